@@ -1,0 +1,91 @@
+package client
+
+import (
+	"context"
+	"encoding/json"
+	"net/http"
+	"net/url"
+)
+
+// Documents is a page of documents. Next is empty on the last one.
+type Documents struct {
+	Documents []Document `json:"documents"`
+	Next      string     `json:"next"`
+}
+
+func at(path string) string { return "/collections/" + path }
+
+// Create adds a document to the collection at a path, as in "members" or
+// "sightings/s1/remarks". An empty id lets the service choose one; with an id
+// of your own the call is safe to repeat.
+func (c *Client) Create(ctx context.Context, collection, id string, fields map[string]any) (Document, Position, error) {
+	body := map[string]any{"fields": fields}
+	if id != "" {
+		body["id"] = id
+	}
+	return c.write(ctx, http.MethodPost, at(collection), "application/json", body)
+}
+
+// Patch edits a document by a JSON Merge Patch: null takes a field away.
+func (c *Client) Patch(ctx context.Context, path string, fields map[string]any) (Document, Position, error) {
+	return c.write(ctx, http.MethodPatch, at(path), "application/merge-patch+json", map[string]any{"fields": fields})
+}
+
+// Remove takes a document away and returns it as it was.
+func (c *Client) Remove(ctx context.Context, path string) (Document, Position, error) {
+	return c.write(ctx, http.MethodDelete, at(path), "", nil)
+}
+
+func (c *Client) write(ctx context.Context, method, path, media string, body any) (Document, Position, error) {
+	var raw []byte
+	if body != nil {
+		var err error
+		if raw, err = json.Marshal(body); err != nil {
+			return Document{}, "", err
+		}
+	}
+	var doc Document
+	header, err := c.call(ctx, method, path, nil, media, raw, &doc)
+	return doc, Position(header.Get("Yalvo-Position")), err
+}
+
+// Get reads a document.
+func (c *Client) Get(ctx context.Context, path string) (Document, error) {
+	var doc Document
+	_, err := c.call(ctx, http.MethodGet, at(path), nil, "", nil, &doc)
+	return doc, err
+}
+
+// List reads a page of what a path leads to: a collection, or a name after a
+// document, as in "members/ada/followers".
+func (c *Client) List(ctx context.Context, path string, page Page) (Documents, error) {
+	var docs Documents
+	_, err := c.call(ctx, http.MethodGet, at(path), page.query(), "", nil, &docs)
+	return docs, err
+}
+
+func pairPath(pair, from, to string) string {
+	return "/pairs/" + url.PathEscape(pair) + "/" + url.PathEscape(from) + "/" + url.PathEscape(to)
+}
+
+// Set makes a pair between two documents, named by their keys. Setting it
+// twice is the same as once.
+func (c *Client) Set(ctx context.Context, pair, from, to string) (Position, error) {
+	header, err := c.call(ctx, http.MethodPut, pairPath(pair, from, to), nil, "", nil, nil)
+	return Position(header.Get("Yalvo-Position")), err
+}
+
+// Unset ends a pair. Unsetting it twice is the same as once.
+func (c *Client) Unset(ctx context.Context, pair, from, to string) (Position, error) {
+	header, err := c.call(ctx, http.MethodDelete, pairPath(pair, from, to), nil, "", nil, nil)
+	return Position(header.Get("Yalvo-Position")), err
+}
+
+// IsSet tells whether a pair stands.
+func (c *Client) IsSet(ctx context.Context, pair, from, to string) (bool, error) {
+	var state struct {
+		Set bool `json:"set"`
+	}
+	_, err := c.call(ctx, http.MethodGet, pairPath(pair, from, to), nil, "", nil, &state)
+	return state.Set, err
+}

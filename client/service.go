@@ -1,0 +1,131 @@
+package client
+
+import (
+	"context"
+	"net/http"
+	"net/url"
+	"time"
+)
+
+// About says what runs at the address.
+type About struct {
+	Service string `json:"service"`
+	App     string `json:"app"`
+	Design  int    `json:"design"`
+}
+
+// About asks what runs at the address.
+func (c *Client) About(ctx context.Context) (About, error) {
+	var a About
+	_, err := c.call(ctx, http.MethodGet, "", nil, "", nil, &a)
+	return a, err
+}
+
+// Applied says what applying a design did.
+type Applied struct {
+	Version  int       `json:"version"`
+	Changed  bool      `json:"changed"`
+	Triggers []Trigger `json:"triggers"`
+}
+
+// Trigger is one rule derived from the design, in words.
+type Trigger struct {
+	When string `json:"when"`
+	Then string `json:"then"`
+}
+
+// Apply puts a design in force. The file's name is used in messages.
+func (c *Client) Apply(ctx context.Context, file string, source []byte) (Applied, error) {
+	var a Applied
+	_, err := c.call(ctx, http.MethodPut, "/design", url.Values{"name": {file}}, "application/yaml", source, &a)
+	return a, err
+}
+
+// Design is the design in force, as it was applied.
+func (c *Client) Design(ctx context.Context) ([]byte, error) {
+	var text []byte
+	_, err := c.call(ctx, http.MethodGet, "/design", nil, "", nil, &text)
+	return text, err
+}
+
+// Status says how far upkeep is behind, and how much there is.
+type Status struct {
+	Settled   bool         `json:"settled"`
+	LagMS     int64        `json:"lag_ms"`
+	Due       int64        `json:"due"`
+	Parked    int64        `json:"parked"`
+	Lanes     []LaneStatus `json:"lanes"`
+	Documents []Amount     `json:"documents"`
+	Pairs     []Amount     `json:"pairs"`
+	Entries   []Amount     `json:"entries"`
+	Counted   time.Time    `json:"counted"`
+}
+
+// LaneStatus is the due work of one lane.
+type LaneStatus struct {
+	Lane  string `json:"lane"`
+	Due   int64  `json:"due"`
+	LagMS int64  `json:"lag_ms"`
+}
+
+// Amount is how many there are of something.
+type Amount struct {
+	Name string `json:"name"`
+	Many int64  `json:"many"`
+}
+
+// Status asks whether everything is settled.
+func (c *Client) Status(ctx context.Context) (Status, error) {
+	var s Status
+	_, err := c.call(ctx, http.MethodGet, "/status", nil, "", nil, &s)
+	return s, err
+}
+
+// Change is an entry of the journal.
+type Change struct {
+	Position int64     `json:"position"`
+	At       time.Time `json:"at"`
+	Kind     string    `json:"kind"`
+	Subject  string    `json:"subject"`
+	Detail   string    `json:"detail"`
+	As       string    `json:"as"`
+	Cause    int64     `json:"cause"`
+}
+
+// Changes reads the newest changes, newest first.
+func (c *Client) Changes(ctx context.Context, limit int) ([]Change, error) {
+	var got struct {
+		Changes []Change `json:"changes"`
+	}
+	_, err := c.call(ctx, http.MethodGet, "/changes", Page{Limit: limit}.query(), "", nil, &got)
+	return got.Changes, err
+}
+
+// Parked is work that failed too often and waits for a person.
+type Parked struct {
+	Step     string    `json:"step"`
+	Lane     string    `json:"lane"`
+	Change   int64     `json:"change"`
+	Attempts int       `json:"attempts"`
+	Since    time.Time `json:"since"`
+	Parked   time.Time `json:"parked"`
+	Error    string    `json:"error"`
+}
+
+// ParkedWork lists parked work, oldest first.
+func (c *Client) ParkedWork(ctx context.Context) ([]Parked, error) {
+	var got struct {
+		Parked []Parked `json:"parked"`
+	}
+	_, err := c.call(ctx, http.MethodGet, "/parked", nil, "", nil, &got)
+	return got.Parked, err
+}
+
+// Retry makes parked work due again and returns how much there was.
+func (c *Client) Retry(ctx context.Context) (int64, error) {
+	var got struct {
+		Retried int64 `json:"retried"`
+	}
+	_, err := c.call(ctx, http.MethodPost, "/parked/retry", nil, "", nil, &got)
+	return got.Retried, err
+}

@@ -1,0 +1,9 @@
+// Package docs holds the documents that the service serves itself.
+package docs
+
+import _ "embed"
+
+// DesignSchema is the JSON Schema (2020-12) of the design file, for editors.
+//
+//go:embed design.schema.json
+var DesignSchema []byte

@@ -1,0 +1,40 @@
+module yalvo
+
+go 1.26.0
+
+require (
+	github.com/evanphx/json-patch/v5 v5.9.11
+	github.com/go-json-experiment/json v1.27.2
+	github.com/goccy/go-yaml v1.19.2
+	github.com/google/uuid v1.6.0
+	github.com/jackc/pgx/v5 v5.12.0
+	github.com/jedib0t/go-pretty/v6 v6.8.3
+	github.com/labstack/echo/v5 v5.4.4
+	github.com/schollz/progressbar/v3 v3.19.1
+	github.com/urfave/cli/v3 v3.14.0
+	golang.org/x/sync v0.24.0
+	golang.org/x/term v0.47.0
+	gorm.io/driver/postgres v1.6.3
+	gorm.io/gorm v1.31.2
+)
+
+require (
+	github.com/BurntSushi/toml v1.4.1-0.20240526193622-a339e1f7089c // indirect
+	github.com/jackc/pgpassfile v1.0.0 // indirect
+	github.com/jackc/pgservicefile v0.0.0-20240606120523-5a60cdf6a761 // indirect
+	github.com/jackc/puddle/v2 v2.2.3 // indirect
+	github.com/jinzhu/inflection v1.0.0 // indirect
+	github.com/jinzhu/now v1.1.5 // indirect
+	github.com/mattn/go-runewidth v0.0.16 // indirect
+	github.com/mitchellh/colorstring v0.0.0-20190213212951-d06e56a500db // indirect
+	github.com/rivo/uniseg v0.4.7 // indirect
+	golang.org/x/exp/typeparams v0.0.0-20231108232855-2478ac86f678 // indirect
+	golang.org/x/mod v0.41.0 // indirect
+	golang.org/x/sys v0.49.0 // indirect
+	golang.org/x/text v0.41.0 // indirect
+	golang.org/x/time v0.15.0 // indirect
+	golang.org/x/tools v0.51.0 // indirect
+	honnef.co/go/tools v0.8.2 // indirect
+)
+
+tool honnef.co/go/tools/cmd/staticcheck

@@ -1,0 +1,123 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+
+	"github.com/urfave/cli/v3"
+
+	"yalvo/client"
+)
+
+// Exit codes.
+const (
+	ExitOK          = 0
+	ExitRefused     = 1 // the request or the design is wrong, or something failed
+	ExitUsage       = 2 // the command line is wrong
+	ExitUnreachable = 3 // no service answers
+)
+
+// DefaultListen is where a service listens, and where the other commands look for one.
+const DefaultListen = "127.0.0.1:7480"
+
+// app is what the commands share.
+type app struct {
+	out, err io.Writer
+}
+
+// Run runs the command and returns its exit code.
+func Run(ctx context.Context, args []string, out, errOut io.Writer) int {
+	a := &app{out, errOut}
+	err := a.root().Run(ctx, args)
+	if err == nil {
+		return ExitOK
+	}
+	if text := err.Error(); text != "" {
+		fmt.Fprintln(errOut, "yalvo: "+text)
+	}
+	var usage usageError
+	switch {
+	case errors.As(err, &usage):
+		return ExitUsage
+	case errors.Is(err, client.ErrUnreachable):
+		fmt.Fprintln(errOut, "Start one with `yalvo up`, or name another with --service.")
+		return ExitUnreachable
+	}
+	return ExitRefused
+}
+
+// usageError is a mistake on the command line.
+type usageError struct{ text string }
+
+func (u usageError) Error() string { return u.text }
+
+func usage(format string, args ...any) error { return usageError{fmt.Sprintf(format, args...)} }
+
+func (a *app) root() *cli.Command {
+	return &cli.Command{
+		Name:                  "yalvo",
+		Usage:                 "a document store whose duplicates are kept true",
+		EnableShellCompletion: true,
+		Suggest:               true,
+		Writer:                a.out,
+		ErrWriter:             a.err,
+		ExitErrHandler:        func(context.Context, *cli.Command, error) {},
+		OnUsageError: func(_ context.Context, c *cli.Command, err error, _ bool) error {
+			return usage("%v; see `%s --help`", err, c.FullName())
+		},
+		Action: func(ctx context.Context, c *cli.Command) error {
+			if c.Args().Present() {
+				return usage("there is no command %q; see `yalvo --help`", c.Args().First())
+			}
+			return cli.ShowAppHelp(c)
+		},
+		Flags: []cli.Flag{
+			&cli.StringFlag{Name: "service", Usage: "the service to call", Value: "http://" + DefaultListen, Sources: cli.EnvVars("YALVO_SERVICE")},
+			&cli.StringFlag{Name: "as", Usage: "the account to act as", Sources: cli.EnvVars("YALVO_AS")},
+			&cli.BoolFlag{Name: "json", Usage: "answer in JSON"},
+			&cli.BoolFlag{Name: "settled", Usage: "wait until everything due is settled: before a read, after a write"},
+		},
+		Commands: []*cli.Command{
+			a.up(), a.check(), a.apply(),
+			a.list(), a.show(), a.add(), a.edit(), a.remove(),
+			a.pair(), a.unpair(),
+			a.timeline(), a.status(), a.changes(), a.parked(),
+		},
+	}
+}
+
+// client is the client that the flags ask for.
+func (a *app) client(c *cli.Command) *client.Client {
+	cl := client.New(c.String("service")).As(c.String("as"))
+	if c.Bool("settled") {
+		cl = cl.AfterAll()
+	}
+	return cl
+}
+
+// written reports a write, and waits for what follows from it if --settled asks for that.
+func (a *app) written(ctx context.Context, c *cli.Command, position client.Position, answer any, words string) error {
+	if c.Bool("settled") {
+		if _, err := a.client(c).After(position).Status(ctx); err != nil {
+			return err
+		}
+	}
+	if c.Bool("json") {
+		return a.json(answer)
+	}
+	fmt.Fprintf(a.out, "%s (position %s)\n", words, position)
+	return nil
+}
+
+// arguments sees that a command got as many arguments as it takes.
+func arguments(c *cli.Command, least, most int) ([]string, error) {
+	args := c.Args().Slice()
+	if len(args) < least || most >= 0 && len(args) > most {
+		return nil, usage("usage: %s %s", c.FullName(), c.ArgsUsage)
+	}
+	return args, nil
+}
+
+func example(text string) string { return "Example:\n   " + text }

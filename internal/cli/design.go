@@ -1,0 +1,116 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+
+	"github.com/jedib0t/go-pretty/v6/table"
+	"github.com/urfave/cli/v3"
+
+	"yalvo/internal/design"
+	"yalvo/internal/plan"
+)
+
+func (a *app) check() *cli.Command {
+	return &cli.Command{
+		Name: "check", Category: "design", ArgsUsage: "FILE",
+		Usage:       "check a design file and show what follows from it; needs no service",
+		Description: example("yalvo check demo/fenwatch.yaml"),
+		Action: func(_ context.Context, c *cli.Command) error {
+			args, err := arguments(c, 1, 1)
+			if err != nil {
+				return err
+			}
+			d, _, err := a.readDesign(c, args[0])
+			if err != nil {
+				return err
+			}
+			triggers := plan.New(d, numbered()).Triggers()
+			if c.Bool("json") {
+				return a.json(map[string]any{"app": d.App, "triggers": triggers})
+			}
+			fmt.Fprintf(a.out, "%s is fine: %d collections, %d pairs, %d timelines. %d triggers follow from it:\n\n", args[0], len(d.Collections), len(d.Pairs), len(d.Timelines), len(triggers))
+			a.triggers(triggers)
+			return nil
+		},
+	}
+}
+
+// numbered numbers names for a plan that no database will see.
+func numbered() plan.Numbering {
+	numbers := map[[2]string]plan.Number{}
+	return func(kind, name string) plan.Number {
+		k := [2]string{kind, name}
+		if numbers[k] == 0 {
+			numbers[k] = plan.Number(len(numbers) + 1)
+		}
+		return numbers[k]
+	}
+}
+
+func (a *app) triggers(all []plan.Trigger) {
+	var rows []table.Row
+	for _, t := range all {
+		rows = append(rows, table.Row{t.When, t.Then})
+	}
+	a.table(table.Row{"when", "then"}, rows)
+}
+
+// readDesign reads a file; what is wrong with it is printed, all of it.
+func (a *app) readDesign(c *cli.Command, file string) (*design.Design, []byte, error) {
+	source, err := os.ReadFile(file)
+	if err != nil {
+		return nil, nil, fmt.Errorf("the design cannot be read: %w", err)
+	}
+	d, err := design.Read(file, source)
+	var problems design.Problems
+	if !errors.As(err, &problems) {
+		return d, source, err
+	}
+	if c.Bool("json") {
+		if err := a.json(map[string]any{"problems": problems}); err != nil {
+			return nil, nil, err
+		}
+	} else {
+		fmt.Fprintln(a.err, problems.Error())
+	}
+	noun := "problems"
+	if len(problems) == 1 {
+		noun = "problem"
+	}
+	return nil, nil, fmt.Errorf("%s: %d %s", file, len(problems), noun)
+}
+
+func (a *app) apply() *cli.Command {
+	return &cli.Command{
+		Name: "apply", Category: "design", ArgsUsage: "FILE",
+		Usage:       "check a design file and put it in force",
+		Description: example("yalvo apply demo/fenwatch.yaml"),
+		Action: func(ctx context.Context, c *cli.Command) error {
+			args, err := arguments(c, 1, 1)
+			if err != nil {
+				return err
+			}
+			d, source, err := a.readDesign(c, args[0])
+			if err != nil {
+				return err
+			}
+			got, err := a.client(c).Apply(ctx, filepath.Base(args[0]), source)
+			if err != nil {
+				return err
+			}
+			if c.Bool("json") {
+				return a.json(got)
+			}
+			if !got.Changed {
+				fmt.Fprintf(a.out, "%s runs this design already, as version %d.\n", d.App, got.Version)
+				return nil
+			}
+			fmt.Fprintf(a.out, "%s now runs version %d: %d triggers derived, none written by hand.\n", d.App, got.Version, len(got.Triggers))
+			return nil
+		},
+	}
+}

@@ -1,0 +1,221 @@
+package cli
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"strings"
+
+	"github.com/jedib0t/go-pretty/v6/table"
+	"github.com/urfave/cli/v3"
+
+	"yalvo/client"
+)
+
+func pageFlags() []cli.Flag {
+	return []cli.Flag{
+		&cli.IntFlag{Name: "limit", Usage: "elements on the page", Value: 20},
+		&cli.StringFlag{Name: "cursor", Usage: "where the page before ended"},
+	}
+}
+
+func page(c *cli.Command) client.Page {
+	return client.Page{Limit: c.Int("limit"), Cursor: c.String("cursor")}
+}
+
+func (a *app) more(next string) {
+	if next != "" {
+		fmt.Fprintf(a.out, "\nThere is more: --cursor %s\n", next)
+	}
+}
+
+func (a *app) list() *cli.Command {
+	return &cli.Command{
+		Name: "list", Category: "documents", ArgsUsage: "PATH", Flags: pageFlags(),
+		Usage:       "list a collection, or what a name after a document leads to",
+		Description: example("yalvo list members\n   yalvo list members/ada/followers --limit 5\n   yalvo list sightings/s00001/remarks"),
+		Action: func(ctx context.Context, c *cli.Command) error {
+			args, err := arguments(c, 1, 1)
+			if err != nil {
+				return err
+			}
+			docs, err := a.client(c).List(ctx, args[0], page(c))
+			if err != nil {
+				return err
+			}
+			if c.Bool("json") {
+				return a.json(docs)
+			}
+			if len(docs.Documents) == 0 {
+				fmt.Fprintf(a.out, "Nothing is in %s.\n", args[0])
+				return nil
+			}
+			var rows []table.Row
+			for _, d := range docs.Documents {
+				rows = append(rows, table.Row{d.Path, clip(values(d.Fields), 70), clip(values(d.Kept), 60)})
+			}
+			a.table(table.Row{"path", "facts", "kept"}, rows)
+			a.more(docs.Next)
+			return nil
+		},
+	}
+}
+
+func (a *app) show() *cli.Command {
+	return &cli.Command{
+		Name: "show", Category: "documents", ArgsUsage: "PATH",
+		Usage:       "show a document: its facts, and what is kept for it",
+		Description: example("yalvo show members/ada"),
+		Action: func(ctx context.Context, c *cli.Command) error {
+			args, err := arguments(c, 1, 1)
+			if err != nil {
+				return err
+			}
+			doc, err := a.client(c).Get(ctx, args[0])
+			if err != nil {
+				return err
+			}
+			if c.Bool("json") {
+				return a.json(doc)
+			}
+			fmt.Fprintf(a.out, "%s, version %d, created %s, updated %s\n\n", doc.Path, doc.Version, clock(doc.Created), clock(doc.Updated))
+			var rows []table.Row
+			for _, part := range []struct {
+				kind   string
+				values map[string]any
+			}{{"fact", doc.Fields}, {"kept", doc.Kept}} {
+				for _, name := range sorted(part.values) {
+					rows = append(rows, table.Row{part.kind, name, value(part.values[name])})
+				}
+			}
+			a.table(table.Row{"", "name", "value"}, rows)
+			return nil
+		},
+	}
+}
+
+func (a *app) add() *cli.Command {
+	return &cli.Command{
+		Name: "add", Category: "documents", ArgsUsage: "COLLECTION NAME=VALUE ...",
+		Usage:       "create a document; values are JSON, or text where they are not",
+		Flags:       []cli.Flag{&cli.StringFlag{Name: "id", Usage: "an id of your own: adding twice is the same as once"}},
+		Description: example("yalvo add members --id ada handle=ada_fen name='Ada Fen'\n   yalvo --as ada add sightings text='Two bitterns at Reed Hollow' birds=2"),
+		Action: func(ctx context.Context, c *cli.Command) error {
+			args, err := arguments(c, 1, -1)
+			if err != nil {
+				return err
+			}
+			fields, err := assignments(args[1:])
+			if err != nil {
+				return err
+			}
+			doc, position, err := a.client(c).Create(ctx, args[0], c.String("id"), fields)
+			if err != nil {
+				return err
+			}
+			return a.written(ctx, c, position, doc, "created "+doc.Path)
+		},
+	}
+}
+
+func (a *app) edit() *cli.Command {
+	return &cli.Command{
+		Name: "edit", Category: "documents", ArgsUsage: "PATH NAME=VALUE ...",
+		Usage:       "change fields of a document; null takes one away",
+		Flags:       []cli.Flag{versionFlag()},
+		Description: example("yalvo edit members/ada name='Ada of the Fen' portrait=null"),
+		Action: func(ctx context.Context, c *cli.Command) error {
+			args, err := arguments(c, 2, -1)
+			if err != nil {
+				return err
+			}
+			fields, err := assignments(args[1:])
+			if err != nil {
+				return err
+			}
+			doc, position, err := a.client(c).If(c.Int64("version-is")).Patch(ctx, args[0], fields)
+			if err != nil {
+				return err
+			}
+			return a.written(ctx, c, position, doc, fmt.Sprintf("%s is at version %d", doc.Path, doc.Version))
+		},
+	}
+}
+
+func (a *app) remove() *cli.Command {
+	return &cli.Command{
+		Name: "remove", Category: "documents", ArgsUsage: "PATH",
+		Usage:       "remove a document and what hangs on it",
+		Flags:       []cli.Flag{versionFlag()},
+		Description: example("yalvo remove sightings/s00001"),
+		Action: func(ctx context.Context, c *cli.Command) error {
+			args, err := arguments(c, 1, 1)
+			if err != nil {
+				return err
+			}
+			doc, position, err := a.client(c).If(c.Int64("version-is")).Remove(ctx, args[0])
+			if err != nil {
+				return err
+			}
+			return a.written(ctx, c, position, doc, "removed "+doc.Path)
+		},
+	}
+}
+
+func versionFlag() cli.Flag {
+	return &cli.Int64Flag{Name: "version-is", Usage: "do it only if the document is at this version"}
+}
+
+func (a *app) pair() *cli.Command {
+	return a.pairCommand("pair", "set a pair; twice is the same as once", "yalvo pair follow ada ben",
+		func(ctx context.Context, cl *client.Client, pair, from, to string) (client.Position, string, error) {
+			position, err := cl.Set(ctx, pair, from, to)
+			return position, fmt.Sprintf("%s: %s → %s is set", pair, from, to), err
+		})
+}
+
+func (a *app) unpair() *cli.Command {
+	return a.pairCommand("unpair", "unset a pair; twice is the same as once", "yalvo unpair follow ada ben",
+		func(ctx context.Context, cl *client.Client, pair, from, to string) (client.Position, string, error) {
+			position, err := cl.Unset(ctx, pair, from, to)
+			return position, fmt.Sprintf("%s: %s → %s is not set", pair, from, to), err
+		})
+}
+
+func (a *app) pairCommand(name, what, shown string, act func(ctx context.Context, cl *client.Client, pair, from, to string) (client.Position, string, error)) *cli.Command {
+	return &cli.Command{
+		Name: name, Category: "documents", ArgsUsage: "PAIR FROM TO", Usage: what, Description: example(shown),
+		Action: func(ctx context.Context, c *cli.Command) error {
+			args, err := arguments(c, 3, 3)
+			if err != nil {
+				return err
+			}
+			position, words, err := act(ctx, a.client(c), args[0], args[1], args[2])
+			if err != nil {
+				return err
+			}
+			return a.written(ctx, c, position, map[string]any{"pair": args[0], "from": args[1], "to": args[2], "position": position}, words)
+		},
+	}
+}
+
+// assignments reads NAME=VALUE arguments. A value that is JSON is taken as
+// such; everything else is text, so that words need no second quotes.
+func assignments(args []string) (map[string]any, error) {
+	fields := map[string]any{}
+	for _, arg := range args {
+		name, text, ok := strings.Cut(arg, "=")
+		if !ok || name == "" {
+			return nil, usage("%q is no NAME=VALUE", arg)
+		}
+		if _, twice := fields[name]; twice {
+			return nil, usage("%q is given twice", name)
+		}
+		var v any
+		if err := json.Unmarshal([]byte(text), &v); err != nil {
+			v = text
+		}
+		fields[name] = v
+	}
+	return fields, nil
+}

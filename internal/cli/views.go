@@ -1,0 +1,204 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"slices"
+
+	"github.com/jedib0t/go-pretty/v6/table"
+	"github.com/urfave/cli/v3"
+
+	"yalvo/client"
+)
+
+func sorted(m map[string]any) []string {
+	var names []string
+	for name := range m {
+		names = append(names, name)
+	}
+	slices.Sort(names)
+	return names
+}
+
+func (a *app) timeline() *cli.Command {
+	return &cli.Command{
+		Name: "timeline", Category: "views", ArgsUsage: "TIMELINE OWNER",
+		Usage:       "show an owner's timeline, newest first",
+		Flags:       append(pageFlags(), &cli.BoolFlag{Name: "live", Usage: "go on showing it as it changes"}),
+		Description: example("yalvo timeline home ada\n   yalvo timeline home ada --live"),
+		Action: func(ctx context.Context, c *cli.Command) error {
+			args, err := arguments(c, 2, 2)
+			if err != nil {
+				return err
+			}
+			if c.Bool("live") {
+				err := a.client(c).Follow(ctx, args[0], args[1], c.Int("limit"), func(t client.Timeline) error {
+					fmt.Fprintln(a.out)
+					return a.showTimeline(c, args[1], t)
+				})
+				if ctx.Err() != nil {
+					return nil // Ctrl-C is how one stops watching
+				}
+				return err
+			}
+			t, err := a.client(c).Timeline(ctx, args[0], args[1], page(c))
+			if err != nil {
+				return err
+			}
+			return a.showTimeline(c, args[1], t)
+		},
+	}
+}
+
+func (a *app) showTimeline(c *cli.Command, owner string, t client.Timeline) error {
+	if c.Bool("json") {
+		return a.json(t)
+	}
+	if len(t.Entries) == 0 {
+		fmt.Fprintf(a.out, "Nothing is in %s's timeline.\n", owner)
+		return nil
+	}
+	var rows []table.Row
+	for _, e := range t.Entries {
+		rows = append(rows, table.Row{clock(e.At), e.Author, e.ID, clip(summary(e.Fields), 64), clip(values(counts(e.Kept)), 40)})
+	}
+	a.table(table.Row{"at", "author", "id", "carries", "kept"}, rows)
+	a.more(t.Next)
+	return nil
+}
+
+// summary is an entry's text if it has one, else all it carries.
+func summary(fields map[string]any) string {
+	if text, ok := fields["text"].(string); ok {
+		return text
+	}
+	return values(fields)
+}
+
+// counts are the kept values that are numbers.
+func counts(kept map[string]any) map[string]any {
+	some := map[string]any{}
+	for name, v := range kept {
+		if _, ok := v.(float64); ok {
+			some[name] = v
+		}
+	}
+	return some
+}
+
+func (a *app) status() *cli.Command {
+	return &cli.Command{
+		Name: "status", Category: "views",
+		Usage:       "is everything settled, and how much is there?",
+		Description: example("yalvo status\n   yalvo --settled status   # wait until it is"),
+		Action: func(ctx context.Context, c *cli.Command) error {
+			if _, err := arguments(c, 0, 0); err != nil {
+				return err
+			}
+			s, err := a.client(c).Status(ctx)
+			if err != nil {
+				return err
+			}
+			if c.Bool("json") {
+				return a.json(s)
+			}
+			a.showStatus(s)
+			return nil
+		},
+	}
+}
+
+func (a *app) showStatus(s client.Status) {
+	switch {
+	case s.Settled:
+		fmt.Fprintln(a.out, "Everything is settled: every duplicate is what the facts say.")
+	case s.Parked > 0:
+		fmt.Fprintf(a.out, "%s pieces of work failed and are parked (see `yalvo parked`), %s are due.\n", count(s.Parked), count(s.Due))
+	default:
+		fmt.Fprintf(a.out, "%s pieces of work are due, the oldest for %.1f s.\n", count(s.Due), float64(s.LagMS)/1000)
+	}
+	fmt.Fprintln(a.out)
+	var rows []table.Row
+	for _, l := range s.Lanes {
+		if l.Due > 0 {
+			rows = append(rows, table.Row{"due", l.Lane, count(l.Due)})
+		}
+	}
+	for _, part := range []struct {
+		kind    string
+		amounts []client.Amount
+	}{{"documents", s.Documents}, {"pairs", s.Pairs}, {"entries", s.Entries}} {
+		for _, one := range part.amounts {
+			rows = append(rows, table.Row{part.kind, one.Name, count(one.Many)})
+		}
+	}
+	a.table(table.Row{"", "name", "many"}, rows, 3)
+}
+
+func (a *app) changes() *cli.Command {
+	return &cli.Command{
+		Name: "changes", Category: "views", Flags: []cli.Flag{&cli.IntFlag{Name: "limit", Usage: "how many", Value: 20}},
+		Usage:       "the newest changes, newest first",
+		Description: example("yalvo changes --limit 5"),
+		Action: func(ctx context.Context, c *cli.Command) error {
+			if _, err := arguments(c, 0, 0); err != nil {
+				return err
+			}
+			all, err := a.client(c).Changes(ctx, c.Int("limit"))
+			if err != nil {
+				return err
+			}
+			if c.Bool("json") {
+				return a.json(all)
+			}
+			var rows []table.Row
+			for _, ch := range all {
+				cause := ""
+				if ch.Cause != 0 {
+					cause = fmt.Sprint(ch.Cause)
+				}
+				rows = append(rows, table.Row{ch.Position, clock(ch.At), ch.Kind, ch.Subject, clip(ch.Detail, 60), ch.As, cause})
+			}
+			a.table(table.Row{"position", "at", "what", "subject", "detail", "as", "because of"}, rows, 1, 7)
+			return nil
+		},
+	}
+}
+
+func (a *app) parked() *cli.Command {
+	return &cli.Command{
+		Name: "parked", Category: "views", Flags: []cli.Flag{&cli.BoolFlag{Name: "retry", Usage: "make it all due again"}},
+		Usage:       "work that failed too often and waits for a person",
+		Description: example("yalvo parked\n   yalvo parked --retry"),
+		Action: func(ctx context.Context, c *cli.Command) error {
+			if _, err := arguments(c, 0, 0); err != nil {
+				return err
+			}
+			if c.Bool("retry") {
+				n, err := a.client(c).Retry(ctx)
+				if err != nil {
+					return err
+				}
+				fmt.Fprintf(a.out, "%s pieces of work are due again.\n", count(n))
+				return nil
+			}
+			all, err := a.client(c).ParkedWork(ctx)
+			if err != nil {
+				return err
+			}
+			if c.Bool("json") {
+				return a.json(all)
+			}
+			if len(all) == 0 {
+				fmt.Fprintln(a.out, "No work is parked.")
+				return nil
+			}
+			var rows []table.Row
+			for _, p := range all {
+				rows = append(rows, table.Row{clock(p.Parked), p.Lane, p.Step, p.Change, p.Attempts, clip(p.Error, 64)})
+			}
+			a.table(table.Row{"parked", "lane", "step", "change", "attempts", "error"}, rows, 4, 5)
+			return nil
+		},
+	}
+}

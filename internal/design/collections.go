@@ -1,0 +1,29 @@
+package design
+
+import "fmt"
+
+func (r *reader) readCollections(n *node) {
+	r.named(n, "collections", func(name string, at Pos, value *node) {
+		c := &Collection{Name: name, Pos: at}
+		r.design.Collections = append(r.design.Collections, c)
+		r.mapping(value, fmt.Sprintf("collection %q", name), keys{
+			"fields": func(n *node) { c.Fields = r.readFields(n, c) },
+			"kept":   func(n *node) { r.readKept(n, c) },
+			"under":  func(n *node) { r.readUnder(n, c) },
+			"checks": notYet,
+		}, "fields")
+	})
+}
+
+func (r *reader) readUnder(n *node, c *Collection) {
+	name := r.word(n, "under")
+	r.later = append(r.later, func() {
+		c.Under = r.collection(n.pos, name)
+		for up, steps := c.Under, 0; up != nil && steps <= len(r.design.Collections); up, steps = up.Under, steps+1 {
+			if up == c {
+				r.problem(n.pos, CodeContradicted, fmt.Sprintf("collection %q would lie under itself", c.Name), "let one of the circle stand alone")
+				c.Under = nil
+			}
+		}
+	})
+}

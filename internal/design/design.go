@@ -1,0 +1,203 @@
+package design
+
+import "regexp"
+
+// Design is a checked design: every name in it has been resolved.
+type Design struct {
+	App         string      // the app's name
+	Accounts    *Collection // who is signed in is a document of this collection; nil if the design names none
+	Collections []*Collection
+	Pairs       []*Pair
+	Timelines   []*Timeline
+	Source      []byte // the file as it was read
+}
+
+// Collection is a kind of document.
+type Collection struct {
+	Name   string
+	Pos    Pos
+	Under  *Collection // the parent's collection; nil for a collection of its own
+	Fields []*Field
+	Kept   []*Kept
+}
+
+// Type is the type of a field's values.
+type Type string
+
+// The types a field can have.
+const (
+	String    Type = "string"
+	Integer   Type = "integer"
+	Number    Type = "number"
+	Boolean   Type = "boolean"
+	Timestamp Type = "timestamp"
+	Reference Type = "reference"
+	Media     Type = "media"
+	Object    Type = "object"
+	List      Type = "list"
+	Set       Type = "set"
+)
+
+// Field is one field of a collection, of an object, or the items of a list or set.
+type Field struct {
+	Name     string
+	Pos      Pos
+	Type     Type
+	Required bool
+	Default  *Default
+	Min, Max *float64       // characters of a string, items of a list or set, else the value itself
+	Pattern  *regexp.Regexp // strings only
+	OneOf    []any          // nil: no restriction
+	Unique   bool           // no two documents of the collection share the value
+	Fixed    bool           // never changes after creation
+
+	In       *Collection // the collection the field belongs to, nil inside objects and lists
+	To       *Collection // references: the collection of the target
+	WhenGone WhenGone    // references: what becomes of this document when the target goes
+	Inverse  string      // references: what the target calls the documents that point at it
+
+	Fields []*Field // objects: the members
+	Of     *Field   // lists and sets: the items
+}
+
+// Default is the value a field gets when a new document leaves it out.
+type Default struct {
+	Now     bool // the server's clock
+	Me      bool // the caller's account
+	Literal any  // otherwise
+}
+
+// WhenGone says what becomes of a document when the target of its reference is removed.
+type WhenGone string
+
+// The ends a reference can come to.
+const (
+	GoneRemove WhenGone = "remove" // the document goes too
+	GoneClear  WhenGone = "clear"  // the reference is emptied
+	GoneRefuse WhenGone = "refuse" // the target may not be removed
+	GoneLeave  WhenGone = "leave"  // the reference keeps pointing at nothing
+)
+
+// KeptKind is the way a kept value is derived.
+type KeptKind string
+
+// The kinds of kept values.
+const (
+	Copy  KeptKind = "copy"  // fields of the document a reference points at
+	Count KeptKind = "count" // how many pairs or documents point at this one
+)
+
+// Kept is a value in a document that is derived from facts elsewhere.
+type Kept struct {
+	Name string
+	Pos  Pos
+	In   *Collection
+	Kind KeptKind
+
+	Via    *Field   // copy: the reference in this collection; count: the reference that points at it
+	Fields []*Field // copy: what is copied, fields of Via.To
+
+	Pair   *Pair       // count of pairs
+	Side   Side        // count of pairs: the side this document stands on
+	Nested *Collection // count of nested documents
+}
+
+// Side is one end of a pair.
+type Side string
+
+// The two ends of a pair.
+const (
+	From Side = "from"
+	To   Side = "to"
+)
+
+// Pair is a kind of fact between two documents.
+type Pair struct {
+	Name      string
+	Pos       Pos
+	From, To  *Collection
+	FromCalls string // what the from document calls the other ends
+	ToCalls   string // what the to document calls the other ends
+	Self      bool   // a document may be paired with itself
+}
+
+// Timeline is a kind of duplicate with an owner: the entries one account should see.
+type Timeline struct {
+	Name    string
+	Pos     Pos
+	Owner   *Collection
+	Entries *Collection
+	By      *Field // the reference from an entry to its author
+	Through *Pair  // who is followed: from the owner, to the author
+	Own     bool   // an author sees their own entries
+	Length  int    // how many of the newest entries the timeline holds
+	Carry   []Carried
+}
+
+// Carried is one value that each entry of a timeline shows: a field, or a kept value.
+type Carried struct {
+	Field *Field
+	Kept  *Kept
+}
+
+// Name is the carried value's name in its collection.
+func (c Carried) Name() string {
+	if c.Kept != nil {
+		return c.Kept.Name
+	}
+	return c.Field.Name
+}
+
+// Collection finds a collection by name, nil if there is none.
+func (d *Design) Collection(name string) *Collection {
+	return find(d.Collections, name, func(c *Collection) string { return c.Name })
+}
+
+// Pair finds a kind of pair by name, nil if there is none.
+func (d *Design) Pair(name string) *Pair {
+	return find(d.Pairs, name, func(p *Pair) string { return p.Name })
+}
+
+// Timeline finds a timeline by name, nil if there is none.
+func (d *Design) Timeline(name string) *Timeline {
+	return find(d.Timelines, name, func(t *Timeline) string { return t.Name })
+}
+
+// Field finds a field by name, nil if there is none.
+func (c *Collection) Field(name string) *Field {
+	return find(c.Fields, name, func(f *Field) string { return f.Name })
+}
+
+// KeptValue finds a kept value by name, nil if there is none.
+func (c *Collection) KeptValue(name string) *Kept {
+	return find(c.Kept, name, func(k *Kept) string { return k.Name })
+}
+
+// References are the collection's fields that point at other documents.
+func (c *Collection) References() []*Field {
+	var refs []*Field
+	for _, f := range c.Fields {
+		if f.Type == Reference {
+			refs = append(refs, f)
+		}
+	}
+	return refs
+}
+
+// Depth is the number of ids in the path of one of its documents: 1 for a
+// collection of its own, 2 for one nested under such a one, and so on.
+func (c *Collection) Depth() int {
+	if c.Under == nil {
+		return 1
+	}
+	return c.Under.Depth() + 1
+}
+
+func find[T any](all []*T, name string, nameOf func(*T) string) *T {
+	for _, one := range all {
+		if nameOf(one) == name {
+			return one
+		}
+	}
+	return nil
+}

@@ -1,0 +1,209 @@
+package design
+
+import (
+	"fmt"
+	"regexp"
+	"slices"
+)
+
+// systemValues every document has; no field or kept value may bear their names.
+var systemValues = []string{"id", "path", "version", "created", "updated"}
+
+// maxItems is the most a list or set may be declared to hold: what grows
+// without end is a nested collection or a pair.
+const maxItems = 1000
+
+func (r *reader) readFields(n *node, in *Collection) []*Field {
+	var fields []*Field
+	r.named(n, "fields", func(name string, at Pos, value *node) {
+		if in != nil && slices.Contains(systemValues, name) {
+			r.problem(at, CodeNameTaken, fmt.Sprintf("every document has %q already", name), "choose another name")
+		}
+		fields = append(fields, r.readField(name, at, value, in))
+	})
+	return fields
+}
+
+// readField reads one field; in is nil inside objects, lists and sets.
+func (r *reader) readField(name string, at Pos, n *node, in *Collection) *Field {
+	f := &Field{Name: name, Pos: at, In: in}
+	what := fmt.Sprintf("field %q", name)
+	var def *node
+	var placed = map[string]Pos{}
+	note := func(key string, read func(*node)) func(*node) {
+		return func(n *node) { placed[key] = n.pos; read(n) }
+	}
+	r.mapping(n, what, keys{
+		"type": func(n *node) {
+			f.Type = Type(r.choice(n, "a type", []string{"string", "integer", "number", "boolean", "timestamp", "reference", "media", "object", "list", "set"}, nil))
+		},
+		"required": r.boolean(&f.Required),
+		"default":  note("default", func(n *node) { def = n }),
+		"min":      note("min", func(n *node) { f.Min = r.number(n, "min") }),
+		"max":      note("max", func(n *node) { f.Max = r.number(n, "max") }),
+		"pattern":  note("pattern", func(n *node) { f.Pattern = r.pattern(n) }),
+		"one_of":   note("one_of", func(n *node) { f.OneOf = r.oneOf(n) }),
+		"unique":   note("unique", r.boolean(&f.Unique)),
+		"fixed":    note("fixed", r.boolean(&f.Fixed)),
+		"to":       note("to", func(n *node) { r.readTarget(n, f) }),
+		"when_gone": note("when_gone", func(n *node) {
+			f.WhenGone = WhenGone(r.choice(n, "when_gone", []string{"remove", "clear", "refuse", "leave"}, nil))
+		}),
+		"inverse": note("inverse", func(n *node) { f.Inverse = r.name(n, "inverse") }),
+		"fields":  note("fields", func(n *node) { f.Fields = r.readFields(n, nil) }),
+		"of":      note("of", func(n *node) { f.Of = r.readField("of", n.pos, n, nil) }),
+	}, "type")
+	if n.shape != mapping || f.Type == "" {
+		return f
+	}
+	r.checkKeysFitType(f, placed, n.pos)
+	r.checkEnds(f, n.pos)
+	if def != nil {
+		r.last = append(r.last, func() { r.readDefault(def, f) })
+	}
+	return f
+}
+
+// typeKeys says which keys mean something for which types.
+var typeKeys = map[string][]Type{
+	"min":       {String, Integer, Number, List, Set},
+	"max":       {String, Integer, Number, List, Set},
+	"pattern":   {String},
+	"one_of":    {String, Integer, Number},
+	"unique":    {String, Integer},
+	"to":        {Reference},
+	"when_gone": {Reference},
+	"inverse":   {Reference},
+	"fields":    {Object},
+	"of":        {List, Set},
+	"default":   {String, Integer, Number, Boolean, Timestamp, Reference, Media, List, Set, Object},
+}
+
+func (r *reader) checkKeysFitType(f *Field, placed map[string]Pos, at Pos) {
+	for key, pos := range placed {
+		if types, bound := typeKeys[key]; bound && !slices.Contains(types, f.Type) {
+			r.problem(pos, CodeContradicted, fmt.Sprintf("%q means nothing for a field of type %s", key, f.Type), "leave it out")
+		}
+	}
+	need := func(key, remedy string) {
+		if _, ok := placed[key]; !ok {
+			r.problem(at, CodeMissingKey, fmt.Sprintf("field %q of type %s needs the key %q", f.Name, f.Type, key), remedy)
+		}
+	}
+	switch f.Type {
+	case Reference:
+		need("to", "name the collection it points at")
+		if f.WhenGone == "" {
+			f.WhenGone = GoneRefuse
+		}
+		if f.In == nil {
+			r.problem(f.Pos, CodeContradicted, "a reference cannot lie inside an object, list or set", "make it a field of the collection, or a pair")
+		}
+	case Object:
+		need("fields", "say what the object holds")
+	case List, Set:
+		need("of", "say what the items are, as in `of: {type: string}`")
+		need("max", "what grows without end is a nested collection or a pair")
+		if f.Max != nil && *f.Max > maxItems {
+			r.problem(placed["max"], CodeBadValue, fmt.Sprintf("%s may hold %d items at most", f.Type, maxItems), "use a nested collection or a pair for more")
+		}
+		if f.Of != nil && f.Of.Type != "" && slices.Contains([]Type{List, Set}, f.Of.Type) {
+			r.problem(f.Of.Pos, CodeContradicted, "a list or set cannot hold lists or sets", "put the inner one into an object")
+		}
+	}
+	if f.In == nil && (f.Unique || f.Fixed) {
+		r.problem(f.Pos, CodeContradicted, "unique and fixed are for fields of a collection, not inside objects, lists or sets", "")
+	}
+}
+
+func (r *reader) checkEnds(f *Field, at Pos) {
+	if f.Min != nil && f.Max != nil && *f.Min > *f.Max {
+		r.problem(at, CodeContradicted, fmt.Sprintf("field %q: min %v is more than max %v", f.Name, *f.Min, *f.Max), "")
+	}
+	if f.Required && f.WhenGone == GoneClear {
+		r.problem(at, CodeContradicted, fmt.Sprintf("field %q is required, so it cannot be cleared when its target goes", f.Name), "use remove or refuse, or do not require it")
+	}
+}
+
+func (r *reader) readTarget(n *node, f *Field) {
+	name := r.word(n, "to")
+	r.later = append(r.later, func() { f.To = r.collection(n.pos, name) })
+}
+
+func (r *reader) readDefault(n *node, f *Field) {
+	if f.Type == Timestamp && n.scalar == "now" {
+		f.Default = &Default{Now: true}
+		return
+	}
+	if f.Type == Reference {
+		if n.scalar != "me" {
+			r.problem(n.pos, CodeBadValue, "the default of a reference can only be `me`", "")
+			return
+		}
+		if f.To != nil && f.To != r.design.Accounts {
+			r.problem(n.pos, CodeContradicted, fmt.Sprintf("`me` is an account, and field %q points at %q", f.Name, f.To.Name), "say `accounts: "+f.To.Name+"` at the top, or leave the default out")
+		}
+		f.Default = &Default{Me: true}
+		return
+	}
+	v, mistakes := f.Accept(n.plain())
+	for _, m := range mistakes {
+		r.problem(n.pos, CodeBadValue, fmt.Sprintf("the default of field %q does not fit it: %s", f.Name, m.Detail), "")
+	}
+	f.Default = &Default{Literal: v}
+}
+
+// plain turns a node into the value that JSON would have for it.
+func (n *node) plain() any {
+	switch n.shape {
+	case mapping:
+		m := map[string]any{}
+		for _, e := range n.entries {
+			m[e.key] = e.value.plain()
+		}
+		return m
+	case sequence:
+		l := []any{}
+		for _, item := range n.items {
+			l = append(l, item.plain())
+		}
+		return l
+	}
+	return n.scalar
+}
+
+func (r *reader) number(n *node, what string) *float64 {
+	var f float64
+	switch v := n.scalar.(type) {
+	case int64:
+		f = float64(v)
+	case float64:
+		f = v
+	default:
+		r.problem(n.pos, CodeShape, fmt.Sprintf("%s must be a number, this is %s", what, describe(n)), "")
+		return nil
+	}
+	return &f
+}
+
+func (r *reader) pattern(n *node) *regexp.Regexp {
+	s := r.word(n, "pattern")
+	re, err := regexp.Compile(s)
+	if err != nil {
+		r.problem(n.pos, CodeBadValue, fmt.Sprintf("the pattern cannot be read: %v", err), "use RE2 syntax")
+		return nil
+	}
+	return re
+}
+
+func (r *reader) oneOf(n *node) []any {
+	if n.shape != sequence || len(n.items) == 0 {
+		r.problem(n.pos, CodeShape, "one_of must be a list of values, this is "+describe(n), "write [one, two]")
+		return nil
+	}
+	var all []any
+	for _, item := range n.items {
+		all = append(all, item.plain())
+	}
+	return all
+}

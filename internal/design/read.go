@@ -1,0 +1,244 @@
+package design
+
+import (
+	"fmt"
+	"regexp"
+	"slices"
+	"sort"
+	"strings"
+)
+
+// MaxSize is the most bytes a design file may have.
+const MaxSize = 1 << 20
+
+// reader turns nodes into a design. It notes every problem and goes on, so
+// that one run shows all of them. Names are resolved in a second pass (the
+// later functions), when everything that can be named is known.
+type reader struct {
+	file     string
+	problems Problems
+	design   *Design
+	later    []func() // what waits until every name has been read
+	last     []func() // what waits until every name has been resolved
+}
+
+// Read reads and checks a design. The name is only used in messages.
+// The error, if any, is a [Problems].
+func Read(name string, source []byte) (*Design, error) {
+	r := &reader{file: name, design: &Design{Source: source}}
+	if len(source) > MaxSize {
+		r.problem(Pos{1, 1}, CodeSyntax, fmt.Sprintf("the file has %d bytes, %d are allowed", len(source), MaxSize), "")
+		return nil, r.problems
+	}
+	if root := r.parse(source); root != nil {
+		r.readRoot(root)
+		for _, resolve := range r.later {
+			resolve()
+		}
+		for _, check := range r.last {
+			check()
+		}
+		r.checkWhole()
+	}
+	if len(r.problems) == 0 {
+		return r.design, nil
+	}
+	sort.SliceStable(r.problems, func(i, j int) bool {
+		a, b := r.problems[i].Pos, r.problems[j].Pos
+		return a.Line < b.Line || a.Line == b.Line && a.Column < b.Column
+	})
+	return nil, r.problems
+}
+
+func (r *reader) readRoot(root *node) {
+	r.mapping(root, "the design", keys{
+		"yalvo":       r.readLanguage,
+		"app":         func(n *node) { r.design.App = r.name(n, "the app") },
+		"accounts":    r.readAccounts,
+		"collections": r.readCollections,
+		"pairs":       r.readPairs,
+		"timelines":   r.readTimelines,
+		"lists":       notYet, "access": notYet, "screens": notYet, "workload": notYet, "triggers": notYet,
+	}, "yalvo", "app", "collections")
+}
+
+func (r *reader) readLanguage(n *node) {
+	if n.scalar != int64(1) {
+		r.problem(n.pos, CodeBadValue, fmt.Sprintf("this release reads designs of version 1, not %v", n.scalar), "write `yalvo: 1`")
+	}
+}
+
+func (r *reader) readAccounts(n *node) {
+	name := r.word(n, "accounts")
+	r.later = append(r.later, func() { r.design.Accounts = r.collection(n.pos, name) })
+}
+
+// keys says what a mapping may hold and who reads each value.
+type keys map[string]func(*node)
+
+// notYet marks a key of the language that this release cannot honour.
+// It is told apart by being nil, and refused rather than ignored.
+var notYet func(*node)
+
+// mapping reads a mapping with a fixed set of keys.
+func (r *reader) mapping(n *node, what string, known keys, required ...string) {
+	if n.shape != mapping {
+		r.problem(n.pos, CodeShape, fmt.Sprintf("%s must be a mapping, this is %s", what, describe(n)), "")
+		return
+	}
+	var seen []string
+	for _, e := range n.entries {
+		seen = append(seen, e.key)
+		read, ok := known[e.key]
+		switch {
+		case !ok:
+			r.unknown(e.pos, CodeUnknownKey, fmt.Sprintf("%s has no key %q", what, e.key), e.key, names(known))
+		case read == nil:
+			r.problem(e.pos, CodeNotYet, fmt.Sprintf("%q is not supported yet", e.key), "leave it out in this release")
+		default:
+			read(e.value)
+		}
+	}
+	for _, key := range required {
+		if !slices.Contains(seen, key) {
+			r.problem(n.pos, CodeMissingKey, fmt.Sprintf("%s needs the key %q", what, key), "")
+		}
+	}
+}
+
+// named reads a mapping from names of the developer's choice to things.
+func (r *reader) named(n *node, what string, read func(name string, at Pos, value *node)) {
+	if n.shape != mapping {
+		r.problem(n.pos, CodeShape, fmt.Sprintf("%s must be a mapping from names to what they are, this is %s", what, describe(n)), "")
+		return
+	}
+	for _, e := range n.entries {
+		r.checkName(e.pos, e.key)
+		read(e.key, e.pos, e.value)
+	}
+}
+
+var nameForm = regexp.MustCompile(`^[a-z][a-z0-9_]{0,39}$`)
+
+func (r *reader) checkName(at Pos, name string) {
+	if !nameForm.MatchString(name) {
+		r.problem(at, CodeBadName, fmt.Sprintf("%q cannot be a name", name),
+			"use lower case letters, digits and _, a letter first, 40 at most")
+	}
+}
+
+func (r *reader) name(n *node, what string) string {
+	name := r.word(n, what)
+	r.checkName(n.pos, name)
+	return name
+}
+
+func (r *reader) word(n *node, what string) string {
+	s, ok := n.scalar.(string)
+	if !ok {
+		r.problem(n.pos, CodeShape, fmt.Sprintf("%s must be a name, this is %s", what, describe(n)), "")
+	}
+	return s
+}
+
+func (r *reader) words(n *node, what string) []*node {
+	if n.shape != sequence {
+		r.problem(n.pos, CodeShape, fmt.Sprintf("%s must be a list of names, this is %s", what, describe(n)), "write [one, two]")
+		return nil
+	}
+	var words []*node
+	for _, item := range n.items {
+		if r.word(item, "an item of "+what) != "" {
+			words = append(words, item)
+		}
+	}
+	return words
+}
+
+func (r *reader) boolean(into *bool) func(*node) {
+	return func(n *node) {
+		b, ok := n.scalar.(bool)
+		if !ok {
+			r.problem(n.pos, CodeShape, "this must be true or false, not "+describe(n), "")
+		}
+		*into = b
+	}
+}
+
+// choice reads one of a few words. Some of them may belong to later releases.
+func (r *reader) choice(n *node, what string, now, notYet []string) string {
+	s := r.word(n, what)
+	switch {
+	case s == "" || slices.Contains(now, s):
+	case slices.Contains(notYet, s):
+		r.problem(n.pos, CodeNotYet, fmt.Sprintf("%s %q is not supported yet", what, s), "this release has "+strings.Join(now, ", "))
+		return ""
+	default:
+		r.unknown(n.pos, CodeBadValue, fmt.Sprintf("%s cannot be %q", what, s), s, append(slices.Clone(now), notYet...))
+		return ""
+	}
+	return s
+}
+
+// collection resolves a collection's name, noting a problem if nothing bears it.
+func (r *reader) collection(at Pos, name string) *Collection {
+	if name == "" {
+		return nil
+	}
+	c := r.design.Collection(name)
+	if c == nil {
+		r.unknown(at, CodeUnknownName, fmt.Sprintf("there is no collection %q", name), name, namesOf(r.design.Collections, func(c *Collection) string { return c.Name }))
+	}
+	return c
+}
+
+func (r *reader) pair(at Pos, name string) *Pair {
+	p := r.design.Pair(name)
+	if p == nil && name != "" {
+		r.unknown(at, CodeUnknownName, fmt.Sprintf("there is no pair %q", name), name, namesOf(r.design.Pairs, func(p *Pair) string { return p.Name }))
+	}
+	return p
+}
+
+func (r *reader) problem(at Pos, code, message, remedy string) {
+	r.problems = append(r.problems, Problem{r.file, at, code, message, remedy})
+}
+
+// unknown notes a problem with a word nobody knows, and the nearest known one.
+func (r *reader) unknown(at Pos, code, message, word string, known []string) {
+	if near := nearest(word, known); near != "" {
+		r.problem(at, code, message, fmt.Sprintf("did you mean %q?", near))
+		return
+	}
+	remedy := "there is none to choose from"
+	if len(known) > 0 {
+		remedy = "known here: " + strings.Join(slices.Sorted(slices.Values(known)), ", ")
+	}
+	r.problem(at, code, message, remedy)
+}
+
+func describe(n *node) string {
+	if n.shape != word {
+		return string(n.shape)
+	}
+	if n.scalar == nil {
+		return "empty"
+	}
+	return fmt.Sprintf("%#v", n.scalar)
+}
+
+func names(k keys) []string {
+	var out []string
+	for name := range k {
+		out = append(out, name)
+	}
+	return out
+}
+
+func namesOf[T any](all []*T, nameOf func(*T) string) []string {
+	var out []string
+	for _, one := range all {
+		out = append(out, nameOf(one))
+	}
+	return out
+}

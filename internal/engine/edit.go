@@ -1,0 +1,243 @@
+package engine
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"reflect"
+	"strings"
+
+	jsonpatch "github.com/evanphx/json-patch/v5"
+
+	"yalvo/internal/design"
+	"yalvo/internal/plan"
+	"yalvo/internal/store"
+)
+
+// Target names a document, and the version the client has seen if it cares.
+type Target struct {
+	Collection string
+	Key        string
+	Version    int64 // 0: whatever it is now
+}
+
+// Patch edits a document's fields by a JSON Merge Patch (RFC 7396). A patch
+// that changes nothing writes nothing.
+func (e *Engine) Patch(ctx context.Context, caller Caller, target Target, patch json.RawMessage) (Result, error) {
+	return e.write(ctx, caller, func(r *running, tx *store.Tx) (Result, error) {
+		c, doc, err := r.lockForEdit(tx, target)
+		if err != nil {
+			return Result{}, err
+		}
+		ed, err := c.edited(doc, patch)
+		if err != nil {
+			return Result{}, err
+		}
+		if len(ed.touched) == 0 {
+			return e.unchanged(ctx, Result{Document: view(c.Collection, doc), Read: 1})
+		}
+		return r.carryOutEdit(tx, c.Collection, doc, ed, cause{actor: caller.Me})
+	})
+}
+
+// unchanged is the result of a write that found everything as it was to be.
+// The change that made it so may be still settling, so a reader waits for all.
+func (e *Engine) unchanged(ctx context.Context, result Result) (Result, error) {
+	last, err := e.store.LastPosition(ctx)
+	result.Position = upTo(last)
+	return result, err
+}
+
+// editable is a collection seen by an edit.
+type editable struct{ *plan.Collection }
+
+func (r *running) lockForEdit(tx *store.Tx, target Target) (editable, store.Document, error) {
+	c, err := r.collection(target.Collection)
+	if err != nil {
+		return editable{}, store.Document{}, err
+	}
+	doc, found, err := tx.LockForEdit(store.Address{Collection: c.Number, Key: target.Key})
+	if err == nil {
+		err = checkTarget(c, target, doc, found)
+	}
+	return editable{c}, doc, err
+}
+
+func checkTarget(c *plan.Collection, target Target, doc store.Document, found bool) error {
+	if !found {
+		return notFound(c, target.Key)
+	}
+	if target.Version != 0 && target.Version != doc.Version {
+		return refuse(CodeStale, "%s is at version %d, and the request was made for version %d: read it again", c.Path(doc.Key), doc.Version, target.Version)
+	}
+	return nil
+}
+
+func notFound(c *plan.Collection, key string) *Refusal {
+	return refuse(CodeNotFound, "there is no document %s", c.Path(key))
+}
+
+// edition is what an edit makes of a document.
+type edition struct {
+	fields  map[string]any
+	touched []string // fields whose value differs, in the design's order
+}
+
+func (c editable) edited(doc store.Document, patch json.RawMessage) (edition, error) {
+	merged, err := jsonpatch.MergePatch(doc.Fields, patch)
+	if err != nil {
+		return edition{}, invalid([]design.Mistake{{Pointer: "/fields", Code: design.MistakeType, Detail: "this is no merge patch: " + err.Error()}})
+	}
+	before, err := decodeFields(doc.Fields)
+	if err != nil {
+		return edition{}, err
+	}
+	after, err := decodeFields(merged)
+	if err != nil {
+		return edition{}, invalid([]design.Mistake{{Pointer: "/fields", Code: design.MistakeType, Detail: "the patch must be an object"}})
+	}
+	if mistakes := keptMistakes(c.Collection, after); len(mistakes) > 0 {
+		return edition{}, invalid(under("/fields", mistakes))
+	}
+	accepted, mistakes := design.AcceptAll(c.Collection.Collection.Fields, after)
+	was, _ := design.AcceptAll(c.Collection.Collection.Fields, before) // an older value that no longer fits counts as different
+	ed := edition{fields: accepted}
+	for _, f := range c.Collection.Collection.Fields {
+		if reflect.DeepEqual(was[f.Name], accepted[f.Name]) {
+			continue
+		}
+		ed.touched = append(ed.touched, f.Name)
+		if f.Fixed {
+			mistakes = append(mistakes, design.Mistake{Pointer: "/" + f.Name, Code: design.MistakeFixed,
+				Detail: fmt.Sprintf("%q never changes after creation", f.Name)})
+		}
+	}
+	if len(mistakes) > 0 {
+		return edition{}, invalid(under("/fields", mistakes))
+	}
+	return ed, nil
+}
+
+// cause says whom or what a change is owed to.
+type cause struct {
+	actor  string
+	change int64 // the client's change it follows from, 0 if it is that itself
+}
+
+// carryOutEdit writes an edit of a locked document.
+func (r *running) carryOutEdit(tx *store.Tx, c *plan.Collection, doc store.Document, ed edition, why cause) (Result, error) {
+	moved, err := r.moved(tx, c, doc, ed)
+	if err != nil {
+		return Result{}, err
+	}
+	position, err := r.record(tx, store.Record{Kind: plan.Changed, Subject: c.Path(doc.Key), Detail: strings.Join(ed.touched, ", "), Actor: why.actor, Cause: why.change})
+	if err != nil {
+		return Result{}, err
+	}
+	if doc.Fields, err = json.Marshal(ed.fields); err != nil {
+		return Result{}, err
+	}
+	if err := tx.Update(&doc, moved.cards); err != nil {
+		return Result{}, err
+	}
+	if err := r.reattach(tx, c, doc, ed, moved); err != nil {
+		return Result{}, err
+	}
+	root := position
+	if why.change != 0 {
+		root = why.change
+	}
+	err = r.follow(tx, root, plan.Change{Kind: plan.Changed, Collection: c, Doc: doc.N, Parent: doc.Parent, Rank: doc.Rank(),
+		Before: moved.before, After: moved.after, Touched: ed.touched})
+	return Result{Document: view(c, doc), Position: at(position), Fresh: true, Read: 1 + len(moved.pointers), Wrote: 1}, err
+}
+
+// move is where an edit's references pointed and now point.
+type move struct {
+	before, after plan.Targets
+	pointers      map[plan.Number]int64      // the references that changed; 0: cleared
+	cards         map[string]json.RawMessage // the copies that came with them
+}
+
+func (r *running) moved(tx *store.Tx, c *plan.Collection, doc store.Document, ed edition) (move, error) {
+	m := move{before: plan.Targets{}, after: plan.Targets{}, pointers: map[plan.Number]int64{}, cards: map[string]json.RawMessage{}}
+	if len(c.References) == 0 {
+		return m, nil
+	}
+	stood, err := tx.Pointers([]int64{doc.N})
+	if err != nil {
+		return m, err
+	}
+	for _, p := range stood {
+		if ref := r.plan.ReferenceNumbered(p.Reference); ref != nil {
+			m.before[ref], m.after[ref] = p.Target, p.Target
+		}
+	}
+	touched := map[string]any{}
+	for _, ref := range c.References {
+		for _, name := range ed.touched {
+			if name == ref.Name {
+				touched[name] = ed.fields[name]
+			}
+		}
+	}
+	if len(touched) == 0 {
+		return m, nil
+	}
+	held, err := hold(tx, c, touched, nil)
+	if err != nil {
+		return m, err
+	}
+	for _, ref := range c.References {
+		if _, is := touched[ref.Name]; !is {
+			continue
+		}
+		delete(m.after, ref)
+		m.pointers[ref.Number] = 0
+		if target := held.at[ref]; target != nil {
+			m.after[ref], m.pointers[ref.Number] = target.N, target.N
+		}
+		for _, copied := range ref.Copies {
+			if m.cards[copied.Name], err = card(copied, held.at[ref]); err != nil {
+				return m, err
+			}
+		}
+	}
+	return m, nil
+}
+
+func (r *running) reattach(tx *store.Tx, c *plan.Collection, doc store.Document, ed edition, m move) error {
+	if err := tx.SetPointers(doc.N, m.pointers); err != nil {
+		return err
+	}
+	for _, u := range c.Uniques {
+		for _, name := range ed.touched {
+			if name != u.Name {
+				continue
+			}
+			if err := tx.ReleaseUnique(u.Number, doc.N); err != nil {
+				return err
+			}
+			if err := claim(tx, u, ed.fields[u.Name], doc.N); err != nil {
+				return err
+			}
+		}
+	}
+	for _, t := range c.EntersInto {
+		before, after := m.before[t.By], m.after[t.By]
+		if before == after {
+			continue
+		}
+		if before != 0 {
+			if err := tx.Unpost(t.Number, before, doc.Rank(), doc.N); err != nil {
+				return err
+			}
+		}
+		if after != 0 {
+			if err := tx.Post(t.Number, after, doc.Rank(), doc.N, false); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}

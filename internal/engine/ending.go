@@ -1,0 +1,148 @@
+package engine
+
+import (
+	"yalvo/internal/design"
+	"yalvo/internal/plan"
+	"yalvo/internal/store"
+)
+
+// How many documents, pairs or entries one transaction ends.
+const (
+	endDocuments = 200
+	endPairs     = 2000
+	endEntries   = 10_000
+)
+
+// end takes along what hung on a document that is gone, a chunk at a time.
+// New things cannot come to hang on it: whoever wants that looks for it first.
+func (t *turn) end(due []store.Due) error {
+	for _, d := range due {
+		many, chunk, err := t.endSome(d)
+		if err != nil {
+			return err
+		}
+		if many < chunk {
+			err = t.finish([]store.Due{d})
+		} else {
+			err = t.tx.ContinueDue(d.Lane, map[int64]int64{d.Seq: d.Cursor + int64(many)})
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// endSome ends up to a chunk and tells how many there were.
+func (t *turn) endSome(d store.Due) (many, chunk int, err error) {
+	switch d.Step {
+	case plan.EndReference:
+		many, err = t.endReference(d)
+		return many, endDocuments, err
+	case plan.EndNested:
+		many, err = t.endNested(d)
+		return many, endDocuments, err
+	case plan.EndFrom, plan.EndTo:
+		many, err = t.endPairs(d)
+		return many, endPairs, err
+	}
+	dropped, err := t.tx.DropTimeline(d.Subject, d.Doc, endEntries)
+	return int(dropped), endEntries, err
+}
+
+func (t *turn) endReference(d store.Due) (int, error) {
+	ref := t.plan.ReferenceNumbered(d.Subject)
+	if ref == nil {
+		return 0, nil
+	}
+	sources, err := t.tx.PointingAt(ref.Number, d.Doc, 0, endDocuments)
+	if err != nil {
+		return 0, err
+	}
+	if ref.WhenGone == design.GoneRemove {
+		return len(sources), t.removeAlong(ref.In, sources, d.Change)
+	}
+	docs, err := t.tx.LockNumbered(sources)
+	if err != nil {
+		return 0, err
+	}
+	for _, doc := range docs {
+		if err := t.clear(ref, doc, d.Change); err != nil {
+			return 0, err
+		}
+	}
+	return len(sources), nil
+}
+
+// clear empties one reference, as an edit.
+func (t *turn) clear(ref *plan.Reference, doc store.Document, change int64) error {
+	fields, err := decodeFields(doc.Fields)
+	if err != nil {
+		return err
+	}
+	delete(fields, ref.Name)
+	_, err = t.carryOutEdit(t.tx, ref.In, doc, edition{fields: fields, touched: []string{ref.Name}}, cause{change: change})
+	return err
+}
+
+func (t *turn) endNested(d store.Due) (int, error) {
+	nested := t.plan.CollectionNumbered(d.Subject)
+	if nested == nil {
+		return 0, nil
+	}
+	ns, err := t.tx.NestedUnder(nested.Number, d.Doc, endDocuments)
+	if err != nil {
+		return 0, err
+	}
+	return len(ns), t.removeAlong(nested, ns, d.Change)
+}
+
+func (t *turn) removeAlong(c *plan.Collection, ns []int64, change int64) error {
+	docs, err := t.tx.LockNumbered(ns)
+	if err != nil || len(docs) == 0 {
+		return err
+	}
+	records := make([]store.Record, len(docs))
+	for i, d := range docs {
+		records[i] = store.Record{Kind: plan.Removed, Subject: c.Path(d.Key), Cause: change}
+	}
+	if _, _, err := t.tx.Journal(records...); err != nil {
+		return err
+	}
+	return t.takeAway(t.tx, c, docs, change)
+}
+
+func (t *turn) endPairs(d store.Due) (int, error) {
+	p := t.plan.PairNumbered(d.Subject)
+	if p == nil {
+		return 0, nil
+	}
+	unset := t.tx.UnsetFrom
+	if d.Step == plan.EndTo {
+		unset = t.tx.UnsetTo
+	}
+	gone, err := unset(p.Number, d.Doc, endPairs)
+	if err != nil || len(gone) == 0 {
+		return 0, err
+	}
+	records := make([]store.Record, len(gone))
+	var due []plan.Work
+	for i, ends := range gone {
+		records[i] = store.Record{Kind: plan.Unset, Subject: p.Name, Detail: endsInWords(p, ends), Cause: d.Change}
+		due = append(due, t.plan.Due(plan.Change{Kind: plan.Unset, Pair: p, From: ends.A, To: ends.B})...)
+	}
+	if _, _, err := t.tx.Journal(records...); err != nil {
+		return 0, err
+	}
+	return len(gone), t.tx.AppendDue(d.Change, due)
+}
+
+func endsInWords(p *plan.Pair, ends store.Ends) string {
+	name := func(c *plan.Collection, key string) string {
+		if key == "" {
+			return c.Name + " (gone)"
+		}
+		return c.Path(key)
+	}
+	return name(p.From, ends.AKey) + " → " + name(p.To, ends.BKey)
+}

@@ -1,0 +1,146 @@
+package engine
+
+import (
+	"context"
+	"log/slog"
+	"sync"
+	"sync/atomic"
+
+	"yalvo/internal/design"
+	"yalvo/internal/plan"
+	"yalvo/internal/store"
+)
+
+// Engine runs one app.
+type Engine struct {
+	store   *store.Store
+	log     *slog.Logger
+	running atomic.Pointer[running]
+
+	wake     map[plan.Lane]chan struct{} // a worker of the lane has something to do
+	settled  broadcast                   // some due work was finished
+	stop     context.CancelFunc
+	workers  sync.WaitGroup
+	inserted atomic.Int64 // entries written since this process last swept the timelines
+}
+
+// running is the design in force, with its plan.
+type running struct {
+	version int
+	plan    *plan.Plan
+}
+
+// New makes an engine on a store and takes up the design applied last, if any.
+func New(ctx context.Context, s *store.Store, log *slog.Logger) (*Engine, error) {
+	e := &Engine{store: s, log: log, wake: map[plan.Lane]chan struct{}{}}
+	for _, lane := range plan.Lanes {
+		e.wake[lane] = make(chan struct{}, 1)
+	}
+	return e, e.reload(ctx)
+}
+
+// reload takes up the newest design, which another service may have applied.
+func (e *Engine) reload(ctx context.Context) error {
+	d, any, err := e.store.CurrentDesign(ctx)
+	if err != nil || !any {
+		return err
+	}
+	if now := e.running.Load(); now != nil && now.version == d.Version {
+		return nil
+	}
+	read, err := design.Read(d.File, []byte(d.Source))
+	if err != nil {
+		return err
+	}
+	p, err := e.store.Plan(ctx, read)
+	if err != nil {
+		return err
+	}
+	e.running.Store(&running{d.Version, p})
+	return nil
+}
+
+// Plan is the plan in force, nil if no design was applied.
+func (e *Engine) Plan() *plan.Plan {
+	if r := e.running.Load(); r != nil {
+		return r.plan
+	}
+	return nil
+}
+
+func (e *Engine) planned(ctx context.Context) (*running, error) {
+	if r := e.running.Load(); r != nil {
+		return r, nil
+	}
+	if err := e.reload(ctx); err != nil {
+		return nil, err
+	}
+	if r := e.running.Load(); r != nil {
+		return r, nil
+	}
+	return nil, refuse(CodeNoDesign, "no design has been applied yet: run `yalvo apply FILE`")
+}
+
+// Applied says what applying a design did.
+type Applied struct {
+	Version int
+	Changed bool
+}
+
+// Apply puts a checked design in force. In this release a design can be
+// changed until the first document has been written under it.
+func (e *Engine) Apply(ctx context.Context, file string, d *design.Design) (Applied, error) {
+	if now, any, err := e.store.CurrentDesign(ctx); err != nil {
+		return Applied{}, err
+	} else if any && now.Source == string(d.Source) {
+		return Applied{now.Version, false}, e.reload(ctx)
+	}
+	err := e.store.Write(ctx, func(tx *store.Tx) error {
+		if err := tx.LockDesign(); err != nil {
+			return err
+		}
+		if has, err := tx.HasDocuments(); err != nil {
+			return err
+		} else if has {
+			return refuse(CodeDesignHeld, "documents have been written under the running design, and changing it then is not supported yet: use another database or data folder for the new design")
+		}
+		return tx.AddDesign(file, string(d.Source))
+	})
+	if err != nil {
+		return Applied{}, err
+	}
+	if err := e.reload(ctx); err != nil {
+		return Applied{}, err
+	}
+	return Applied{e.running.Load().version, true}, nil
+}
+
+// Design is the file in force as it was applied, false if there is none.
+func (e *Engine) Design(ctx context.Context) (store.Design, bool, error) {
+	return e.store.CurrentDesign(ctx)
+}
+
+// collection resolves a name of the design.
+func (r *running) collection(name string) (*plan.Collection, error) {
+	c := r.plan.Collection(name)
+	if c == nil {
+		return nil, refuse(CodeUnknownName, "the design has no collection %q", name)
+	}
+	return c, nil
+}
+
+func (r *running) pair(name string) (*plan.Pair, error) {
+	p := r.plan.Pair(name)
+	if p == nil {
+		return nil, refuse(CodeUnknownName, "the design has no pair %q", name)
+	}
+	return p, nil
+}
+
+func (r *running) timeline(name string) (*plan.Timeline, error) {
+	t := r.plan.Timeline(name)
+	if t == nil {
+		return nil, refuse(CodeUnknownName, "the design has no timeline %q", name)
+	}
+	return t, nil
+}

@@ -1,0 +1,131 @@
+package engine
+
+import (
+	"context"
+	"fmt"
+	"time"
+
+	"yalvo/internal/design"
+	"yalvo/internal/plan"
+	"yalvo/internal/store"
+)
+
+// Link names a pair: its kind and the keys of its two ends.
+type Link struct {
+	Pair     string
+	From, To string
+}
+
+// PairState is how a pair stands.
+type PairState struct {
+	Pair  string     `json:"pair"`
+	From  string     `json:"from"` // a path
+	To    string     `json:"to"`   // a path
+	Set   bool       `json:"set"`
+	Since *time.Time `json:"since,omitempty"`
+}
+
+// SetPair makes a pair, UnsetPair ends it. Doing either twice is the same as once.
+func (e *Engine) SetPair(ctx context.Context, caller Caller, link Link) (Result, error) {
+	return e.pair(ctx, caller, link, plan.Set)
+}
+
+// UnsetPair ends a pair.
+func (e *Engine) UnsetPair(ctx context.Context, caller Caller, link Link) (Result, error) {
+	return e.pair(ctx, caller, link, plan.Unset)
+}
+
+func (e *Engine) pair(ctx context.Context, caller Caller, link Link, kind plan.Kind) (Result, error) {
+	return e.write(ctx, caller, func(r *running, tx *store.Tx) (Result, error) {
+		p, err := r.pair(link.Pair)
+		if err != nil {
+			return Result{}, err
+		}
+		from, to, err := holdEnds(tx, p, link)
+		if err != nil {
+			return Result{}, err
+		}
+		act := tx.SetPair
+		if kind == plan.Unset {
+			act = tx.UnsetPair
+		}
+		fresh, err := act(p.Number, from.N, to.N)
+		if err != nil {
+			return Result{}, err
+		}
+		if !fresh {
+			return e.unchanged(ctx, Result{Read: 2})
+		}
+		position, err := r.record(tx, store.Record{Kind: kind, Subject: p.Name, Detail: detail(p, from.Key, to.Key), Actor: caller.Me})
+		if err != nil {
+			return Result{}, err
+		}
+		err = r.follow(tx, position, plan.Change{Kind: kind, Pair: p, From: from.N, To: to.N})
+		return Result{Position: at(position), Fresh: true, Read: 2, Wrote: 1}, err
+	})
+}
+
+func detail(p *plan.Pair, from, to string) string {
+	return p.From.Path(from) + " → " + p.To.Path(to)
+}
+
+// holdEnds locks both ends of a pair, so that neither goes before the commit.
+func holdEnds(tx *store.Tx, p *plan.Pair, link Link) (from, to store.Document, err error) {
+	if p.From == p.To && link.From == link.To && !p.Self {
+		return from, to, invalid([]design.Mistake{{Pointer: "/to", Code: MistakeSelf,
+			Detail: fmt.Sprintf("%s cannot be paired with itself by %q", p.From.Path(link.From), p.Name)}})
+	}
+	fromAt, toAt := store.Address{Collection: p.From.Number, Key: link.From}, store.Address{Collection: p.To.Number, Key: link.To}
+	found, err := tx.LockTargets([]store.Address{fromAt, toAt}, store.Existing)
+	if err != nil {
+		return from, to, err
+	}
+	from, fromThere := found[fromAt]
+	to, toThere := found[toAt]
+	switch {
+	case !fromThere:
+		err = notFound(p.From, link.From)
+	case !toThere:
+		err = notFound(p.To, link.To)
+	}
+	return from, to, err
+}
+
+// MistakeSelf is the code for a pair of a document with itself.
+const MistakeSelf = "self"
+
+// PairState reads how a pair stands.
+func (e *Engine) PairState(ctx context.Context, link Link) (PairState, error) {
+	r, err := e.planned(ctx)
+	if err != nil {
+		return PairState{}, err
+	}
+	p, err := r.pair(link.Pair)
+	if err != nil {
+		return PairState{}, err
+	}
+	from, err := e.number(ctx, p.From, link.From)
+	if err != nil {
+		return PairState{}, err
+	}
+	to, err := e.number(ctx, p.To, link.To)
+	if err != nil {
+		return PairState{}, err
+	}
+	state := PairState{Pair: p.Name, From: p.From.Path(link.From), To: p.To.Path(link.To)}
+	since, set, err := e.store.PairSince(ctx, p.Number, from, to)
+	if set {
+		utc := since.UTC()
+		state.Set, state.Since = true, &utc
+	}
+	return state, err
+}
+
+// number is a document's row number, or a refusal if there is no such document.
+func (e *Engine) number(ctx context.Context, c *plan.Collection, key string) (int64, error) {
+	n, err := e.store.Number(ctx, store.Address{Collection: c.Number, Key: key})
+	if err == nil && n == 0 {
+		err = notFound(c, key)
+	}
+	return n, err
+}

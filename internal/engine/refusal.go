@@ -1,0 +1,60 @@
+package engine
+
+import (
+	"fmt"
+	"strings"
+
+	"yalvo/internal/design"
+)
+
+// Refusal is the answer to a request that cannot be carried out as it stands.
+// Nothing was written.
+type Refusal struct {
+	Code     string // stable
+	Detail   string
+	Mistakes []design.Mistake // for CodeInvalid: each offending place in the request
+}
+
+// The codes of refusals.
+const (
+	CodeNoDesign    = "no-design"        // no design has been applied yet
+	CodeUnknownName = "unknown-name"     // no such collection, pair or timeline
+	CodeNotFound    = "not-found"        // no such document
+	CodeInvalid     = "invalid"          // the request does not fit the design
+	CodeConflict    = "conflict"         // the id is taken by another document
+	CodeStale       = "stale"            // the document has changed since the client read it
+	CodeHeld        = "still-referenced" // other documents refuse to let it go
+	CodeNotYet      = "not-yet"          // what the reader waits for is still due
+	CodeReused      = "key-reused"       // the Idempotency-Key belongs to another request
+	CodeDesignHeld  = "design-in-use"    // documents were written under the running design
+)
+
+// Error is the refusal in one line, its mistakes included.
+func (r *Refusal) Error() string {
+	if len(r.Mistakes) == 0 {
+		return r.Detail
+	}
+	var all []string
+	for _, m := range r.Mistakes {
+		all = append(all, m.Pointer+": "+m.Detail)
+	}
+	return r.Detail + ": " + strings.Join(all, "; ")
+}
+
+func refuse(code, detail string, args ...any) *Refusal {
+	return &Refusal{Code: code, Detail: fmt.Sprintf(detail, args...)}
+}
+
+func invalid(mistakes []design.Mistake) *Refusal {
+	return &Refusal{Code: CodeInvalid, Detail: "the request does not fit the design", Mistakes: mistakes}
+}
+
+// under moves mistakes to where the checked value lies in the request.
+func under(pointer string, mistakes []design.Mistake) []design.Mistake {
+	moved := make([]design.Mistake, len(mistakes))
+	for i, m := range mistakes {
+		m.Pointer = pointer + m.Pointer
+		moved[i] = m
+	}
+	return moved
+}

@@ -1,0 +1,150 @@
+package engine
+
+import (
+	"context"
+	"errors"
+	"time"
+
+	"yalvo/internal/plan"
+	"yalvo/internal/store"
+)
+
+// lane says how the work of a lane is done.
+type lane struct {
+	workers int
+	claim   int // the most rows a worker takes at once
+	carry   func(*turn, []store.Due) error
+}
+
+func lanes() map[plan.Lane]lane {
+	return map[plan.Lane]lane{
+		plan.Counting:   {1, 5000, (*turn).count},
+		plan.Copying:    {1, 64, (*turn).recopy},
+		plan.Delivering: {2, 256, (*turn).deliver},
+		plan.Ending:     {1, 1, (*turn).end},
+		plan.Tidying:    {1, 1, (*turn).tidy},
+	}
+}
+
+// idle is how long an idle worker waits before it looks for work that another
+// process has left.
+const idle = 100 * time.Millisecond
+
+// Start begins to do due work. Any number of processes may do so on one database.
+func (e *Engine) Start() {
+	ctx, cancel := context.WithCancel(context.Background())
+	e.stop = cancel
+	for name, l := range lanes() {
+		for range l.workers {
+			e.workers.Go(func() { e.work(ctx, name, l) })
+		}
+	}
+	e.workers.Go(func() { e.keepHouse(ctx) })
+}
+
+// Stop ends the workers. Work in hand is rolled back and stays due.
+func (e *Engine) Stop() {
+	if e.stop != nil {
+		e.stop()
+		e.workers.Wait()
+	}
+}
+
+func (e *Engine) work(ctx context.Context, name plan.Lane, l lane) {
+	for ctx.Err() == nil {
+		more, err := e.turn(ctx, name, l)
+		if err != nil && ctx.Err() == nil {
+			e.log.Error("due work", "lane", name, "error", err)
+		}
+		if more && err == nil {
+			continue
+		}
+		select {
+		case <-e.wake[name]:
+		case <-time.After(idle):
+		case <-ctx.Done():
+		}
+	}
+}
+
+// wakeAll tells idle workers that there may be work. One waiting token is enough.
+func (e *Engine) wakeAll() {
+	for _, ch := range e.wake {
+		select {
+		case ch <- struct{}{}:
+		default:
+		}
+	}
+}
+
+// turn is one transaction of a worker.
+type turn struct {
+	*running
+	engine *Engine
+	ctx    context.Context
+	tx     *store.Tx
+	alone  bool // one row, after it failed together with others
+}
+
+// turn takes work of a lane and does it. It tells whether there was any.
+func (e *Engine) turn(ctx context.Context, name plan.Lane, l lane) (bool, error) {
+	r, err := e.planned(ctx)
+	if err != nil {
+		var none *Refusal
+		if errors.As(err, &none) {
+			return false, nil // no design yet, so nothing can be due
+		}
+		return false, err
+	}
+	var claimed []store.Due
+	err = e.store.Write(ctx, func(tx *store.Tx) error {
+		var err error
+		if claimed, err = tx.ClaimDue(name, l.claim); err != nil || len(claimed) == 0 {
+			return err
+		}
+		return l.carry(&turn{running: r, engine: e, ctx: ctx, tx: tx}, claimed)
+	})
+	if len(claimed) == 0 {
+		return false, err
+	}
+	if err != nil && ctx.Err() == nil {
+		err = e.oneByOne(ctx, r, l, claimed)
+	}
+	e.settled.send()
+	e.wakeAll()
+	return true, err
+}
+
+// oneByOne finds out which of several rows fails: it gets a pause, the others go ahead.
+func (e *Engine) oneByOne(ctx context.Context, r *running, l lane, claimed []store.Due) error {
+	for _, d := range claimed {
+		err := e.store.Write(ctx, func(tx *store.Tx) error {
+			mine, there, err := tx.ClaimOne(d.Lane, d.Seq)
+			if err != nil || !there {
+				return err
+			}
+			return l.carry(&turn{running: r, engine: e, ctx: ctx, tx: tx, alone: true}, []store.Due{mine})
+		})
+		if err == nil {
+			continue
+		}
+		if ctx.Err() != nil {
+			return ctx.Err()
+		}
+		parked, failErr := e.store.FailDue(ctx, d, err)
+		e.log.Warn("due work failed", "step", d.Step, "document", d.Doc, "attempt", d.Attempts+1, "parked", parked, "error", err)
+		if failErr != nil {
+			return errors.Join(err, failErr)
+		}
+	}
+	return nil
+}
+
+// finish marks rows as done.
+func (t *turn) finish(due []store.Due) error {
+	seqs := make([]int64, len(due))
+	for i, d := range due {
+		seqs[i] = d.Seq
+	}
+	return t.tx.FinishDue(due[0].Lane, seqs)
+}

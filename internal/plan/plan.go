@@ -1,0 +1,279 @@
+package plan
+
+import "yalvo/internal/design"
+
+// Number stands for a name of the design in the database: small, and stable
+// over all versions of the design.
+type Number int16
+
+// Numbering gives the number of a name. The kinds are "collection",
+// "reference", "pair", "kept", "timeline" and "unique"; names of parts are
+// dotted, as in "sightings.author".
+type Numbering func(kind, name string) Number
+
+// Plan is a design made ready to be carried out.
+type Plan struct {
+	Design      *design.Design
+	Collections []*Collection
+	Pairs       []*Pair
+	Timelines   []*Timeline
+
+	references map[Number]*Reference
+	counts     map[Number]*Count
+	copies     map[Number]*Copy
+}
+
+// Collection is a collection with everything that hangs on its documents.
+type Collection struct {
+	Number
+	*design.Collection
+	Parent     *Collection
+	Nested     []*Collection
+	References []*Reference // its own fields that point elsewhere
+	PointedAt  []*Reference // the fields elsewhere that point here
+	Uniques    []*Unique
+	Counts     []*Count // kept in its documents
+	Copies     []*Copy  // kept in its documents
+	FedCounts  []*Count // kept in its parent's documents: how many are nested there
+	From, To   []*Pair  // the pairs whose end it is
+	Owned      []*Timeline
+	EntersInto []*Timeline
+}
+
+// Reference is a reference field with the duplicates that follow it.
+type Reference struct {
+	Number
+	*design.Field
+	In, To *Collection
+	Counts []*Count // kept in the target: how many point at it
+	Copies []*Copy  // kept in the documents that point: the target's fields
+}
+
+// Unique is a field whose values no two documents share.
+type Unique struct {
+	Number
+	*design.Field
+}
+
+// Pair is a kind of pair with the duplicates that follow it.
+type Pair struct {
+	Number
+	*design.Pair
+	From, To   *Collection
+	FromCounts []*Count // kept in the from document
+	ToCounts   []*Count // kept in the to document
+	Timelines  []*Timeline
+}
+
+// Count is a kept count.
+type Count struct {
+	Number
+	*design.Kept
+}
+
+// Copy is a kept copy of fields of the document that Via points at.
+type Copy struct {
+	Number
+	*design.Kept
+	Via *Reference
+}
+
+// Copied are the names of the fields that are copied.
+func (c *Copy) Copied() []string {
+	names := make([]string, len(c.Kept.Fields))
+	for i, f := range c.Kept.Fields {
+		names[i] = f.Name
+	}
+	return names
+}
+
+// Timeline is a timeline with what it is fed by.
+type Timeline struct {
+	Number
+	*design.Timeline
+	Owner, Entries *Collection
+	By             *Reference
+	Through        *Pair
+}
+
+// New makes the plan of a design.
+func New(d *design.Design, number Numbering) *Plan {
+	p := &Plan{Design: d, references: map[Number]*Reference{}, counts: map[Number]*Count{}, copies: map[Number]*Copy{}}
+	for _, c := range d.Collections {
+		p.Collections = append(p.Collections, &Collection{Number: number("collection", c.Name), Collection: c})
+	}
+	for _, c := range p.Collections {
+		p.addLinks(c, number)
+	}
+	for _, pair := range d.Pairs {
+		p.addPair(pair, number)
+	}
+	for _, c := range p.Collections {
+		for _, k := range c.Kept {
+			p.addKept(c, k, number("kept", c.Name+"."+k.Name))
+		}
+	}
+	for _, t := range d.Timelines {
+		p.addTimeline(t, number("timeline", t.Name))
+	}
+	return p
+}
+
+func (p *Plan) addLinks(c *Collection, number Numbering) {
+	if c.Under != nil {
+		c.Parent = p.of(c.Under)
+		c.Parent.Nested = append(c.Parent.Nested, c)
+	}
+	for _, f := range c.Fields {
+		name := c.Name + "." + f.Name
+		if f.Unique {
+			c.Uniques = append(c.Uniques, &Unique{number("unique", name), f})
+		}
+		if f.Type != design.Reference {
+			continue
+		}
+		ref := &Reference{Number: number("reference", name), Field: f, In: c, To: p.of(f.To)}
+		c.References = append(c.References, ref)
+		ref.To.PointedAt = append(ref.To.PointedAt, ref)
+		p.references[ref.Number] = ref
+	}
+}
+
+func (p *Plan) addPair(d *design.Pair, number Numbering) {
+	pair := &Pair{Number: number("pair", d.Name), Pair: d, From: p.of(d.From), To: p.of(d.To)}
+	pair.From.From = append(pair.From.From, pair)
+	pair.To.To = append(pair.To.To, pair)
+	p.Pairs = append(p.Pairs, pair)
+}
+
+func (p *Plan) addKept(c *Collection, k *design.Kept, n Number) {
+	if k.Kind == design.Copy {
+		ref := p.reference(k.Via)
+		kept := &Copy{n, k, ref}
+		c.Copies = append(c.Copies, kept)
+		ref.Copies = append(ref.Copies, kept)
+		p.copies[n] = kept
+		return
+	}
+	count := &Count{n, k}
+	c.Counts = append(c.Counts, count)
+	p.counts[n] = count
+	switch {
+	case k.Nested != nil:
+		nested := p.of(k.Nested)
+		nested.FedCounts = append(nested.FedCounts, count)
+	case k.Via != nil:
+		ref := p.reference(k.Via)
+		ref.Counts = append(ref.Counts, count)
+	case k.Side == design.From:
+		pair := p.pairOf(k.Pair)
+		pair.FromCounts = append(pair.FromCounts, count)
+	default:
+		pair := p.pairOf(k.Pair)
+		pair.ToCounts = append(pair.ToCounts, count)
+	}
+}
+
+func (p *Plan) addTimeline(d *design.Timeline, n Number) {
+	t := &Timeline{Number: n, Timeline: d, Owner: p.of(d.Owner), Entries: p.of(d.Entries), By: p.reference(d.By), Through: p.pairOf(d.Through)}
+	t.Owner.Owned = append(t.Owner.Owned, t)
+	t.Entries.EntersInto = append(t.Entries.EntersInto, t)
+	t.Through.Timelines = append(t.Through.Timelines, t)
+	p.Timelines = append(p.Timelines, t)
+}
+
+// Collection finds a collection by name, nil if there is none.
+func (p *Plan) Collection(name string) *Collection {
+	for _, c := range p.Collections {
+		if c.Name == name {
+			return c
+		}
+	}
+	return nil
+}
+
+// CollectionNumbered finds a collection by number, nil if there is none.
+func (p *Plan) CollectionNumbered(n Number) *Collection {
+	for _, c := range p.Collections {
+		if c.Number == n {
+			return c
+		}
+	}
+	return nil
+}
+
+// Pair finds a pair by name, nil if there is none.
+func (p *Plan) Pair(name string) *Pair {
+	for _, pair := range p.Pairs {
+		if pair.Name == name {
+			return pair
+		}
+	}
+	return nil
+}
+
+// PairNumbered finds a pair by number, nil if there is none.
+func (p *Plan) PairNumbered(n Number) *Pair {
+	for _, pair := range p.Pairs {
+		if pair.Number == n {
+			return pair
+		}
+	}
+	return nil
+}
+
+// Timeline finds a timeline by name, nil if there is none.
+func (p *Plan) Timeline(name string) *Timeline {
+	for _, t := range p.Timelines {
+		if t.Name == name {
+			return t
+		}
+	}
+	return nil
+}
+
+// TimelineNumbered finds a timeline by number, nil if there is none.
+func (p *Plan) TimelineNumbered(n Number) *Timeline {
+	for _, t := range p.Timelines {
+		if t.Number == n {
+			return t
+		}
+	}
+	return nil
+}
+
+// ReferenceNumbered finds a reference by number, nil if there is none.
+func (p *Plan) ReferenceNumbered(n Number) *Reference { return p.references[n] }
+
+// CountNumbered finds a kept count by number, nil if there is none.
+func (p *Plan) CountNumbered(n Number) *Count { return p.counts[n] }
+
+// CopyNumbered finds a kept copy by number, nil if there is none.
+func (p *Plan) CopyNumbered(n Number) *Copy { return p.copies[n] }
+
+func (p *Plan) of(c *design.Collection) *Collection {
+	for _, have := range p.Collections {
+		if have.Collection == c {
+			return have
+		}
+	}
+	return nil
+}
+
+func (p *Plan) pairOf(d *design.Pair) *Pair {
+	for _, have := range p.Pairs {
+		if have.Pair == d {
+			return have
+		}
+	}
+	return nil
+}
+
+func (p *Plan) reference(f *design.Field) *Reference {
+	for _, have := range p.references {
+		if have.Field == f {
+			return have
+		}
+	}
+	return nil
+}

@@ -1,0 +1,71 @@
+package server
+
+import (
+	"crypto/hmac"
+	"crypto/sha256"
+	"encoding/base64"
+	"encoding/json"
+	"net/http"
+
+	"github.com/labstack/echo/v5"
+
+	"yalvo/internal/engine"
+	"yalvo/internal/store"
+)
+
+// cursors turns places in a sequence into tokens and back. A token is signed
+// together with the path it was given for, so it works there and unaltered only.
+type cursors struct{ key []byte }
+
+type token struct {
+	Key   string `json:"k,omitempty"`
+	Rank  int64  `json:"r,omitempty"`
+	N     int64  `json:"n,omitempty"`
+	Given int    `json:"g,omitempty"`
+}
+
+const signatureSize = 16
+
+func (cs cursors) sign(path string, text []byte) []byte {
+	mac := hmac.New(sha256.New, cs.key)
+	mac.Write([]byte(path + "\n"))
+	mac.Write(text)
+	return mac.Sum(nil)[:signatureSize]
+}
+
+// write makes the token of the next page, "" if there is none.
+func (cs cursors) write(c *echo.Context, next *engine.Page) (string, error) {
+	if next == nil {
+		return "", nil
+	}
+	text, err := json.Marshal(token{next.After.Key, next.After.Rank, next.After.N, next.Given})
+	if err != nil {
+		return "", err
+	}
+	return base64.RawURLEncoding.EncodeToString(append(cs.sign(c.Request().URL.EscapedPath(), text), text...)), nil
+}
+
+// page reads which page a request asks for.
+func (cs cursors) page(c *echo.Context) (engine.Page, error) {
+	many, err := limit(c)
+	page := engine.Page{After: store.FromTheTop, Limit: many}
+	given := c.QueryParam("cursor")
+	if err != nil || given == "" {
+		return page, err
+	}
+	bad := newProblem(http.StatusBadRequest, codeBadCursor, "the cursor was not given out here: begin without one, then use `next` of each page for the following one")
+	raw, err := base64.RawURLEncoding.DecodeString(given)
+	if err != nil || len(raw) < signatureSize {
+		return page, bad
+	}
+	signature, text := raw[:signatureSize], raw[signatureSize:]
+	if !hmac.Equal(signature, cs.sign(c.Request().URL.EscapedPath(), text)) {
+		return page, bad
+	}
+	var t token
+	if err := json.Unmarshal(text, &t); err != nil {
+		return page, bad
+	}
+	page.After, page.Given = store.Place{Key: t.Key, Rank: t.Rank, N: t.N}, t.Given
+	return page, nil
+}

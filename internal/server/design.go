@@ -1,0 +1,203 @@
+package server
+
+import (
+	"errors"
+	"net/http"
+	"strconv"
+
+	"github.com/labstack/echo/v5"
+
+	"yalvo/docs"
+	"yalvo/internal/design"
+	"yalvo/internal/engine"
+	"yalvo/internal/plan"
+)
+
+// about says what runs here.
+type about struct {
+	Service string `json:"service"`
+	App     string `json:"app,omitempty"`
+	Design  int    `json:"design,omitempty"` // its version, none if no design was applied
+}
+
+func (s *Server) about(c *echo.Context) error {
+	a := about{Service: "yalvo"}
+	d, there, err := s.engine.Design(c.Request().Context())
+	if err != nil {
+		return err
+	}
+	if p := s.engine.Plan(); there && p != nil {
+		a.App, a.Design = p.Design.App, d.Version
+	}
+	return c.JSON(http.StatusOK, a)
+}
+
+func (s *Server) getDesign(c *echo.Context) error {
+	d, there, err := s.engine.Design(c.Request().Context())
+	if err != nil {
+		return err
+	}
+	if !there {
+		return &engine.Refusal{Code: engine.CodeNoDesign, Detail: "no design has been applied yet: run `yalvo apply FILE`"}
+	}
+	c.Response().Header().Set("ETag", strconv.Quote(strconv.Itoa(d.Version)))
+	return c.Blob(http.StatusOK, "application/yaml", []byte(d.Source))
+}
+
+// applied is the answer to a design that was put in force.
+type applied struct {
+	Version  int            `json:"version"`
+	Changed  bool           `json:"changed"`
+	Triggers []plan.Trigger `json:"triggers"`
+}
+
+// putDesign checks a design and puts it in force; ?name= is its file's name in messages.
+func (s *Server) putDesign(c *echo.Context) error {
+	raw, err := rawBody(c)
+	if err != nil {
+		return err
+	}
+	name := c.QueryParam("name")
+	if name == "" {
+		name = "design.yaml"
+	}
+	d, err := design.Read(name, raw)
+	if err != nil {
+		return designProblem(err)
+	}
+	got, err := s.engine.Apply(c.Request().Context(), name, d)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, applied{got.Version, got.Changed, s.engine.Plan().Triggers()})
+}
+
+// designProblem lists what is wrong with a design; the pointer is a place in the file.
+func designProblem(err error) error {
+	var all design.Problems
+	if !errors.As(err, &all) {
+		return err
+	}
+	p := newProblem(http.StatusUnprocessableEntity, "design", "the design cannot be applied: "+strconv.Itoa(len(all))+" problems")
+	for _, one := range all {
+		p.Errors = append(p.Errors, mistake{Pointer: one.File + ":" + strconv.Itoa(one.Pos.Line) + ":" + strconv.Itoa(one.Pos.Column), Code: one.Code, Detail: one.Says()})
+	}
+	return p
+}
+
+func (s *Server) getDesignSchema(c *echo.Context) error {
+	return c.Blob(http.StatusOK, "application/schema+json", docs.DesignSchema)
+}
+
+// outline is the design in force as a program needs it to show documents.
+type outline struct {
+	App         string              `json:"app"`
+	Accounts    string              `json:"accounts"`
+	Collections []outlineCollection `json:"collections"`
+	Pairs       []outlinePair       `json:"pairs"`
+	Timelines   []outlineTimeline   `json:"timelines"`
+	Triggers    []plan.Trigger      `json:"triggers"`
+}
+
+type outlineCollection struct {
+	Name   string         `json:"name"`
+	Under  string         `json:"under,omitempty"`
+	Fields []outlineField `json:"fields"`
+	Kept   []outlineKept  `json:"kept"`
+	Links  []outlineLink  `json:"links"`
+}
+
+type outlineField struct {
+	Name     string `json:"name"`
+	Type     string `json:"type"`
+	To       string `json:"to,omitempty"`
+	Required bool   `json:"required"`
+	Fixed    bool   `json:"fixed"`
+}
+
+type outlineKept struct {
+	Name string `json:"name"`
+	Kind string `json:"kind"`
+	From string `json:"from"`
+}
+
+// outlineLink is a name that leads from a document to others.
+type outlineLink struct {
+	Name string `json:"name"`
+	Kind string `json:"kind"` // nested, pair or inverse
+	To   string `json:"to"`
+}
+
+type outlinePair struct {
+	Name string `json:"name"`
+	From string `json:"from"`
+	To   string `json:"to"`
+	Self bool   `json:"self"`
+}
+
+type outlineTimeline struct {
+	Name    string   `json:"name"`
+	Owner   string   `json:"owner"`
+	Entries string   `json:"entries"`
+	By      string   `json:"by"`
+	Through string   `json:"through"`
+	Length  int      `json:"length"`
+	Carry   []string `json:"carry"`
+}
+
+func (s *Server) getOutline(c *echo.Context) error {
+	p := s.engine.Plan()
+	if p == nil {
+		return &engine.Refusal{Code: engine.CodeNoDesign, Detail: "no design has been applied yet: run `yalvo apply FILE`"}
+	}
+	o := outline{App: p.Design.App, Triggers: p.Triggers(), Pairs: []outlinePair{}, Timelines: []outlineTimeline{}}
+	if p.Design.Accounts != nil {
+		o.Accounts = p.Design.Accounts.Name
+	}
+	for _, col := range p.Collections {
+		o.Collections = append(o.Collections, outlineOf(col))
+	}
+	for _, pair := range p.Pairs {
+		o.Pairs = append(o.Pairs, outlinePair{pair.Name, pair.From.Name, pair.To.Name, pair.Self})
+	}
+	for _, t := range p.Timelines {
+		carry := []string{}
+		for _, carried := range t.Carry {
+			carry = append(carry, carried.Name())
+		}
+		o.Timelines = append(o.Timelines, outlineTimeline{t.Name, t.Owner.Name, t.Entries.Name, t.By.Name, t.Through.Name, t.Length, carry})
+	}
+	return c.JSON(http.StatusOK, o)
+}
+
+func outlineOf(c *plan.Collection) outlineCollection {
+	o := outlineCollection{Name: c.Name, Fields: []outlineField{}, Kept: []outlineKept{}, Links: []outlineLink{}}
+	if c.Parent != nil {
+		o.Under = c.Parent.Name
+	}
+	for _, f := range c.Collection.Fields {
+		of := outlineField{Name: f.Name, Type: string(f.Type), Required: f.Required, Fixed: f.Fixed}
+		if f.To != nil {
+			of.To = f.To.Name
+		}
+		o.Fields = append(o.Fields, of)
+	}
+	for _, k := range c.Kept {
+		o.Kept = append(o.Kept, outlineKept{k.Name, string(k.Kind), k.Source()})
+	}
+	for _, n := range c.Nested {
+		o.Links = append(o.Links, outlineLink{n.Name, "nested", n.Name})
+	}
+	for _, pair := range c.From {
+		o.Links = append(o.Links, outlineLink{pair.FromCalls, "pair", pair.To.Name})
+	}
+	for _, pair := range c.To {
+		o.Links = append(o.Links, outlineLink{pair.ToCalls, "pair", pair.From.Name})
+	}
+	for _, ref := range c.PointedAt {
+		if ref.Inverse != "" {
+			o.Links = append(o.Links, outlineLink{ref.Inverse, "inverse", ref.In.Name})
+		}
+	}
+	return o
+}

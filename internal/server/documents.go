@@ -1,0 +1,248 @@
+package server
+
+import (
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"time"
+
+	"github.com/labstack/echo/v5"
+
+	"yalvo/internal/design"
+	"yalvo/internal/engine"
+)
+
+const mimeMergePatch = "application/merge-patch+json"
+
+// spot is what a path under /collections leads to: a collection, a document,
+// or a name after a document.
+type spot struct {
+	collection string
+	key        string // a document's key; of a collection, its parent's; both may be empty
+	name       string // after a document: nested collection, side of a pair, or inverse
+	document   bool
+}
+
+// spotOf reads the path: collections and ids by turns, and maybe a name.
+func (s *Server) spotOf(c *echo.Context) (spot, error) {
+	parts, err := segments(c, "/collections")
+	if err != nil {
+		return spot{}, err
+	}
+	p := s.engine.Plan()
+	if p == nil {
+		return spot{}, &engine.Refusal{Code: engine.CodeNoDesign, Detail: "no design has been applied yet: run `yalvo apply FILE`"}
+	}
+	at := p.Collection(parts[0])
+	if at == nil || at.Parent != nil && len(parts) > 1 {
+		return spot{}, unknown("the design has no collection %q at the top", parts[0])
+	}
+	where := spot{collection: parts[0]}
+	for i := 1; i < len(parts); i++ {
+		if i%2 == 1 {
+			if wrong := design.CheckID(parts[i]); wrong != "" {
+				return spot{}, badRequest("in the path: " + wrong)
+			}
+			where.key, where.document = joinKey(where.key, parts[i]), true
+			continue
+		}
+		where.name = parts[i]
+		for _, nested := range at.Nested {
+			if nested.Name == parts[i] {
+				at = nested
+				where.collection, where.name, where.document = nested.Name, "", false
+				break
+			}
+		}
+		if where.name != "" && i+1 < len(parts) {
+			return spot{}, unknown("no documents lie under %q of %q", parts[i], at.Name)
+		}
+	}
+	return where, nil
+}
+
+func joinKey(parent, id string) string {
+	if parent == "" {
+		return id
+	}
+	return parent + "/" + id
+}
+
+func unknown(detail string, args ...any) error {
+	return &engine.Refusal{Code: engine.CodeUnknownName, Detail: fmt.Sprintf(detail, args...)}
+}
+
+func (s *Server) getAt(c *echo.Context) error {
+	where, err := s.spotOf(c)
+	if err != nil {
+		return err
+	}
+	if err := s.settle(c); err != nil {
+		return err
+	}
+	if where.document && where.name == "" {
+		return s.getDocument(c, where)
+	}
+	page, err := s.cursors.page(c)
+	if err != nil {
+		return err
+	}
+	var got engine.Documents
+	if where.name != "" {
+		got, err = s.engine.Linked(c.Request().Context(), where.collection, where.key, where.name, page)
+	} else {
+		got, err = s.engine.Collection(c.Request().Context(), where.collection, where.key, page)
+	}
+	if err != nil {
+		return err
+	}
+	return s.answerPage(c, got, where.name != "")
+}
+
+func (s *Server) getDocument(c *echo.Context, where spot) error {
+	doc, err := s.engine.Document(c.Request().Context(), where.collection, where.key)
+	if err != nil {
+		return err
+	}
+	cost(c, 1, 0)
+	c.Response().Header().Set("ETag", etag(doc.Version))
+	return c.JSON(http.StatusOK, doc)
+}
+
+// documentPage is a page of documents; linked ones say since when.
+type documentPage struct {
+	Documents []listed `json:"documents"`
+	Next      string   `json:"next,omitempty"`
+}
+
+type listed struct {
+	engine.Document
+	Since *time.Time `json:"since,omitempty"`
+}
+
+func (s *Server) answerPage(c *echo.Context, got engine.Documents, since bool) error {
+	next, err := s.cursors.write(c, got.Next)
+	if err != nil {
+		return err
+	}
+	page := documentPage{Documents: []listed{}, Next: next}
+	for i, d := range got.Documents {
+		one := listed{Document: d}
+		if since {
+			one.Since = &got.Times[i]
+		}
+		page.Documents = append(page.Documents, one)
+	}
+	cost(c, len(page.Documents), 0)
+	return c.JSON(http.StatusOK, page)
+}
+
+func (s *Server) postAt(c *echo.Context) error {
+	where, err := s.spotOf(c)
+	if err != nil {
+		return err
+	}
+	if where.document {
+		return unknown("documents are created in a collection: POST to the path without the last part")
+	}
+	raw, err := body(c, echo.MIMEApplicationJSON)
+	if err != nil {
+		return err
+	}
+	given, err := members(raw, "id", "fields")
+	if err != nil {
+		return err
+	}
+	draft := engine.Draft{Collection: where.collection, Parent: where.key, Fields: map[string]any{}}
+	if id, ok := given["id"]; ok {
+		if err := json.Unmarshal(id, &draft.ID); err != nil || draft.ID == "" {
+			return wrongInput("/id", design.MistakeType, "the id must be a string of letters, digits, _ and -")
+		}
+	}
+	if fields, ok := given["fields"]; ok {
+		if draft.Fields, err = object("/fields", fields); err != nil {
+			return err
+		}
+	}
+	who, err := caller(c, raw)
+	if err != nil {
+		return err
+	}
+	result, err := s.engine.Create(c.Request().Context(), who, draft)
+	if err != nil {
+		return err
+	}
+	status := http.StatusCreated
+	if !result.Fresh {
+		status = http.StatusOK
+	}
+	c.Response().Header().Set("Location", Prefix+"/collections/"+result.Document.Path)
+	return answerWrite(c, status, result)
+}
+
+func answerWrite(c *echo.Context, status int, result engine.Result) error {
+	cost(c, result.Read, result.Wrote)
+	c.Response().Header().Set(headerPosition, string(result.Position))
+	c.Response().Header().Set("ETag", etag(result.Document.Version))
+	return c.JSON(status, result.Document)
+}
+
+// documentIn reads the target of an edit or a removal.
+func (s *Server) documentIn(c *echo.Context) (engine.Target, error) {
+	where, err := s.spotOf(c)
+	if err != nil {
+		return engine.Target{}, err
+	}
+	if !where.document || where.name != "" {
+		return engine.Target{}, unknown("only documents can be edited and removed, and this path leads to %q", c.Request().URL.Path)
+	}
+	version, err := ifMatch(c)
+	return engine.Target{Collection: where.collection, Key: where.key, Version: version}, err
+}
+
+func (s *Server) patchAt(c *echo.Context) error {
+	target, err := s.documentIn(c)
+	if err != nil {
+		return err
+	}
+	raw, err := body(c, mimeMergePatch, echo.MIMEApplicationJSON)
+	if err != nil {
+		return err
+	}
+	given, err := members(raw, "fields")
+	if err != nil {
+		return err
+	}
+	patch, ok := given["fields"]
+	if !ok {
+		patch = json.RawMessage("{}")
+	}
+	if _, err := object("/fields", patch); err != nil {
+		return err
+	}
+	who, err := caller(c, raw)
+	if err != nil {
+		return err
+	}
+	result, err := s.engine.Patch(c.Request().Context(), who, target, patch)
+	if err != nil {
+		return err
+	}
+	return answerWrite(c, http.StatusOK, result)
+}
+
+func (s *Server) deleteAt(c *echo.Context) error {
+	target, err := s.documentIn(c)
+	if err != nil {
+		return err
+	}
+	who, err := caller(c, nil)
+	if err != nil {
+		return err
+	}
+	result, err := s.engine.Remove(c.Request().Context(), who, target)
+	if err != nil {
+		return err
+	}
+	return answerWrite(c, http.StatusOK, result)
+}

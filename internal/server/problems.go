@@ -1,0 +1,111 @@
+package server
+
+import (
+	"errors"
+	"net/http"
+
+	"github.com/labstack/echo/v5"
+
+	"yalvo/internal/design"
+	"yalvo/internal/engine"
+)
+
+// problem is a problem detail (RFC 9457) with a stable code and, for bad
+// input, each offending place as a JSON Pointer (RFC 6901) into the body.
+type problem struct {
+	Type   string    `json:"type"`
+	Title  string    `json:"title"`
+	Status int       `json:"status"`
+	Detail string    `json:"detail"`
+	Code   string    `json:"code"`
+	Errors []mistake `json:"errors,omitempty"`
+}
+
+type mistake struct {
+	Pointer string `json:"pointer"`
+	Code    string `json:"code"`
+	Detail  string `json:"detail"`
+}
+
+// Error is the problem's detail.
+func (p *problem) Error() string { return p.Detail }
+
+// The codes of problems that never reach the engine.
+const (
+	codeBadRequest = "bad-request"
+	codeNotJSON    = "not-json"
+	codeTooBig     = "too-big"
+	codeMediaType  = "media-type"
+	codeBadCursor  = "bad-cursor"
+	codeNoRoute    = "no-route"
+	codeInternal   = "internal"
+)
+
+func newProblem(status int, code, detail string) *problem {
+	return &problem{Type: "urn:yalvo:problem:" + code, Title: http.StatusText(status), Status: status, Detail: detail, Code: code}
+}
+
+func badRequest(detail string) *problem {
+	return newProblem(http.StatusBadRequest, codeBadRequest, detail)
+}
+
+var statusOf = map[string]int{
+	engine.CodeNoDesign:    http.StatusConflict,
+	engine.CodeUnknownName: http.StatusNotFound,
+	engine.CodeNotFound:    http.StatusNotFound,
+	engine.CodeInvalid:     http.StatusUnprocessableEntity,
+	engine.CodeConflict:    http.StatusConflict,
+	engine.CodeStale:       http.StatusPreconditionFailed,
+	engine.CodeHeld:        http.StatusConflict,
+	engine.CodeNotYet:      http.StatusServiceUnavailable,
+	engine.CodeReused:      http.StatusUnprocessableEntity,
+	engine.CodeDesignHeld:  http.StatusConflict,
+}
+
+// answerError is where every error of a request ends: told to the client in a
+// way that helps, and logged if it is the service's own fault.
+func (s *Server) answerError(c *echo.Context, err error) {
+	if r, _ := echo.UnwrapResponse(c.Response()); r != nil && r.Committed {
+		return
+	}
+	p := s.problemOf(c, err)
+	if p.Code == engine.CodeNotYet {
+		c.Response().Header().Set("Retry-After", "1")
+	}
+	c.Response().Header().Set(echo.HeaderContentType, echo.MIMEApplicationProblemJSON)
+	if err := c.JSON(p.Status, p); err != nil {
+		s.log.Warn("a problem could not be sent", "error", err)
+	}
+}
+
+func (s *Server) problemOf(c *echo.Context, err error) *problem {
+	var p *problem
+	if errors.As(err, &p) {
+		return p
+	}
+	var refusal *engine.Refusal
+	if errors.As(err, &refusal) {
+		p := newProblem(statusOf[refusal.Code], refusal.Code, refusal.Detail)
+		p.Errors = mistakesOf(refusal.Mistakes)
+		return p
+	}
+	var status echo.HTTPStatusCoder
+	if errors.As(err, &status) && status.StatusCode() < 500 {
+		code := status.StatusCode()
+		p := newProblem(code, codeNoRoute, "there is nothing at "+c.Request().Method+" "+c.Request().URL.Path+": see "+Prefix+"/openapi.json for what there is")
+		return p
+	}
+	if c.Request().Context().Err() != nil {
+		return newProblem(http.StatusServiceUnavailable, codeInternal, "the request was given up")
+	}
+	s.log.Error("request failed", "method", c.Request().Method, "path", c.Request().URL.Path, "error", err)
+	return newProblem(http.StatusInternalServerError, codeInternal, "the service could not answer; its log says why")
+}
+
+func mistakesOf(all []design.Mistake) []mistake {
+	var out []mistake
+	for _, m := range all {
+		out = append(out, mistake{m.Pointer, m.Code, m.Detail})
+	}
+	return out
+}

@@ -1,0 +1,213 @@
+package server
+
+import (
+	"bytes"
+	"crypto/sha256"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"mime"
+	"net/http"
+	"net/url"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/go-json-experiment/json/jsontext"
+	"github.com/labstack/echo/v5"
+
+	"yalvo/internal/design"
+	"yalvo/internal/engine"
+)
+
+// Headers of the API.
+const (
+	headerAs       = "Yalvo-As"       // request: the account the caller acts as
+	headerPosition = "Yalvo-Position" // answer to a write: what a read can wait for
+	headerRead     = "Yalvo-Read"     // answer: documents read
+	headerWrote    = "Yalvo-Wrote"    // answer: documents and pairs written
+	headerRepeat   = "Idempotency-Key"
+)
+
+// maxBody is the most bytes a request's body may have.
+const maxBody = 1 << 20
+
+// body reads a request's body and sees that it is JSON as RFC 7493 (I-JSON)
+// has it: UTF-8, no name twice in an object, no lone surrogates.
+func body(c *echo.Context, types ...string) ([]byte, error) {
+	given := c.Request().Header.Get(echo.HeaderContentType)
+	media, _, err := mime.ParseMediaType(given)
+	if err != nil || !slices.Contains(types, media) {
+		return nil, newProblem(http.StatusUnsupportedMediaType, codeMediaType, fmt.Sprintf("the body's Content-Type is %q: send %s", given, strings.Join(types, " or ")))
+	}
+	raw, err := rawBody(c)
+	if err != nil {
+		return nil, err
+	}
+	dec := jsontext.NewDecoder(bytes.NewReader(raw))
+	if _, err := dec.ReadValue(); err != nil {
+		return nil, notJSON(err, raw)
+	}
+	if _, err := dec.ReadToken(); err != io.EOF {
+		return nil, newProblem(http.StatusBadRequest, codeNotJSON, "the body goes on after its JSON value: send one value")
+	}
+	return raw, nil
+}
+
+func rawBody(c *echo.Context) ([]byte, error) {
+	raw, err := io.ReadAll(http.MaxBytesReader(c.Response(), c.Request().Body, maxBody))
+	var tooBig *http.MaxBytesError
+	if errors.As(err, &tooBig) {
+		return nil, newProblem(http.StatusRequestEntityTooLarge, codeTooBig, fmt.Sprintf("the body is larger than %d bytes", maxBody))
+	}
+	if err != nil {
+		return nil, badRequest("the body could not be read: " + err.Error())
+	}
+	return raw, nil
+}
+
+func notJSON(err error, raw []byte) error {
+	p := newProblem(http.StatusBadRequest, codeNotJSON, "the body is not JSON: "+err.Error())
+	var syntax *jsontext.SyntacticError
+	if errors.As(err, &syntax) {
+		line := 1 + bytes.Count(raw[:min(int(syntax.ByteOffset), len(raw))], []byte("\n"))
+		p.Errors = []mistake{{string(syntax.JSONPointer), codeNotJSON, fmt.Sprintf("%v, at byte %d in line %d", syntax.Err, syntax.ByteOffset, line)}}
+	}
+	return p
+}
+
+// members decodes an object of which only some members may be there.
+func members(raw []byte, known ...string) (map[string]json.RawMessage, error) {
+	var all map[string]json.RawMessage
+	if err := json.Unmarshal(raw, &all); err != nil || all == nil {
+		return nil, wrongInput("", design.MistakeType, "the body must be an object with "+strings.Join(known, ", "))
+	}
+	for name := range all {
+		switch {
+		case slices.Contains(known, name):
+		case name == "kept":
+			return nil, wrongInput("/kept", design.MistakeKept, "kept values are Yalvo's to write: change the facts they are derived from")
+		default:
+			return nil, wrongInput("/"+name, design.MistakeUnknown, "the body may have "+strings.Join(known, ", ")+", nothing else: what you may write goes into fields")
+		}
+	}
+	return all, nil
+}
+
+func wrongInput(pointer, code, detail string) error {
+	p := newProblem(http.StatusUnprocessableEntity, engine.CodeInvalid, "the request does not fit the design")
+	p.Errors = []mistake{{pointer, code, detail}}
+	return p
+}
+
+// object decodes an object with its numbers kept exact.
+func object(pointer string, raw json.RawMessage) (map[string]any, error) {
+	dec := json.NewDecoder(bytes.NewReader(raw))
+	dec.UseNumber()
+	var m map[string]any
+	if err := dec.Decode(&m); err != nil || m == nil {
+		return nil, wrongInput(pointer, design.MistakeType, "this must be an object")
+	}
+	return m, nil
+}
+
+// caller reads who asks, and the key of a request that may be repeated.
+func caller(c *echo.Context, body []byte) (engine.Caller, error) {
+	h := c.Request().Header
+	who := engine.Caller{Me: h.Get(headerAs), Key: h.Get(headerRepeat)}
+	if who.Me != "" {
+		if wrong := design.CheckID(who.Me); wrong != "" {
+			return who, badRequest("the header " + headerAs + " must hold the id of an account: " + wrong)
+		}
+	}
+	if who.Key == "" {
+		return who, nil
+	}
+	if len(who.Key) > 200 || strings.ContainsFunc(who.Key, func(r rune) bool { return r < ' ' || r > '~' }) {
+		return who, badRequest("the header " + headerRepeat + " must hold at most 200 printable ASCII characters")
+	}
+	sum := sha256.New()
+	fmt.Fprintf(sum, "%s %s\n%s\n%s\n", c.Request().Method, c.Request().URL.EscapedPath(), who.Me, h.Get("If-Match"))
+	sum.Write(body)
+	who.Request = sum.Sum(nil)
+	return who, nil
+}
+
+// segments are the parts of the path after a prefix, each unescaped by itself,
+// so that an escaped slash stays within its part.
+func segments(c *echo.Context, after string) ([]string, error) {
+	rest := strings.TrimPrefix(c.Request().URL.EscapedPath(), Prefix+after)
+	var parts []string
+	for _, part := range strings.Split(strings.Trim(rest, "/"), "/") {
+		plain, err := url.PathUnescape(part)
+		if err != nil {
+			return nil, badRequest(fmt.Sprintf("%q in the path cannot be unescaped", part))
+		}
+		parts = append(parts, plain)
+	}
+	return parts, nil
+}
+
+// How long a read waits for its positions to settle.
+const (
+	usualPatience = 10 * time.Second
+	mostPatience  = 60 * time.Second
+)
+
+// settle waits as the request's `settled` and `patience` ask.
+func (s *Server) settle(c *echo.Context) error {
+	positions := c.QueryParam("settled")
+	if positions == "" {
+		return nil
+	}
+	patience := usualPatience
+	if text := c.QueryParam("patience"); text != "" {
+		seconds, err := strconv.ParseFloat(text, 64)
+		if err != nil || seconds < 0 || seconds > mostPatience.Seconds() {
+			return badRequest(fmt.Sprintf("patience must be a number of seconds from 0 to %v, not %q", mostPatience.Seconds(), text))
+		}
+		patience = time.Duration(seconds * float64(time.Second))
+	}
+	return s.engine.WaitSettled(c.Request().Context(), positions, patience)
+}
+
+// How many elements a page has.
+const (
+	usualLimit = 30
+	mostLimit  = 200
+)
+
+func limit(c *echo.Context) (int, error) {
+	text := c.QueryParam("limit")
+	if text == "" {
+		return usualLimit, nil
+	}
+	n, err := strconv.Atoi(text)
+	if err != nil || n < 1 || n > mostLimit {
+		return 0, badRequest(fmt.Sprintf("limit must be a whole number from 1 to %d, not %q", mostLimit, text))
+	}
+	return n, nil
+}
+
+// ifMatch reads the version a client has seen, 0 if it does not care.
+func ifMatch(c *echo.Context) (int64, error) {
+	tag := c.Request().Header.Get("If-Match")
+	if tag == "" || tag == "*" {
+		return 0, nil
+	}
+	n, err := strconv.ParseInt(strings.Trim(tag, `"`), 10, 64)
+	if err != nil || n < 1 || tag != etag(n) {
+		return 0, badRequest(fmt.Sprintf("If-Match must hold the ETag of one version, as in %s, not %q", etag(3), tag))
+	}
+	return n, nil
+}
+
+// etag stands for a version of a document's facts. Kept values change without it.
+func etag(version int64) string { return fmt.Sprintf("%q", strconv.FormatInt(version, 10)) }
+
+func cost(c *echo.Context, read, wrote int) {
+	c.Response().Header().Set(headerRead, strconv.Itoa(read))
+	c.Response().Header().Set(headerWrote, strconv.Itoa(wrote))
+}

@@ -1,0 +1,187 @@
+package server
+
+import (
+	"context"
+	"net/http"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/labstack/echo/v5"
+
+	"yalvo/internal/engine"
+	"yalvo/internal/plan"
+	"yalvo/internal/store"
+)
+
+func (s *Server) healthz(c *echo.Context) error {
+	return c.JSON(http.StatusOK, map[string]string{"status": "alive"})
+}
+
+// readyz: the database answers. Without a design the service is ready for one.
+func (s *Server) readyz(c *echo.Context) error {
+	if _, err := s.engine.Behind(c.Request().Context()); err != nil {
+		s.log.Error("not ready", "error", err)
+		return newProblem(http.StatusServiceUnavailable, codeInternal, "the database does not answer")
+	}
+	return c.JSON(http.StatusOK, map[string]string{"status": "ready"})
+}
+
+// status answers "is everything settled, and how much is there?".
+type status struct {
+	Settled   bool         `json:"settled"`
+	LagMS     int64        `json:"lag_ms"` // age of the oldest due work that someone may wait for
+	Due       int64        `json:"due"`
+	Parked    int64        `json:"parked"`
+	Lanes     []laneStatus `json:"lanes"`
+	Documents []amount     `json:"documents"`
+	Pairs     []amount     `json:"pairs"`
+	Entries   []amount     `json:"entries"`
+	Counted   time.Time    `json:"counted"` // when documents, pairs and entries were counted
+}
+
+type laneStatus struct {
+	Lane  string `json:"lane"`
+	Due   int64  `json:"due"`
+	LagMS int64  `json:"lag_ms"`
+}
+
+type amount struct {
+	Name string `json:"name"`
+	Many int64  `json:"many"`
+}
+
+// countCache spares the database counts that several readers ask for at once.
+type countCache struct {
+	mu   sync.Mutex
+	at   time.Time
+	last store.Status
+}
+
+// maxCountAge is how old a shown count may be.
+const maxCountAge = 3 * time.Second
+
+func (cc *countCache) get(ctx context.Context, e *engine.Engine) (store.Status, time.Time, error) {
+	cc.mu.Lock()
+	defer cc.mu.Unlock()
+	if time.Since(cc.at) < maxCountAge {
+		return cc.last, cc.at, nil
+	}
+	got, err := e.Status(ctx)
+	if err == nil {
+		cc.last, cc.at = got, time.Now()
+	}
+	return got, cc.at, err
+}
+
+func (s *Server) getStatus(c *echo.Context) error {
+	if err := s.settle(c); err != nil {
+		return err
+	}
+	ctx := c.Request().Context()
+	now, err := s.engine.Behind(ctx)
+	if err != nil {
+		return err
+	}
+	counts, counted, err := s.counted.get(ctx, s.engine)
+	if err != nil {
+		return err
+	}
+	st := status{Parked: now.Parked, Counted: counted.UTC()}
+	for _, l := range now.Lanes {
+		lane := laneStatus{Lane: l.Lane.String(), Due: l.Due}
+		if l.Due > 0 {
+			lane.LagMS = max(0, now.Now.Sub(l.Oldest).Milliseconds())
+		}
+		st.Lanes = append(st.Lanes, lane)
+		if l.Lane != plan.Tidying {
+			st.Due += l.Due
+			st.LagMS = max(st.LagMS, lane.LagMS)
+		}
+	}
+	st.Settled = st.Due == 0 && st.Parked == 0
+	st.Documents, st.Pairs, st.Entries = []amount{}, []amount{}, []amount{}
+	if p := s.engine.Plan(); p != nil {
+		for _, one := range p.Collections {
+			st.Documents = append(st.Documents, amount{one.Name, many(counts.Documents, one.Number)})
+		}
+		for _, one := range p.Pairs {
+			st.Pairs = append(st.Pairs, amount{one.Name, many(counts.Pairs, one.Number)})
+		}
+		for _, one := range p.Timelines {
+			st.Entries = append(st.Entries, amount{one.Name, many(counts.Entries, one.Number)})
+		}
+	}
+	return c.JSON(http.StatusOK, st)
+}
+
+func many(amounts []store.Amount, n plan.Number) int64 {
+	for _, a := range amounts {
+		if a.What == n {
+			return a.Many
+		}
+	}
+	return 0
+}
+
+// change is an entry of the journal.
+type change struct {
+	Position int64     `json:"position"`
+	At       time.Time `json:"at"`
+	Kind     string    `json:"kind"`
+	Subject  string    `json:"subject"`
+	Detail   string    `json:"detail,omitempty"`
+	As       string    `json:"as,omitempty"`
+	Cause    int64     `json:"cause,omitempty"`
+}
+
+func (s *Server) getChanges(c *echo.Context) error {
+	many, err := limit(c)
+	if err != nil {
+		return err
+	}
+	records, err := s.engine.Recent(c.Request().Context(), many)
+	if err != nil {
+		return err
+	}
+	changes := []change{}
+	for _, r := range records {
+		changes = append(changes, change{r.Seq, r.At.UTC(), string(r.Kind), r.Subject, r.Detail, r.Actor, r.Cause})
+	}
+	return c.JSON(http.StatusOK, map[string][]change{"changes": changes})
+}
+
+// parked is a piece of work that failed too often and waits for a person.
+type parked struct {
+	Step     string    `json:"step"`
+	Lane     string    `json:"lane"`
+	Change   int64     `json:"change,omitempty"`
+	Attempts int       `json:"attempts"`
+	Since    time.Time `json:"since"`
+	Parked   time.Time `json:"parked"`
+	Error    string    `json:"error"`
+}
+
+func (s *Server) getParked(c *echo.Context) error {
+	many, err := limit(c)
+	if err != nil {
+		return err
+	}
+	rows, err := s.engine.Parked(c.Request().Context(), many)
+	if err != nil {
+		return err
+	}
+	all := []parked{}
+	for _, r := range rows {
+		all = append(all, parked{r.Step.String(), r.Lane.String(), r.Change, r.Attempts, r.Since.UTC(), r.Parked.UTC(), strings.TrimSpace(r.Error)})
+	}
+	return c.JSON(http.StatusOK, map[string][]parked{"parked": all})
+}
+
+func (s *Server) retryParked(c *echo.Context) error {
+	n, err := s.engine.Retry(c.Request().Context())
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, map[string]int64{"retried": n})
+}

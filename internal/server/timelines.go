@@ -1,0 +1,142 @@
+package server
+
+import (
+	"bytes"
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"time"
+
+	"github.com/labstack/echo/v5"
+
+	"yalvo/internal/design"
+	"yalvo/internal/engine"
+)
+
+// getTimeline answers /timelines/{timeline}/{owner} and, followed by /live, a
+// stream of the same page as it changes.
+func (s *Server) getTimeline(c *echo.Context) error {
+	parts, err := segments(c, "/timelines")
+	if err != nil {
+		return err
+	}
+	live := len(parts) == 3 && parts[2] == "live"
+	if len(parts) != 2 && !live {
+		return unknown("a timeline is at %s/timelines/{timeline}/{owner}", Prefix)
+	}
+	if wrong := design.CheckID(parts[1]); wrong != "" {
+		return badRequest("in the path: " + wrong)
+	}
+	if err := s.settle(c); err != nil {
+		return err
+	}
+	if live {
+		return s.stream(c, parts[0], parts[1])
+	}
+	page, err := s.cursors.page(c)
+	if err != nil {
+		return err
+	}
+	got, err := s.timelinePage(c, parts[0], parts[1], page)
+	if err != nil {
+		return err
+	}
+	cost(c, len(got.Entries), 0)
+	return c.JSON(http.StatusOK, got)
+}
+
+type timelinePage struct {
+	Entries []engine.Entry `json:"entries"`
+	Next    string         `json:"next,omitempty"`
+}
+
+func (s *Server) timelinePage(c *echo.Context, timeline, owner string, page engine.Page) (timelinePage, error) {
+	got, err := s.engine.Timeline(c.Request().Context(), timeline, owner, page)
+	if err != nil {
+		return timelinePage{}, err
+	}
+	if got.Entries == nil {
+		got.Entries = []engine.Entry{}
+	}
+	next, err := s.cursors.write(c, got.Next)
+	return timelinePage{got.Entries, next}, err
+}
+
+const (
+	lookAgain = 250 * time.Millisecond // for work done by other processes
+	heartbeat = 15 * time.Second       // keeps proxies from closing a quiet stream
+)
+
+// stream sends the first page of a timeline whenever it differs from the one
+// sent last (HTML Living Standard, server-sent events). The event's id stands
+// for the page's content: who reconnects with Last-Event-ID gets the page
+// again only if it changed meanwhile, so nothing is missed.
+func (s *Server) stream(c *echo.Context, timeline, owner string) error {
+	many, err := limit(c)
+	if err != nil {
+		return err
+	}
+	page, err := s.cursors.page(c)
+	if err != nil {
+		return err
+	}
+	page.Limit = many
+	sent := c.Request().Header.Get("Last-Event-ID")
+	var begun bool
+	quiet := time.NewTicker(heartbeat)
+	defer quiet.Stop()
+	for {
+		changed := s.engine.Changed()
+		got, err := s.timelinePage(c, timeline, owner, page)
+		if err != nil {
+			return err
+		}
+		if !begun {
+			begun = true
+			openStream(c)
+		}
+		text, err := json.Marshal(got)
+		if err != nil {
+			return err
+		}
+		if id := fingerprint(text); id != sent {
+			if err := send(c, fmt.Appendf(nil, "event: page\nid: %s\ndata: %s\n\n", id, text)); err != nil {
+				return nil // the reader has gone
+			}
+			sent = id
+		}
+		select {
+		case <-changed:
+		case <-time.After(lookAgain):
+		case <-quiet.C:
+			if err := send(c, []byte(": still here\n\n")); err != nil {
+				return nil
+			}
+		case <-c.Request().Context().Done():
+			return nil
+		case <-s.closing:
+			return nil
+		}
+	}
+}
+
+func openStream(c *echo.Context) {
+	h := c.Response().Header()
+	h.Set(echo.HeaderContentType, "text/event-stream")
+	h.Set("Cache-Control", "no-store")
+	c.Response().WriteHeader(http.StatusOK)
+}
+
+func send(c *echo.Context, event []byte) error {
+	if _, err := bytes.NewReader(event).WriteTo(c.Response()); err != nil {
+		return err
+	}
+	return http.NewResponseController(c.Response()).Flush()
+}
+
+func fingerprint(text []byte) string {
+	sum := sha256.Sum256(text)
+	return hex.EncodeToString(sum[:8])
+}

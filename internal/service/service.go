@@ -1,0 +1,123 @@
+// Package service puts the parts together: a database, the engine on it, and
+// the server in front. In go a few options; it runs until told to stop, and
+// then stops in the reverse order, so that nothing is cut off half-way.
+package service
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"log/slog"
+	"net"
+	"syscall"
+
+	"yalvo/internal/engine"
+	"yalvo/internal/postgres"
+	"yalvo/internal/server"
+	"yalvo/internal/store"
+)
+
+// Options says what to run and where.
+type Options struct {
+	Listen   string // host:port; port 0 takes a free one
+	Data     string // folder of the service's own PostgreSQL
+	Database string // URL of an existing server instead; then Data is not used
+	Scratch  bool   // data that nobody will miss: for tests
+	Console  fs.FS
+	Log      *slog.Logger
+}
+
+// connections is how many the service holds to its database at most.
+const connections = 40
+
+// Service is a running service.
+type Service struct {
+	Address  string // http://host:port
+	Database string // URL of the database in use
+
+	postgres *postgres.Server
+	store    *store.Store
+	engine   *engine.Engine
+	stop     context.CancelFunc
+	served   chan error
+}
+
+// Start starts a service. It answers requests when Start returns.
+func Start(ctx context.Context, o Options) (*Service, error) {
+	listener, err := listen(o.Listen)
+	if err != nil {
+		return nil, err
+	}
+	s := &Service{Address: "http://" + listener.Addr().String(), Database: o.Database, served: make(chan error, 1)}
+	if err := s.start(ctx, o, listener); err != nil {
+		return nil, errors.Join(err, listener.Close(), s.closeBelow())
+	}
+	return s, nil
+}
+
+func listen(address string) (net.Listener, error) {
+	l, err := net.Listen("tcp", address)
+	if errors.Is(err, syscall.EADDRINUSE) {
+		return nil, fmt.Errorf("the address %s is taken: another service listens there; stop it, or choose another with --listen", address)
+	}
+	if err != nil {
+		return nil, fmt.Errorf("cannot listen on %q: %w; give host:port with --listen", address, err)
+	}
+	return l, nil
+}
+
+func (s *Service) start(ctx context.Context, o Options, listener net.Listener) error {
+	if s.Database == "" {
+		var err error
+		if s.postgres, err = postgres.Start(ctx, postgres.Options{Dir: o.Data, Scratch: o.Scratch, Log: o.Log}); err != nil {
+			return err
+		}
+		s.Database = s.postgres.Address()
+	}
+	var err error
+	if s.store, err = store.Open(ctx, s.Database, connections); err != nil {
+		return err
+	}
+	if s.engine, err = engine.New(ctx, s.store, o.Log); err != nil {
+		return err
+	}
+	key, err := s.store.CursorKey(ctx)
+	if err != nil {
+		return err
+	}
+	if host, _, err := net.SplitHostPort(listener.Addr().String()); err == nil && !net.ParseIP(host).IsLoopback() {
+		o.Log.Warn("the service listens beyond this machine, and this release does not check who calls", "address", listener.Addr())
+	}
+	s.engine.Start()
+	serving, stop := context.WithCancel(context.Background())
+	s.stop = stop
+	web := server.New(s.engine, key, o.Console, o.Log)
+	go func() { s.served <- web.Serve(serving, listener) }()
+	return nil
+}
+
+// Failed receives the error if the service stops answering by itself.
+func (s *Service) Failed() <-chan error { return s.served }
+
+// Stop lets requests and work in hand finish, then stops the database, if it
+// is the service's own.
+func (s *Service) Stop() error {
+	s.stop()
+	err := <-s.served
+	return errors.Join(err, s.closeBelow())
+}
+
+func (s *Service) closeBelow() error {
+	var errs []error
+	if s.engine != nil {
+		s.engine.Stop()
+	}
+	if s.store != nil {
+		errs = append(errs, s.store.Close())
+	}
+	if s.postgres != nil {
+		errs = append(errs, s.postgres.Stop())
+	}
+	return errors.Join(errs...)
+}

@@ -1,0 +1,184 @@
+package store
+
+import (
+	"context"
+	"encoding/json"
+	"time"
+
+	"yalvo/internal/plan"
+)
+
+// Document is a document as it is stored.
+type Document struct {
+	N          int64
+	Collection plan.Number
+	Key        string
+	Parent     int64
+	Version    int64
+	Created    time.Time
+	Updated    time.Time
+	Fields     json.RawMessage
+	Kept       json.RawMessage
+	Born       int64  // the change that created it
+	MadeFrom   []byte // digest of the request that created it
+}
+
+// Rank is the document's place in an order by creation: microseconds since 1970.
+func (d Document) Rank() int64 { return d.Created.UnixMicro() }
+
+// Address names a document from outside.
+type Address struct {
+	Collection plan.Number
+	Key        string
+}
+
+const documentColumns = `
+	d.n, d.collection, d.key, coalesce(d.parent, 0) AS parent, d.version, d.created, d.updated,
+	d.fields, coalesce(k.values, '{}') AS kept, d.born, d.made_from`
+
+// Document reads a document with its kept values, false if there is none.
+// Index: documents (collection, key).
+func (s *Store) Document(ctx context.Context, a Address) (Document, bool, error) {
+	var d Document
+	got := s.db.WithContext(ctx).Raw(`
+		SELECT `+documentColumns+`
+		FROM documents d LEFT JOIN kept k ON k.doc = d.n
+		WHERE d.collection = ? AND d.key = ?`, a.Collection, a.Key).Scan(&d)
+	return d, got.RowsAffected > 0, got.Error
+}
+
+// LockForEdit reads a document and keeps others from changing or removing it
+// until the transaction ends. Others may still point at it.
+func (tx *Tx) LockForEdit(a Address) (Document, bool, error) {
+	return tx.lock(a, "FOR NO KEY UPDATE OF d")
+}
+
+// LockForRemoval reads a document and keeps everyone else off it, those who
+// want to point at it included, until the transaction ends.
+func (tx *Tx) LockForRemoval(a Address) (Document, bool, error) {
+	return tx.lock(a, "FOR UPDATE OF d")
+}
+
+func (tx *Tx) lock(a Address, strength string) (Document, bool, error) {
+	var d Document
+	got := tx.db.Raw(`
+		SELECT `+documentColumns+`
+		FROM documents d LEFT JOIN kept k ON k.doc = d.n
+		WHERE d.collection = ? AND d.key = ?
+		`+strength, a.Collection, a.Key).Scan(&d)
+	return d, got.RowsAffected > 0, got.Error
+}
+
+// LockNumbered locks documents for removal, in ascending order, and returns
+// those that still exist.
+func (tx *Tx) LockNumbered(ns []int64) ([]Document, error) {
+	var found []Document
+	err := tx.db.Raw(`
+		SELECT `+documentColumns+`
+		FROM documents d LEFT JOIN kept k ON k.doc = d.n
+		WHERE d.n = ANY(?::bigint[])
+		ORDER BY d.n
+		FOR UPDATE OF d`, bigints(ns)).Scan(&found).Error
+	return found, err
+}
+
+// Strength says how firmly a document that others will hang on is held.
+type Strength string
+
+// The strengths: Existing keeps a document from being removed, Unchanged
+// from being changed too, so that what is copied of it stays right.
+const (
+	Existing  Strength = "FOR KEY SHARE"
+	Unchanged Strength = "FOR SHARE"
+)
+
+// LockTargets holds documents that a write is about to point at. Those that
+// do not exist are missing from the answer. Index: documents (collection, key).
+func (tx *Tx) LockTargets(addresses []Address, strength Strength) (map[Address]Document, error) {
+	found := make(map[Address]Document, len(addresses))
+	if len(addresses) == 0 {
+		return found, nil
+	}
+	collections, keys := make([]int64, len(addresses)), make([]string, len(addresses))
+	for i, a := range addresses {
+		collections[i], keys[i] = int64(a.Collection), a.Key
+	}
+	var rows []Document
+	err := tx.db.Raw(`
+		SELECT d.n, d.collection, d.key, d.version, d.fields
+		FROM unnest(?::smallint[], ?::text[]) AS want (collection, key)
+		JOIN documents d ON d.collection = want.collection AND d.key = want.key
+		ORDER BY d.n
+		`+string(strength)+` OF d`, bigints(collections), texts(keys)).Scan(&rows).Error
+	for _, d := range rows {
+		found[Address{d.Collection, d.Key}] = d
+	}
+	return found, err
+}
+
+// Insert adds a document and its kept values. It fills in number, version and
+// times, and is false if the key is taken. A key that another transaction is
+// about to take is waited for.
+func (tx *Tx) Insert(d *Document) (bool, error) {
+	got := tx.db.Raw(`
+		WITH new AS (
+			INSERT INTO documents (collection, key, parent, fields, born, made_from)
+			VALUES (?, ?, nullif(?::bigint, 0), ?::jsonb, ?, ?)
+			ON CONFLICT (collection, key) DO NOTHING
+			RETURNING n, version, created, updated
+		), beside AS (
+			INSERT INTO kept (doc, "values") SELECT n, ?::jsonb FROM new
+		)
+		SELECT n, version, created, updated FROM new`,
+		d.Collection, d.Key, d.Parent, string(d.Fields), d.Born, d.MadeFrom, string(d.Kept)).Scan(d)
+	return got.RowsAffected > 0, got.Error
+}
+
+// Update writes new fields into a locked document and, if there are any, new kept values.
+func (tx *Tx) Update(d *Document, kept map[string]json.RawMessage) error {
+	err := tx.db.Raw(`
+		UPDATE documents SET fields = ?::jsonb, version = version + 1, updated = clock_timestamp()
+		WHERE n = ?
+		RETURNING version, updated`, string(d.Fields), d.N).Scan(d).Error
+	if err != nil || len(kept) == 0 {
+		return err
+	}
+	patch, err := json.Marshal(kept)
+	if err != nil {
+		return err
+	}
+	return tx.db.Raw(`
+		UPDATE kept SET "values" = "values" || ?::jsonb
+		WHERE doc = ?
+		RETURNING "values" AS kept`, string(patch), d.N).Scan(d).Error
+}
+
+// Delete takes documents away with all that belongs to them alone: kept
+// values, references, unique values. What others hold of them is due work.
+func (tx *Tx) Delete(ns []int64) error {
+	for _, sql := range []string{
+		"DELETE FROM documents WHERE n = ANY(?::bigint[])",
+		"DELETE FROM kept WHERE doc = ANY(?::bigint[])",
+		"DELETE FROM refs WHERE source = ANY(?::bigint[])",
+		"DELETE FROM uniques WHERE doc = ANY(?::bigint[])",
+	} {
+		if err := tx.db.Exec(sql, bigints(ns)).Error; err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Number is the row number of a document, 0 if there is none.
+func (s *Store) Number(ctx context.Context, a Address) (int64, error) {
+	var n int64
+	err := s.db.WithContext(ctx).Raw("SELECT n FROM documents WHERE collection = ? AND key = ?", a.Collection, a.Key).Scan(&n).Error
+	return n, err
+}
+
+// Numbered reads the names of documents by their numbers, without locking them.
+func (tx *Tx) Numbered(ns []int64) ([]Document, error) {
+	var found []Document
+	err := tx.db.Raw("SELECT n, collection, key FROM documents WHERE n = ANY(?::bigint[]) ORDER BY n", bigints(ns)).Scan(&found).Error
+	return found, err
+}

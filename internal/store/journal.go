@@ -1,0 +1,83 @@
+package store
+
+import (
+	"context"
+	"time"
+
+	"yalvo/internal/plan"
+)
+
+// Record is an entry of the journal: one committed change of facts.
+type Record struct {
+	Seq     int64
+	At      time.Time
+	Kind    plan.Kind
+	Subject string // a document's path, or a pair's name
+	Detail  string // the fields changed, or the pair's ends
+	Actor   string
+	Cause   int64 // the change this one follows from, 0 if a client asked for it
+}
+
+// Journal appends records and returns their positions, in the same order, and
+// the version of the design that is in force as it does.
+func (tx *Tx) Journal(records ...Record) (positions []int64, design int, err error) {
+	n := len(records)
+	kinds, subjects, details, actors, causes := make([]string, n), make([]string, n), make([]string, n), make([]string, n), make([]int64, n)
+	for i, r := range records {
+		kinds[i], subjects[i], details[i], actors[i], causes[i] = string(r.Kind), r.Subject, r.Detail, r.Actor, r.Cause
+	}
+	var rows []struct {
+		Seq    int64
+		Design int
+	}
+	err = tx.db.Raw(`
+		INSERT INTO journal (kind, subject, detail, actor, cause)
+		SELECT kind, subject, detail, actor, nullif(cause, 0)
+		FROM unnest(?::text[], ?::text[], ?::text[], ?::text[], ?::bigint[]) WITH ORDINALITY
+		     AS new (kind, subject, detail, actor, cause, place)
+		ORDER BY place
+		RETURNING seq, (SELECT max(version) FROM designs) AS design`,
+		texts(kinds), texts(subjects), texts(details), texts(actors), bigints(causes)).Scan(&rows).Error
+	for _, r := range rows {
+		positions, design = append(positions, r.Seq), r.Design
+	}
+	return positions, design, err
+}
+
+// Recent are the newest changes, newest first. Key: journal (seq).
+func (s *Store) Recent(ctx context.Context, limit int) ([]Record, error) {
+	var records []Record
+	err := s.db.WithContext(ctx).Raw(`
+		SELECT seq, at, kind, subject, detail, actor, coalesce(cause, 0) AS cause
+		FROM journal ORDER BY seq DESC LIMIT ?`, limit).Scan(&records).Error
+	return records, err
+}
+
+// LastPosition is the highest position given out so far, 0 if none.
+func (s *Store) LastPosition(ctx context.Context) (int64, error) {
+	var seq int64
+	err := s.db.WithContext(ctx).Raw("SELECT coalesce(max(seq), 0) FROM journal").Scan(&seq).Error
+	return seq, err
+}
+
+// JournalAfter reads on from a place in the journal without missing changes
+// that commit late under lower numbers: it orders by transaction and stops
+// before the oldest one still running (xmin of the current snapshot).
+// A place is a transaction and a seq within it; start with zeros.
+func (s *Store) JournalAfter(ctx context.Context, xid, seq int64, limit int) ([]Record, int64, int64, error) {
+	var rows []struct {
+		Record
+		Xid int64
+	}
+	err := s.db.WithContext(ctx).Raw(`
+		SELECT seq, at, kind, subject, detail, actor, coalesce(cause, 0) AS cause, xid::text::bigint AS xid
+		FROM journal
+		WHERE (xid, seq) > (?::text::xid8, ?::bigint) AND xid < pg_snapshot_xmin(pg_current_snapshot())
+		ORDER BY xid, seq
+		LIMIT ?`, xid, seq, limit).Scan(&rows).Error
+	records := make([]Record, len(rows))
+	for i, r := range rows {
+		records[i], xid, seq = r.Record, r.Xid, r.Seq
+	}
+	return records, xid, seq, err
+}

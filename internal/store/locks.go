@@ -1,0 +1,26 @@
+package store
+
+import "yalvo/internal/plan"
+
+// AuthorLock is the lock on the entries of one author in one kind of timeline.
+// Whoever adds or takes such entries holds it and looks at the facts after
+// taking it: then whichever of two runs last has seen what the other saw.
+func AuthorLock(timeline plan.Number, author int64) int64 {
+	return int64(timeline)<<48 | author
+}
+
+// TryLocks takes the locks that are free, until the transaction ends.
+func (tx *Tx) TryLocks(keys []int64) (map[int64]bool, error) {
+	var got []int64
+	err := tx.db.Raw("SELECT k FROM unnest(?::bigint[]) k WHERE pg_try_advisory_xact_lock(k)", bigints(keys)).Scan(&got).Error
+	held := make(map[int64]bool, len(got))
+	for _, k := range got {
+		held[k] = true
+	}
+	return held, err
+}
+
+// Lock waits for one lock. The caller must hold no other.
+func (tx *Tx) Lock(key int64) error {
+	return tx.db.Exec("SELECT pg_advisory_xact_lock(?)", key).Error
+}

@@ -1,0 +1,62 @@
+package store
+
+import "yalvo/internal/plan"
+
+// Pointer is one reference as it stands: source points at target.
+type Pointer struct {
+	Source    int64
+	Reference plan.Number
+	Target    int64
+}
+
+// Pointers are the references that documents hold. Index: refs (source, reference).
+func (tx *Tx) Pointers(sources []int64) ([]Pointer, error) {
+	var found []Pointer
+	err := tx.db.Raw("SELECT source, reference, target FROM refs WHERE source = ANY(?::bigint[])", bigints(sources)).Scan(&found).Error
+	return found, err
+}
+
+// PointingAt are the documents that point at a target through a reference, in
+// ascending order, after a given one. Index: refs (reference, target, source).
+func (tx *Tx) PointingAt(reference plan.Number, target, after int64, limit int) ([]int64, error) {
+	var sources []int64
+	err := tx.db.Raw(`
+		SELECT source FROM refs
+		WHERE reference = ? AND target = ? AND source > ?
+		ORDER BY source
+		LIMIT ?`, reference, target, after, limit).Scan(&sources).Error
+	return sources, err
+}
+
+// NestedUnder are documents of a collection that lie under a parent.
+// Index: documents (parent, collection, key).
+func (tx *Tx) NestedUnder(collection plan.Number, parent int64, limit int) ([]int64, error) {
+	var ns []int64
+	err := tx.db.Raw("SELECT n FROM documents WHERE parent = ? AND collection = ? LIMIT ?", parent, collection, limit).Scan(&ns).Error
+	return ns, err
+}
+
+// SetPointers makes a document's references point at new targets; 0 points nowhere.
+func (tx *Tx) SetPointers(source int64, targets map[plan.Number]int64) error {
+	var set, clear []int64
+	var to []int64
+	for reference, target := range targets {
+		if target == 0 {
+			clear = append(clear, int64(reference))
+			continue
+		}
+		set, to = append(set, int64(reference)), append(to, target)
+	}
+	if len(clear) > 0 {
+		if err := tx.db.Exec("DELETE FROM refs WHERE source = ? AND reference = ANY(?::smallint[])", source, bigints(clear)).Error; err != nil {
+			return err
+		}
+	}
+	if len(set) == 0 {
+		return nil
+	}
+	return tx.db.Exec(`
+		INSERT INTO refs (source, reference, target)
+		SELECT ?, new.reference, new.target FROM unnest(?::smallint[], ?::bigint[]) AS new (reference, target)
+		ON CONFLICT (source, reference) DO UPDATE SET target = excluded.target`, source, bigints(set), bigints(to)).Error
+}

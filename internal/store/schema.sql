@@ -1,0 +1,171 @@
+-- The tables of one app. Facts: documents, refs, uniques, pairs. Duplicates
+-- derived from them: kept, posted, entries, floors. Bookkeeping: the rest.
+-- Documents are known inside by a small row number, n; clients see keys.
+
+CREATE TABLE settings (
+    name  text PRIMARY KEY,
+    value text NOT NULL
+);
+
+-- The number of each name of the design: stable over its versions.
+CREATE TABLE numbers (
+    n    smallint GENERATED ALWAYS AS IDENTITY PRIMARY KEY,
+    kind text NOT NULL,
+    name text NOT NULL,
+    UNIQUE (kind, name)
+);
+
+CREATE TABLE designs (
+    version integer PRIMARY KEY,
+    applied timestamptz NOT NULL DEFAULT now(),
+    file    text NOT NULL,
+    source  text NOT NULL
+);
+
+CREATE TABLE documents (
+    n          bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY,
+    collection smallint NOT NULL,
+    key        text COLLATE "C" NOT NULL,  -- the id; nested: the ids from the top down, joined by /
+    parent     bigint,                     -- the document it lies under
+    version    bigint NOT NULL DEFAULT 1,
+    created    timestamptz NOT NULL DEFAULT clock_timestamp(),
+    updated    timestamptz NOT NULL DEFAULT clock_timestamp(),
+    fields     jsonb NOT NULL,
+    born       bigint NOT NULL,            -- the change that created it
+    made_from  bytea,                      -- digest of the request that created it under a client's id
+    UNIQUE (collection, key)
+);
+CREATE INDEX documents_nested ON documents (parent, collection, key) WHERE parent IS NOT NULL;
+
+-- Kept values lie beside the facts, not in them: upkeep never waits for a
+-- client's row lock, nor a client for upkeep.
+CREATE TABLE kept (
+    doc      bigint PRIMARY KEY,
+    "values" jsonb NOT NULL
+) WITH (fillfactor = 80);
+
+CREATE TABLE refs (
+    source    bigint   NOT NULL,
+    reference smallint NOT NULL,
+    target    bigint   NOT NULL,
+    PRIMARY KEY (source, reference)
+);
+CREATE INDEX refs_pointing ON refs (reference, target, source);
+
+CREATE TABLE uniques (
+    field smallint NOT NULL,
+    value text COLLATE "C" NOT NULL,
+    doc   bigint NOT NULL,
+    PRIMARY KEY (field, value)
+);
+CREATE INDEX uniques_of ON uniques (doc);
+
+-- A pair goes from a to b. The key is led by b, so that a fan-out reads the
+-- followers of one author in the order of the timelines it writes.
+CREATE TABLE pairs (
+    kind smallint    NOT NULL,
+    b    bigint      NOT NULL,
+    a    bigint      NOT NULL,
+    at   timestamptz NOT NULL DEFAULT clock_timestamp(),
+    PRIMARY KEY (kind, b, a)
+);
+CREATE INDEX pairs_from ON pairs (kind, a, at DESC, b DESC);
+CREATE INDEX pairs_to   ON pairs (kind, b, at DESC, a DESC);
+
+-- What each author has posted into each kind of timeline: written with the
+-- document itself, read when a follow brings entries in.
+CREATE TABLE posted (
+    timeline smallint NOT NULL,
+    author   bigint   NOT NULL,
+    rank     bigint   NOT NULL,  -- microseconds since 1970 of the document's creation
+    doc      bigint   NOT NULL,
+    PRIMARY KEY (timeline, author, rank, doc)
+);
+
+CREATE TABLE entries (
+    timeline smallint NOT NULL,
+    owner    bigint   NOT NULL,
+    rank     bigint   NOT NULL,
+    doc      bigint   NOT NULL,
+    author   bigint   NOT NULL,
+    PRIMARY KEY (timeline, owner, rank, doc)
+) PARTITION BY HASH (owner);
+DO $$
+BEGIN
+    FOR i IN 0..7 LOOP
+        EXECUTE format('CREATE TABLE entries_%s PARTITION OF entries FOR VALUES WITH (MODULUS 8, REMAINDER %s)', i, i);
+    END LOOP;
+END $$;
+
+-- Where a timeline has been cut: every entry above (rank, doc) is stored, those
+-- at or below may have been dropped. spare: how many stored entries may go
+-- before fewer than the timeline's length are left. No row: nothing was dropped.
+CREATE TABLE floors (
+    timeline smallint NOT NULL,
+    owner    bigint   NOT NULL,
+    rank     bigint   NOT NULL,
+    doc      bigint   NOT NULL,
+    spare    bigint   NOT NULL,
+    PRIMARY KEY (timeline, owner)
+);
+
+-- Every committed change of facts. seq is the position that clients are given.
+-- A reader that must miss nothing orders by what is visible: xid first.
+CREATE TABLE journal (
+    seq     bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY,
+    xid     xid8        NOT NULL DEFAULT pg_current_xact_id(),
+    at      timestamptz NOT NULL DEFAULT clock_timestamp(),
+    kind    text        NOT NULL,  -- created, changed, removed, set, unset
+    subject text        NOT NULL,  -- the document's path, or the pair's name
+    detail  text        NOT NULL DEFAULT '',  -- the fields changed, or both ends of the pair
+    actor   text        NOT NULL DEFAULT '',
+    cause   bigint                 -- the change this one follows from
+);
+
+-- Maintenance that a change has made necessary. Rows are appended, never
+-- merged: a worker that takes several does the merging.
+CREATE TABLE due (
+    lane       smallint NOT NULL,
+    seq        bigint   NOT NULL GENERATED ALWAYS AS IDENTITY,
+    step       smallint NOT NULL,
+    subject    smallint NOT NULL,
+    key        bigint   NOT NULL DEFAULT 0,
+    doc        bigint   NOT NULL,
+    rank       bigint   NOT NULL DEFAULT 0,
+    amount     bigint   NOT NULL DEFAULT 0,
+    cursor     bigint   NOT NULL DEFAULT 0,  -- how far a long step has come
+    change     bigint,                       -- the change whose reader waits for it; null: nobody waits
+    since      timestamptz NOT NULL DEFAULT clock_timestamp(),
+    attempts   smallint NOT NULL DEFAULT 0,
+    not_before timestamptz,
+    PRIMARY KEY (lane, seq)
+) WITH (autovacuum_vacuum_scale_factor = 0, autovacuum_vacuum_threshold = 2000, autovacuum_vacuum_cost_delay = 0);
+CREATE INDEX due_change ON due (change);
+
+-- Maintenance that failed again and again. It waits for a person.
+CREATE TABLE parked (
+    seq      bigint PRIMARY KEY,
+    lane     smallint NOT NULL,
+    step     smallint NOT NULL,
+    subject  smallint NOT NULL,
+    key      bigint   NOT NULL,
+    doc      bigint   NOT NULL,
+    rank     bigint   NOT NULL,
+    amount   bigint   NOT NULL,
+    cursor   bigint   NOT NULL,
+    change   bigint,
+    since    timestamptz NOT NULL,
+    attempts smallint NOT NULL,
+    parked   timestamptz NOT NULL DEFAULT now(),
+    error    text NOT NULL
+);
+CREATE INDEX parked_change ON parked (change);
+
+-- Answers to requests that carried an Idempotency-Key, by key.
+CREATE TABLE answered (
+    key      text PRIMARY KEY,
+    request  bytea NOT NULL,  -- digest of method, path, caller and body
+    answer   text,
+    answered timestamptz NOT NULL DEFAULT now()
+);
+CREATE INDEX answered_when ON answered (answered);
