@@ -32,7 +32,8 @@ func (a *app) check() *cli.Command {
 			if c.Bool("json") {
 				return a.json(map[string]any{"app": d.App, "triggers": triggers})
 			}
-			fmt.Fprintf(a.out, "%s is fine: %d collections, %d pairs, %d timelines. %d triggers follow from it:\n\n", args[0], len(d.Collections), len(d.Pairs), len(d.Timelines), len(triggers))
+			fmt.Fprintf(a.out, "%s is fine: %s, %s, %s. %s derived from it:\n\n", args[0], many(len(d.Collections), "collection"),
+				many(len(d.Pairs), "pair"), many(len(d.Timelines), "timeline"), many(len(triggers), "trigger"))
 			a.triggers(triggers)
 			return nil
 		},

@@ -31,7 +31,7 @@ func (a *app) table(header table.Row, rows []table.Row, right ...int) {
 	t.AppendRows(rows)
 	var configs []table.ColumnConfig
 	for i := range header {
-		configs = append(configs, table.ColumnConfig{Number: i + 1, WidthMax: 64})
+		configs = append(configs, table.ColumnConfig{Number: i + 1, WidthMax: 72})
 	}
 	for _, n := range right {
 		configs[n-1].Align, configs[n-1].AlignHeader = text.AlignRight, text.AlignRight
@@ -84,4 +84,12 @@ func count(n int64) string {
 		s = s[:i] + "," + s[i:]
 	}
 	return s
+}
+
+// many writes a number with its noun.
+func many(n int, noun string) string {
+	if n != 1 {
+		noun += "s"
+	}
+	return fmt.Sprintf("%d %s", n, noun)
 }

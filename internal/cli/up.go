@@ -131,13 +131,13 @@ func (a *app) greet(c *cli.Command, address string) {
 	}
 	fmt.Fprintf(a.out, `
   Console:  %s/
-  Two timelines side by side:  %s/together
+  Two timelines side by side:  %s/together?left=keeper&right=%s
 
 Try, in another terminal:
   %s status
-  %s timeline home keeper
   %s --settled pair follow keeper %s
+  %s timeline home keeper
 
 Ctrl-C stops the service and its database; starting again keeps the data.
-`, address, address, prefix, prefix, prefix, demo.BestKnown())
+`, address, address, demo.BestKnown(), prefix, prefix, demo.BestKnown(), prefix)
 }

@@ -56,11 +56,9 @@ func (e *Engine) pair(ctx context.Context, caller Caller, link Link, kind plan.K
 		if !fresh {
 			return e.unchanged(ctx, Result{Read: 2})
 		}
-		position, err := r.record(tx, store.Record{Kind: kind, Subject: p.Name, Detail: detail(p, from.Key, to.Key), Actor: caller.Me})
-		if err != nil {
-			return Result{}, err
-		}
-		err = r.follow(tx, position, plan.Change{Kind: kind, Pair: p, From: from.N, To: to.N})
+		position, err := r.recordAndFollow(tx,
+			store.Record{Kind: kind, Subject: p.Name, Detail: detail(p, from.Key, to.Key), Actor: caller.Me},
+			plan.Change{Kind: kind, Pair: p, From: from.N, To: to.N})
 		return Result{Position: at(position), Fresh: true, Read: 2, Wrote: 1}, err
 	})
 }

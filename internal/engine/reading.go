@@ -11,9 +11,10 @@ import (
 
 // Page says which part of a sequence to read.
 type Page struct {
-	After store.Place
-	Given int // timelines: how many entries the pages before this one had
-	Limit int
+	After  store.Place
+	Prefix string // collections: ids that begin with it
+	Given  int    // timelines: how many entries the pages before this one had
+	Limit  int
 }
 
 // Documents is a page of documents.
@@ -60,7 +61,11 @@ func (e *Engine) Collection(ctx context.Context, collection, parent string, page
 			return Documents{}, err
 		}
 	}
-	docs, err := e.store.Documents(ctx, c.Number, parentNumber, page.After.Key, page.Limit+1)
+	prefix := page.Prefix
+	if parentNumber != 0 {
+		prefix = parent + "/" + prefix
+	}
+	docs, err := e.store.Documents(ctx, c.Number, parentNumber, prefix, page.After.Key, page.Limit+1)
 	if err != nil {
 		return Documents{}, err
 	}

@@ -63,11 +63,13 @@ func endingsInWords(c *Collection) []string {
 			ends = append(ends, "leave the "+what)
 		}
 	}
-	for _, pair := range append(append([]*Pair{}, c.From...), c.To...) {
-		if pair.From == pair.To && len(ends) > 0 && ends[len(ends)-1] == "unset its "+pair.Name {
-			continue
-		}
+	for _, pair := range c.From {
 		ends = append(ends, "unset its "+pair.Name)
+	}
+	for _, pair := range c.To {
+		if pair.From != pair.To { // else it was named above
+			ends = append(ends, "unset its "+pair.Name)
+		}
 	}
 	for _, nested := range c.Nested {
 		ends = append(ends, "remove its "+nested.Name)

@@ -87,6 +87,11 @@ func (s *Server) getAt(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
+	if page.Prefix = c.QueryParam("prefix"); page.Prefix != "" {
+		if wrong := design.CheckID(page.Prefix); wrong != "" {
+			return badRequest("prefix must be the beginning of an id: " + wrong)
+		}
+	}
 	var got engine.Documents
 	if where.name != "" {
 		got, err = s.engine.Linked(c.Request().Context(), where.collection, where.key, where.name, page)

@@ -70,7 +70,7 @@ func describeCollection(c *plan.Collection, paths, schemas schema) {
 	draft := schema{"type": "object", "additionalProperties": false, "properties": schema{"id": ref("schemas", "ID"), "fields": draftOf(facts, c)}}
 	paths[base] = schema{
 		"parameters": params,
-		"get":        read("list"+name, "A page of "+c.Name+" by id", name+"Page", "limit", "cursor"),
+		"get":        read("list"+name, "A page of "+c.Name+" by id", name+"Page", "limit", "cursor", "prefix"),
 		"post":       write("create"+name, "Create one of "+c.Name, name, draft, "application/json", true),
 	}
 	one := append(append([]any{}, params...), ref("parameters", "id"))

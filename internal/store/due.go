@@ -22,21 +22,25 @@ type Due struct {
 // AppendDue adds due work that follows from a change; change 0 means that no
 // reader waits for it.
 func (tx *Tx) AppendDue(change int64, work []plan.Work) error {
-	n := len(work)
-	if n == 0 {
+	if len(work) == 0 {
 		return nil
 	}
+	return tx.db.Exec(`
+		INSERT INTO due (change, lane, step, subject, key, doc, rank, amount)
+		SELECT nullif(?::bigint, 0), new.* FROM `+workRows, append([]any{change}, workArgs(work)...)...).Error
+}
+
+const workRows = `unnest(?::smallint[], ?::smallint[], ?::smallint[], ?::bigint[], ?::bigint[], ?::bigint[], ?::bigint[]) AS new`
+
+func workArgs(work []plan.Work) []any {
+	n := len(work)
 	lane, step, subject := make(bigints, n), make(bigints, n), make(bigints, n)
 	key, doc, rank, amount := make(bigints, n), make(bigints, n), make(bigints, n), make(bigints, n)
 	for i, w := range work {
 		lane[i], step[i], subject[i] = int64(w.Step.Lane()), int64(w.Step), int64(w.Subject)
 		key[i], doc[i], rank[i], amount[i] = w.Key, w.Doc, w.Rank, w.Amount
 	}
-	return tx.db.Exec(`
-		INSERT INTO due (lane, step, subject, key, doc, rank, amount, change)
-		SELECT new.*, nullif(?::bigint, 0)
-		FROM unnest(?::smallint[], ?::smallint[], ?::smallint[], ?::bigint[], ?::bigint[], ?::bigint[], ?::bigint[]) AS new`,
-		change, lane, step, subject, key, doc, rank, amount).Error
+	return []any{lane, step, subject, key, doc, rank, amount}
 }
 
 // ClaimDue takes the oldest work of a lane that nobody else has taken, until

@@ -21,27 +21,49 @@ type Record struct {
 // Journal appends records and returns their positions, in the same order, and
 // the version of the design that is in force as it does.
 func (tx *Tx) Journal(records ...Record) (positions []int64, design int, err error) {
-	n := len(records)
-	kinds, subjects, details, actors, causes := make([]string, n), make([]string, n), make([]string, n), make([]string, n), make([]int64, n)
-	for i, r := range records {
-		kinds[i], subjects[i], details[i], actors[i], causes[i] = string(r.Kind), r.Subject, r.Detail, r.Actor, r.Cause
-	}
 	var rows []struct {
 		Seq    int64
 		Design int
 	}
-	err = tx.db.Raw(`
-		INSERT INTO journal (kind, subject, detail, actor, cause)
-		SELECT kind, subject, detail, actor, nullif(cause, 0)
-		FROM unnest(?::text[], ?::text[], ?::text[], ?::text[], ?::bigint[]) WITH ORDINALITY
-		     AS new (kind, subject, detail, actor, cause, place)
-		ORDER BY place
-		RETURNING seq, (SELECT max(version) FROM designs) AS design`,
-		texts(kinds), texts(subjects), texts(details), texts(actors), bigints(causes)).Scan(&rows).Error
+	err = tx.db.Raw(insertRecords+`
+		RETURNING seq, (SELECT max(version) FROM designs) AS design`, recordArgs(records)...).Scan(&rows).Error
 	for _, r := range rows {
 		positions, design = append(positions, r.Seq), r.Design
 	}
 	return positions, design, err
+}
+
+// JournalDue appends one record and the due work that follows from it, in one
+// statement.
+func (tx *Tx) JournalDue(record Record, work []plan.Work) (position int64, design int, err error) {
+	var row struct {
+		Seq    int64
+		Design int
+	}
+	args := append(recordArgs([]Record{record}), workArgs(work)...)
+	err = tx.db.Raw(`
+		WITH recorded AS (`+insertRecords+` RETURNING seq), followed AS (
+			INSERT INTO due (lane, step, subject, key, doc, rank, amount, change)
+			SELECT new.*, recorded.seq FROM `+workRows+`, recorded
+		)
+		SELECT seq, (SELECT max(version) FROM designs) AS design FROM recorded`, args...).Scan(&row).Error
+	return row.Seq, row.Design, err
+}
+
+const insertRecords = `
+	INSERT INTO journal (kind, subject, detail, actor, cause)
+	SELECT kind, subject, detail, actor, nullif(cause, 0)
+	FROM unnest(?::text[], ?::text[], ?::text[], ?::text[], ?::bigint[]) WITH ORDINALITY
+	     AS new (kind, subject, detail, actor, cause, place)
+	ORDER BY place`
+
+func recordArgs(records []Record) []any {
+	n := len(records)
+	kinds, subjects, details, actors, causes := make(texts, n), make(texts, n), make(texts, n), make(texts, n), make(bigints, n)
+	for i, r := range records {
+		kinds[i], subjects[i], details[i], actors[i], causes[i] = string(r.Kind), r.Subject, r.Detail, r.Actor, r.Cause
+	}
+	return []any{kinds, subjects, details, actors, causes}
 }
 
 // Recent are the newest changes, newest first. Key: journal (seq).

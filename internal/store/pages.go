@@ -20,9 +20,10 @@ type Place struct {
 var FromTheTop = Place{Rank: math.MaxInt64, N: math.MaxInt64}
 
 // Documents is a page of a collection by key, at a parent if it is nested
-// (0: under any). Indexes: documents (collection, key), documents_nested.
-func (s *Store) Documents(ctx context.Context, collection plan.Number, parent int64, after string, limit int) ([]Document, error) {
-	where, args := "d.collection = ? AND d.key > ?", []any{collection, after}
+// (0: under any), of the keys that begin with a prefix.
+// Indexes: documents (collection, key), documents_nested.
+func (s *Store) Documents(ctx context.Context, collection plan.Number, parent int64, prefix, after string, limit int) ([]Document, error) {
+	where, args := "d.collection = ? AND d.key > ? AND d.key >= ? AND d.key < ?", []any{collection, after, prefix, prefix + "\x7f"}
 	if parent != 0 {
 		where, args = "d.parent = ? AND "+where, append([]any{parent}, args...)
 	}

@@ -27,6 +27,12 @@ const schemaVersion = "1"
 // schemaName keeps the tables apart from whatever else the database holds.
 const schemaName = "yalvo"
 
+// sessionSettings of every connection. Statements are few, prepared, and each
+// made for one index: planning them anew for every call would cost more than
+// running them, and a plan made while a table was small must not read it whole
+// once it has grown.
+const sessionSettings = "search_path=" + schemaName + "&plan_cache_mode=force_generic_plan&enable_seqscan=off"
+
 // Store is an app's database.
 type Store struct{ db *gorm.DB }
 
@@ -40,7 +46,7 @@ func Open(ctx context.Context, address string, connections int) (*Store, error) 
 	if strings.Contains(address, "?") {
 		separator = "&"
 	}
-	db, err := gorm.Open(postgres.New(postgres.Config{DSN: address + separator + "search_path=" + schemaName}), &gorm.Config{
+	db, err := gorm.Open(postgres.New(postgres.Config{DSN: address + separator + sessionSettings}), &gorm.Config{
 		SkipDefaultTransaction: true,
 		Logger:                 logger.New(log.New(io.Discard, "", 0), logger.Config{LogLevel: logger.Silent}),
 	})

@@ -1,0 +1,34 @@
+# make demo and make test are all a newcomer needs; both install what is missing.
+SHELL := /bin/bash
+GO    ?= go
+
+.PHONY: demo test build console setup bench fmt clean
+
+demo: build            ## start Fenwatch on http://127.0.0.1:7480
+	@exec bin/yalvo up --demo
+
+test: export SETUP_BROWSER = yes
+test: build            ## everything: vet, staticcheck, the console's checks, all tests
+	cd console && npm run --silent check
+	$(GO) vet ./...
+	$(GO) tool staticcheck ./...
+	$(GO) test -race -timeout 18m ./...
+
+build: console         ## bin/yalvo, with the console inside
+	$(GO) build -o bin/yalvo ./cmd/yalvo
+
+console: setup
+	@cd console && if [ ! -f node_modules/.package-lock.json ] || [ package-lock.json -nt node_modules/.package-lock.json ]; then npm ci --no-audit --no-fund; fi
+	@cd console && npm run --silent build >/dev/null
+
+setup:                 ## install what the machine lacks
+	@scripts/setup $(if $(SETUP_BROWSER),browser)
+
+bench: build           ## measure, each side in one run; see docs/benchmarks.md
+	$(GO) run ./bench
+
+fmt:
+	gofmt -w $$(git ls-files '*.go')
+
+clean:
+	rm -rf bin console/dist/app console/node_modules

@@ -1,0 +1,43 @@
+<script setup lang="ts">
+import SettledBadge from './components/SettledBadge.vue'
+import { useOutline } from './composables/outline'
+
+const { outline, missing } = useOutline()
+</script>
+
+<template>
+  <header class="bar">
+    <RouterLink to="/" class="brand"><img src="/mark.svg" alt="" width="24" height="24" /> Yalvo</RouterLink>
+    <span v-if="outline" class="app quiet">{{ outline.app }}</span>
+    <nav>
+      <RouterLink to="/">Settled?</RouterLink>
+      <RouterLink to="/documents">Documents</RouterLink>
+      <RouterLink to="/together">Side by side</RouterLink>
+    </nav>
+    <SettledBadge />
+  </header>
+  <main>
+    <el-alert v-if="missing" :title="missing" type="warning" show-icon :closable="false" />
+    <RouterView v-else-if="outline" />
+  </main>
+</template>
+
+<style scoped>
+.bar {
+  display: flex; align-items: center; gap: 20px; flex-wrap: wrap;
+  padding: 10px 24px; background: var(--surface); border-bottom: 1px solid var(--line);
+}
+.brand { display: flex; align-items: center; gap: 8px; font-weight: 650; font-size: 16px; color: var(--text); }
+.brand:hover { text-decoration: none; }
+.app { padding-left: 12px; border-left: 1px solid var(--line); }
+nav { display: flex; gap: 4px; flex: 1; }
+nav a { padding: 6px 12px; border-radius: 6px; color: var(--quiet); white-space: nowrap; }
+nav a:hover { text-decoration: none; color: var(--text); }
+nav a.router-link-exact-active, nav a[href='/documents'].router-link-active { color: var(--text); background: var(--ground); font-weight: 550; }
+main { max-width: 1240px; margin: 0 auto; padding: 20px 24px 48px; }
+@media (max-width: 640px) {
+  .bar { padding: 10px 12px; gap: 8px 12px; }
+  nav { order: 3; flex-basis: 100%; }
+  main { padding: 12px; }
+}
+</style>

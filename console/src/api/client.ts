@@ -1,0 +1,100 @@
+// The service's HTTP API, as the console uses it. Shapes come from the
+// service's own OpenAPI document.
+import type { components } from './schema.gen'
+
+type Schemas = components['schemas']
+export type Outline = Schemas['Outline']
+export type OutlineCollection = Schemas['OutlineCollection']
+export type Document = Schemas['Document']
+export type DocumentPage = Schemas['DocumentPage']
+export type Entry = Schemas['Entry']
+export type TimelinePage = Schemas['TimelinePage']
+export type Status = Schemas['Status']
+export type Change = Schemas['Change']
+export type PairState = Schemas['PairState']
+export type Mistake = NonNullable<Schemas['Problem']['errors']>[number]
+export type Values = Record<string, unknown>
+
+/** A refusal of the service: what is wrong, and each offending place. */
+export class Problem extends Error {
+  constructor(
+    readonly status: number,
+    readonly code: string,
+    detail: string,
+    readonly mistakes: Mistake[],
+  ) {
+    super(detail)
+  }
+}
+
+export interface Answer<T> {
+  body: T
+  position: string
+}
+
+interface Asked {
+  method?: string
+  body?: unknown
+  media?: string
+  as?: string
+  version?: number
+}
+
+export async function ask<T>(path: string, asked: Asked = {}): Promise<Answer<T>> {
+  const headers: Record<string, string> = {}
+  if (asked.body !== undefined) headers['Content-Type'] = asked.media ?? 'application/json'
+  if (asked.as) headers['Yalvo-As'] = asked.as
+  if (asked.version) headers['If-Match'] = `"${asked.version}"`
+  let response: Response
+  try {
+    response = await fetch(`/v1${path}`, {
+      method: asked.method ?? 'GET',
+      headers,
+      body: asked.body === undefined ? undefined : JSON.stringify(asked.body),
+    })
+  } catch {
+    throw new Problem(0, 'unreachable', 'The service does not answer.', [])
+  }
+  const text = await response.text()
+  const body = text && response.headers.get('Content-Type')?.includes('json') ? JSON.parse(text) : undefined
+  if (!response.ok) {
+    throw new Problem(response.status, body?.code ?? '', body?.detail ?? response.statusText, body?.errors ?? [])
+  }
+  return { body: body as T, position: response.headers.get('Yalvo-Position') ?? '' }
+}
+
+const read = async <T>(path: string): Promise<T> => (await ask<T>(path)).body
+
+const pairPath = (pair: string, from: string, to: string) =>
+  `/pairs/${pair}/${encodeURIComponent(from)}/${encodeURIComponent(to)}`
+
+export const api = {
+  outline: () => read<Outline>('/design/outline'),
+  status: () => read<Status>('/status'),
+  changes: (limit: number) => read<{ changes: Change[] }>(`/changes?limit=${limit}`),
+  document: (path: string) => read<Document>(`/collections/${path}`),
+  list: (path: string, query: Record<string, string | number> = {}) => {
+    const q = new URLSearchParams(Object.entries(query).filter(([, v]) => v !== '').map(([k, v]) => [k, String(v)]))
+    return read<DocumentPage>(`/collections/${path}?${q}`)
+  },
+  create: (collection: string, fields: Values, as: string, id = '') =>
+    ask<Document>(`/collections/${collection}`, { method: 'POST', body: id ? { id, fields } : { fields }, as }),
+  patch: (path: string, fields: Values, as: string, version?: number) =>
+    ask<Document>(`/collections/${path}`, {
+      method: 'PATCH', body: { fields }, media: 'application/merge-patch+json', as, version,
+    }),
+  remove: (path: string, as: string) => ask<Document>(`/collections/${path}`, { method: 'DELETE', as }),
+  pair: (pair: string, from: string, to: string) => read<PairState>(pairPath(pair, from, to)),
+  setPair: (pair: string, from: string, to: string) => ask(pairPath(pair, from, to), { method: 'PUT', as: from }),
+  unsetPair: (pair: string, from: string, to: string) => ask(pairPath(pair, from, to), { method: 'DELETE', as: from }),
+  /** Resolves when everything that follows from a position has been done. */
+  settled: (position: string) => read<Status>(`/status?settled=${encodeURIComponent(position)}&patience=30`),
+}
+
+/** What went wrong, in words for the person who looks at the page. */
+export function wordsOf(error: unknown): string {
+  if (error instanceof Problem) {
+    return [error.message, ...error.mistakes.map((m) => `${m.pointer} ${m.detail}`)].join(' · ')
+  }
+  return error instanceof Error ? error.message : String(error)
+}

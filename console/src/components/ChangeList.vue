@@ -1,0 +1,41 @@
+<script setup lang="ts">
+import type { Change } from '../api/client'
+import { clock } from '../format'
+import PathLink from './PathLink.vue'
+
+defineProps<{ changes: Change[] }>()
+
+const isPair = (c: Change) => c.kind === 'set' || c.kind === 'unset'
+const ends = (c: Change) => (c.detail ?? '').split(' → ')
+</script>
+
+<template>
+  <table class="plain">
+    <thead>
+      <tr><th>at</th><th>what</th><th>where</th><th>as</th><th class="number">position</th></tr>
+    </thead>
+    <tbody>
+      <tr v-for="c in changes" :key="c.position">
+        <td class="quiet when">{{ clock(c.at) }}</td>
+        <td>{{ c.kind }}<template v-if="isPair(c)"> {{ c.subject }}</template></td>
+        <td>
+          <template v-if="isPair(c)">
+            <template v-for="(end, i) in ends(c)" :key="end"><span v-if="i > 0" class="quiet"> → </span><PathLink :path="end" /></template>
+          </template>
+          <template v-else>
+            <span v-if="c.kind === 'removed'" class="mono">{{ c.subject }}</span>
+            <PathLink v-else :path="c.subject" />
+            <span v-if="c.detail" class="quiet"> {{ c.detail }}</span>
+          </template>
+          <span v-if="c.cause" class="quiet"> because of {{ c.cause }}</span>
+        </td>
+        <td class="quiet">{{ c.as ?? '' }}</td>
+        <td class="number quiet">{{ c.position }}</td>
+      </tr>
+    </tbody>
+  </table>
+</template>
+
+<style scoped>
+.when { white-space: nowrap; font-variant-numeric: tabular-nums; }
+</style>

@@ -1,0 +1,94 @@
+<script setup lang="ts">
+import { computed, ref, shallowRef, watch } from 'vue'
+import { useRouter } from 'vue-router'
+import { api, wordsOf, type Document, type Values } from '../api/client'
+import type { Place } from '../composables/place'
+import { inline, moment } from '../format'
+import DocumentForm from './DocumentForm.vue'
+import PathLink from './PathLink.vue'
+
+const props = defineProps<{ place: Place }>()
+const router = useRouter()
+
+const documents = shallowRef<Document[]>([])
+const next = ref('')
+const prefix = ref('')
+const trouble = ref('')
+const loaded = ref(false)
+const adding = ref(false)
+const pageSize = 25
+
+const top = computed(() => !props.place.path.includes('/'))
+const canAdd = computed(() => props.place.path.endsWith(props.place.collection.name))
+const facts = computed(() => props.place.collection.fields.filter((f) => f.type !== 'object').slice(0, 3).map((f) => f.name))
+const kept = computed(() => props.place.collection.kept.slice(0, 3).map((k) => k.name))
+
+async function load(more = false) {
+  try {
+    const query = { limit: pageSize, cursor: more ? next.value : '', prefix: top.value ? prefix.value : '' }
+    const page = await api.list(props.place.path, query)
+    documents.value = more ? [...documents.value, ...page.documents] : page.documents
+    next.value = page.next ?? ''
+    trouble.value = ''
+  } catch (error) {
+    trouble.value = wordsOf(error)
+  }
+  loaded.value = true
+}
+watch(() => props.place.path, () => {
+  prefix.value = ''
+  documents.value = []
+  loaded.value = false
+  void load()
+}, { immediate: true })
+
+async function add(fields: Values, as: string, id: string) {
+  const { body, position } = await api.create(props.place.path, fields, as, id)
+  await api.settled(position)
+  await router.push(`/documents/${body.path}`)
+}
+</script>
+
+<template>
+  <div class="head">
+    <h1 class="name">{{ place.path }}</h1>
+    <el-input v-if="top" v-model="prefix" class="find" placeholder="id begins with" clearable aria-label="id begins with" @input="load()" />
+    <el-button v-if="canAdd" type="primary" plain @click="adding = true">Add one</el-button>
+  </div>
+  <el-alert v-if="trouble" :title="trouble" type="error" :closable="false" />
+  <p v-else-if="loaded && documents.length === 0" class="quiet">
+    {{ prefix ? `No id begins with “${prefix}”.` : 'Nothing is here yet.' }}
+  </p>
+  <div v-else class="panel scroll">
+    <table class="plain">
+      <thead>
+        <tr>
+          <th>id</th>
+          <th v-for="name in facts" :key="name">{{ name }}</th>
+          <th v-for="name in kept" :key="name"><span class="kept">{{ name }}</span></th>
+          <th>updated</th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="d in documents" :key="d.path">
+          <td><PathLink :path="d.path" /></td>
+          <td v-for="name in facts" :key="name"><div class="cell">{{ inline(d.fields[name]) }}</div></td>
+          <td v-for="name in kept" :key="name"><div class="cell kept" :class="{ number: typeof d.kept[name] === 'number' }">{{ inline(d.kept[name]) }}</div></td>
+          <td class="quiet when">{{ moment(d.updated) }}</td>
+        </tr>
+      </tbody>
+    </table>
+    <el-button v-if="next" class="more" @click="load(true)">More</el-button>
+  </div>
+  <DocumentForm v-model="adding" :collection="place.collection" :title="`Add to ${place.path}`" :save="add" />
+</template>
+
+<style scoped>
+.head { display: flex; flex-wrap: wrap; align-items: center; gap: 12px; margin-bottom: 12px; }
+.name { overflow-wrap: anywhere; flex: 1; }
+.find { width: 200px; }
+.scroll { overflow-x: auto; }
+.cell { max-width: 260px; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
+.when { white-space: nowrap; font-variant-numeric: tabular-nums; }
+.more { margin-top: 12px; }
+</style>

@@ -1,0 +1,120 @@
+<script setup lang="ts">
+import { ElMessage, ElMessageBox } from 'element-plus'
+import { computed, ref, shallowRef, watch } from 'vue'
+import { useRouter } from 'vue-router'
+import { api, wordsOf, type Document, type Values } from '../api/client'
+import type { Place } from '../composables/place'
+import { headField } from '../composables/place'
+import { duration, inline, moment } from '../format'
+import DocumentForm from './DocumentForm.vue'
+import PathLink from './PathLink.vue'
+import ValueView from './ValueView.vue'
+
+const props = defineProps<{ place: Place }>()
+const router = useRouter()
+
+const doc = shallowRef<Document>()
+const trouble = ref('')
+const editing = ref(false)
+
+const parent = computed(() => props.place.path.split('/').slice(0, -1).join('/'))
+const heading = computed(() => {
+  const name = headField(props.place.collection)
+  return name && doc.value?.fields[name] ? inline(doc.value.fields[name]) : props.place.path
+})
+
+async function load() {
+  try {
+    doc.value = await api.document(props.place.path)
+    trouble.value = ''
+  } catch (error) {
+    doc.value = undefined
+    trouble.value = wordsOf(error)
+  }
+}
+watch(() => props.place.path, load, { immediate: true })
+
+async function save(fields: Values, as: string) {
+  const started = performance.now()
+  const { position } = await api.patch(props.place.path, fields, as, doc.value?.version)
+  await api.settled(position)
+  ElMessage({ type: 'success', message: `Saved; everywhere it is copied to was settled after ${duration(performance.now() - started)}.` })
+  await load()
+}
+
+async function remove() {
+  const sure = await ElMessageBox.confirm(`Remove ${props.place.path} and what hangs on it?`, 'Remove', { confirmButtonText: 'Remove', type: 'warning' })
+    .catch(() => undefined)
+  if (!sure) return
+  try {
+    const { position } = await api.remove(props.place.path, '')
+    await api.settled(position)
+    await router.push(`/documents/${parent.value}`)
+  } catch (error) {
+    ElMessage({ type: 'error', message: wordsOf(error), duration: 8000 })
+  }
+}
+</script>
+
+<template>
+  <el-alert v-if="trouble" :title="trouble" type="error" :closable="false">
+    <RouterLink :to="`/documents/${parent}`">Back to {{ parent }}</RouterLink>
+  </el-alert>
+  <template v-if="doc">
+    <div class="head">
+      <div class="title">
+        <h1>{{ heading }}</h1>
+        <p class="quiet"><span class="mono">{{ doc.path }}</span> · version {{ doc.version }} · created {{ moment(doc.created) }} · updated {{ moment(doc.updated) }}</p>
+      </div>
+      <el-button type="primary" plain @click="editing = true">Edit</el-button>
+      <el-button plain @click="remove">Remove</el-button>
+    </div>
+    <div class="halves">
+      <section class="panel">
+        <h2>Facts <span class="quiet">what was written</span></h2>
+        <table class="plain">
+          <tbody>
+            <tr v-for="f in place.collection.fields" :key="f.name">
+              <th scope="row">{{ f.name }}</th>
+              <td><ValueView :value="doc.fields[f.name]" :to="f.to" /></td>
+            </tr>
+          </tbody>
+        </table>
+      </section>
+      <section class="panel">
+        <h2>Kept <span class="quiet">what Yalvo derives, and from what</span></h2>
+        <p v-if="place.collection.kept.length === 0" class="quiet">Nothing is kept in {{ place.collection.name }}.</p>
+        <table v-else class="plain">
+          <tbody>
+            <tr v-for="k in place.collection.kept" :key="k.name">
+              <th scope="row">{{ k.name }}</th>
+              <td><div class="kept"><ValueView :value="doc.kept[k.name]" /></div></td>
+              <td class="quiet source">{{ k.kind }} {{ k.from }}</td>
+            </tr>
+          </tbody>
+        </table>
+        <template v-if="place.collection.links.length">
+          <h2 class="links">Leads to</h2>
+          <ul>
+            <li v-for="l in place.collection.links" :key="l.name"><PathLink :path="`${doc.path}/${l.name}`" /></li>
+          </ul>
+        </template>
+      </section>
+    </div>
+    <DocumentForm v-model="editing" :collection="place.collection" :fields="doc.fields" :title="`Edit ${doc.path}`" :save="save" />
+  </template>
+</template>
+
+<style scoped>
+.head { display: flex; flex-wrap: wrap; align-items: flex-start; gap: 8px; margin-bottom: 12px; }
+.title { flex: 1; min-width: 240px; }
+.title h1 { overflow-wrap: anywhere; }
+.title p { margin: 2px 0 0; }
+h2 .quiet { font-weight: 400; margin-left: 6px; }
+.halves { display: grid; grid-template-columns: 1fr 1fr; gap: var(--gap); align-items: start; }
+.plain th { vertical-align: top; padding-top: 5px; border-top: 1px solid var(--line); width: 1%; }
+.source { white-space: nowrap; }
+.links { margin-top: 20px; }
+ul { margin: 0; padding: 0; list-style: none; }
+@media (max-width: 900px) { .halves { grid-template-columns: 1fr; } }
+</style>

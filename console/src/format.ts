@@ -1,0 +1,30 @@
+const numbers = new Intl.NumberFormat('en')
+export const count = (n: number) => numbers.format(n)
+
+export const clock = (iso: string) => new Date(iso).toLocaleTimeString('en-GB')
+export const moment = (iso: string) => new Date(iso).toLocaleString('sv-SE')
+
+/** How long ago, in the largest fitting unit. */
+export function ago(iso: string): string {
+  const seconds = Math.max(0, (Date.now() - new Date(iso).getTime()) / 1000)
+  if (seconds < 5) return 'now'
+  if (seconds < 60) return `${Math.floor(seconds)} s`
+  if (seconds < 3600) return `${Math.floor(seconds / 60)} min`
+  if (seconds < 86400) return `${Math.floor(seconds / 3600)} h`
+  return `${Math.floor(seconds / 86400)} d`
+}
+
+export function duration(ms: number): string {
+  return ms < 1000 ? `${Math.round(ms)} ms` : `${(ms / 1000).toFixed(1)} s`
+}
+
+/** A value of any type on one line. */
+export function inline(value: unknown): string {
+  if (value === null || value === undefined) return '–'
+  if (typeof value === 'number') return count(value)
+  if (typeof value === 'object') {
+    if (Array.isArray(value)) return value.map(inline).join(', ')
+    return Object.values(value).map(inline).join(' · ')
+  }
+  return String(value)
+}

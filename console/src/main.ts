@@ -1,0 +1,14 @@
+import { createApp } from 'vue'
+import 'element-plus/dist/index.css'
+import 'element-plus/theme-chalk/dark/css-vars.css'
+import ElementPlus from 'element-plus'
+import App from './App.vue'
+import { router } from './router'
+import './theme.css'
+
+const dark = window.matchMedia('(prefers-color-scheme: dark)')
+const follow = () => document.documentElement.classList.toggle('dark', dark.matches)
+dark.addEventListener('change', follow)
+follow()
+
+createApp(App).use(router).use(ElementPlus).mount('#app')

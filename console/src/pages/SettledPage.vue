@@ -1,0 +1,76 @@
+<script setup lang="ts">
+import { computed, onMounted, onUnmounted, shallowRef } from 'vue'
+import { api, type Change } from '../api/client'
+import AmountList from '../components/AmountList.vue'
+import ChangeList from '../components/ChangeList.vue'
+import { useStatus } from '../composables/status'
+import { count, duration } from '../format'
+
+const { status, error } = useStatus()
+const changes = shallowRef<Change[]>([])
+let timer: number | undefined
+
+async function look() {
+  try {
+    changes.value = (await api.changes(15)).changes
+  } catch {
+    // the status says that the service does not answer
+  }
+  timer = window.setTimeout(look, 1500)
+}
+onMounted(look)
+onUnmounted(() => window.clearTimeout(timer))
+
+const headline = computed(() => {
+  const s = status.value
+  if (error.value) return error.value
+  if (!s) return 'Looking…'
+  if (s.settled) return 'Everything is settled'
+  if (s.parked > 0) return `${count(s.parked)} pieces of work are parked`
+  return `${count(s.due)} pieces of work are due`
+})
+const explanation = computed(() => {
+  const s = status.value
+  if (!s) return ''
+  if (s.settled) return 'No work is due: every kept value and every timeline is what the facts say.'
+  if (s.parked > 0) return 'They failed again and again and wait for you: `yalvo parked` says why, `yalvo parked --retry` tries again.'
+  return `The oldest is ${duration(s.lag_ms)} behind.`
+})
+</script>
+
+<template>
+  <section class="panel answer" :class="{ busy: !status?.settled }" aria-live="polite">
+    <h1>{{ headline }}</h1>
+    <p class="quiet">{{ explanation }}</p>
+    <dl v-if="status">
+      <div v-for="lane in status.lanes" :key="lane.lane">
+        <dt>{{ lane.lane }}</dt>
+        <dd :class="{ quiet: lane.due === 0 }">{{ count(lane.due) }} due<template v-if="lane.due"> · {{ duration(lane.lag_ms) }}</template></dd>
+      </div>
+    </dl>
+  </section>
+
+  <div v-if="status" class="amounts">
+    <AmountList title="Documents" :amounts="status.documents" link />
+    <AmountList title="Pairs" :amounts="status.pairs" />
+    <AmountList title="Timeline entries" :amounts="status.entries" kept />
+  </div>
+
+  <section class="panel">
+    <h2>Recent changes</h2>
+    <p v-if="changes.length === 0" class="quiet">Nothing has been written yet.</p>
+    <ChangeList v-else :changes="changes" />
+  </section>
+</template>
+
+<style scoped>
+.answer { border-left: 4px solid var(--accent); }
+.answer.busy { border-left-style: dashed; }
+.answer p { margin: 2px 0 0; }
+dl { display: flex; flex-wrap: wrap; gap: 8px 36px; margin: 16px 0 0; }
+dt { color: var(--quiet); font-size: 13px; }
+dd { margin: 0; font-variant-numeric: tabular-nums; }
+.amounts { display: grid; grid-template-columns: repeat(3, 1fr); gap: var(--gap); margin: var(--gap) 0; }
+.panel { overflow-x: auto; }
+@media (max-width: 800px) { .amounts { grid-template-columns: 1fr; } }
+</style>

@@ -1,0 +1,56 @@
+<script setup lang="ts">
+import { computed, ref, shallowRef, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import { api } from '../api/client'
+import AccountColumn from '../components/AccountColumn.vue'
+import { useOutline } from '../composables/outline'
+
+const { outline } = useOutline()
+const route = useRoute()
+const router = useRouter()
+
+const timeline = computed(() => outline.value?.timelines[0])
+const left = computed(() => String(route.query.left ?? ''))
+const right = computed(() => String(route.query.right ?? ''))
+const suggested = shallowRef<string[]>([])
+const lastAction = ref('')
+
+/** Without a choice in the address, the two first accounts are shown. */
+watch(timeline, async (t) => {
+  if (!t || (left.value && right.value)) return
+  suggested.value = (await api.list(t.owner, { limit: 2 })).documents.map((d) => d.id)
+  choose(left.value || (suggested.value[0] ?? ''), right.value || (suggested.value[1] ?? ''))
+}, { immediate: true })
+
+function choose(l: string, r: string) {
+  void router.replace({ query: { left: l, right: r } })
+}
+</script>
+
+<template>
+  <p v-if="outline && !timeline" class="quiet">The design has no timeline to show.</p>
+  <template v-if="outline && timeline">
+    <div class="head">
+      <h1>Two people, side by side</h1>
+      <p class="quiet" role="status" aria-live="polite">{{ lastAction || 'Act as one of them and watch the other.' }}</p>
+    </div>
+    <div class="columns">
+      <AccountColumn
+        v-if="left" side="left" :account="left" :other="right" :timeline="timeline" :outline="outline"
+        @choose="choose($event, right)" @acted="lastAction = $event"
+      />
+      <AccountColumn
+        v-if="right" side="right" :account="right" :other="left" :timeline="timeline" :outline="outline"
+        @choose="choose(left, $event)" @acted="lastAction = $event"
+      />
+      <p v-if="!left || !right" class="quiet">There are not two accounts yet: add some under Documents.</p>
+    </div>
+  </template>
+</template>
+
+<style scoped>
+.head { display: flex; flex-wrap: wrap; align-items: baseline; gap: 4px 16px; margin-bottom: 12px; }
+.head p { margin: 0; }
+.columns { display: grid; grid-template-columns: 1fr 1fr; gap: 20px; align-items: start; }
+@media (max-width: 760px) { .columns { grid-template-columns: 1fr; } }
+</style>

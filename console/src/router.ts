@@ -1,0 +1,15 @@
+import { createRouter, createWebHistory } from 'vue-router'
+
+export const router = createRouter({
+  history: createWebHistory(),
+  routes: [
+    { path: '/', name: 'settled', component: () => import('./pages/SettledPage.vue'), meta: { title: 'Settled?' } },
+    { path: '/documents/:path(.*)*', name: 'documents', component: () => import('./pages/DocumentsPage.vue'), meta: { title: 'Documents' } },
+    { path: '/together', name: 'together', component: () => import('./pages/TogetherPage.vue'), meta: { title: 'Side by side' } },
+    { path: '/:rest(.*)*', component: () => import('./pages/NowherePage.vue'), meta: { title: 'Nothing here' } },
+  ],
+})
+
+router.afterEach((to) => {
+  document.title = `${String(to.meta.title)} · Yalvo`
+})
