@@ -3,6 +3,7 @@ module yalvo
 go 1.26.0
 
 require (
+	github.com/chromedp/chromedp v0.23.0
 	github.com/evanphx/json-patch/v5 v5.9.11
 	github.com/go-json-experiment/json v1.27.2
 	github.com/goccy/go-yaml v1.19.2
@@ -20,6 +21,7 @@ require (
 
 require (
 	github.com/BurntSushi/toml v1.4.1-0.20240526193622-a339e1f7089c // indirect
+	github.com/chromedp/cdproto v0.159.0 // indirect
 	github.com/jackc/pgpassfile v1.0.0 // indirect
 	github.com/jackc/pgservicefile v0.0.0-20240606120523-5a60cdf6a761 // indirect
 	github.com/jackc/puddle/v2 v2.2.3 // indirect

@@ -11,7 +11,7 @@ const { outline, missing } = useOutline()
     <span v-if="outline" class="app quiet">{{ outline.app }}</span>
     <nav>
       <RouterLink to="/">Settled?</RouterLink>
-      <RouterLink to="/documents">Documents</RouterLink>
+      <RouterLink to="/documents" :class="{ here: $route.name === 'documents' }">Documents</RouterLink>
       <RouterLink to="/together">Side by side</RouterLink>
     </nav>
     <SettledBadge />
@@ -33,7 +33,7 @@ const { outline, missing } = useOutline()
 nav { display: flex; gap: 4px; flex: 1; }
 nav a { padding: 6px 12px; border-radius: 6px; color: var(--quiet); white-space: nowrap; }
 nav a:hover { text-decoration: none; color: var(--text); }
-nav a.router-link-exact-active, nav a[href='/documents'].router-link-active { color: var(--text); background: var(--ground); font-weight: 550; }
+nav a.router-link-exact-active, nav a.here { color: var(--text); background: var(--ground); font-weight: 550; }
 main { max-width: 1240px; margin: 0 auto; padding: 20px 24px 48px; }
 @media (max-width: 640px) {
   .bar { padding: 10px 12px; gap: 8px 12px; }

@@ -32,7 +32,9 @@ const name = computed(() => {
   const field = owners.value?.fields.find((f) => f.name === 'name')?.name
   return field && person.value ? inline(person.value.fields[field]) : props.account
 })
-const counts = computed(() => Object.entries(person.value?.kept ?? {}).filter(([, v]) => typeof v === 'number'))
+const counts = computed(() =>
+  (owners.value?.kept ?? []).filter((k) => k.kind === 'count').map((k) => [k.name, person.value?.kept[k.name]] as const),
+)
 
 async function look() {
   try {

@@ -17,7 +17,7 @@ const ends = (c: Change) => (c.detail ?? '').split(' → ')
     <tbody>
       <tr v-for="c in changes" :key="c.position">
         <td class="quiet when">{{ clock(c.at) }}</td>
-        <td>{{ c.kind }}<template v-if="isPair(c)"> {{ c.subject }}</template></td>
+        <td class="what">{{ isPair(c) ? `${c.kind} ${c.subject}` : c.kind }}</td>
         <td>
           <template v-if="isPair(c)">
             <template v-for="(end, i) in ends(c)" :key="end"><span v-if="i > 0" class="quiet"> → </span><PathLink :path="end" /></template>
@@ -37,5 +37,6 @@ const ends = (c: Change) => (c.detail ?? '').split(' → ')
 </template>
 
 <style scoped>
+.what { white-space: nowrap; }
 .when { white-space: nowrap; font-variant-numeric: tabular-nums; }
 </style>

@@ -3,7 +3,7 @@ import { computed, ref, shallowRef, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { api, wordsOf, type Document, type Values } from '../api/client'
 import type { Place } from '../composables/place'
-import { inline, moment } from '../format'
+import { inline } from '../format'
 import DocumentForm from './DocumentForm.vue'
 import PathLink from './PathLink.vue'
 
@@ -19,8 +19,9 @@ const adding = ref(false)
 const pageSize = 25
 
 const top = computed(() => !props.place.path.includes('/'))
+const nested = computed(() => props.place.path.includes('/') && !canAdd.value)
 const canAdd = computed(() => props.place.path.endsWith(props.place.collection.name))
-const facts = computed(() => props.place.collection.fields.filter((f) => f.type !== 'object').slice(0, 3).map((f) => f.name))
+const facts = computed(() => props.place.collection.fields.filter((f) => !['object', 'media'].includes(f.type)).slice(0, 2).map((f) => f.name))
 const kept = computed(() => props.place.collection.kept.slice(0, 3).map((k) => k.name))
 
 async function load(more = false) {
@@ -66,15 +67,13 @@ async function add(fields: Values, as: string, id: string) {
           <th>id</th>
           <th v-for="name in facts" :key="name">{{ name }}</th>
           <th v-for="name in kept" :key="name"><span class="kept">{{ name }}</span></th>
-          <th>updated</th>
         </tr>
       </thead>
       <tbody>
         <tr v-for="d in documents" :key="d.path">
-          <td><PathLink :path="d.path" /></td>
+          <td class="id"><PathLink :path="d.path" :label="nested ? d.path : d.id" /></td>
           <td v-for="name in facts" :key="name"><div class="cell">{{ inline(d.fields[name]) }}</div></td>
           <td v-for="name in kept" :key="name"><div class="cell kept" :class="{ number: typeof d.kept[name] === 'number' }">{{ inline(d.kept[name]) }}</div></td>
-          <td class="quiet when">{{ moment(d.updated) }}</td>
         </tr>
       </tbody>
     </table>
@@ -88,7 +87,8 @@ async function add(fields: Values, as: string, id: string) {
 .name { overflow-wrap: anywhere; flex: 1; }
 .find { width: 200px; }
 .scroll { overflow-x: auto; }
-.cell { max-width: 260px; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
-.when { white-space: nowrap; font-variant-numeric: tabular-nums; }
+.id { white-space: nowrap; }
+td { max-width: 240px; }
+.cell { max-width: 200px; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
 .more { margin-top: 12px; }
 </style>

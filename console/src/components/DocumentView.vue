@@ -76,7 +76,7 @@ async function remove() {
           <tbody>
             <tr v-for="f in place.collection.fields" :key="f.name">
               <th scope="row">{{ f.name }}</th>
-              <td><ValueView :value="doc.fields[f.name]" :to="f.to" /></td>
+              <td><ValueView :value="doc.fields[f.name]" :to="f.to" :time="f.type === 'timestamp'" /></td>
             </tr>
           </tbody>
         </table>
@@ -96,7 +96,7 @@ async function remove() {
         <template v-if="place.collection.links.length">
           <h2 class="links">Leads to</h2>
           <ul>
-            <li v-for="l in place.collection.links" :key="l.name"><PathLink :path="`${doc.path}/${l.name}`" /></li>
+            <li v-for="l in place.collection.links" :key="l.name"><PathLink :path="`${doc.path}/${l.name}`" :label="l.name" /></li>
           </ul>
         </template>
       </section>
@@ -115,6 +115,6 @@ h2 .quiet { font-weight: 400; margin-left: 6px; }
 .plain th { vertical-align: top; padding-top: 5px; border-top: 1px solid var(--line); width: 1%; }
 .source { white-space: nowrap; }
 .links { margin-top: 20px; }
-ul { margin: 0; padding: 0; list-style: none; }
+ul { margin: 0; padding: 0; list-style: none; display: flex; flex-wrap: wrap; gap: 4px 20px; }
 @media (max-width: 900px) { .halves { grid-template-columns: 1fr; } }
 </style>

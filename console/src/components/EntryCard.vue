@@ -14,7 +14,12 @@ const box = ref<{ focus: () => void }>()
 const card = computed(() => Object.values(props.entry.kept).find((v) => v && typeof v === 'object') as Record<string, unknown> | undefined)
 const byline = computed(() => (card.value ? [card.value.name, card.value.handle && `@${card.value.handle}`].filter(Boolean).map(inline).join(' ') : props.entry.author))
 const counts = computed(() => Object.entries(props.entry.kept).filter(([, v]) => typeof v === 'number'))
-const extras = computed(() => Object.entries(props.entry.fields).filter(([name, v]) => name !== props.bodyField && typeof v === 'object'))
+/** Words of the other facts: a place's name, not its coordinates. */
+const extras = computed(() =>
+  Object.entries(props.entry.fields)
+    .filter(([name, v]) => name !== props.bodyField && v && typeof v === 'object')
+    .map(([name, v]) => [name, Object.values(v as object).filter((x) => typeof x === 'string').join(' · ')] as const),
+)
 
 async function start() {
   text.value = inline(props.entry.fields[props.bodyField])
@@ -42,7 +47,7 @@ function save() {
     </form>
     <p v-else class="body">{{ inline(entry.fields[bodyField]) }}</p>
     <footer>
-      <span v-for="[name, v] in extras" :key="name" class="quiet extra">{{ inline(v) }}</span>
+      <span v-for="[name, v] in extras" :key="name" class="quiet extra">{{ v }}</span>
       <span v-for="[name, v] in counts" :key="name" class="kept">{{ name.replaceAll('_', ' ').replace(' count', 's') }} {{ inline(v) }}</span>
       <span v-if="mine && !editing" class="acts">
         <el-button size="small" link :disabled="busy" data-act="edit" @click="start">Edit</el-button>

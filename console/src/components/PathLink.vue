@@ -1,9 +1,9 @@
 <script setup lang="ts">
-defineProps<{ path: string }>()
+defineProps<{ path: string; label?: string }>()
 </script>
 
 <template>
-  <RouterLink class="mono path" :to="`/documents/${path}`">{{ path }}</RouterLink>
+  <RouterLink class="mono path" :to="`/documents/${path}`">{{ label ?? path }}</RouterLink>
 </template>
 
 <style scoped>

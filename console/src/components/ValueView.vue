@@ -1,9 +1,9 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import { inline } from '../format'
+import { inline, moment } from '../format'
 import PathLink from './PathLink.vue'
 
-const props = defineProps<{ value: unknown; to?: string }>()
+const props = defineProps<{ value: unknown; to?: string; time?: boolean }>()
 
 const parts = computed(() =>
   props.value && typeof props.value === 'object' && !Array.isArray(props.value)
@@ -17,6 +17,7 @@ const parts = computed(() =>
   <dl v-else-if="parts">
     <template v-for="[name, v] in parts" :key="name"><dt>{{ name }}</dt><dd>{{ inline(v) }}</dd></template>
   </dl>
+  <time v-else-if="time && typeof value === 'string'" :datetime="value" :title="value">{{ moment(value) }}</time>
   <span v-else class="value">{{ inline(value) }}</span>
 </template>
 

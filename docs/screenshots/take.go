@@ -1,0 +1,72 @@
+// Command take photographs the console of a running demo into docs/screenshots:
+//
+//	go run ./docs/screenshots http://127.0.0.1:7480
+package main
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"path/filepath"
+	"time"
+
+	"github.com/chromedp/chromedp"
+)
+
+// A page is ready when something that it shows last is there.
+var pages = []struct {
+	file, path, ready string
+	width, height     int64
+	dark              bool
+}{
+	{"settled.png", "/", "table tbody tr td.when", 1280, 800, false},
+	{"documents.png", "/documents/sightings", "td.id", 1280, 800, false},
+	{"document.png", "/documents/sightings/s00001", "td .kept", 1280, 800, false},
+	{"together.png", "/together?left=keeper&right=arno_marshwood", `[data-side="right"] article`, 1280, 800, false},
+	{"together-dark.png", "/together?left=ada_birkdale&right=arno_marshwood", `[data-side="right"] article`, 1280, 800, true},
+	{"together-narrow.png", "/together?left=ada_birkdale&right=arno_marshwood", `[data-side="right"] article`, 420, 800, false},
+}
+
+func main() {
+	if len(os.Args) < 2 {
+		fmt.Fprintln(os.Stderr, "usage: go run ./docs/screenshots URL [FOLDER]")
+		os.Exit(2)
+	}
+	folder := "docs/screenshots"
+	if len(os.Args) > 2 {
+		folder = os.Args[2]
+	}
+	for _, p := range pages {
+		if err := take(os.Args[1], folder, p.file, p.path, p.ready, p.width, p.height, p.dark); err != nil {
+			fmt.Fprintln(os.Stderr, p.file+":", err)
+			os.Exit(1)
+		}
+	}
+}
+
+func take(base, folder, file, path, ready string, width, height int64, dark bool) error {
+	options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.NoSandbox, chromedp.DisableGPU,
+		chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true), chromedp.Flag("hide-scrollbars", true))
+	if dark {
+		options = append(options, chromedp.Flag("blink-settings", "preferredColorScheme=0"))
+	}
+	allocator, cancel := chromedp.NewExecAllocator(context.Background(), options...)
+	defer cancel()
+	ctx, cancel := chromedp.NewContext(allocator)
+	defer cancel()
+	ctx, cancel = context.WithTimeout(ctx, 30*time.Second)
+	defer cancel()
+	err := chromedp.Do(ctx,
+		chromedp.EmulateViewport(width, height),
+		chromedp.Navigate(base+path),
+		chromedp.WaitVisible(chromedp.CSS(ready)),
+		chromedp.WaitVisible(chromedp.CSS("a.badge.good")))
+	if err != nil {
+		return err
+	}
+	picture, err := chromedp.Run(ctx, chromedp.CaptureScreenshot())
+	if err != nil {
+		return err
+	}
+	return os.WriteFile(filepath.Join(folder, file), picture, 0o644)
+}
