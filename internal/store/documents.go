@@ -116,10 +116,19 @@ func (tx *Tx) LockTargets(addresses []Address, strength Strength) (map[Address]D
 	return found, err
 }
 
+// stamp is what the database decides about a document that is written.
+type stamp struct {
+	N       int64
+	Version int64
+	Created time.Time
+	Updated time.Time
+}
+
 // Insert adds a document and its kept values. It fills in number, version and
 // times, and is false if the key is taken. A key that another transaction is
 // about to take is waited for.
 func (tx *Tx) Insert(d *Document) (bool, error) {
+	var s stamp
 	got := tx.db.Raw(`
 		WITH new AS (
 			INSERT INTO documents (collection, key, parent, fields, born, made_from)
@@ -130,16 +139,19 @@ func (tx *Tx) Insert(d *Document) (bool, error) {
 			INSERT INTO kept (doc, "values") SELECT n, ?::jsonb FROM new
 		)
 		SELECT n, version, created, updated FROM new`,
-		d.Collection, d.Key, d.Parent, string(d.Fields), d.Born, d.MadeFrom, string(d.Kept)).Scan(d)
+		d.Collection, d.Key, d.Parent, string(d.Fields), d.Born, d.MadeFrom, string(d.Kept)).Scan(&s)
+	d.N, d.Version, d.Created, d.Updated = s.N, s.Version, s.Created, s.Updated
 	return got.RowsAffected > 0, got.Error
 }
 
 // Update writes new fields into a locked document and, if there are any, new kept values.
 func (tx *Tx) Update(d *Document, kept map[string]json.RawMessage) error {
+	var s stamp
 	err := tx.db.Raw(`
 		UPDATE documents SET fields = ?::jsonb, version = version + 1, updated = clock_timestamp()
 		WHERE n = ?
-		RETURNING version, updated`, string(d.Fields), d.N).Scan(d).Error
+		RETURNING version, updated`, string(d.Fields), d.N).Scan(&s).Error
+	d.Version, d.Updated = s.Version, s.Updated
 	if err != nil || len(kept) == 0 {
 		return err
 	}
@@ -147,10 +159,13 @@ func (tx *Tx) Update(d *Document, kept map[string]json.RawMessage) error {
 	if err != nil {
 		return err
 	}
-	return tx.db.Raw(`
+	var now struct{ Kept json.RawMessage }
+	err = tx.db.Raw(`
 		UPDATE kept SET "values" = "values" || ?::jsonb
 		WHERE doc = ?
-		RETURNING "values" AS kept`, string(patch), d.N).Scan(d).Error
+		RETURNING "values" AS kept`, string(patch), d.N).Scan(&now).Error
+	d.Kept = now.Kept
+	return err
 }
 
 // Delete takes documents away with all that belongs to them alone: kept

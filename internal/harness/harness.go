@@ -1,0 +1,176 @@
+// Package harness starts real services for tests: a PostgreSQL for each test
+// binary, a database and a service on loopback for each test. Answers that
+// come through its client are checked against the service's OpenAPI document.
+package harness
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"log/slog"
+	"net/http"
+	"os"
+	"strings"
+	"sync"
+	"sync/atomic"
+	"testing"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgxpool"
+
+	"yalvo/client"
+	"yalvo/internal/postgres"
+	"yalvo/internal/service"
+)
+
+// Main runs a package's tests and stops the PostgreSQL they shared.
+func Main(m *testing.M) {
+	code := m.Run()
+	if shared.server != nil {
+		if err := shared.server.Stop(); err != nil {
+			fmt.Fprintln(os.Stderr, err)
+			code = 1
+		}
+		if err := os.RemoveAll(shared.dir); err != nil {
+			fmt.Fprintln(os.Stderr, err)
+			code = 1
+		}
+	}
+	os.Exit(code)
+}
+
+var shared struct {
+	once   sync.Once
+	server *postgres.Server
+	dir    string
+	err    error
+	count  atomic.Int64
+}
+
+// Folder is a temporary folder that PostgreSQL's unprivileged user may enter.
+func Folder() (string, error) {
+	dir, err := os.MkdirTemp("", "yalvo-test-")
+	if err != nil {
+		return "", err
+	}
+	return dir, os.Chmod(dir, 0o755)
+}
+
+// Database makes an empty database and returns its URL.
+func Database(t testing.TB) string {
+	t.Helper()
+	shared.once.Do(func() {
+		if shared.dir, shared.err = Folder(); shared.err == nil {
+			shared.server, shared.err = postgres.Start(context.Background(), postgres.Options{Dir: shared.dir, Scratch: true, Log: Log()})
+		}
+	})
+	if shared.err != nil {
+		t.Fatalf("starting PostgreSQL: %v", shared.err)
+	}
+	name := fmt.Sprintf("test%d", shared.count.Add(1))
+	conn, err := pgx.Connect(t.Context(), shared.server.Address())
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer conn.Close(context.Background())
+	if _, err := conn.Exec(t.Context(), "CREATE DATABASE "+name); err != nil {
+		t.Fatal(err)
+	}
+	return shared.server.AddressOf(name)
+}
+
+// Log is where services under test write: nowhere, unless YALVO_TEST_LOG is set.
+func Log() *slog.Logger {
+	if os.Getenv("YALVO_TEST_LOG") != "" {
+		return slog.New(slog.NewTextHandler(os.Stderr, nil))
+	}
+	return slog.New(slog.NewTextHandler(io.Discard, nil))
+}
+
+// App is a service under test.
+type App struct {
+	*client.Client
+	URL      string
+	Database string
+	T        testing.TB
+	db       *pgxpool.Pool
+}
+
+// Start starts a service on a database of its own and applies a design to it.
+func Start(t testing.TB, design string) *App {
+	t.Helper()
+	return StartOn(t, Database(t), design)
+}
+
+// StartOn is Start on a given database, which other services may share.
+func StartOn(t testing.TB, database, design string) *App {
+	t.Helper()
+	s, err := service.Start(t.Context(), service.Options{Listen: "127.0.0.1:0", Database: database, Log: Log()})
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() {
+		if err := s.Stop(); err != nil {
+			t.Error(err)
+		}
+	})
+	return connect(t, s.Address, database, design)
+}
+
+func connect(t testing.TB, url, database, design string) *App {
+	t.Helper()
+	a := &App{Client: client.New(url), URL: url, Database: database, T: t}
+	if design != "" {
+		if _, err := a.Apply(t.Context(), "test.yaml", []byte(design)); err != nil {
+			t.Fatal(err)
+		}
+		a.Client = a.Client.Using(&http.Client{Transport: a.checked()})
+	}
+	return a
+}
+
+// SQL runs a statement on the app's database, behind the service's back.
+func (a *App) SQL(sql string, args ...any) {
+	a.T.Helper()
+	if _, err := a.pool().Exec(a.T.Context(), sql, args...); err != nil {
+		a.T.Fatalf("%v in %s", err, sql)
+	}
+}
+
+// Number asks the app's database for a number.
+func (a *App) Number(sql string, args ...any) int64 {
+	a.T.Helper()
+	var n int64
+	if err := a.pool().QueryRow(a.T.Context(), sql, args...).Scan(&n); err != nil {
+		a.T.Fatalf("%v in %s", err, sql)
+	}
+	return n
+}
+
+// Pool is a pool of connections to the app's database.
+func (a *App) Pool() *pgxpool.Pool { return a.pool() }
+
+func (a *App) pool() *pgxpool.Pool {
+	a.T.Helper()
+	if a.db == nil {
+		separator := "?"
+		if strings.Contains(a.Database, "?") {
+			separator = "&"
+		}
+		db, err := pgxpool.New(a.T.Context(), a.Database+separator+"search_path=yalvo")
+		if err != nil {
+			a.T.Fatal(err)
+		}
+		a.db = db
+		a.T.Cleanup(db.Close)
+	}
+	return a.db
+}
+
+// Settle waits until everything due is done.
+func (a *App) Settle() {
+	a.T.Helper()
+	if _, err := a.AfterAll().Status(a.T.Context()); err != nil {
+		a.T.Fatal(err)
+	}
+}

@@ -1,0 +1,47 @@
+package tests
+
+import "fmt"
+
+// noDrift recomputes every duplicate of the ponds app from the facts with
+// statements of its own and compares it with what is stored. It is kept apart
+// from the product's SQL on purpose.
+func (w world) noDrift() {
+	w.t.Helper()
+	w.Settle()
+	number := func(kind, name string) string {
+		return fmt.Sprintf("(SELECT n FROM numbers WHERE kind = '%s' AND name = '%s')", kind, name)
+	}
+	follow, like := number("pair", "follow"), number("pair", "like")
+	author, noteAuthor := number("reference", "posts.author"), number("reference", "notes.author")
+	count := func(collection, kept, truth string) string {
+		return fmt.Sprintf(`SELECT count(*) FROM documents d JOIN kept k ON k.doc = d.n
+			WHERE d.collection = %s AND (k.values->>'%s')::int IS DISTINCT FROM (%s)`, number("collection", collection), kept, truth)
+	}
+	byline := func(ref string) string {
+		return fmt.Sprintf(`SELECT count(*) FROM refs r JOIN kept k ON k.doc = r.source JOIN documents a ON a.n = r.target
+			WHERE r.reference = %s AND k.values->'byline' IS DISTINCT FROM jsonb_build_object('name', a.fields->'name')`, ref)
+	}
+	justified := fmt.Sprintf(`(
+		SELECT p.a AS owner, r.source AS doc FROM refs r JOIN pairs p ON p.kind = %s AND p.b = r.target WHERE r.reference = %s
+		UNION SELECT r.target, r.source FROM refs r WHERE r.reference = %s)`, follow, author, author)
+	for what, sql := range map[string]string{
+		"followers_n":         count("people", "followers_n", "SELECT count(*) FROM pairs WHERE kind = "+follow+" AND b = d.n"),
+		"following_n":         count("people", "following_n", "SELECT count(*) FROM pairs WHERE kind = "+follow+" AND a = d.n"),
+		"posts_n":             count("people", "posts_n", "SELECT count(*) FROM refs WHERE reference = "+author+" AND target = d.n"),
+		"likes_n":             count("posts", "likes_n", "SELECT count(*) FROM pairs WHERE kind = "+like+" AND b = d.n"),
+		"notes_n":             count("posts", "notes_n", "SELECT count(*) FROM documents n WHERE n.parent = d.n"),
+		"bylines of posts":    byline(author),
+		"bylines of notes":    byline(noteAuthor),
+		"references":          "SELECT count(*) FROM refs r WHERE NOT EXISTS (SELECT 1 FROM documents d WHERE d.n = r.source)",
+		"surplus entries":     "SELECT count(*) FROM entries e WHERE NOT EXISTS (SELECT 1 FROM " + justified + " j WHERE j.owner = e.owner AND j.doc = e.doc)",
+		"missing entries":     "SELECT count(*) FROM " + justified + " j WHERE NOT EXISTS (SELECT 1 FROM floors f WHERE f.owner = j.owner) AND NOT EXISTS (SELECT 1 FROM entries e WHERE e.owner = j.owner AND e.doc = j.doc)",
+		"wrongly signed":      "SELECT count(*) FROM entries e JOIN refs r ON r.source = e.doc AND r.reference = " + author + " WHERE r.target <> e.author",
+		"parked work":         "SELECT count(*) FROM parked",
+		"work left":           "SELECT count(*) FROM due WHERE change IS NOT NULL",
+		"pairs of the absent": "SELECT count(*) FROM pairs p WHERE NOT EXISTS (SELECT 1 FROM documents WHERE n = p.a) OR NOT EXISTS (SELECT 1 FROM documents WHERE n = p.b)",
+	} {
+		if n := w.Number(sql); n != 0 {
+			w.t.Errorf("drift: %s: %d", what, n)
+		}
+	}
+}

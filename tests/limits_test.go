@@ -1,0 +1,130 @@
+package tests
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"yalvo/client"
+)
+
+func pageOf(limit int, cursor string) client.Page { return client.Page{Limit: limit, Cursor: cursor} }
+
+// A timeline of five: everything that has to do with its length happens soon.
+var shortPonds = strings.Replace(ponds, "length: 800", "length: 5", 1)
+
+func TestATimelineHoldsItsNewestAndNoMore(t *testing.T) {
+	w := start(t, shortPonds)
+	w.person("ada")
+	w.person("ben")
+	w.follow("ben", "ada")
+	var newest []string
+	for i := range 30 {
+		id := fmt.Sprintf("p%02d", i)
+		w.post("ada", id, "a")
+		newest = append([]string{id}, newest...)
+	}
+	same(t, "before any sweep", w.home("ben"), newest[:5])
+
+	w.sweep()
+	stored := w.Number("SELECT count(*) FROM entries")
+	if stored >= 60 {
+		t.Errorf("the sweep left all %d entries", stored)
+	}
+	same(t, "after it", w.home("ben"), newest[:5])
+
+	t.Run("older posts come back when newer ones go", func(t *testing.T) {
+		for _, id := range newest[:20] {
+			if _, _, err := w.Remove(t.Context(), "posts/"+id); err != nil {
+				t.Fatal(err)
+			}
+		}
+		same(t, "ben", w.home("ben"), newest[20:25])
+		same(t, "ada", w.home("ada"), newest[20:25])
+	})
+	t.Run("and when an author is unfollowed", func(t *testing.T) {
+		w.person("cora")
+		w.follow("ben", "cora")
+		for i := range 30 {
+			w.post("cora", fmt.Sprintf("c%02d", i), "c")
+		}
+		w.Settle()
+		w.sweep()
+		same(t, "ben", w.home("ben"), []string{"c29", "c28", "c27", "c26", "c25"})
+		w.unfollow("ben", "cora")
+		same(t, "ben", w.home("ben"), newest[20:25])
+	})
+	t.Run("a follow brings in no more than fits", func(t *testing.T) {
+		w.person("dora")
+		w.follow("dora", "cora")
+		same(t, "dora", w.home("dora"), []string{"c29", "c28", "c27", "c26", "c25"})
+		same(t, "stored", w.Number("SELECT count(*) FROM entries e JOIN documents d ON d.n = e.owner WHERE d.key = 'dora'"), 5)
+		for i := range 28 {
+			if _, _, err := w.Remove(t.Context(), fmt.Sprintf("posts/c%02d", 29-i)); err != nil {
+				t.Fatal(err)
+			}
+		}
+		same(t, "dora", w.home("dora"), []string{"c01", "c00"})
+	})
+	w.noDrift()
+}
+
+// sweep makes the work of cutting timelines due, and waits until it is done.
+func (w world) sweep() {
+	w.t.Helper()
+	w.SQL(`INSERT INTO due (lane, step, subject, doc) SELECT 5, 12, n, 0 FROM numbers WHERE kind = 'timeline'`)
+	w.until("the sweep is done", func() bool { return w.Number("SELECT count(*) FROM due") == 0 })
+}
+
+// until waits for something that no position tells of, looking again each
+// time the service's status has been read.
+func (w world) until(what string, is func() bool) {
+	w.t.Helper()
+	for range 2000 {
+		if is() {
+			return
+		}
+		if _, err := w.Status(w.t.Context()); err != nil {
+			w.t.Fatal(err)
+		}
+	}
+	w.t.Fatalf("never: %s", what)
+}
+
+func TestFiveOrFiftyThousandFollowersAreOneCodePath(t *testing.T) {
+	w := start(t, ponds)
+	w.person("ada")
+	const many = 25_000 // more than one chunk
+	w.SQL(`INSERT INTO documents (collection, key, fields, born) SELECT (SELECT n FROM numbers WHERE kind = 'collection' AND name = 'people'), 'fan' || g, '{"name":"fan"}', 0 FROM generate_series(1, $1::int) g`, many)
+	w.SQL(`INSERT INTO kept (doc, "values") SELECT n, '{"followers_n":0,"following_n":1,"posts_n":0}' FROM documents WHERE key LIKE 'fan%'`)
+	w.SQL(`INSERT INTO pairs (kind, b, a) SELECT (SELECT n FROM numbers WHERE kind = 'pair' AND name = 'follow'), (SELECT n FROM documents WHERE key = 'ada'), n FROM documents WHERE key LIKE 'fan%'`)
+	w.SQL(`UPDATE kept SET "values" = "values" || jsonb_build_object('followers_n', $1::int) WHERE doc = (SELECT n FROM documents WHERE key = 'ada')`, many)
+
+	same(t, "a late fan", w.home("fan24999", w.post("ada", "p1", "to all")), []string{"p1"})
+	same(t, "entries", w.Number("SELECT count(*) FROM entries"), many+1)
+
+	_, position, err := w.Remove(t.Context(), "people/ada")
+	if err != nil {
+		t.Fatal(err)
+	}
+	same(t, "a late fan", w.home("fan24999", position), []string{})
+	same(t, "entries", w.Number("SELECT count(*) FROM entries"), 0)
+	w.noDrift()
+}
+
+func TestASmallPostIsNotHeldUpByAGreatFanOut(t *testing.T) {
+	w := start(t, ponds)
+	for _, id := range []string{"star", "ada", "ben"} {
+		w.person(id)
+	}
+	w.follow("ben", "ada")
+	const many = 150_000
+	w.SQL(`INSERT INTO pairs (kind, b, a) SELECT (SELECT n FROM numbers WHERE kind = 'pair' AND name = 'follow'), (SELECT n FROM documents WHERE key = 'star'), 1000000 + g FROM generate_series(1, $1::int) g`, many)
+	w.post("star", "big", "to everybody")
+	same(t, "the small post", w.home("ben", w.post("ada", "small", "to ben")), []string{"small"})
+	if w.Number("SELECT count(*) FROM due WHERE change IS NOT NULL") == 0 {
+		t.Skip("the great fan-out was through already: this machine is too fast to tell")
+	}
+	w.Settle()
+	same(t, "entries", w.Number("SELECT count(*) FROM entries WHERE doc = (SELECT n FROM documents WHERE key = 'big')"), many+1)
+}

@@ -1,0 +1,213 @@
+package tests
+
+import (
+	"fmt"
+	"sync"
+	"testing"
+
+	"github.com/jackc/pgx/v5"
+
+	"yalvo/client"
+)
+
+// Each test here falls into one of the traps that the design names, unless a
+// guard holds. docs/decisions/0002-traps.md says which guard that is.
+
+// gate stops statements at a lock of the test's until it is opened.
+type gate struct {
+	w    world
+	conn *pgx.Conn
+}
+
+const gateLock = 42
+
+// stallInserts makes every insert into entries wait at a gate.
+func (w world) stallInserts() gate {
+	w.t.Helper()
+	w.SQL(`CREATE FUNCTION wait_at_gate() RETURNS trigger LANGUAGE plpgsql AS $$
+		BEGIN PERFORM pg_advisory_lock_shared(42); PERFORM pg_advisory_unlock_shared(42); RETURN NEW; END $$`)
+	w.SQL(`CREATE TRIGGER gate BEFORE INSERT ON entries FOR EACH ROW EXECUTE FUNCTION wait_at_gate()`)
+	conn, err := pgx.Connect(w.t.Context(), w.Database)
+	if err != nil {
+		w.t.Fatal(err)
+	}
+	if _, err := conn.Exec(w.t.Context(), "SELECT pg_advisory_lock($1)", gateLock); err != nil {
+		w.t.Fatal(err)
+	}
+	return gate{w, conn}
+}
+
+func (g gate) waiting() bool {
+	return g.w.Number("SELECT count(*) FROM pg_locks WHERE locktype = 'advisory' AND objid = $1 AND NOT granted AND database = (SELECT oid FROM pg_database WHERE datname = current_database())", gateLock) > 0
+}
+
+func (g gate) open() {
+	g.w.t.Helper()
+	if err := g.conn.Close(g.w.t.Context()); err != nil {
+		g.w.t.Fatal(err)
+	}
+}
+
+// A fan-out has read the followers and not yet written; meanwhile one of them
+// unfollows, and that is cleaned up first if nothing prevents it.
+func TestTrapLateInsertAfterAnUnfollow(t *testing.T) {
+	w := start(t, ponds)
+	w.person("ada")
+	w.person("ben")
+	w.follow("ben", "ada")
+	w.Settle()
+	g := w.stallInserts()
+	// The author's own entry is written with the post: as somebody else, by hand.
+	w.SQL(`DROP TRIGGER gate ON entries`)
+	w.SQL(`CREATE TRIGGER gate BEFORE INSERT ON entries FOR EACH ROW WHEN (NEW.owner <> NEW.author) EXECUTE FUNCTION wait_at_gate()`)
+	w.post("ada", "p1", "late")
+	w.until("the fan-out has read the followers", g.waiting)
+	w.unfollow("ben", "ada")
+	for range 100 { // time enough for an unguarded clean-up to run before the insert
+		if w.Number("SELECT count(*) FROM due WHERE step = 5") == 0 {
+			break
+		}
+		w.get0("people/ada")
+	}
+	g.open()
+	same(t, "ben", w.home("ben"), []string{})
+	w.noDrift()
+}
+
+func (w world) get0(path string) {
+	w.t.Helper()
+	if _, err := w.Get(w.t.Context(), path); err != nil {
+		w.t.Fatal(err)
+	}
+}
+
+// The same with the post removed under the fan-out.
+func TestTrapLateInsertAfterARemoval(t *testing.T) {
+	w := start(t, ponds)
+	w.person("ada")
+	w.person("ben")
+	w.follow("ben", "ada")
+	w.Settle()
+	g := w.stallInserts()
+	w.SQL(`DROP TRIGGER gate ON entries`)
+	w.SQL(`CREATE TRIGGER gate BEFORE INSERT ON entries FOR EACH ROW WHEN (NEW.owner <> NEW.author) EXECUTE FUNCTION wait_at_gate()`)
+	w.post("ada", "p1", "late")
+	w.until("the fan-out has read the followers", g.waiting)
+	if _, _, err := w.Remove(t.Context(), "posts/p1"); err != nil {
+		t.Fatal(err)
+	}
+	for range 100 {
+		if w.Number("SELECT count(*) FROM due WHERE step = 4") == 0 {
+			break
+		}
+		w.get0("people/ada")
+	}
+	g.open()
+	w.Settle()
+	same(t, "stored entries", w.Number("SELECT count(*) FROM entries"), 0)
+}
+
+// A post copies its author's name while the author is being renamed.
+func TestTrapACopyTakenWhileItsSourceChanges(t *testing.T) {
+	w := start(t, ponds)
+	w.person("ada")
+	var group sync.WaitGroup
+	for i := range 4 {
+		group.Go(func() {
+			for j := range 15 {
+				w.post("ada", fmt.Sprintf("p%d_%d", i, j), "who wrote this?")
+			}
+		})
+	}
+	for i := range 30 {
+		if _, _, err := w.Patch(t.Context(), "people/ada", map[string]any{"name": fmt.Sprintf("Ada %d", i)}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	group.Wait()
+	w.noDrift()
+}
+
+// A writer must not see its mark merged into one that a worker is about to delete.
+func TestTrapLostMarksAndCountsStayExact(t *testing.T) {
+	w := start(t, ponds)
+	const people, rounds = 16, 12
+	for i := range people {
+		w.person(fmt.Sprintf("p%d", i))
+	}
+	w.post("p0", "hot", "everybody likes this")
+	var group sync.WaitGroup
+	for i := range people {
+		group.Go(func() {
+			who := fmt.Sprintf("p%d", i)
+			for range rounds {
+				must(w.Set(t.Context(), "like", who, "hot"))(t)
+				must(w.Unset(t.Context(), "like", who, "hot"))(t)
+			}
+			must(w.Set(t.Context(), "like", who, "hot"))(t)
+		})
+	}
+	group.Wait()
+	same(t, "likes", w.get("posts/hot").Kept["likes_n"], people)
+	w.noDrift()
+}
+
+// Twenty clients set and unset the same pair at once: it ends in one clear state.
+func TestOnePairToggledByTwentyClients(t *testing.T) {
+	w := start(t, ponds)
+	w.person("ada")
+	w.person("ben")
+	w.post("ada", "p1", "toggled")
+	var group sync.WaitGroup
+	for i := range 20 {
+		group.Go(func() {
+			for range 5 {
+				if i%2 == 0 {
+					w.follow("ben", "ada")
+				} else {
+					w.unfollow("ben", "ada")
+				}
+			}
+		})
+	}
+	group.Wait()
+	w.Settle()
+	want := []string{}
+	if must(w.IsSet(t.Context(), "follow", "ben", "ada"))(t) {
+		want = []string{"p1"}
+	}
+	same(t, "ben", w.home("ben"), want)
+	w.noDrift()
+}
+
+// Work that keeps failing is set aside, is visible, and holds up nothing else.
+func TestTrapPoison(t *testing.T) {
+	w := start(t, ponds)
+	w.person("ada")
+	w.person("ben")
+	w.follow("ben", "ada")
+	w.Settle()
+	w.SQL(`CREATE FUNCTION refuse() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN RAISE 'the disk of this entry is broken'; END $$`)
+	w.SQL(`CREATE TRIGGER refuse BEFORE INSERT ON entries FOR EACH ROW WHEN (NEW.owner <> NEW.author) EXECUTE FUNCTION refuse()`)
+	poison := w.post("ada", "p1", "cannot be delivered")
+	w.until("it is parked", func() bool {
+		w.SQL("UPDATE due SET not_before = NULL") // the pauses are long
+		return w.Number("SELECT count(*) FROM parked") == 1
+	})
+	w.SQL("DROP TRIGGER refuse ON entries")
+
+	same(t, "what comes after it", w.home("ben", w.post("ada", "p2", "can be")), []string{"p2"})
+	_, err := w.After(poison).Timeline(t.Context(), "home", "ben", client.Page{})
+	refused(t, err, "not-yet", "parked")
+	parked := must(w.ParkedWork(t.Context()))(t)
+	if len(parked) != 1 || parked[0].Step != "deliver" || fmt.Sprint(parked[0].Change) != string(poison) {
+		t.Fatalf("parked: %+v", parked)
+	}
+	same(t, "attempts", parked[0].Attempts, 8)
+	if status := must(w.Status(t.Context()))(t); status.Settled || status.Parked != 1 {
+		t.Errorf("the status says %+v", status)
+	}
+	same(t, "retried", must(w.Retry(t.Context()))(t), 1)
+	same(t, "after the retry", w.home("ben", poison), []string{"p2", "p1"})
+	w.noDrift()
+}
