@@ -28,3 +28,6 @@ export function inline(value: unknown): string {
   }
   return String(value)
 }
+
+/** A number of pieces of work and the verb that agrees with it. */
+export const pieces = (n: number) => (n === 1 ? '1 piece of work is' : `${count(n)} pieces of work are`)

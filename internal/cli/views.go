@@ -113,9 +113,9 @@ func (a *app) showStatus(s client.Status) {
 	case s.Settled:
 		fmt.Fprintln(a.out, "Everything is settled: every duplicate is what the facts say.")
 	case s.Parked > 0:
-		fmt.Fprintf(a.out, "%s pieces of work failed and are parked (see `yalvo parked`), %s are due.\n", count(s.Parked), count(s.Due))
+		fmt.Fprintf(a.out, "Parked after failing again and again: %s (see `yalvo parked`). Due: %s.\n", count(s.Parked), count(s.Due))
 	default:
-		fmt.Fprintf(a.out, "%s pieces of work are due, the oldest for %.1f s.\n", count(s.Due), float64(s.LagMS)/1000)
+		fmt.Fprintf(a.out, "Due: %s, the oldest for %.1f s.\n", count(s.Due), float64(s.LagMS)/1000)
 	}
 	fmt.Fprintln(a.out)
 	var rows []table.Row
@@ -179,7 +179,7 @@ func (a *app) parked() *cli.Command {
 				if err != nil {
 					return err
 				}
-				fmt.Fprintf(a.out, "%s pieces of work are due again.\n", count(n))
+				fmt.Fprintf(a.out, "Due again: %s.\n", count(n))
 				return nil
 			}
 			all, err := a.client(c).ParkedWork(ctx)

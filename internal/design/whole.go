@@ -7,6 +7,7 @@ import "fmt"
 // pairs, or to the documents that point at it: so these share one space of names.
 func (r *reader) checkWhole() {
 	r.checkTopNames()
+	r.checkRemovals()
 	type use struct{ what string }
 	for _, c := range r.design.Collections {
 		taken := map[string]use{}
@@ -50,4 +51,37 @@ func (r *reader) checkTopNames() {
 			r.problem(p.Pos, CodeNameTaken, fmt.Sprintf("there is a collection %q already", p.Name), "call the pair something else")
 		}
 	}
+}
+
+// checkRemovals finds references that would refuse a removal that cannot be
+// refused any more: a document that goes along with another one is gone
+// before anybody could be told.
+func (r *reader) checkRemovals() {
+	for _, c := range r.design.Collections {
+		along := r.goesAlongWith(c)
+		if along == "" {
+			continue
+		}
+		for _, holder := range r.design.Collections {
+			for _, f := range holder.References() {
+				if f.To == c && f.WhenGone == GoneRefuse {
+					r.problem(f.Pos, CodeContradicted, fmt.Sprintf("%q can be removed with %s, and %s.%s would refuse that", c.Name, along, holder.Name, f.Name),
+						"give "+f.Name+" another when_gone: remove, clear or leave")
+				}
+			}
+		}
+	}
+}
+
+// goesAlongWith names what takes a collection's documents along when it is removed.
+func (r *reader) goesAlongWith(c *Collection) string {
+	if c.Under != nil {
+		return "its parent in " + c.Under.Name
+	}
+	for _, f := range c.References() {
+		if f.WhenGone == GoneRemove {
+			return c.Name + "." + f.Name
+		}
+	}
+	return ""
 }

@@ -114,10 +114,11 @@ func StartOn(t testing.TB, database, design string) *App {
 			t.Error(err)
 		}
 	})
-	return connect(t, s.Address, database, design)
+	return Connect(t, s.Address, database, design)
 }
 
-func connect(t testing.TB, url, database, design string) *App {
+// Connect is an app on a service that runs already.
+func Connect(t testing.TB, url, database, design string) *App {
 	t.Helper()
 	a := &App{Client: client.New(url), URL: url, Database: database, T: t}
 	if design != "" {

@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"strconv"
 	"time"
 
 	"yalvo/internal/plan"
@@ -94,9 +95,9 @@ func (s *Store) JournalAfter(ctx context.Context, xid, seq int64, limit int) ([]
 	err := s.db.WithContext(ctx).Raw(`
 		SELECT seq, at, kind, subject, detail, actor, coalesce(cause, 0) AS cause, xid::text::bigint AS xid
 		FROM journal
-		WHERE (xid, seq) > (?::text::xid8, ?::bigint) AND xid < pg_snapshot_xmin(pg_current_snapshot())
+		WHERE (xid, seq) > (?::xid8, ?::bigint) AND xid < pg_snapshot_xmin(pg_current_snapshot())
 		ORDER BY xid, seq
-		LIMIT ?`, xid, seq, limit).Scan(&rows).Error
+		LIMIT ?`, strconv.FormatInt(xid, 10), seq, limit).Scan(&rows).Error
 	records := make([]Record, len(rows))
 	for i, r := range rows {
 		records[i], xid, seq = r.Record, r.Xid, r.Seq

@@ -14,6 +14,7 @@ const props = defineProps<{
   other: string
   timeline: Outline['timelines'][number]
   outline: Outline
+  acts: number // how often either of the two has acted: each time both are looked at again
 }>()
 const emit = defineEmits<{ choose: [account: string]; acted: [words: string] }>()
 
@@ -46,7 +47,7 @@ async function look() {
     trouble.value = wordsOf(error)
   }
 }
-watch(() => [props.account, props.other], look, { immediate: true })
+watch(() => [props.account, props.other, props.acts], look, { immediate: true })
 watch(entries, look)
 
 /** Does something as this account, and says when the last duplicate had followed. */
@@ -58,7 +59,6 @@ async function act(words: string, write: () => Promise<Answer<unknown>>) {
     const written = performance.now()
     await api.settled(position)
     emit('acted', `${props.account} ${words}: written in ${duration(written - started)}, every duplicate settled ${duration(performance.now() - written)} later.`)
-    await look()
     return true
   } catch (error) {
     ElMessage({ type: 'error', message: wordsOf(error), duration: 8000 })

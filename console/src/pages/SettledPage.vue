@@ -4,7 +4,7 @@ import { api, type Change } from '../api/client'
 import AmountList from '../components/AmountList.vue'
 import ChangeList from '../components/ChangeList.vue'
 import { useStatus } from '../composables/status'
-import { count, duration } from '../format'
+import { count, duration, pieces } from '../format'
 
 const { status, error } = useStatus()
 const changes = shallowRef<Change[]>([])
@@ -26,14 +26,14 @@ const headline = computed(() => {
   if (error.value) return error.value
   if (!s) return 'Looking…'
   if (s.settled) return 'Everything is settled'
-  if (s.parked > 0) return `${count(s.parked)} pieces of work are parked`
-  return `${count(s.due)} pieces of work are due`
+  if (s.parked > 0) return `${pieces(s.parked)} parked`
+  return `${pieces(s.due)} due`
 })
 const explanation = computed(() => {
   const s = status.value
   if (!s) return ''
   if (s.settled) return 'No work is due: every kept value and every timeline is what the facts say.'
-  if (s.parked > 0) return 'They failed again and again and wait for you: `yalvo parked` says why, `yalvo parked --retry` tries again.'
+  if (s.parked > 0) return 'Failed again and again, and waiting for you: `yalvo parked` says why, `yalvo parked --retry` tries again.'
   return `The oldest is ${duration(s.lag_ms)} behind.`
 })
 </script>

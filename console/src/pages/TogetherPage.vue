@@ -14,6 +14,7 @@ const left = computed(() => String(route.query.left ?? ''))
 const right = computed(() => String(route.query.right ?? ''))
 const suggested = shallowRef<string[]>([])
 const lastAction = ref('')
+const acts = ref(0)
 
 /** Without a choice in the address, the two first accounts are shown. */
 watch(timeline, async (t) => {
@@ -21,6 +22,11 @@ watch(timeline, async (t) => {
   suggested.value = (await api.list(t.owner, { limit: 2 })).documents.map((d) => d.id)
   choose(left.value || (suggested.value[0] ?? ''), right.value || (suggested.value[1] ?? ''))
 }, { immediate: true })
+
+function acted(words: string) {
+  lastAction.value = words
+  acts.value++
+}
 
 function choose(l: string, r: string) {
   void router.replace({ query: { left: l, right: r } })
@@ -36,12 +42,12 @@ function choose(l: string, r: string) {
     </div>
     <div class="columns">
       <AccountColumn
-        v-if="left" side="left" :account="left" :other="right" :timeline="timeline" :outline="outline"
-        @choose="choose($event, right)" @acted="lastAction = $event"
+        v-if="left" side="left" :account="left" :other="right" :timeline="timeline" :outline="outline" :acts="acts"
+        @choose="choose($event, right)" @acted="acted"
       />
       <AccountColumn
-        v-if="right" side="right" :account="right" :other="left" :timeline="timeline" :outline="outline"
-        @choose="choose(left, $event)" @acted="lastAction = $event"
+        v-if="right" side="right" :account="right" :other="left" :timeline="timeline" :outline="outline" :acts="acts"
+        @choose="choose(left, $event)" @acted="acted"
       />
       <p v-if="!left || !right" class="quiet">There are not two accounts yet: add some under Documents.</p>
     </div>

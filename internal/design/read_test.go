@@ -1,0 +1,198 @@
+package design_test
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"strings"
+	"testing"
+
+	"github.com/goccy/go-yaml"
+	"github.com/santhosh-tekuri/jsonschema/v6"
+
+	"yalvo/demo"
+	"yalvo/docs"
+	"yalvo/internal/design"
+)
+
+// base is a sound design; the cases below spoil it one line at a time.
+const base = `yalvo: 1
+app: pond
+accounts: people
+collections:
+  people:
+    fields:
+      name: {type: string, required: true}
+    kept:
+      fans: {count: follow.to}
+  posts:
+    fields:
+      text: {type: string, max: 100}
+      author: {type: reference, to: people, when_gone: remove, inverse: posts}
+    kept:
+      byline: {copy: author, fields: [name]}
+pairs:
+  follow: {from: people, to: people, from_calls: following, to_calls: followers}
+timelines:
+  home: {owner: people, entries: posts, by: author, through: follow, carry: [text, byline]}
+`
+
+func problemsIn(t *testing.T, source string) design.Problems {
+	t.Helper()
+	_, err := design.Read("pond.yaml", []byte(source))
+	var problems design.Problems
+	if err != nil && !errors.As(err, &problems) {
+		t.Fatalf("not problems: %v", err)
+	}
+	return problems
+}
+
+func TestASoundDesignIsRead(t *testing.T) {
+	d, err := design.Read("pond.yaml", []byte(base))
+	if err != nil {
+		t.Fatal(err)
+	}
+	home := d.Timeline("home")
+	if home.By != d.Collection("posts").Field("author") || home.Through != d.Pair("follow") || home.Length != design.DefaultLength || home.Carry[1].Kept != d.Collection("posts").KeptValue("byline") {
+		t.Errorf("names are not resolved: %+v", home)
+	}
+	if fans := d.Collection("people").KeptValue("fans"); fans.Pair != d.Pair("follow") || fans.Side != design.To {
+		t.Errorf("the count is not resolved: %+v", fans)
+	}
+}
+
+func TestEachProblemIsToldWithPlaceCodeAndRemedy(t *testing.T) {
+	cases := []struct{ name, old, new, want string }{
+		{"not YAML", "app: pond", "app: [pond", "syntax"},
+		{"a key twice", "app: pond", "app: pond\napp: pool", ":3:1: syntax: "},
+		{"another version", "yalvo: 1", "yalvo: 2", ":1:8: bad-value: this release reads designs of version 1, not 2; write `yalvo: 1`"},
+		{"a mistyped key", "accounts: people", "acounts: people", `:3:1: unknown-key: the design has no key "acounts"; did you mean "accounts"?`},
+		{"a key of a later release", "accounts: people", "lists: {}", `:3:1: not-supported: "lists" is not supported yet; leave it out in this release`},
+		{"a kept kind of a later release", "{count: follow.to}", "{sum: follow.weight}", `:9:14: not-supported: "sum" is not supported yet`},
+		{"a delivery of a later release", "carry: [text, byline]", "deliver: mixed", `:19:79: not-supported: deliver "mixed" is not supported yet; this release has push`},
+		{"an unless", "carry: [text, byline]", "unless: {paired: follow}", `not-supported: "unless" is not supported yet`},
+		{"a missing key", "app: pond\n", "", `:1:1: missing-key: the design needs the key "app"`},
+		{"a mistyped collection", "from: people,", "from: poeple,", `:17:18: unknown-name: there is no collection "poeple"; did you mean "people"?`},
+		{"a mistyped field", "fields: [name]", "fields: [nmae]", `:15:39: unknown-name: collection "people" has no field "nmae" to copy; did you mean "name"?`},
+		{"a mistyped reference", "copy: author", "copy: auhtor", `unknown-name: collection "posts" has no field "auhtor"; did you mean "author"?`},
+		{"a copy through no reference", "copy: author", "copy: text", `contradiction: field "text" of "posts" is no reference but of type string`},
+		{"a mistyped pair", "through: follow", "through: folow", `unknown-name: there is no pair "folow"; did you mean "follow"?`},
+		{"a mistyped type", "text: {type: string", "text: {type: strnig", `:12:20: bad-value: a type cannot be "strnig"; did you mean "string"?`},
+		{"a count of nothing", "count: follow.to", "count: nothing", `:9:21: unknown-name: there is no pair or collection "nothing" to count; known here: follow, people, posts`},
+		{"a count without a side", "count: follow.to", "count: follow", `:9:21: bad-value: count of pair "follow" does not say which side; write follow.from or follow.to`},
+		{"a name with capitals", "app: pond", "app: Pond", `:2:6: bad-name: "Pond" cannot be a name`},
+		{"a field called id", "name: {type: string, required: true}", "id: {type: string}", `name-taken: every document has "id" already`},
+		{"two inverses of one name", "inverse: posts", "inverse: followers", `name-taken: "followers" of a document of "people" would mean both the other ends of pair "follow" and the inverse of posts.author`},
+		{"min above max", "max: 100", "min: 101, max: 100", `contradiction: field "text": min 101 is more than max 100`},
+		{"a key of another type", "max: 100", "to: people", `contradiction: "to" means nothing for a field of type string; leave it out`},
+		{"a list without end", "max: 100}", "max: 100}\n      tags: {type: list, of: {type: string}}", `missing-key: field "tags" of type list needs the key "max"; what grows without end is a nested collection or a pair`},
+		{"a reference in a list", "max: 100}", "max: 100}\n      tags: {type: list, max: 2, of: {type: reference, to: people}}", `contradiction: a reference cannot lie inside an object, list or set`},
+		{"required and cleared", "when_gone: remove", "required: true, when_gone: clear", `contradiction: field "author" is required, so it cannot be cleared when its target goes`},
+		{"a default that does not fit", "max: 100", "max: 3, default: abcd", `:12:45: bad-value: the default of field "text" does not fit it: 4 characters is more than the 3`},
+		{"me without accounts", "accounts: people\n", "", ""},
+		{"a bad pattern", "max: 100", "pattern: \"[\"", `bad-value: the pattern cannot be read`},
+		{"a length of zero", "carry: [text, byline]", "length: 0", `bad-value: length must be a whole number from 1 to 10000, this is 0`},
+		{"a pair from elsewhere", "owner: people", "owner: posts", `contradiction: timeline "home" is owned by "posts", but pair "follow" goes from "people"`},
+		{"a circle of nesting", "  posts:\n", "  posts:\n    under: posts\n", `contradiction: collection "posts" would lie under itself`},
+		{"no mapping", "collections:\n  people:\n    fields:\n      name: {type: string, required: true}\n    kept:\n      fans: {count: follow.to}\n", "collections:\n  people: yes\n", `:5:11: shape: collection "people" must be a mapping, this is "yes"`},
+		{"a removal that would be refused", "author: {type: reference, to: people, when_gone: remove, inverse: posts}", "author: {type: reference, to: people, when_gone: remove, inverse: posts}\n      about: {type: reference, to: posts}", `contradiction: "posts" can be removed with posts.author, and posts.about would refuse that`},
+	}
+	for _, c := range cases {
+		t.Run(c.name, func(t *testing.T) {
+			if !strings.Contains(base, c.old) {
+				t.Fatalf("the case does not fit the base: %q", c.old)
+			}
+			problems := problemsIn(t, strings.Replace(base, c.old, c.new, 1))
+			if c.want == "" {
+				if problems != nil {
+					t.Errorf("got %v", problems)
+				}
+				return
+			}
+			if !strings.Contains(problems.Error(), c.want) {
+				t.Errorf("got\n%v\nwant %s", problems, c.want)
+			}
+		})
+	}
+}
+
+func TestAllProblemsAreToldAtOnceInOrder(t *testing.T) {
+	spoiled := strings.NewReplacer("app: pond", "app: Pond", "max: 100", "mx: 100", "by: author", "by: writer").Replace(base)
+	var lines []int
+	for _, p := range problemsIn(t, spoiled) {
+		lines = append(lines, p.Pos.Line)
+	}
+	if len(lines) != 3 || lines[0] != 2 || lines[1] != 12 || lines[2] != 19 {
+		t.Errorf("problems in lines %v, want 2, 12 and 19", lines)
+	}
+}
+
+func TestTheDemoFitsBothTheReaderAndTheSchema(t *testing.T) {
+	for name, source := range map[string][]byte{"demo": demo.Design, "base": []byte(base)} {
+		if _, err := design.Read(name, source); err != nil {
+			t.Errorf("%s: %v", name, err)
+		}
+		if err := schema(t).Validate(decoded(t, source)); err != nil {
+			t.Errorf("%s: the schema refuses what the reader takes: %v", name, err)
+		}
+	}
+	for _, spoiled := range []string{"accounts: people\nlists: {}", "acounts: people", "accounts: Nobody"} {
+		source := strings.Replace(base, "accounts: people", spoiled, 1)
+		if schema(t).Validate(decoded(t, []byte(source))) == nil {
+			t.Errorf("the schema takes %q", spoiled)
+		}
+	}
+}
+
+func schema(t *testing.T) *jsonschema.Schema {
+	t.Helper()
+	doc, err := jsonschema.UnmarshalJSON(bytes.NewReader(docs.DesignSchema))
+	if err != nil {
+		t.Fatal(err)
+	}
+	c := jsonschema.NewCompiler()
+	if err := c.AddResource("design.json", doc); err != nil {
+		t.Fatal(err)
+	}
+	s, err := c.Compile("design.json")
+	if err != nil {
+		t.Fatal(err)
+	}
+	return s
+}
+
+func decoded(t *testing.T, source []byte) any {
+	t.Helper()
+	raw, err := yaml.YAMLToJSON(source)
+	if err != nil {
+		t.Fatal(err)
+	}
+	v, err := jsonschema.UnmarshalJSON(bytes.NewReader(raw))
+	if err != nil {
+		t.Fatal(err)
+	}
+	return v
+}
+
+func TestValuesAreStoredInOneForm(t *testing.T) {
+	source := strings.Replace(base, "max: 100}", `max: 100}
+      at: {type: timestamp}
+      n: {type: integer, min: 0}
+      tags: {type: set, max: 3, of: {type: string}}`, 1)
+	d, err := design.Read("pond.yaml", []byte(source))
+	if err != nil {
+		t.Fatal(err)
+	}
+	got, mistakes := design.AcceptAll(d.Collection("posts").Fields, map[string]any{
+		"at": "2031-04-05T08:07:06.5+02:00", "n": json.Number("7.0"), "tags": []any{"b", "a"}, "text": nil})
+	if mistakes != nil {
+		t.Fatal(mistakes)
+	}
+	raw, err := json.Marshal(got)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if want := `{"at":"2031-04-05T06:07:06.500000Z","n":7,"tags":["b","a"]}`; string(raw) != want {
+		t.Errorf("got %s, want %s", raw, want)
+	}
+}

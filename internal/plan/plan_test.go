@@ -1,0 +1,111 @@
+package plan_test
+
+import (
+	"fmt"
+	"reflect"
+	"slices"
+	"testing"
+
+	"yalvo/demo"
+	"yalvo/internal/design"
+	"yalvo/internal/plan"
+)
+
+// fenwatch is the demo's plan, with names numbered as they come.
+func fenwatch(t *testing.T) (*plan.Plan, map[plan.Number]string) {
+	t.Helper()
+	d, err := design.Read("fenwatch.yaml", demo.Design)
+	if err != nil {
+		t.Fatal(err)
+	}
+	names := map[plan.Number]string{}
+	return plan.New(d, func(_, name string) plan.Number {
+		n := plan.Number(len(names) + 1)
+		names[n] = name
+		return n
+	}), names
+}
+
+func TestWhatEachChangeMakesDue(t *testing.T) {
+	p, names := fenwatch(t)
+	members, sightings, remarks := p.Collection("members"), p.Collection("sightings"), p.Collection("remarks")
+	author := sightings.References[0]
+	const ada, ben, sighting, remark, rank = 1, 2, 10, 20, 99
+	cases := []struct {
+		name   string
+		change plan.Change
+		want   []string
+	}{
+		{"a sighting is created", plan.Change{Kind: plan.Created, Collection: sightings, Doc: sighting, Rank: rank, After: plan.Targets{author: ada}}, []string{
+			"add members.sighting_count key=0 doc=1 rank=0 amount=1",
+			"deliver home key=1 doc=10 rank=99 amount=0",
+		}},
+		{"a sighting is edited where nobody copies", plan.Change{Kind: plan.Changed, Collection: sightings, Doc: sighting, Rank: rank,
+			Before: plan.Targets{author: ada}, After: plan.Targets{author: ada}, Touched: []string{"text"}}, nil},
+		{"a sighting gets another author", plan.Change{Kind: plan.Changed, Collection: sightings, Doc: sighting, Rank: rank,
+			Before: plan.Targets{author: ada}, After: plan.Targets{author: ben}, Touched: []string{"author"}}, []string{
+			"add members.sighting_count key=0 doc=1 rank=0 amount=-1",
+			"add members.sighting_count key=0 doc=2 rank=0 amount=1",
+			"deliver home key=2 doc=10 rank=99 amount=1",
+			"withdraw home key=1 doc=10 rank=99 amount=0",
+		}},
+		{"a sighting is removed", plan.Change{Kind: plan.Removed, Collection: sightings, Doc: sighting, Rank: rank, Before: plan.Targets{author: ada}}, []string{
+			"add members.sighting_count key=0 doc=1 rank=0 amount=-1",
+			"end-nested remarks key=0 doc=10 rank=0 amount=0",
+			"end-to like key=0 doc=10 rank=0 amount=0",
+			"end-to save key=0 doc=10 rank=0 amount=0",
+			"withdraw home key=1 doc=10 rank=99 amount=0",
+		}},
+		{"a remark is created", plan.Change{Kind: plan.Created, Collection: remarks, Doc: remark, Parent: sighting, After: plan.Targets{remarks.References[0]: ada}}, []string{
+			"add sightings.remark_count key=0 doc=10 rank=0 amount=1",
+		}},
+		{"a member is renamed", plan.Change{Kind: plan.Changed, Collection: members, Doc: ada, Touched: []string{"name"}}, []string{
+			"recopy remarks.byline key=0 doc=1 rank=0 amount=0",
+			"recopy sightings.byline key=0 doc=1 rank=0 amount=0",
+		}},
+		{"a member edits what nobody copies", plan.Change{Kind: plan.Changed, Collection: members, Doc: ada, Touched: []string{"about"}}, nil},
+		{"a member is removed", plan.Change{Kind: plan.Removed, Collection: members, Doc: ada}, []string{
+			"end-from follow key=0 doc=1 rank=0 amount=0",
+			"end-from like key=0 doc=1 rank=0 amount=0",
+			"end-from save key=0 doc=1 rank=0 amount=0",
+			"end-reference remarks.author key=0 doc=1 rank=0 amount=0",
+			"end-reference sightings.author key=0 doc=1 rank=0 amount=0",
+			"end-timeline home key=0 doc=1 rank=0 amount=0",
+			"end-to follow key=0 doc=1 rank=0 amount=0",
+		}},
+		{"a follow is set", plan.Change{Kind: plan.Set, Pair: p.Pair("follow"), From: ada, To: ben}, []string{
+			"add members.follower_count key=0 doc=2 rank=0 amount=1",
+			"add members.following_count key=0 doc=1 rank=0 amount=1",
+			"relate home key=2 doc=1 rank=0 amount=0",
+		}},
+		{"a like is unset", plan.Change{Kind: plan.Unset, Pair: p.Pair("like"), From: ada, To: sighting}, []string{
+			"add sightings.like_count key=0 doc=10 rank=0 amount=-1",
+		}},
+	}
+	for _, c := range cases {
+		t.Run(c.name, func(t *testing.T) {
+			var got []string
+			for _, w := range p.Due(c.change) {
+				got = append(got, fmt.Sprintf("%v %s key=%d doc=%d rank=%d amount=%d", w.Step, names[w.Subject], w.Key, w.Doc, w.Rank, w.Amount))
+			}
+			slices.Sort(got)
+			if !reflect.DeepEqual(got, c.want) {
+				t.Errorf("got  %q\nwant %q", got, c.want)
+			}
+		})
+	}
+}
+
+func TestEveryTriggerIsNamedOnce(t *testing.T) {
+	p, _ := fenwatch(t)
+	seen := map[plan.Trigger]bool{}
+	for _, trigger := range p.Triggers() {
+		if seen[trigger] {
+			t.Errorf("twice: when %s, %s", trigger.When, trigger.Then)
+		}
+		seen[trigger] = true
+	}
+	if want := (plan.Trigger{When: "members.handle/name/portrait changes", Then: "bring it to the byline of all sightings whose author it is"}); !seen[want] {
+		t.Errorf("missing: %+v", want)
+	}
+}

@@ -1,0 +1,141 @@
+package postgres_test
+
+import (
+	"context"
+	"errors"
+	"log/slog"
+	"os"
+	"path/filepath"
+	"strings"
+	"syscall"
+	"testing"
+
+	"github.com/jackc/pgx/v5"
+
+	"yalvo/internal/harness"
+	"yalvo/internal/postgres"
+)
+
+func run(t *testing.T, dir string) (*postgres.Server, error) {
+	t.Helper()
+	return postgres.Start(t.Context(), postgres.Options{Dir: dir, Scratch: true, Log: slog.New(slog.DiscardHandler)})
+}
+
+func folder(t *testing.T) string {
+	t.Helper()
+	dir, err := harness.Folder()
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() {
+		if err := os.RemoveAll(dir); err != nil {
+			t.Error(err)
+		}
+	})
+	return dir
+}
+
+func query(t *testing.T, s *postgres.Server, sql string) string {
+	t.Helper()
+	conn, err := pgx.Connect(t.Context(), s.Address())
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer conn.Close(context.Background())
+	var answer string
+	if err := conn.QueryRow(t.Context(), sql).Scan(&answer); err != nil {
+		t.Fatal(err)
+	}
+	return answer
+}
+
+func create(t *testing.T, s *postgres.Server, sql string) {
+	t.Helper()
+	conn, err := pgx.Connect(t.Context(), s.Address())
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer conn.Close(context.Background())
+	if _, err := conn.Exec(t.Context(), sql); err != nil {
+		t.Fatal(err)
+	}
+}
+
+func TestAServerKeepsItsDataAndSurvivesWhatIsLeftBehind(t *testing.T) {
+	dir := folder(t)
+	first, err := run(t, dir)
+	if err != nil {
+		t.Fatal(err)
+	}
+	create(t, first, "CREATE TABLE kept AS SELECT 'heron' AS word")
+
+	t.Run("the folder in use", func(t *testing.T) {
+		if _, err := run(t, dir); !errors.Is(err, postgres.ErrInUse) || !strings.Contains(err.Error(), dir) {
+			t.Errorf("got %v", err)
+		}
+	})
+	if err := first.Stop(); err != nil {
+		t.Fatal(err)
+	}
+	t.Run("a stale lock file", func(t *testing.T) {
+		stale := filepath.Join(dir, "postgres", "postmaster.pid")
+		if err := os.WriteFile(stale, []byte("4194303\n"+dir+"\n0\n1\n\n127.0.0.1\n"), 0o600); err != nil {
+			t.Fatal(err)
+		}
+		if err := os.Chmod(stale, 0o644); err != nil {
+			t.Fatal(err)
+		}
+		again, err := run(t, dir)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got := query(t, again, "SELECT word FROM kept"); got != "heron" {
+			t.Errorf("got %q", got)
+		}
+		if err := again.Stop(); err != nil {
+			t.Error(err)
+		}
+	})
+}
+
+// A killed service leaves its PostgreSQL running. The kernel has dropped its
+// lock on the folder, which Abandon stands in for.
+func TestAServerLeftRunningIsTakenOver(t *testing.T) {
+	dir := folder(t)
+	first, err := run(t, dir)
+	if err != nil {
+		t.Fatal(err)
+	}
+	before := query(t, first, "SELECT pg_postmaster_start_time()::text")
+	postgres.Abandon(first)
+	second, err := run(t, dir)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if after := query(t, second, "SELECT pg_postmaster_start_time()::text"); after != before {
+		t.Errorf("a new server was started: %s, %s", before, after)
+	}
+	if err := second.Stop(); err != nil {
+		t.Error(err)
+	}
+}
+
+func TestAFolderThatCannotBeUsedIsNamed(t *testing.T) {
+	file := filepath.Join(folder(t), "file")
+	if err := os.WriteFile(file, nil, 0o644); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := run(t, filepath.Join(file, "data")); err == nil || !strings.Contains(err.Error(), "--data") {
+		t.Errorf("got %v", err)
+	}
+	if syscall.Geteuid() != 0 {
+		return
+	}
+	closed := folder(t)
+	if err := os.Chmod(closed, 0o700); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := run(t, filepath.Join(closed, "data")); err == nil || !strings.Contains(err.Error(), "may not enter "+closed) {
+		t.Errorf("got %v", err)
+	}
+}

@@ -1,0 +1,117 @@
+package tests
+
+import (
+	"bytes"
+	"encoding/json"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"yalvo/client"
+	"yalvo/internal/cli"
+)
+
+type said struct {
+	code     int
+	out, err string
+}
+
+// yalvo runs the command against the app's service.
+func (w world) yalvo(args ...string) said {
+	w.t.Helper()
+	var out, errOut bytes.Buffer
+	code := cli.Run(w.t.Context(), append([]string{"yalvo", "--service", w.URL}, args...), &out, &errOut)
+	return said{code, out.String(), errOut.String()}
+}
+
+func (s said) says(t *testing.T, code int, words ...string) {
+	t.Helper()
+	if s.code != code {
+		t.Errorf("exit code %d, want %d: %s%s", s.code, code, s.out, s.err)
+	}
+	for _, word := range words {
+		if !strings.Contains(s.out+s.err, word) {
+			t.Errorf("%q is not in:\n%s%s", word, s.out, s.err)
+		}
+	}
+}
+
+func designFile(t *testing.T, text string) string {
+	t.Helper()
+	path := filepath.Join(t.TempDir(), "ponds.yaml")
+	if err := os.WriteFile(path, []byte(text), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	return path
+}
+
+func TestTheCommandTellsTheWholeStory(t *testing.T) {
+	w := start(t, "")
+	file := designFile(t, ponds)
+	w.yalvo("list", "people").says(t, 1, "no design has been applied yet: run `yalvo apply FILE`")
+	w.yalvo("check", file).says(t, 0, "is fine: 5 collections, 2 pairs, 1 timeline.", "follow set or unset", "count it in people.followers_n")
+	w.yalvo("apply", file).says(t, 0, "ponds now runs version 1", "none written by hand")
+	w.yalvo("apply", file).says(t, 0, "runs this design already")
+
+	w.yalvo("add", "people", "--id", "ada", "name=Ada").says(t, 0, "created people/ada (position 1)")
+	w.yalvo("add", "people", "--id", "ben", "name=Ben").says(t, 0)
+	w.yalvo("--settled", "pair", "follow", "ben", "ada").says(t, 0, "follow: ben → ada is set")
+	w.yalvo("--settled", "--as", "ada", "add", "posts", "--id", "p1", "text=A heron", "rating=7", `spot={"name":"North"}`).says(t, 0, "created posts/p1")
+	w.yalvo("timeline", "home", "ben").says(t, 0, "A heron", "ada", "p1", "likes_n=0")
+	w.yalvo("show", "posts/p1").says(t, 0, "fact  rating", "kept  byline", `{"name":"Ada"}`, "version 1")
+	w.yalvo("--settled", "edit", "people/ada", "name=Ada Fen").says(t, 0, "people/ada is at version 2")
+	w.yalvo("edit", "people/ada", "--version-is", "1", "name=Eda").says(t, 1, "is at version 2")
+	w.yalvo("list", "people/ada/followers").says(t, 0, "people/ben", "name=Ben", "following_n=1")
+	w.yalvo("--settled", "unpair", "follow", "ben", "ada").says(t, 0, "is not set")
+	w.yalvo("timeline", "home", "ben").says(t, 0, "Nothing is in ben's timeline.")
+	w.yalvo("--settled", "remove", "posts/p1").says(t, 0, "removed posts/p1")
+	w.yalvo("changes", "--limit", "2").says(t, 0, "removed  posts/p1", "unset    follow")
+	w.yalvo("status").says(t, 0, "Everything is settled", "people", "2")
+	w.yalvo("parked").says(t, 0, "No work is parked.")
+
+	t.Run("a changed design is refused once there are documents", func(t *testing.T) {
+		changed := designFile(t, strings.Replace(ponds, "max: 40", "max: 50", 1))
+		w.yalvo("apply", changed).says(t, 1, "changing it then is not supported yet")
+	})
+}
+
+func TestTheCommandAnswersInJSON(t *testing.T) {
+	w := start(t, ponds)
+	w.person("ada")
+	var doc client.Document
+	if err := json.Unmarshal([]byte(w.yalvo("--json", "show", "people/ada").out), &doc); err != nil || doc.Fields["name"] != "ADA" {
+		t.Errorf("%v: %+v", err, doc)
+	}
+	var page client.Timeline
+	if err := json.Unmarshal([]byte(w.yalvo("--json", "timeline", "home", "ada").out), &page); err != nil {
+		t.Error(err)
+	}
+}
+
+func TestTheCommandExplainsItsRefusals(t *testing.T) {
+	w := start(t, ponds)
+	w.yalvo("check", designFile(t, strings.NewReplacer("app: ponds", "ap: ponds", "max: 40", "mx: 40").Replace(ponds))).
+		says(t, 1, `ponds.yaml:3:1: unknown-key: the design has no key "ap"; did you mean "app"?`, `:8:43: unknown-key: field "name" has no key "mx"`, "3 problems")
+	w.yalvo("check", "/nowhere.yaml").says(t, 1, "the design cannot be read")
+	w.yalvo("add", "people", "name").says(t, 2, `"name" is no NAME=VALUE`)
+	w.yalvo("add", "people", "nmae=x").says(t, 1, `/fields/nmae: there is no field "nmae", did you mean "name"?`)
+	w.yalvo("show").says(t, 2, "usage: yalvo show PATH")
+	w.yalvo("shw").says(t, 2, `there is no command "shw"`)
+	w.yalvo("show", "--nothing", "people/ada").says(t, 2, "nothing")
+	w.yalvo("show", "people/nobody").says(t, 1, "there is no document people/nobody")
+	var out, errOut bytes.Buffer
+	if code := cli.Run(t.Context(), []string{"yalvo", "--service", "http://127.0.0.1:1", "status"}, &out, &errOut); code != 3 || !strings.Contains(errOut.String(), "Start one with `yalvo up`") {
+		t.Errorf("%d %s", code, errOut.String())
+	}
+	busy := strings.TrimPrefix(w.URL, "http://")
+	w.yalvo("up", "--listen", busy, "--database", w.Database).says(t, 1, "is taken", "--listen")
+	w.yalvo("up", "--data", "/x", "--database", "y").says(t, 2, "give one of them")
+}
+
+func TestEveryCommandHelpsWithAnExample(t *testing.T) {
+	w := start(t, "")
+	for _, command := range []string{"up", "check", "apply", "list", "show", "add", "edit", "remove", "pair", "unpair", "timeline", "status", "changes", "parked"} {
+		w.yalvo(command, "--help").says(t, 0, "Example:", "yalvo "+command)
+	}
+}

@@ -1,0 +1,146 @@
+package tests
+
+import (
+	"context"
+	"io/fs"
+	"net/http"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+
+	"yalvo/console"
+	"yalvo/internal/harness"
+	"yalvo/internal/service"
+)
+
+// browser is a page of the console in headless Chromium.
+type browser struct {
+	world
+	ctx context.Context
+}
+
+func browse(t *testing.T, design string) browser {
+	t.Helper()
+	if _, err := fs.Stat(console.Files(), "index.html"); err != nil {
+		t.Fatalf("the console is not built: run `make build` (%v)", err)
+	}
+	database := harness.Database(t)
+	s, err := service.Start(t.Context(), service.Options{Listen: "127.0.0.1:0", Database: database, Console: console.Files(), Log: harness.Log()})
+	if err != nil {
+		t.Fatal(err)
+	}
+	w := world{harness.Connect(t, s.Address, database, design), t}
+	options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.NoSandbox, chromedp.DisableGPU,
+		chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true), chromedp.WindowSize(1280, 800))
+	allocator, freeAllocator := chromedp.NewExecAllocator(context.Background(), options...)
+	page, closePage := chromedp.NewContext(allocator)
+	limited, stopWaiting := context.WithTimeout(page, 2*time.Minute)
+	t.Cleanup(func() {
+		stopWaiting()
+		closePage()
+		freeAllocator()
+		if err := s.Stop(); err != nil {
+			t.Error(err)
+		}
+	})
+	return browser{w, limited}
+}
+
+func (b browser) do(steps ...chromedp.Action[chromedp.Void]) {
+	b.t.Helper()
+	if err := chromedp.Do(b.ctx, steps...); err != nil {
+		b.t.Fatal(err)
+	}
+}
+
+// sees waits until an expression holds on the page.
+func (b browser) sees(what, expression string) {
+	b.t.Helper()
+	if _, err := chromedp.Run(b.ctx, chromedp.Poll[bool]("(() => { try { return "+expression+" } catch { return false } })()")); err != nil {
+		text, textErr := chromedp.Run(b.ctx, chromedp.Evaluate[string]("document.body.innerText"))
+		b.t.Fatalf("%s: %v\nthe page says (%v):\n%s", what, err, textErr, text)
+	}
+}
+
+// texts is the JavaScript for the texts of all entries in a column.
+func texts(side string) string {
+	return `[...document.querySelectorAll('[data-side="` + side + `"] article .body')].map(e => e.innerText).join('|')`
+}
+
+func in(side, act string) chromedp.CSS {
+	return chromedp.CSS(`[data-side="` + side + `"] [data-act="` + act + `"]`)
+}
+
+func TestTwoPeopleSideBySide(t *testing.T) {
+	b := browse(t, ponds)
+	b.person("ada")
+	b.person("ben")
+	b.post("ada", "p1", "an early heron")
+	b.Settle()
+	b.do(chromedp.Navigate(b.URL + "/together?left=ada&right=ben"))
+	b.sees("ada's own post", texts("left")+` === 'an early heron'`)
+	b.sees("ben's empty timeline", `document.querySelector('[data-side="right"] .empty') !== null`)
+
+	b.do(chromedp.Click(in("right", "follow")))
+	b.sees("the earlier post after the follow", texts("right")+` === 'an early heron'`)
+	b.sees("the counts", `document.querySelector('[data-side="left"] .counts').innerText.includes('followers n 1')`)
+
+	b.do(chromedp.SendKeys(chromedp.CSS(`[data-side="left"] form.post textarea`), "a late bittern"), chromedp.Click(in("left", "post")))
+	b.sees("the new post in the other's timeline", texts("right")+` === 'a late bittern|an early heron'`)
+	b.sees("how long it took", `document.querySelector('[role=status]').innerText.includes('every duplicate settled')`)
+
+	b.do(chromedp.Click(in("left", "edit")), chromedp.WaitVisible(in("left", "save")))
+	b.do(chromedp.SendKeys(chromedp.CSS(`[data-side="left"] article textarea`), ", seen twice"), chromedp.Click(in("left", "save")))
+	b.sees("the edit in the other's timeline", texts("right")+` === 'a late bittern, seen twice|an early heron'`)
+
+	b.do(chromedp.Click(in("left", "remove")))
+	b.sees("the removal in the other's timeline", texts("right")+` === 'an early heron'`)
+
+	b.do(chromedp.Click(in("right", "follow")))
+	b.sees("nothing after the unfollow", texts("right")+` === ''`)
+	b.noDrift()
+}
+
+func TestDocumentsAreBrowsedAndEdited(t *testing.T) {
+	b := browse(t, ponds)
+	b.person("ada")
+	b.post("ada", "p1", "a heron")
+	b.Settle()
+	b.do(chromedp.Navigate(b.URL+"/documents/posts"), chromedp.Click(chromedp.CSS(`td.id a`)), chromedp.WaitVisible(chromedp.CSS("td .kept")))
+	b.sees("facts and kept values apart", `[...document.querySelectorAll('td .kept')].map(e => e.innerText.replace(/\s+/g, ' ').trim()).join('|') === 'name ADA|0|0'`)
+
+	b.do(chromedp.Navigate(b.URL + "/documents/people/ada"))
+	edit := func(name, value string) {
+		t.Helper()
+		field := chromedp.CSS(`.el-dialog input[aria-label="` + name + `"]`)
+		b.do(chromedp.Click(chromedp.CSS(".head .el-button--primary")), chromedp.WaitVisible(field))
+		b.sees("the old value selected", "document.querySelector('"+string(field)+"').select() === undefined")
+		b.do(chromedp.SendKeys(field, value), chromedp.Click(chromedp.CSS(`.el-dialog button[type="submit"]`)))
+	}
+	edit("name", "This name is much too long for the forty characters it may have")
+	b.sees("the service's objection at the field", `document.querySelector('.el-form-item__error')?.innerText.includes('40')`)
+	b.do(chromedp.Navigate(b.URL + "/documents/people/ada"))
+	edit("name", "Ada Fen")
+	b.sees("the new name", `document.querySelector('h1').innerText === 'Ada Fen'`)
+	same(t, "the copy", b.get("posts/p1").Kept["byline"], map[string]any{"name": "Ada Fen"})
+}
+
+func TestTheFirstPageSaysWhetherEverythingIsSettled(t *testing.T) {
+	b := browse(t, ponds)
+	b.person("ada")
+	b.Settle()
+	b.do(chromedp.Navigate(b.URL + "/"))
+	b.sees("settled", `document.querySelector('h1').innerText === 'Everything is settled'`)
+	b.sees("the change", `document.body.innerText.includes('people/ada')`)
+	b.SQL("INSERT INTO parked (seq, lane, step, subject, key, doc, rank, amount, cursor, since, attempts, error) VALUES (1, 3, 3, 0, 0, 0, 0, 0, 0, now(), 8, 'broken')")
+	b.sees("parked", `document.querySelector('h1').innerText === '1 piece of work is parked'`)
+
+	resp, err := http.Get(b.URL + "/assets/nothing.js")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := resp.Body.Close(); err != nil || resp.StatusCode != http.StatusNotFound {
+		t.Errorf("a missing asset: %d %v", resp.StatusCode, err)
+	}
+}
