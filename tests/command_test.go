@@ -92,7 +92,7 @@ func TestTheCommandAnswersInJSON(t *testing.T) {
 func TestTheCommandExplainsItsRefusals(t *testing.T) {
 	w := start(t, ponds)
 	w.yalvo("check", designFile(t, strings.NewReplacer("app: ponds", "ap: ponds", "max: 40", "mx: 40").Replace(ponds))).
-		says(t, 1, `ponds.yaml:3:1: unknown-key: the design has no key "ap"; did you mean "app"?`, `:8:43: unknown-key: field "name" has no key "mx"`, "3 problems")
+		says(t, 1, `ponds.yaml:3:1: unknown-key: the design has no key "ap"; did you mean "app"?`, `:8:44: unknown-key: field "name" has no key "mx"; did you mean "max"?`, "2 problems")
 	w.yalvo("check", "/nowhere.yaml").says(t, 1, "the design cannot be read")
 	w.yalvo("add", "people", "name").says(t, 2, `"name" is no NAME=VALUE`)
 	w.yalvo("add", "people", "nmae=x").says(t, 1, `/fields/nmae: there is no field "nmae", did you mean "name"?`)

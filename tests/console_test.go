@@ -35,7 +35,7 @@ func browse(t *testing.T, design string) browser {
 		chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true), chromedp.WindowSize(1280, 800))
 	allocator, freeAllocator := chromedp.NewExecAllocator(context.Background(), options...)
 	page, closePage := chromedp.NewContext(allocator)
-	limited, stopWaiting := context.WithTimeout(page, 2*time.Minute)
+	limited, stopWaiting := context.WithTimeout(page, 40*time.Second)
 	t.Cleanup(func() {
 		stopWaiting()
 		closePage()
@@ -49,8 +49,10 @@ func browse(t *testing.T, design string) browser {
 
 func (b browser) do(steps ...chromedp.Action[chromedp.Void]) {
 	b.t.Helper()
-	if err := chromedp.Do(b.ctx, steps...); err != nil {
-		b.t.Fatal(err)
+	for i, step := range steps {
+		if err := chromedp.Do(b.ctx, step); err != nil {
+			b.t.Fatalf("step %d: %v", i+1, err)
+		}
 	}
 }
 
@@ -63,14 +65,18 @@ func (b browser) sees(what, expression string) {
 	}
 }
 
+// press clicks a button as soon as it is there and enabled.
+func (b browser) press(selector string) {
+	b.t.Helper()
+	b.sees("a button "+selector, "(b => !b.disabled && (b.click(), true))(document.querySelector('"+selector+"'))")
+}
+
 // texts is the JavaScript for the texts of all entries in a column.
 func texts(side string) string {
 	return `[...document.querySelectorAll('[data-side="` + side + `"] article .body')].map(e => e.innerText).join('|')`
 }
 
-func in(side, act string) chromedp.CSS {
-	return chromedp.CSS(`[data-side="` + side + `"] [data-act="` + act + `"]`)
-}
+func in(side, act string) string { return `[data-side="` + side + `"] [data-act="` + act + `"]` }
 
 func TestTwoPeopleSideBySide(t *testing.T) {
 	b := browse(t, ponds)
@@ -82,22 +88,24 @@ func TestTwoPeopleSideBySide(t *testing.T) {
 	b.sees("ada's own post", texts("left")+` === 'an early heron'`)
 	b.sees("ben's empty timeline", `document.querySelector('[data-side="right"] .empty') !== null`)
 
-	b.do(chromedp.Click(in("right", "follow")))
+	b.press(in("right", "follow"))
 	b.sees("the earlier post after the follow", texts("right")+` === 'an early heron'`)
 	b.sees("the counts", `document.querySelector('[data-side="left"] .counts').innerText.includes('followers n 1')`)
 
-	b.do(chromedp.SendKeys(chromedp.CSS(`[data-side="left"] form.post textarea`), "a late bittern"), chromedp.Click(in("left", "post")))
+	b.do(chromedp.SendKeys(chromedp.CSS(`[data-side="left"] form.post textarea`), "a late bittern"))
+	b.press(in("left", "post"))
 	b.sees("the new post in the other's timeline", texts("right")+` === 'a late bittern|an early heron'`)
 	b.sees("how long it took", `document.querySelector('[role=status]').innerText.includes('every duplicate settled')`)
 
-	b.do(chromedp.Click(in("left", "edit")), chromedp.WaitVisible(in("left", "save")))
-	b.do(chromedp.SendKeys(chromedp.CSS(`[data-side="left"] article textarea`), ", seen twice"), chromedp.Click(in("left", "save")))
+	b.press(in("left", "edit"))
+	b.do(chromedp.SendKeys(chromedp.CSS(`[data-side="left"] article textarea`), ", seen twice"))
+	b.press(in("left", "save"))
 	b.sees("the edit in the other's timeline", texts("right")+` === 'a late bittern, seen twice|an early heron'`)
 
-	b.do(chromedp.Click(in("left", "remove")))
+	b.press(in("left", "remove"))
 	b.sees("the removal in the other's timeline", texts("right")+` === 'an early heron'`)
 
-	b.do(chromedp.Click(in("right", "follow")))
+	b.press(in("right", "follow"))
 	b.sees("nothing after the unfollow", texts("right")+` === ''`)
 	b.noDrift()
 }
@@ -107,16 +115,18 @@ func TestDocumentsAreBrowsedAndEdited(t *testing.T) {
 	b.person("ada")
 	b.post("ada", "p1", "a heron")
 	b.Settle()
-	b.do(chromedp.Navigate(b.URL+"/documents/posts"), chromedp.Click(chromedp.CSS(`td.id a`)), chromedp.WaitVisible(chromedp.CSS("td .kept")))
+	b.do(chromedp.Navigate(b.URL + "/documents/posts"))
+	b.press("td.id a")
 	b.sees("facts and kept values apart", `[...document.querySelectorAll('td .kept')].map(e => e.innerText.replace(/\s+/g, ' ').trim()).join('|') === 'name ADA|0|0'`)
 
 	b.do(chromedp.Navigate(b.URL + "/documents/people/ada"))
 	edit := func(name, value string) {
 		t.Helper()
 		field := chromedp.CSS(`.el-dialog input[aria-label="` + name + `"]`)
-		b.do(chromedp.Click(chromedp.CSS(".head .el-button--primary")), chromedp.WaitVisible(field))
+		b.press(".head .el-button--primary")
 		b.sees("the old value selected", "document.querySelector('"+string(field)+"').select() === undefined")
-		b.do(chromedp.SendKeys(field, value), chromedp.Click(chromedp.CSS(`.el-dialog button[type="submit"]`)))
+		b.do(chromedp.SendKeys(field, value))
+		b.press(`.el-dialog button[type="submit"]`)
 	}
 	edit("name", "This name is much too long for the forty characters it may have")
 	b.sees("the service's objection at the field", `document.querySelector('.el-form-item__error')?.innerText.includes('40')`)

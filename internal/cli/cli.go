@@ -56,6 +56,14 @@ func (u usageError) Error() string { return u.text }
 func usage(format string, args ...any) error { return usageError{fmt.Sprintf(format, args...)} }
 
 func (a *app) root() *cli.Command {
+	root := a.commands()
+	for _, c := range root.Commands {
+		c.OnUsageError = root.OnUsageError // not inherited
+	}
+	return root
+}
+
+func (a *app) commands() *cli.Command {
 	return &cli.Command{
 		Name:                  "yalvo",
 		Usage:                 "a document store whose duplicates are kept true",

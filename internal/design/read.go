@@ -92,6 +92,7 @@ func (r *reader) mapping(n *node, what string, known keys, required ...string) {
 		read, ok := known[e.key]
 		switch {
 		case !ok:
+			seen = append(seen, nearest(e.key, names(known))) // misspelled is not missing as well
 			r.unknown(e.pos, CodeUnknownKey, fmt.Sprintf("%s has no key %q", what, e.key), e.key, names(known))
 		case read == nil:
 			r.problem(e.pos, CodeNotYet, fmt.Sprintf("%q is not supported yet", e.key), "leave it out in this release")
