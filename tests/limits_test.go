@@ -94,20 +94,20 @@ func (w world) until(what string, is func() bool) {
 func TestFiveOrFiftyThousandFollowersAreOneCodePath(t *testing.T) {
 	w := start(t, ponds)
 	w.person("ada")
-	const many = 25_000 // more than one chunk
+	const many = 65_000 // more than two chunks
 	w.SQL(`INSERT INTO documents (collection, key, fields, born) SELECT (SELECT n FROM numbers WHERE kind = 'collection' AND name = 'people'), 'fan' || g, '{"name":"fan"}', 0 FROM generate_series(1, $1::int) g`, many)
 	w.SQL(`INSERT INTO kept (doc, "values") SELECT n, '{"followers_n":0,"following_n":1,"posts_n":0}' FROM documents WHERE key LIKE 'fan%'`)
 	w.SQL(`INSERT INTO pairs (kind, b, a) SELECT (SELECT n FROM numbers WHERE kind = 'pair' AND name = 'follow'), (SELECT n FROM documents WHERE key = 'ada'), n FROM documents WHERE key LIKE 'fan%'`)
 	w.SQL(`UPDATE kept SET "values" = "values" || jsonb_build_object('followers_n', $1::int) WHERE doc = (SELECT n FROM documents WHERE key = 'ada')`, many)
 
-	same(t, "a late fan", w.home("fan24999", w.post("ada", "p1", "to all")), []string{"p1"})
+	same(t, "a late fan", w.home("fan64999", w.post("ada", "p1", "to all")), []string{"p1"})
 	same(t, "entries", w.Number("SELECT count(*) FROM entries"), many+1)
 
 	_, position, err := w.Remove(t.Context(), "people/ada")
 	if err != nil {
 		t.Fatal(err)
 	}
-	same(t, "a late fan", w.home("fan24999", position), []string{})
+	same(t, "a late fan", w.home("fan64999", position), []string{})
 	same(t, "entries", w.Number("SELECT count(*) FROM entries"), 0)
 	w.noDrift()
 }

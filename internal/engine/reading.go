@@ -1,9 +1,12 @@
 package engine
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"time"
+
+	"github.com/go-json-experiment/json/jsontext"
 
 	"yalvo/internal/plan"
 	"yalvo/internal/store"
@@ -205,32 +208,53 @@ func carried(t *plan.Timeline, row store.Entry) (Entry, error) {
 	if len(t.Carry) == 0 {
 		return entry, nil
 	}
-	fields, kept := map[string]bool{}, map[string]bool{}
-	for _, c := range t.Carry {
-		if c.Kept != nil {
-			kept[c.Name()] = true
-			continue
-		}
-		fields[c.Name()] = true
-	}
 	var err error
-	if entry.Fields, err = only(doc.Fields, fields); err != nil {
+	if entry.Fields, err = only(doc.Fields, func(name string) bool { return carries(t, name, false) }); err != nil {
 		return entry, err
 	}
-	entry.Kept, err = only(doc.Kept, kept)
+	entry.Kept, err = only(doc.Kept, func(name string) bool { return carries(t, name, true) })
 	return entry, err
 }
 
-// only keeps some members of a JSON object.
-func only(object json.RawMessage, names map[string]bool) (json.RawMessage, error) {
-	var all map[string]json.RawMessage
-	if err := json.Unmarshal(object, &all); err != nil {
-		return nil, err
-	}
-	for name := range all {
-		if !names[name] {
-			delete(all, name)
+func carries(t *plan.Timeline, name string, kept bool) bool {
+	for _, c := range t.Carry {
+		if c.Name() == name && (c.Kept != nil) == kept {
+			return true
 		}
 	}
-	return json.Marshal(all)
+	return false
+}
+
+// only keeps some members of a JSON object, their values as they stand.
+func only(object json.RawMessage, wanted func(name string) bool) (json.RawMessage, error) {
+	dec := jsontext.NewDecoder(bytes.NewBuffer(object))
+	if _, err := dec.ReadToken(); err != nil {
+		return nil, err
+	}
+	some := make([]byte, 0, len(object))
+	some = append(some, '{')
+	for dec.PeekKind() != '}' {
+		name, err := dec.ReadToken()
+		if err != nil {
+			return nil, err
+		}
+		if !wanted(name.String()) {
+			if err := dec.SkipValue(); err != nil {
+				return nil, err
+			}
+			continue
+		}
+		if len(some) > 1 {
+			some = append(some, ',')
+		}
+		if some, err = jsontext.AppendQuote(some, name.String()); err != nil {
+			return nil, err
+		}
+		value, err := dec.ReadValue()
+		if err != nil {
+			return nil, err
+		}
+		some = append(append(some, ':'), value...)
+	}
+	return append(some, '}'), nil
 }

@@ -94,13 +94,9 @@ type Entry struct {
 // entries the page went over and last where it ended, so that a reader can go on.
 // Keys: entries (timeline, owner, rank, doc), documents (n), kept (doc).
 func (s *Store) Entries(ctx context.Context, timeline plan.Number, owner int64, after Place, limit int) (page []Entry, seen int, last Place, err error) {
-	var rows []struct {
-		Entry
-		EntryDoc int64
-	}
-	err = s.db.WithContext(ctx).Raw(`
-		SELECT e.rank, e.doc AS entry_doc, coalesce(a.key, '') AS author,
-		       coalesce(d.n, 0) AS n, d.collection, d.key, d.version, d.created, d.updated, d.fields, k.values AS kept
+	rows, err := s.db.WithContext(ctx).Raw(`
+		SELECT e.rank, e.doc, coalesce(a.key, ''), d.n IS NOT NULL, coalesce(d.collection, 0), coalesce(d.key, ''), coalesce(d.version, 0),
+		       coalesce(d.created, 'epoch'), coalesce(d.updated, 'epoch'), coalesce(d.fields, '{}'), coalesce(k.values, '{}')
 		FROM (
 			SELECT rank, doc, author FROM entries
 			WHERE timeline = ? AND owner = ? AND (rank, doc) < (?, ?)
@@ -110,13 +106,23 @@ func (s *Store) Entries(ctx context.Context, timeline plan.Number, owner int64, 
 		LEFT JOIN documents d ON d.n = e.doc
 		LEFT JOIN kept k ON k.doc = e.doc
 		LEFT JOIN documents a ON a.n = e.author
-		ORDER BY e.rank DESC, e.doc DESC`, timeline, owner, after.Rank, after.N, limit).Scan(&rows).Error
+		ORDER BY e.rank DESC, e.doc DESC`, timeline, owner, after.Rank, after.N, limit).Rows()
+	if err != nil {
+		return nil, 0, after, err
+	}
+	defer rows.Close()
 	last = after
-	for _, r := range rows {
-		last = Place{Rank: r.Rank, N: r.EntryDoc}
-		if r.N != 0 {
-			page = append(page, r.Entry)
+	for rows.Next() { // column by column: this is the hottest read, and reflection would double its cost
+		var e Entry
+		var there bool
+		if err := rows.Scan(&e.Rank, &e.N, &e.Author, &there, &e.Collection, &e.Key, &e.Version, &e.Created, &e.Updated, (*[]byte)(&e.Fields), (*[]byte)(&e.Kept)); err != nil {
+			return nil, 0, after, err
+		}
+		seen++
+		last = Place{Rank: e.Rank, N: e.N}
+		if there {
+			page = append(page, e)
 		}
 	}
-	return page, len(rows), last, err
+	return page, seen, last, rows.Err()
 }
