@@ -29,7 +29,7 @@ func (w world) raw(method, path, media, body string, headers ...string) problem 
 	for i := 0; i < len(headers); i += 2 {
 		req.Header.Set(headers[i], headers[i+1])
 	}
-	resp, err := http.DefaultClient.Do(req)
+	resp, err := w.HTTP.Do(req)
 	if err != nil {
 		w.t.Fatal(err)
 	}

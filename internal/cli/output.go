@@ -18,6 +18,9 @@ func (a *app) json(v any) error {
 	return enc.Encode(v)
 }
 
+// widest is the most characters of a column; longer values are wrapped.
+const widest = 100
+
 // table prints rows under a header. Columns named in right hold numbers.
 func (a *app) table(header table.Row, rows []table.Row, right ...int) {
 	t := table.NewWriter()
@@ -31,7 +34,7 @@ func (a *app) table(header table.Row, rows []table.Row, right ...int) {
 	t.AppendRows(rows)
 	var configs []table.ColumnConfig
 	for i := range header {
-		configs = append(configs, table.ColumnConfig{Number: i + 1, WidthMax: 72})
+		configs = append(configs, table.ColumnConfig{Number: i + 1, WidthMax: widest})
 	}
 	for _, n := range right {
 		configs[n-1].Align, configs[n-1].AlignHeader = text.AlignRight, text.AlignRight

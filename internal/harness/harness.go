@@ -91,6 +91,7 @@ func Log() *slog.Logger {
 type App struct {
 	*client.Client
 	URL      string
+	HTTP     *http.Client // checks every answer against the OpenAPI document, as Client does
 	Database string
 	T        testing.TB
 	db       *pgxpool.Pool
@@ -120,12 +121,13 @@ func StartOn(t testing.TB, database, design string) *App {
 // Connect is an app on a service that runs already.
 func Connect(t testing.TB, url, database, design string) *App {
 	t.Helper()
-	a := &App{Client: client.New(url), URL: url, Database: database, T: t}
+	a := &App{Client: client.New(url), URL: url, HTTP: http.DefaultClient, Database: database, T: t}
 	if design != "" {
 		if _, err := a.Apply(t.Context(), "test.yaml", []byte(design)); err != nil {
 			t.Fatal(err)
 		}
-		a.Client = a.Client.Using(&http.Client{Transport: a.checked()})
+		a.HTTP = &http.Client{Transport: a.checked()}
+		a.Client = a.Client.Using(a.HTTP)
 	}
 	return a
 }

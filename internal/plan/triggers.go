@@ -64,11 +64,11 @@ func endingsInWords(c *Collection) []string {
 		}
 	}
 	for _, pair := range c.From {
-		ends = append(ends, "unset its "+pair.Name)
+		ends = append(ends, "unset every "+pair.Name+" it is in")
 	}
 	for _, pair := range c.To {
 		if pair.From != pair.To { // else it was named above
-			ends = append(ends, "unset its "+pair.Name)
+			ends = append(ends, "unset every "+pair.Name+" it is in")
 		}
 	}
 	for _, nested := range c.Nested {
