@@ -505,7 +505,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/yaml": string;
+                    "application/yaml": unknown;
                 };
             };
             default: components["responses"]["Problem"];
@@ -523,7 +523,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/yaml": string;
+                "application/yaml": unknown;
             };
         };
         responses: {

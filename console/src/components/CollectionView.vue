@@ -86,9 +86,10 @@ async function add(fields: Values, as: string, id: string) {
 .head { display: flex; flex-wrap: wrap; align-items: center; gap: 12px; margin-bottom: 12px; }
 .name { overflow-wrap: anywhere; flex: 1; }
 .find { width: 200px; }
+.cell.kept { max-width: 190px; }
 .scroll { overflow-x: auto; }
 .id { white-space: nowrap; }
-td { max-width: 240px; }
-.cell { max-width: 200px; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
+td { max-width: 300px; }
+.cell { max-width: 290px; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
 .more { margin-top: 12px; }
 </style>
