@@ -101,6 +101,19 @@ func (c *Client) Changes(ctx context.Context, limit int) ([]Change, error) {
 	return got.Changes, err
 }
 
+// ChangesFrom reads on from a place in the journal, oldest first, and returns
+// the place to read on from next. Begin with an empty place; no change is missed.
+func (c *Client) ChangesFrom(ctx context.Context, place string, limit int) ([]Change, string, error) {
+	var got struct {
+		Changes []Change `json:"changes"`
+		Next    string   `json:"next"`
+	}
+	q := Page{Limit: limit}.query()
+	q.Set("from", place)
+	_, err := c.call(ctx, http.MethodGet, "/changes", q, "", nil, &got)
+	return got.Changes, got.Next, err
+}
+
 // Parked is work that failed too often and waits for a person.
 type Parked struct {
 	Step     string    `json:"step"`

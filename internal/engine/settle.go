@@ -2,6 +2,7 @@ package engine
 
 import (
 	"context"
+	"fmt"
 	"strconv"
 	"strings"
 	"sync"
@@ -113,6 +114,20 @@ func (e *Engine) Behind(ctx context.Context) (store.Status, error) { return e.st
 // Recent are the newest changes, newest first.
 func (e *Engine) Recent(ctx context.Context, limit int) ([]store.Record, error) {
 	return e.store.Recent(ctx, limit)
+}
+
+// ChangesFrom reads on from a place in the journal, oldest first, and returns
+// the place to read on from next. Nothing is missed: changes that are committed
+// late under lower positions come later. The empty place is the beginning.
+func (e *Engine) ChangesFrom(ctx context.Context, place string, limit int) ([]store.Record, string, error) {
+	var xid, seq int64
+	if place != "" {
+		if _, err := fmt.Sscanf(place, "%d-%d", &xid, &seq); err != nil || xid < 0 || seq < 0 {
+			return nil, "", refuse(CodeInvalid, "%q is no place in the journal: begin with an empty `from`, then give `next` of each answer", place)
+		}
+	}
+	records, xid, seq, err := e.store.JournalAfter(ctx, xid, seq, limit)
+	return records, fmt.Sprintf("%d-%d", xid, seq), err
 }
 
 // Parked lists the work that failed too often.

@@ -135,20 +135,32 @@ type change struct {
 	Cause    int64     `json:"cause,omitempty"`
 }
 
+type changePage struct {
+	Changes []change `json:"changes"`
+	Next    string   `json:"next,omitempty"`
+}
+
+// getChanges answers the newest changes, newest first; with ?from= those after
+// a place, oldest first, for a program that must miss none.
 func (s *Server) getChanges(c *echo.Context) error {
 	many, err := limit(c)
 	if err != nil {
 		return err
 	}
-	records, err := s.engine.Recent(c.Request().Context(), many)
+	var records []store.Record
+	page := changePage{Changes: []change{}}
+	if c.QueryParams().Has("from") {
+		records, page.Next, err = s.engine.ChangesFrom(c.Request().Context(), c.QueryParam("from"), many)
+	} else {
+		records, err = s.engine.Recent(c.Request().Context(), many)
+	}
 	if err != nil {
 		return err
 	}
-	changes := []change{}
 	for _, r := range records {
-		changes = append(changes, change{r.Seq, r.At.UTC(), string(r.Kind), r.Subject, r.Detail, r.Actor, r.Cause})
+		page.Changes = append(page.Changes, change{r.Seq, r.At.UTC(), string(r.Kind), r.Subject, r.Detail, r.Actor, r.Cause})
 	}
-	return c.JSON(http.StatusOK, map[string][]change{"changes": changes})
+	return c.JSON(http.StatusOK, page)
 }
 
 // parked is a piece of work that failed too often and waits for a person.
