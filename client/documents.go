@@ -19,7 +19,10 @@ func at(path string) string { return "/collections/" + path }
 // "sightings/s1/remarks". An empty id lets the service choose one; with an id
 // of your own the call is safe to repeat.
 func (c *Client) Create(ctx context.Context, collection, id string, fields map[string]any) (Document, Position, error) {
-	body := map[string]any{"fields": fields}
+	body := map[string]any{}
+	if fields != nil {
+		body["fields"] = fields
+	}
 	if id != "" {
 		body["id"] = id
 	}

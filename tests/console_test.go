@@ -4,6 +4,7 @@ import (
 	"context"
 	"io/fs"
 	"net/http"
+	"strings"
 	"testing"
 	"time"
 
@@ -152,5 +153,44 @@ func TestTheFirstPageSaysWhetherEverythingIsSettled(t *testing.T) {
 	}
 	if err := resp.Body.Close(); err != nil || resp.StatusCode != http.StatusNotFound {
 		t.Errorf("a missing asset: %d %v", resp.StatusCode, err)
+	}
+}
+
+func TestPagesFitANarrowScreenAndCarryLongNames(t *testing.T) {
+	b := browse(t, ponds)
+	long := "Adalberta_Extraordinarily_Longname_the_1"
+	if _, _, err := b.Create(t.Context(), "people", long, map[string]any{"name": long}); err != nil {
+		t.Fatal(err)
+	}
+	b.person("ben")
+	if _, _, err := b.As(long).Create(t.Context(), "posts", "p1", map[string]any{"text": "https://pond.example/" + strings.Repeat("heron", 30)}); err != nil {
+		t.Fatal(err)
+	}
+	b.Settle()
+	b.do(chromedp.EmulateViewport(390, 800))
+	for path, shows := range map[string]string{
+		"/":                                "table",
+		"/documents/people":                "td.id",
+		"/documents/people/" + long:        "td .kept",
+		"/documents/posts/p1":              "td .kept",
+		"/together?left=ben&right=" + long: `[data-side="right"] article`,
+	} {
+		b.do(chromedp.Navigate(b.URL + path))
+		b.sees(path, "document.querySelector('"+shows+"') !== null")
+		b.sees(path+" fits", "document.documentElement.scrollWidth <= window.innerWidth")
+	}
+}
+
+func TestAnEmptyAppSaysSo(t *testing.T) {
+	b := browse(t, ponds)
+	for path, words := range map[string]string{
+		"/":                  "Nothing has been written yet.",
+		"/documents/people":  "Nothing is here yet.",
+		"/documents/nothing": "The design has nothing at",
+		"/together":          "There are not two accounts yet",
+		"/elsewhere":         "There is no such page",
+	} {
+		b.do(chromedp.Navigate(b.URL + path))
+		b.sees(path, "document.body.innerText.includes('"+words+"')")
 	}
 }

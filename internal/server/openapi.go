@@ -73,6 +73,9 @@ func describeCollection(c *plan.Collection, paths, schemas schema) {
 		"get":        read("list"+name, "A page of "+c.Name+" by id", name+"Page", "limit", "cursor", "prefix"),
 		"post":       write("create"+name, "Create one of "+c.Name, name, draft, "application/json", true),
 	}
+	if c.Parent != nil {
+		paths[Prefix+"/collections/"+c.Name] = schema{"get": read("listAll"+name, "A page of "+c.Name+" under any parent", name+"Page", "limit", "cursor", "prefix")}
+	}
 	one := append(append([]any{}, params...), ref("parameters", "id"))
 	paths[base+"/{id}"] = schema{
 		"parameters": one,
