@@ -8,6 +8,7 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"yalvo/client"
+	"yalvo/internal/harness"
 )
 
 // Each test here falls into one of the traps that the design names, unless a
@@ -48,7 +49,7 @@ func (w world) unguarded(done func() bool) {
 		if done() {
 			return
 		}
-		if _, err := w.Get(w.t.Context(), "people/ada"); err != nil {
+		if _, err := w.Status(w.t.Context()); err != nil {
 			w.t.Fatal(err)
 		}
 	}
@@ -130,6 +131,42 @@ func TestTrapACopyTakenWhileItsSourceChanges(t *testing.T) {
 	g.open()
 	group.Wait()
 	same(t, "byline", w.get("posts/late").Kept["byline"], map[string]any{"name": "Eda"})
+	w.noDrift()
+}
+
+// A timeline that was cut is being refilled from the facts; one of the posts
+// it has read is removed, and withdrawn, before the refill commits.
+func TestTrapARefillThatComesAfterARemoval(t *testing.T) {
+	w := start(t, shortPonds)
+	for _, id := range []string{"ada", "cora", "ben"} {
+		w.person(id)
+	}
+	w.follow("ben", "ada")
+	w.follow("ben", "cora")
+	for i := range 25 {
+		w.post("cora", fmt.Sprintf("c%02d", i), "old")
+	}
+	for i := range 25 {
+		w.post("ada", fmt.Sprintf("a%02d", i), "new")
+	}
+	w.Settle()
+	w.sweep()
+	newest := w.Number("SELECT n FROM documents WHERE key = 'c24'")
+	for range 2 { // workers that are not held up with the refill
+		harness.StartOn(t, w.Database, "")
+	}
+	g := w.stall("entries", byOthers)
+	if _, _, err := w.Remove(t.Context(), "people/ada"); err != nil {
+		t.Fatal(err)
+	}
+	w.until("the refill is under way", g.waiting)
+	if _, _, err := w.Remove(t.Context(), "posts/c24"); err != nil {
+		t.Fatal(err)
+	}
+	w.unguarded(func() bool { return w.Number("SELECT count(*) FROM due WHERE step = 4 AND doc = $1", newest) == 0 })
+	g.open()
+	same(t, "ben", w.home("ben"), []string{"c23", "c22", "c21", "c20", "c19"})
+	same(t, "stored entries of the removed post", w.Number("SELECT count(*) FROM entries WHERE doc = $1", newest), 0)
 	w.noDrift()
 }
 

@@ -34,7 +34,7 @@ func (e *Engine) Patch(ctx context.Context, caller Caller, target Target, patch 
 			return Result{}, err
 		}
 		if len(ed.touched) == 0 {
-			return e.unchanged(ctx, Result{Document: view(c.Collection, doc), Read: 1})
+			return unchanged(tx, Result{Document: view(c.Collection, doc), Read: 1})
 		}
 		return r.carryOutEdit(tx, c.Collection, doc, ed, cause{actor: caller.Me})
 	})
@@ -42,8 +42,8 @@ func (e *Engine) Patch(ctx context.Context, caller Caller, target Target, patch 
 
 // unchanged is the result of a write that found everything as it was to be.
 // The change that made it so may be still settling, so a reader waits for all.
-func (e *Engine) unchanged(ctx context.Context, result Result) (Result, error) {
-	last, err := e.store.LastPosition(ctx)
+func unchanged(tx *store.Tx, result Result) (Result, error) {
+	last, err := tx.LastPosition()
 	result.Position = upTo(last)
 	return result, err
 }

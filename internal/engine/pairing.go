@@ -54,7 +54,7 @@ func (e *Engine) pair(ctx context.Context, caller Caller, link Link, kind plan.K
 			return Result{}, err
 		}
 		if !fresh {
-			return e.unchanged(ctx, Result{Read: 2})
+			return unchanged(tx, Result{Read: 2})
 		}
 		position, err := r.recordAndFollow(tx,
 			store.Record{Kind: kind, Subject: p.Name, Detail: detail(p, from.Key, to.Key), Actor: caller.Me},

@@ -94,6 +94,7 @@ func (s *Service) start(ctx context.Context, o Options, listener net.Listener) e
 	s.stop = stop
 	web := server.New(s.engine, key, o.Console, o.Log)
 	go func() { s.served <- web.Serve(serving, listener) }()
+	o.Log.Info("the service answers", "address", s.Address)
 	return nil
 }
 

@@ -1,5 +1,7 @@
 package store
 
+import "time"
+
 // Begin, Commit and Scan let tests hold a transaction open and look behind the store.
 
 // Begin starts a transaction that the test ends itself.
@@ -16,4 +18,11 @@ func (s *Store) SecondText(first, second string) (string, error) {
 	var got string
 	err := s.db.Raw("SELECT (?::text[])[2]", texts{first, second}).Scan(&got).Error
 	return got, err
+}
+
+// Pause is how long failed work still has to wait.
+func (s *Store) Pause(d Due) (time.Duration, error) {
+	var ms float64
+	err := s.db.Raw("SELECT extract(epoch FROM not_before - clock_timestamp()) * 1000 FROM due WHERE lane = ? AND seq = ?", d.Lane, d.Seq).Scan(&ms).Error
+	return time.Duration(ms * float64(time.Millisecond)), err
 }

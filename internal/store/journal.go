@@ -78,8 +78,13 @@ func (s *Store) Recent(ctx context.Context, limit int) ([]Record, error) {
 
 // LastPosition is the highest position given out so far, 0 if none.
 func (s *Store) LastPosition(ctx context.Context) (int64, error) {
+	return (&Tx{s.db.WithContext(ctx)}).LastPosition()
+}
+
+// LastPosition is the same within a transaction.
+func (tx *Tx) LastPosition() (int64, error) {
 	var seq int64
-	err := s.db.WithContext(ctx).Raw("SELECT coalesce(max(seq), 0) FROM journal").Scan(&seq).Error
+	err := tx.db.Raw("SELECT coalesce(max(seq), 0) FROM journal").Scan(&seq).Error
 	return seq, err
 }
 

@@ -1,0 +1,203 @@
+package store_test
+
+import (
+	"errors"
+	"fmt"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"yalvo/internal/plan"
+	"yalvo/internal/store"
+)
+
+func write(t *testing.T, s *store.Store, run func(tx *store.Tx) error) {
+	t.Helper()
+	if err := s.Write(t.Context(), run); err != nil {
+		t.Fatal(err)
+	}
+}
+
+// docs are the documents of claimed work, in order.
+func docs(due []store.Due) string {
+	var all []string
+	for _, d := range due {
+		all = append(all, fmt.Sprint(d.Doc))
+	}
+	return strings.Join(all, " ")
+}
+
+func deliveries(n ...int64) (work []plan.Work) {
+	for _, doc := range n {
+		work = append(work, plan.Work{Step: plan.Deliver, Subject: 1, Key: 7, Doc: doc, Rank: 100 + doc})
+	}
+	return work
+}
+
+func TestWorkIsTakenOnceOldestFirstAndByLane(t *testing.T) {
+	s := open(t)
+	write(t, s, func(tx *store.Tx) error {
+		return tx.AppendDue(5, append(deliveries(1, 2, 3), plan.Work{Step: plan.Add, Subject: 2, Doc: 9, Amount: -1}))
+	})
+	claim := func(tx *store.Tx, lane plan.Lane, limit int) string {
+		t.Helper()
+		due, err := tx.ClaimDue(lane, limit)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return docs(due)
+	}
+	first, second := s.Begin(), s.Begin()
+	if got := claim(first, plan.Delivering, 2); got != "1 2" {
+		t.Errorf("the first worker gets %q", got)
+	}
+	if got := claim(second, plan.Delivering, 9); got != "3" {
+		t.Errorf("the second worker gets %q", got)
+	}
+	if got := claim(second, plan.Counting, 9); got != "9" {
+		t.Errorf("from the other lane it gets %q", got)
+	}
+	for _, tx := range []*store.Tx{first, second} {
+		if err := tx.Commit(); err != nil {
+			t.Fatal(err)
+		}
+	}
+	write(t, s, func(tx *store.Tx) error {
+		if got := claim(tx, plan.Delivering, 9); got != "1 2 3" {
+			t.Errorf("what nobody finished is %q", got)
+		}
+		return nil
+	})
+}
+
+func TestALongStepGoesToTheEndOfItsLaneAndKeepsItsPlace(t *testing.T) {
+	s := open(t)
+	write(t, s, func(tx *store.Tx) error { return tx.AppendDue(5, deliveries(1, 2)) })
+	write(t, s, func(tx *store.Tx) error {
+		due, err := tx.ClaimDue(plan.Delivering, 1)
+		if err != nil {
+			return err
+		}
+		return tx.ContinueDue(plan.Delivering, map[int64]int64{due[0].Seq: 40})
+	})
+	write(t, s, func(tx *store.Tx) error {
+		due, err := tx.ClaimDue(plan.Delivering, 9)
+		if err != nil {
+			return err
+		}
+		if docs(due) != "2 1" || due[1].Cursor != 40 || due[1].Change != 5 || due[1].Rank != 101 {
+			t.Errorf("got %+v", due)
+		}
+		return nil
+	})
+	if due, _, err := s.Unsettled(t.Context(), []int64{5}); err != nil || !due {
+		t.Errorf("its reader is told that it is settled (%v)", err)
+	}
+}
+
+func TestFailingWorkPausesLongerEachTimeAndIsParked(t *testing.T) {
+	s := open(t)
+	write(t, s, func(tx *store.Tx) error { return tx.AppendDue(5, deliveries(1)) })
+	claim := func() (due []store.Due) {
+		t.Helper()
+		write(t, s, func(tx *store.Tx) error {
+			var err error
+			due, err = tx.ClaimDue(plan.Delivering, 9)
+			return err
+		})
+		return due
+	}
+	d := claim()[0]
+	var last time.Duration
+	for attempt := 1; attempt < store.MaxAttempts; attempt++ {
+		parked, err := s.FailDue(t.Context(), d, errors.New("broken"))
+		if err != nil || parked {
+			t.Fatalf("attempt %d: parked %v, %v", attempt, parked, err)
+		}
+		if len(claim()) != 0 {
+			t.Fatalf("attempt %d: no pause", attempt)
+		}
+		pause, err := s.Pause(d)
+		if err != nil || pause <= last {
+			t.Errorf("attempt %d: a pause of %v after one of %v (%v)", attempt, pause, last, err)
+		}
+		last = pause
+		d.Attempts++
+	}
+	if parked, err := s.FailDue(t.Context(), d, errors.New("still broken")); err != nil || !parked {
+		t.Fatalf("not parked after %d attempts (%v)", store.MaxAttempts, err)
+	}
+	work, err := s.ParkedWork(t.Context(), 9)
+	if err != nil || len(work) != 1 || work[0].Error != "still broken" || work[0].Doc != 1 || work[0].Attempts != store.MaxAttempts {
+		t.Errorf("parked: %+v (%v)", work, err)
+	}
+	if due, parked, err := s.UnsettledUpTo(t.Context(), 9); err != nil || due || !parked {
+		t.Errorf("a reader is told: due %v, parked %v (%v)", due, parked, err)
+	}
+	if n, err := s.Retry(t.Context()); err != nil || n != 1 {
+		t.Errorf("retried %d (%v)", n, err)
+	}
+	if got := claim(); docs(got) != "1" || got[0].Attempts != 0 {
+		t.Errorf("after the retry: %+v", got)
+	}
+}
+
+func TestDeltasOfSeveralCountsBecomeOneUpdate(t *testing.T) {
+	s := open(t)
+	var ns []int64
+	write(t, s, func(tx *store.Tx) error {
+		for _, key := range []string{"a", "b"} {
+			d := store.Document{Collection: 1, Key: key, Fields: []byte(`{}`), Kept: []byte(`{"likes":5,"name":"x"}`)}
+			if fresh, err := tx.Insert(&d); err != nil || !fresh {
+				return fmt.Errorf("not inserted: %w", err)
+			}
+			ns = append(ns, d.N)
+		}
+		return tx.AddCounts(map[int64]map[string]int64{ns[0]: {"likes": -2, "notes": 3}, ns[1]: {"likes": 1}, 999: {"likes": 1}})
+	})
+	for key, want := range map[string]string{"a": `{"name": "x", "likes": 3, "notes": 3}`, "b": `{"name": "x", "likes": 6}`} {
+		d, found, err := s.Document(t.Context(), store.Address{Collection: 1, Key: key})
+		if err != nil || !found || string(d.Kept) != want {
+			t.Errorf("%s: %s (%v)", key, d.Kept, err)
+		}
+	}
+}
+
+func TestATransactionThatLosesADeadlockIsRunAgain(t *testing.T) {
+	s := open(t)
+	lock := func(tx *store.Tx, keys ...int64) error {
+		for _, k := range keys {
+			if err := tx.Lock(k); err != nil {
+				return err
+			}
+		}
+		return nil
+	}
+	var bothHold sync.WaitGroup
+	bothHold.Add(2)
+	runs := make(chan int, 2)
+	for _, keys := range [][]int64{{1, 2}, {2, 1}} {
+		go func() {
+			n := 0
+			err := s.Write(t.Context(), func(tx *store.Tx) error {
+				n++
+				if err := lock(tx, keys[0]); err != nil {
+					return err
+				}
+				if n == 1 { // both hold their first lock before either asks for the second
+					bothHold.Done()
+					bothHold.Wait()
+				}
+				return lock(tx, keys[1])
+			})
+			if err != nil {
+				t.Error(err)
+			}
+			runs <- n
+		}()
+	}
+	if total := <-runs + <-runs; total != 3 {
+		t.Errorf("%d runs in all, want 3: one of the two once more", total)
+	}
+}
