@@ -111,7 +111,7 @@ func (a *app) status() *cli.Command {
 func (a *app) showStatus(s client.Status) {
 	switch {
 	case s.Settled:
-		fmt.Fprintln(a.out, "Everything is settled: every duplicate is what the facts say.")
+		fmt.Fprintln(a.out, "Everything is settled: what was written has reached every copy.")
 	case s.Parked > 0:
 		fmt.Fprintf(a.out, "Parked after failing again and again: %s (see `yalvo parked`). Due: %s.\n", count(s.Parked), count(s.Due))
 	default:

@@ -32,7 +32,7 @@ const headline = computed(() => {
 const explanation = computed(() => {
   const s = status.value
   if (!s) return ''
-  if (s.settled) return 'No work is due: every kept value and every timeline is what the facts say.'
+  if (s.settled) return 'No work is due: what was written has reached every kept value and every timeline.'
   if (s.parked > 0) return 'Failed again and again, and waiting for you: `yalvo parked` says why, `yalvo parked --retry` tries again.'
   return `The oldest is ${duration(s.lag_ms)} behind.`
 })
