@@ -38,6 +38,7 @@ func (b *bench) fanout() error {
 	fmt.Printf("\none post to %d followers, entries/s (median of %d, in turns)\n", *followers, rounds)
 	line("one INSERT … SELECT, integer keys, no post, no journal", median(statement), 0)
 	line("Yalvo, from the request to the last timeline", median(service), median(statement))
+	fmt.Printf("  seconds until the last timeline has it: %.2f; the one statement: %.2f\n", float64(*followers)/median(service), float64(*followers)/median(statement))
 	for _, loop := range []struct {
 		name string
 		rows int

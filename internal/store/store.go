@@ -76,11 +76,6 @@ func (s *Store) Close() error {
 	return pool.Close()
 }
 
-// Ping tells whether the database answers.
-func (s *Store) Ping(ctx context.Context) error {
-	return s.db.WithContext(ctx).Exec("SELECT 1").Error
-}
-
 // migrate makes the tables, once, however many services start together.
 func (s *Store) migrate(ctx context.Context) error {
 	return s.Write(ctx, func(tx *Tx) error {

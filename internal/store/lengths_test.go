@@ -1,0 +1,226 @@
+package store_test
+
+import (
+	"fmt"
+	"testing"
+
+	"yalvo/internal/design"
+	"yalvo/internal/plan"
+	"yalvo/internal/store"
+)
+
+// short is a timeline of four, with the owners and authors it is tried on.
+type short struct {
+	*store.Store
+	t        *testing.T
+	timeline *plan.Timeline
+	ids      map[string]int64
+}
+
+func newShort(t *testing.T) short {
+	people := &plan.Collection{Number: 1}
+	return short{open(t), t, &plan.Timeline{
+		Number: 3, Timeline: &design.Timeline{Name: "home", Length: 4}, Owner: people,
+		Through: &plan.Pair{Number: 2, From: people, To: people},
+	}, map[string]int64{}}
+}
+
+func (s short) person(id string) {
+	s.t.Helper()
+	write(s.t, s.Store, func(tx *store.Tx) error {
+		d := store.Document{Collection: 1, Key: id, Fields: []byte("{}"), Kept: []byte("{}")}
+		if _, err := tx.Insert(&d); err != nil {
+			return err
+		}
+		s.ids[id] = d.N
+		return nil
+	})
+}
+
+// posts has an author post so many times and delivers each post to the followers.
+func (s short) posts(author string, from, many int64) {
+	s.t.Helper()
+	write(s.t, s.Store, func(tx *store.Tx) error {
+		for i := from; i < from+many; i++ {
+			if err := tx.Post(3, s.ids[author], i, 1000+i, false); err != nil {
+				return err
+			}
+			one := []store.Spread{{Timeline: 3, Pair: 2, Author: s.ids[author], Doc: 1000 + i, Rank: i}}
+			if err := tx.Bound(one, 10); err != nil {
+				return err
+			}
+			if !one[0].Done {
+				return fmt.Errorf("few followers, and the spread is not done: %+v", one[0])
+			}
+			if _, err := tx.Deliver(one); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// stored counts the entries of an owner's timeline.
+func (s short) stored(owner string) int {
+	s.t.Helper()
+	page, seen, _, err := s.Entries(s.t.Context(), 3, s.ids[owner], store.FromTheTop, 1000)
+	if err != nil {
+		s.t.Fatal(err)
+	}
+	if len(page) != 0 { // the posts here are numbers without documents, so none is shown
+		s.t.Errorf("shown: %+v", page)
+	}
+	return seen
+}
+
+func TestASweepCutsOnlyWhatHasOutgrownItsSlack(t *testing.T) {
+	s := newShort(t)
+	for _, id := range []string{"ada", "ben", "cora"} {
+		s.person(id)
+	}
+	slack := int64(store.Slack(4))
+	write(t, s.Store, func(tx *store.Tx) error {
+		_, err := tx.SetPair(2, s.ids["ben"], s.ids["ada"])
+		return err
+	})
+	s.posts("ada", 1, 4+slack)
+	sweep := func() (cut []int64) {
+		t.Helper()
+		write(t, s.Store, func(tx *store.Tx) error {
+			var done bool
+			var err error
+			_, cut, done, err = tx.TrimOwners(s.timeline, 0, 100)
+			if err == nil && !done {
+				err = fmt.Errorf("three owners, and the sweep of a hundred is not done")
+			}
+			return err
+		})
+		return cut
+	}
+	if cut := sweep(); len(cut) != 0 {
+		t.Errorf("cut at its slack already: %v", cut)
+	}
+	s.posts("ada", 100, 1)
+	if cut := sweep(); len(cut) != 1 || cut[0] != s.ids["ben"] {
+		t.Errorf("cut %v, want ben", cut)
+	}
+	if got := int64(s.stored("ben")); got != 4+slack/2 {
+		t.Errorf("%d entries are left, want the length and half the slack, %d", got, 4+slack/2)
+	}
+	if cut := sweep(); len(cut) != 0 {
+		t.Errorf("cut again: %v", cut)
+	}
+}
+
+func TestACutTimelineKnowsWhenItIsTooShortAndIsRefilled(t *testing.T) {
+	s := newShort(t)
+	for _, id := range []string{"ada", "ben"} {
+		s.person(id)
+	}
+	ada, ben := s.ids["ada"], s.ids["ben"]
+	slack := store.Slack(4)
+	write(t, s.Store, func(tx *store.Tx) error { _, err := tx.SetPair(2, ben, ada); return err })
+	s.posts("ada", 1, 40)
+	write(t, s.Store, func(tx *store.Tx) error { _, _, _, err := tx.TrimOwners(s.timeline, 0, 100); return err })
+
+	// The posts go one by one, newest first. Right after a cut nothing is spare.
+	withdraw := func(rank int64) (short []store.Shortened) {
+		t.Helper()
+		write(t, s.Store, func(tx *store.Tx) error {
+			if err := tx.Unpost(3, ada, rank, 1000+rank); err != nil {
+				return err
+			}
+			gone := []store.Spread{{Timeline: 3, Pair: 2, Author: ada, Doc: 1000 + rank, Rank: rank, Last: 1 << 40}}
+			many, cut, err := tx.Withdraw(gone)
+			if err != nil || many != 1 {
+				return fmt.Errorf("withdrew %d: %w", many, err)
+			}
+			short, err = tx.Spend(cut)
+			return err
+		})
+		return short
+	}
+	if short := withdraw(40); len(short) != 1 || short[0].Owner != ben {
+		t.Fatalf("nothing is spare after a cut, and the loss is not noticed: %v", short)
+	}
+	write(t, s.Store, func(tx *store.Tx) error { // counted again, there was enough
+		many, err := tx.CountAbove(3, ben, 4+slack)
+		if err != nil || many != 4+slack/2-1 {
+			return fmt.Errorf("%d entries above the floor: %w", many, err)
+		}
+		return tx.SetSpare(3, ben, many-4)
+	})
+	rank := int64(39)
+	for ; ; rank-- {
+		if short := withdraw(rank); len(short) > 0 {
+			break
+		}
+	}
+	if left := s.stored("ben"); left != 3 {
+		t.Fatalf("noticed with %d entries left, want when there are fewer than 4", left)
+	}
+	write(t, s.Store, func(tx *store.Tx) error {
+		if cut, err := tx.LockFloor(3, ben); err != nil || !cut {
+			return fmt.Errorf("no floor: %w", err)
+		}
+		return tx.Refill(s.timeline, ben)
+	})
+	if left := s.stored("ben"); left != 4+slack/2 {
+		t.Errorf("refilled to %d, want %d", left, 4+slack/2)
+	}
+	for ; rank > 0; rank-- { // until everything fits, and the floor is no longer needed
+		withdraw0(t, s, ada, rank)
+	}
+	write(t, s.Store, func(tx *store.Tx) error { return tx.Refill(s.timeline, ben) })
+	write(t, s.Store, func(tx *store.Tx) error {
+		if cut, err := tx.LockFloor(3, ben); err != nil || cut {
+			return fmt.Errorf("everything fits and there is still a floor: %w", err)
+		}
+		return nil
+	})
+}
+
+// withdraw0 takes a post away without asking what became too short.
+func withdraw0(t *testing.T, s short, author, rank int64) {
+	t.Helper()
+	write(t, s.Store, func(tx *store.Tx) error {
+		if err := tx.Unpost(3, author, rank, 1000+rank); err != nil {
+			return err
+		}
+		_, _, err := tx.Withdraw([]store.Spread{{Timeline: 3, Pair: 2, Author: author, Doc: 1000 + rank, Rank: rank, Last: 1 << 40}})
+		return err
+	})
+}
+
+func TestVerifyTakesOutWhatTheFactsDoNotJustify(t *testing.T) {
+	s := newShort(t)
+	for _, id := range []string{"ada", "ben", "cora"} {
+		s.person(id)
+	}
+	write(t, s.Store, func(tx *store.Tx) error {
+		for _, author := range []string{"ada", "cora"} {
+			if _, err := tx.SetPair(2, s.ids["ben"], s.ids[author]); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	s.posts("ada", 1, 3)
+	s.posts("cora", 10, 2)
+	write(t, s.Store, func(tx *store.Tx) error { // facts change, and no clean-up follows
+		if _, err := tx.UnsetPair(2, s.ids["ben"], s.ids["cora"]); err != nil {
+			return err
+		}
+		return tx.Unpost(3, s.ids["ada"], 2, 1002)
+	})
+	write(t, s.Store, func(tx *store.Tx) error {
+		gone, _, err := tx.Verify(s.timeline, s.ids["ben"])
+		if err != nil || gone != 3 {
+			return fmt.Errorf("%d entries went, want cora's two and ada's removed one: %w", gone, err)
+		}
+		return nil
+	})
+	if left := s.stored("ben"); left != 2 {
+		t.Errorf("%d entries are left, want ada's other two", left)
+	}
+}
