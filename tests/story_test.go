@@ -323,3 +323,77 @@ func TestALiveTimelineIsSentAgainWhenItChanges(t *testing.T) {
 	}
 	same(t, "entries seen", seen, []int{0, 1, 2})
 }
+
+const feuds = `
+yalvo: 1
+app: feuds
+accounts: people
+collections:
+  people: {fields: {name: {type: string}}, kept: {followers_n: {count: follow.to}, following_n: {count: follow.from}}}
+  posts:
+    fields: {text: {type: string}, author: {type: reference, to: people, default: me, when_gone: clear}}
+    kept: {byline: {copy: author, fields: [name]}, signed: {copy: author, fields: [name], frozen: true}}
+pairs:
+  follow: {from: people, to: people, from_calls: following, to_calls: followers}
+  block:  {from: people, to: people, from_calls: blocking, to_calls: blockers, dissolves: [follow]}
+timelines: {home: {owner: people, entries: posts, by: author, through: follow}}
+`
+
+func TestABlockDissolvesTheFollowsBothWays(t *testing.T) {
+	w := start(t, feuds)
+	for _, id := range []string{"ada", "ben", "cora"} {
+		w.person(id)
+	}
+	w.follow("ada", "ben")
+	w.follow("ben", "ada")
+	w.follow("cora", "ben")
+	w.post("ada", "p1", "hm")
+	w.post("ben", "p2", "hm")
+	w.Settle()
+	position := must(w.Set(t.Context(), "block", "ada", "ben"))(t)
+	same(t, "ada", w.home("ada", position), []string{})
+	same(t, "ben", w.home("ben", position), []string{})
+	same(t, "cora, who has no part in it", w.home("cora", position), []string{"p2"})
+	same(t, "ben's counts", w.get("people/ben").Kept, map[string]any{"followers_n": 1, "following_n": 0})
+	same(t, "ada's counts", w.get("people/ada").Kept, map[string]any{"followers_n": 0, "following_n": 0})
+	for _, c := range must(w.Changes(t.Context(), 2))(t) {
+		same(t, "the cause of "+c.Detail, c.Cause, position)
+	}
+	w.until("the block set again is the same block", func() bool {
+		must(w.Set(t.Context(), "block", "ada", "ben"))(t)
+		return w.Number("SELECT count(*) FROM journal WHERE subject = 'block'") == 1
+	})
+	must(w.Unset(t.Context(), "block", "ada", "ben"))(t)
+	same(t, "after the unblock ada", w.home("ada"), []string{}) // a dissolved follow is gone for good
+}
+
+func TestAFrozenCopyStaysAsItWasFirstWritten(t *testing.T) {
+	w := start(t, feuds)
+	w.person("ada")
+	w.person("ben")
+	if _, _, err := w.Create(t.Context(), "posts", "p1", map[string]any{"text": "nobody's yet"}); err != nil {
+		t.Fatal(err)
+	}
+	copies := func(when string, byline, signed any) {
+		t.Helper()
+		same(t, when, w.get("posts/p1").Kept, map[string]any{"byline": byline, "signed": signed})
+	}
+	edit := func(path string, fields map[string]any) {
+		t.Helper()
+		if _, _, err := w.Patch(t.Context(), path, fields); err != nil {
+			t.Fatal(err)
+		}
+	}
+	name := func(s string) any { return map[string]any{"name": s} }
+	copies("without an author", nil, nil)
+	edit("posts/p1", map[string]any{"author": "ada"})
+	copies("by ada", name("ADA"), name("ADA"))
+	edit("people/ada", map[string]any{"name": "Eda"})
+	copies("renamed", name("Eda"), name("ADA"))
+	edit("posts/p1", map[string]any{"author": "ben"})
+	copies("given to ben", name("BEN"), name("ADA"))
+	if _, _, err := w.Remove(t.Context(), "people/ben"); err != nil {
+		t.Fatal(err)
+	}
+	copies("ben gone", nil, name("ADA"))
+}

@@ -96,6 +96,7 @@ type Kept struct {
 
 	Via    *Field   // copy: the reference in this collection; count: the reference that points at it
 	Fields []*Field // copy: what is copied, fields of Via.To
+	Frozen bool     // copy: it stays as it was when the reference was first set
 
 	Pair   *Pair       // count of pairs
 	Side   Side        // count of pairs: the side this document stands on
@@ -116,9 +117,10 @@ type Pair struct {
 	Name      string
 	Pos       Pos
 	From, To  *Collection
-	FromCalls string // what the from document calls the other ends
-	ToCalls   string // what the to document calls the other ends
-	Self      bool   // a document may be paired with itself
+	FromCalls string  // what the from document calls the other ends
+	ToCalls   string  // what the to document calls the other ends
+	Self      bool    // a document may be paired with itself
+	Dissolves []*Pair // the pairs between the two, either way, that end when this one is set
 }
 
 // Timeline is a kind of duplicate with an owner: the entries one account should see.

@@ -26,9 +26,10 @@ func (r *reader) readKept(n *node, c *Collection) {
 func (r *reader) readKeptKind(k *Kept, n *node) {
 	what := fmt.Sprintf("kept value %q", k.Name)
 	known := keys{
-		"copy":  func(n *node) { r.readCopy(n, k) },
-		"count": func(n *node) { r.readCount(n, k) },
-		"where": notYet, "how_many": notYet, "frozen": notYet, "of": notYet,
+		"copy":   func(n *node) { r.readCopy(n, k) },
+		"count":  func(n *node) { r.readCount(n, k) },
+		"frozen": r.boolean(&k.Frozen),
+		"where":  notYet, "how_many": notYet, "of": notYet,
 	}
 	for _, kind := range keptLater {
 		known[kind] = notYet
@@ -48,6 +49,8 @@ func (r *reader) readKeptKind(k *Kept, n *node) {
 	case k.Kind == Copy:
 		words := r.words(fields, "fields")
 		r.last = append(r.last, func() { r.resolveCopied(k, words) })
+	case k.Frozen:
+		r.problem(n.pos, CodeContradicted, "a count cannot be frozen", "leave frozen out")
 	case fields != nil:
 		r.problem(fields.pos, CodeContradicted, "a count has no fields", "leave fields out")
 	}

@@ -12,7 +12,7 @@ func (r *reader) readPairs(n *node) {
 			"from_calls": func(n *node) { p.FromCalls = r.name(n, "from_calls") },
 			"to_calls":   func(n *node) { p.ToCalls = r.name(n, "to_calls") },
 			"self":       r.boolean(&p.Self),
-			"dissolves":  notYet,
+			"dissolves":  func(n *node) { r.readDissolves(n, p) },
 			"fields":     notYet,
 		}, "from", "to", "from_calls", "to_calls")
 	})
@@ -21,4 +21,33 @@ func (r *reader) readPairs(n *node) {
 func (r *reader) readEnd(n *node, into **Collection) {
 	name := r.word(n, "an end of a pair")
 	r.later = append(r.later, func() { *into = r.collection(n.pos, name) })
+}
+
+// readDissolves resolves the pairs that end when p is set, when the ends of
+// all pairs are known.
+func (r *reader) readDissolves(n *node, p *Pair) {
+	words := r.words(n, "dissolves")
+	r.last = append(r.last, func() {
+		for _, w := range words {
+			other := r.pair(w.pos, w.scalar.(string))
+			switch {
+			case other == nil:
+			case other == p:
+				r.problem(w.pos, CodeContradicted, fmt.Sprintf("pair %q would dissolve itself", p.Name), "")
+			case !p.joins(other.From, other.To) && !p.joins(other.To, other.From):
+				r.problem(w.pos, CodeContradicted, fmt.Sprintf("pair %q joins other collections than %q, so there is nothing to dissolve", other.Name, p.Name), "")
+			default:
+				p.Dissolves = append(p.Dissolves, other)
+			}
+		}
+	})
+}
+
+// joins tells whether the pair goes from one collection to the other.
+func (p *Pair) joins(from, to *Collection) bool { return p.From == from && p.To == to }
+
+// EndsWith says which ways a pair of another kind ends with this one: between
+// the same documents, and between them the other way round.
+func (p *Pair) EndsWith(other *Pair) (same, reversed bool) {
+	return p.joins(other.From, other.To), p.joins(other.To, other.From)
 }

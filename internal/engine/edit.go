@@ -188,6 +188,10 @@ func (r *running) moved(tx *store.Tx, c *plan.Collection, doc store.Document, ed
 	if err != nil {
 		return m, err
 	}
+	var kept map[string]json.RawMessage
+	if err := json.Unmarshal(doc.Kept, &kept); err != nil {
+		return m, err
+	}
 	for _, ref := range c.References {
 		if _, is := touched[ref.Name]; !is {
 			continue
@@ -198,6 +202,9 @@ func (r *running) moved(tx *store.Tx, c *plan.Collection, doc store.Document, ed
 			m.after[ref], m.pointers[ref.Number] = target.N, target.N
 		}
 		for _, copied := range ref.Copies {
+			if copied.Frozen && string(kept[copied.Name]) != "null" {
+				continue
+			}
 			if m.cards[copied.Name], err = card(copied, held.at[ref]); err != nil {
 				return m, err
 			}

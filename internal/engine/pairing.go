@@ -59,8 +59,43 @@ func (e *Engine) pair(ctx context.Context, caller Caller, link Link, kind plan.K
 		position, err := r.recordAndFollow(tx,
 			store.Record{Kind: kind, Subject: p.Name, Detail: detail(p, from.Key, to.Key), Actor: caller.Me},
 			plan.Change{Kind: kind, Pair: p, From: from.N, To: to.N})
-		return Result{Position: at(position), Fresh: true, Read: 2, Wrote: 1}, err
+		if err != nil || kind == plan.Unset {
+			return Result{Position: at(position), Fresh: true, Read: 2, Wrote: 1}, err
+		}
+		dissolved, err := r.dissolve(tx, p, from, to, cause{actor: caller.Me, change: position})
+		return Result{Position: at(position), Fresh: true, Read: 2, Wrote: 1 + dissolved}, err
 	})
+}
+
+// dissolve ends the pairs that cannot stand beside one that was just set, and
+// tells how many there were.
+func (r *running) dissolve(tx *store.Tx, p *plan.Pair, from, to store.Document, why cause) (int, error) {
+	ended := 0
+	end := func(other *plan.Pair, a, b store.Document) error {
+		stood, err := tx.UnsetPair(other.Number, a.N, b.N)
+		if err != nil || !stood {
+			return err
+		}
+		ended++
+		if _, err := r.record(tx, store.Record{Kind: plan.Unset, Subject: other.Name, Detail: detail(other, a.Key, b.Key), Actor: why.actor, Cause: why.change}); err != nil {
+			return err
+		}
+		return r.follow(tx, why.change, plan.Change{Kind: plan.Unset, Pair: other, From: a.N, To: b.N})
+	}
+	for _, other := range p.Dissolves {
+		same, reversed := p.EndsWith(other.Pair)
+		if same {
+			if err := end(other, from, to); err != nil {
+				return ended, err
+			}
+		}
+		if reversed {
+			if err := end(other, to, from); err != nil {
+				return ended, err
+			}
+		}
+	}
+	return ended, nil
 }
 
 func detail(p *plan.Pair, from, to string) string {

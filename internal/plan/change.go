@@ -110,7 +110,7 @@ func recopyWork(c Change) []Work {
 	var due []Work
 	for _, ref := range c.Collection.PointedAt {
 		for _, kept := range ref.Copies {
-			if slices.ContainsFunc(kept.Copied(), func(name string) bool { return slices.Contains(c.Touched, name) }) {
+			if !kept.Frozen && slices.ContainsFunc(kept.Copied(), func(name string) bool { return slices.Contains(c.Touched, name) }) {
 				due = append(due, Work{Step: Recopy, Subject: kept.Number, Doc: c.Doc})
 			}
 		}
@@ -131,7 +131,9 @@ func endings(c Change) []Work {
 			end(EndReference, ref.Number)
 		case "leave":
 			for _, kept := range ref.Copies {
-				end(Recopy, kept.Number)
+				if !kept.Frozen {
+					end(Recopy, kept.Number)
+				}
 			}
 		}
 	}

@@ -63,6 +63,7 @@ type Pair struct {
 	FromCounts []*Count // kept in the from document
 	ToCounts   []*Count // kept in the to document
 	Timelines  []*Timeline
+	Dissolves  []*Pair // what ends, between the two and either way, when it is set
 }
 
 // Count is a kept count.
@@ -107,6 +108,11 @@ func New(d *design.Design, number Numbering) *Plan {
 	}
 	for _, pair := range d.Pairs {
 		p.addPair(pair, number)
+	}
+	for _, pair := range p.Pairs {
+		for _, other := range pair.Pair.Dissolves {
+			pair.Dissolves = append(pair.Dissolves, p.pairOf(other))
+		}
 	}
 	for _, c := range p.Collections {
 		for _, k := range c.Kept {

@@ -65,12 +65,14 @@ func TestWhatEachChangeMakesDue(t *testing.T) {
 		}},
 		{"a member edits what nobody copies", plan.Change{Kind: plan.Changed, Collection: members, Doc: ada, Touched: []string{"about"}}, nil},
 		{"a member is removed", plan.Change{Kind: plan.Removed, Collection: members, Doc: ada}, []string{
+			"end-from block key=0 doc=1 rank=0 amount=0",
 			"end-from follow key=0 doc=1 rank=0 amount=0",
 			"end-from like key=0 doc=1 rank=0 amount=0",
 			"end-from save key=0 doc=1 rank=0 amount=0",
 			"end-reference remarks.author key=0 doc=1 rank=0 amount=0",
 			"end-reference sightings.author key=0 doc=1 rank=0 amount=0",
 			"end-timeline home key=0 doc=1 rank=0 amount=0",
+			"end-to block key=0 doc=1 rank=0 amount=0",
 			"end-to follow key=0 doc=1 rank=0 amount=0",
 		}},
 		{"a follow is set", plan.Change{Kind: plan.Set, Pair: p.Pair("follow"), From: ada, To: ben}, []string{

@@ -17,11 +17,20 @@ func (p *Plan) Triggers() []Trigger {
 	add := func(when, then string, args ...any) { all = append(all, Trigger{when, fmt.Sprintf(then, args...)}) }
 	for _, c := range p.Collections {
 		for _, kept := range c.Copies {
+			if kept.Frozen {
+				add(fmt.Sprintf("%s.%s is first set", c.Name, kept.Via.Name), "copy %s into its %s, for good", strings.Join(kept.Copied(), ", "), kept.Name)
+				continue
+			}
 			add(fmt.Sprintf("%s.%s is set", c.Name, kept.Via.Name), "copy %s into its %s", strings.Join(kept.Copied(), ", "), kept.Name)
 			add(fmt.Sprintf("%s.%s changes", kept.Via.To.Name, strings.Join(kept.Copied(), "/")), "bring it to the %s of all %s whose %s it is", kept.Name, c.Name, kept.Via.Name)
 		}
 		for _, count := range c.Counts {
 			add(countSource(count), "count it in %s.%s", c.Name, count.Name)
+		}
+	}
+	for _, pair := range p.Pairs {
+		for _, other := range pair.Dissolves {
+			add(pair.Name+" set", "unset %s between the two, either way", other.Name)
 		}
 	}
 	for _, t := range p.Timelines {
