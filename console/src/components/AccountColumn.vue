@@ -22,7 +22,7 @@ const shown = 30
 const { entries, loaded, broken, fresh } = useLiveTimeline(computed(() => props.timeline.name), toRef(props, 'account'), shown)
 const person = shallowRef<Document>()
 const trouble = ref('')
-const follows = ref(false)
+const follows = ref<boolean>() // not known yet
 const draft = ref('')
 const busy = ref(false)
 
@@ -47,6 +47,7 @@ async function look() {
     trouble.value = wordsOf(error)
   }
 }
+watch(() => [props.account, props.other], () => (follows.value = undefined))
 watch(() => [props.account, props.other, props.acts], look, { immediate: true })
 watch(entries, look)
 
@@ -87,7 +88,7 @@ const remove = (path: string) => act('removed', () => api.remove(path, props.acc
     <div class="who panel">
       <div class="line">
         <strong class="name"><RouterLink :to="`/documents/${timeline.owner}/${account}`">{{ name }}</RouterLink></strong>
-        <el-button v-if="other && other !== account" size="small" :type="follows ? 'default' : 'primary'" :disabled="busy" data-act="follow" @click="toggleFollow">
+        <el-button v-if="follows !== undefined && other && other !== account" size="small" :type="follows ? 'default' : 'primary'" :disabled="busy" data-act="follow" @click="toggleFollow">
           {{ follows ? `Unfollow ${other}` : `Follow ${other}` }}
         </el-button>
       </div>
