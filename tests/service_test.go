@@ -19,11 +19,6 @@ func TestAServiceOnItsOwnDatabaseComesBack(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	t.Cleanup(func() {
-		if err := os.RemoveAll(dir); err != nil {
-			t.Error(err)
-		}
-	})
 	up := func() (*process, *client.Client) {
 		p := spawn(t, "--scratch", "--data", dir)
 		return p, client.New(p.url)

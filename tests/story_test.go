@@ -56,6 +56,17 @@ func (w world) unfollow(from, to string) client.Position {
 	return must(w.Unset(w.t.Context(), "follow", from, to))(w.t)
 }
 
+// benFollowsAda is the ponds app with two people, and nothing due.
+func benFollowsAda(t testing.TB) world {
+	t.Helper()
+	w := start(t, ponds)
+	w.person("ada")
+	w.person("ben")
+	w.follow("ben", "ada")
+	w.Settle()
+	return w
+}
+
 // home reads a whole timeline after positions have settled: the entries' ids.
 func (w world) home(owner string, after ...client.Position) []string {
 	w.t.Helper()
@@ -301,11 +312,7 @@ func TestPagesOfAGrowingTimelineGiveNothingTwiceAndSkipNothing(t *testing.T) {
 }
 
 func TestALiveTimelineIsSentAgainWhenItChanges(t *testing.T) {
-	w := start(t, ponds)
-	w.person("ada")
-	w.person("ben")
-	w.follow("ben", "ada")
-	w.Settle()
+	w := benFollowsAda(t)
 	ctx, stop := context.WithCancel(t.Context())
 	defer stop()
 	var seen []int

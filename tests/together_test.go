@@ -17,11 +17,7 @@ import (
 )
 
 func TestAReadWaitsForWhatItWroteAndThenSaysNotYet(t *testing.T) {
-	w := start(t, ponds)
-	w.person("ada")
-	w.person("ben")
-	w.follow("ben", "ada")
-	w.Settle()
+	w := benFollowsAda(t)
 	g := w.stall("entries", byOthers)
 	position := w.post("ada", "p1", "held up")
 	p := w.raw("GET", "/timelines/home/ben?patience=0.2&settled="+string(position), "", "")

@@ -69,11 +69,7 @@ func (g gate) open() {
 // A fan-out has read the followers and not yet written; meanwhile one of them
 // unfollows, and that is cleaned up first if nothing prevents it.
 func TestTrapLateInsertAfterAnUnfollow(t *testing.T) {
-	w := start(t, ponds)
-	w.person("ada")
-	w.person("ben")
-	w.follow("ben", "ada")
-	w.Settle()
+	w := benFollowsAda(t)
 	g := w.stall("entries", byOthers)
 	w.post("ada", "p1", "late")
 	w.until("the fan-out has read the followers", g.waiting)
@@ -86,11 +82,7 @@ func TestTrapLateInsertAfterAnUnfollow(t *testing.T) {
 
 // The same with the post removed under the fan-out.
 func TestTrapLateInsertAfterARemoval(t *testing.T) {
-	w := start(t, ponds)
-	w.person("ada")
-	w.person("ben")
-	w.follow("ben", "ada")
-	w.Settle()
+	w := benFollowsAda(t)
 	g := w.stall("entries", byOthers)
 	w.post("ada", "p1", "late")
 	w.until("the fan-out has read the followers", g.waiting)
@@ -224,11 +216,7 @@ func TestOnePairToggledByTwentyClients(t *testing.T) {
 
 // Work that keeps failing is set aside, is visible, and holds up nothing else.
 func TestTrapPoison(t *testing.T) {
-	w := start(t, ponds)
-	w.person("ada")
-	w.person("ben")
-	w.follow("ben", "ada")
-	w.Settle()
+	w := benFollowsAda(t)
 	w.SQL(`CREATE FUNCTION refuse() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN RAISE 'the disk of this entry is broken'; END $$`)
 	w.SQL(`CREATE TRIGGER refuse BEFORE INSERT ON entries FOR EACH ROW WHEN (NEW.owner <> NEW.author) EXECUTE FUNCTION refuse()`)
 	poison := w.post("ada", "p1", "cannot be delivered")

@@ -8,18 +8,17 @@ import "fmt"
 func (r *reader) checkWhole() {
 	r.checkTopNames()
 	r.checkRemovals()
-	type use struct{ what string }
 	for _, c := range r.design.Collections {
-		taken := map[string]use{}
+		taken := map[string]string{}
 		claim := func(at Pos, name, what string) {
 			if name == "" {
 				return
 			}
 			if first, ok := taken[name]; ok {
-				r.problem(at, CodeNameTaken, fmt.Sprintf("%q of a document of %q would mean both %s and %s", name, c.Name, first.what, what), "choose another name")
+				r.problem(at, CodeNameTaken, fmt.Sprintf("%q of a document of %q would mean both %s and %s", name, c.Name, first, what), "choose another name")
 				return
 			}
-			taken[name] = use{what}
+			taken[name] = what
 		}
 		for _, other := range r.design.Collections {
 			if other.Under == c {

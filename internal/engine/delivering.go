@@ -73,7 +73,7 @@ func (t *turn) lockAuthors(due []store.Due) ([]store.Due, error) {
 		}
 		held[first] = true
 	}
-	return slices.DeleteFunc(due, func(d store.Due) bool { return d.Key != 0 && !held[key(d)] }), nil
+	return slices.DeleteFunc(slices.Clone(due), func(d store.Due) bool { return d.Key != 0 && !held[key(d)] }), nil
 }
 
 // spread takes entries through their authors' followers: many entries a little
@@ -219,7 +219,7 @@ func (t *turn) relateIn(timeline *plan.Timeline, due []store.Due) error {
 	for _, d := range due {
 		k := [2]int64{d.Doc, d.Key}
 		if rowsOf[k] == nil {
-			relations = append(relations, store.Relation{Seq: d.Seq, Owner: d.Doc, Author: d.Key})
+			relations = append(relations, store.Relation{Owner: d.Doc, Author: d.Key})
 		}
 		rowsOf[k] = append(rowsOf[k], d)
 	}

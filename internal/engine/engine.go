@@ -41,8 +41,8 @@ func New(ctx context.Context, s *store.Store, log *slog.Logger) (*Engine, error)
 
 // reload takes up the newest design, which another service may have applied.
 func (e *Engine) reload(ctx context.Context) error {
-	d, any, err := e.store.CurrentDesign(ctx)
-	if err != nil || !any {
+	d, applied, err := e.store.CurrentDesign(ctx)
+	if err != nil || !applied {
 		return err
 	}
 	if now := e.running.Load(); now != nil && now.version == d.Version {
@@ -60,12 +60,14 @@ func (e *Engine) reload(ctx context.Context) error {
 	return nil
 }
 
-// Plan is the plan in force, nil if no design was applied.
-func (e *Engine) Plan() *plan.Plan {
-	if r := e.running.Load(); r != nil {
-		return r.plan
+// Plan is the plan in force, or a refusal if no design was applied by this
+// service or another one on the database.
+func (e *Engine) Plan(ctx context.Context) (*plan.Plan, error) {
+	r, err := e.planned(ctx)
+	if err != nil {
+		return nil, err
 	}
-	return nil
+	return r.plan, nil
 }
 
 func (e *Engine) planned(ctx context.Context) (*running, error) {
@@ -90,9 +92,9 @@ type Applied struct {
 // Apply puts a checked design in force. In this release a design can be
 // changed until the first document has been written under it.
 func (e *Engine) Apply(ctx context.Context, file string, d *design.Design) (Applied, error) {
-	if now, any, err := e.store.CurrentDesign(ctx); err != nil {
+	if now, applied, err := e.store.CurrentDesign(ctx); err != nil {
 		return Applied{}, err
-	} else if any && now.Source == string(d.Source) {
+	} else if applied && now.Source == string(d.Source) {
 		return Applied{now.Version, false}, e.reload(ctx)
 	}
 	err := e.store.Write(ctx, func(tx *store.Tx) error {

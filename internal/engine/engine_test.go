@@ -30,7 +30,7 @@ func TestOnlyKeepsMembersAsTheyStand(t *testing.T) {
 func TestFollowsAreTakenTogetherUntilTheyBringInTooMuch(t *testing.T) {
 	relations := func(many ...int) (all []store.Relation) {
 		for i, m := range many {
-			all = append(all, store.Relation{Seq: int64(i), Many: m})
+			all = append(all, store.Relation{Owner: int64(i), Many: m})
 		}
 		return all
 	}
@@ -45,7 +45,7 @@ func TestFollowsAreTakenTogetherUntilTheyBringInTooMuch(t *testing.T) {
 	} {
 		var got []int64
 		for _, r := range asManyAsFit(c.given) {
-			got = append(got, r.Seq)
+			got = append(got, r.Owner)
 		}
 		if !slices.Equal(got, c.want) {
 			t.Errorf("%v: got %v, want %v", c.given, got, c.want)

@@ -23,7 +23,8 @@ import (
 	"yalvo/internal/service"
 )
 
-// Main runs a package's tests and stops the PostgreSQL they shared.
+// Main runs a package's tests, stops the PostgreSQL they shared, and removes
+// their folders.
 func Main(m *testing.M) {
 	code := m.Run()
 	if shared.server != nil {
@@ -31,7 +32,9 @@ func Main(m *testing.M) {
 			fmt.Fprintln(os.Stderr, err)
 			code = 1
 		}
-		if err := os.RemoveAll(shared.dir); err != nil {
+	}
+	for _, dir := range folders.made {
+		if err := os.RemoveAll(dir); err != nil {
 			fmt.Fprintln(os.Stderr, err)
 			code = 1
 		}
@@ -42,17 +45,25 @@ func Main(m *testing.M) {
 var shared struct {
 	once   sync.Once
 	server *postgres.Server
-	dir    string
 	err    error
 	count  atomic.Int64
 }
 
-// Folder is a temporary folder that PostgreSQL's unprivileged user may enter.
+var folders struct {
+	mu   sync.Mutex
+	made []string
+}
+
+// Folder makes a folder that PostgreSQL's unprivileged user may enter. Main
+// removes it when all tests have run.
 func Folder() (string, error) {
 	dir, err := os.MkdirTemp("", "yalvo-test-")
 	if err != nil {
 		return "", err
 	}
+	folders.mu.Lock()
+	folders.made = append(folders.made, dir)
+	folders.mu.Unlock()
 	return dir, os.Chmod(dir, 0o755)
 }
 
@@ -60,8 +71,9 @@ func Folder() (string, error) {
 func Database(t testing.TB) string {
 	t.Helper()
 	shared.once.Do(func() {
-		if shared.dir, shared.err = Folder(); shared.err == nil {
-			shared.server, shared.err = postgres.Start(context.Background(), postgres.Options{Dir: shared.dir, Scratch: true, Log: Log()})
+		var dir string
+		if dir, shared.err = Folder(); shared.err == nil {
+			shared.server, shared.err = postgres.Start(context.Background(), postgres.Options{Dir: dir, Scratch: true, Log: Log()})
 		}
 	})
 	if shared.err != nil {

@@ -16,6 +16,8 @@ import (
 	"yalvo/internal/postgres"
 )
 
+func TestMain(m *testing.M) { harness.Main(m) }
+
 func run(t *testing.T, dir string) (*postgres.Server, error) {
 	t.Helper()
 	return postgres.Start(t.Context(), postgres.Options{Dir: dir, Scratch: true, Log: slog.New(slog.DiscardHandler)})
@@ -27,11 +29,6 @@ func folder(t *testing.T) string {
 	if err != nil {
 		t.Fatal(err)
 	}
-	t.Cleanup(func() {
-		if err := os.RemoveAll(dir); err != nil {
-			t.Error(err)
-		}
-	})
 	return dir
 }
 

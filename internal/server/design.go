@@ -22,23 +22,38 @@ type about struct {
 
 func (s *Server) about(c *echo.Context) error {
 	a := about{Service: "yalvo"}
-	d, there, err := s.engine.Design(c.Request().Context())
+	p, err := s.planIfAny(c)
 	if err != nil {
 		return err
 	}
-	if p := s.engine.Plan(); there && p != nil {
+	if p != nil {
+		d, _, err := s.engine.Design(c.Request().Context())
+		if err != nil {
+			return err
+		}
 		a.App, a.Design = p.Design.App, d.Version
 	}
 	return c.JSON(http.StatusOK, a)
 }
 
+// planIfAny is the plan in force, nil if no design was applied.
+func (s *Server) planIfAny(c *echo.Context) (*plan.Plan, error) {
+	p, err := s.engine.Plan(c.Request().Context())
+	var none *engine.Refusal
+	if errors.As(err, &none) && none.Code == engine.CodeNoDesign {
+		return nil, nil
+	}
+	return p, err
+}
+
 func (s *Server) getDesign(c *echo.Context) error {
-	d, there, err := s.engine.Design(c.Request().Context())
-	if err != nil {
+	ctx := c.Request().Context()
+	if _, err := s.engine.Plan(ctx); err != nil {
 		return err
 	}
-	if !there {
-		return &engine.Refusal{Code: engine.CodeNoDesign, Detail: "no design has been applied yet: run `yalvo apply FILE`"}
+	d, _, err := s.engine.Design(ctx)
+	if err != nil {
+		return err
 	}
 	c.Response().Header().Set("ETag", strconv.Quote(strconv.Itoa(d.Version)))
 	return c.Blob(http.StatusOK, "application/yaml", []byte(d.Source))
@@ -69,7 +84,11 @@ func (s *Server) putDesign(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	return c.JSON(http.StatusOK, applied{got.Version, got.Changed, s.engine.Plan().Triggers()})
+	p, err := s.engine.Plan(c.Request().Context())
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, applied{got.Version, got.Changed, p.Triggers()})
 }
 
 // designProblem lists what is wrong with a design; the pointer is a place in the file.
@@ -146,9 +165,9 @@ type outlineTimeline struct {
 }
 
 func (s *Server) getOutline(c *echo.Context) error {
-	p := s.engine.Plan()
-	if p == nil {
-		return &engine.Refusal{Code: engine.CodeNoDesign, Detail: "no design has been applied yet: run `yalvo apply FILE`"}
+	p, err := s.engine.Plan(c.Request().Context())
+	if err != nil {
+		return err
 	}
 	o := outline{App: p.Design.App, Triggers: p.Triggers(), Pairs: []outlinePair{}, Timelines: []outlineTimeline{}}
 	if p.Design.Accounts != nil {

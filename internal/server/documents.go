@@ -29,9 +29,9 @@ func (s *Server) spotOf(c *echo.Context) (spot, error) {
 	if err != nil {
 		return spot{}, err
 	}
-	p := s.engine.Plan()
-	if p == nil {
-		return spot{}, &engine.Refusal{Code: engine.CodeNoDesign, Detail: "no design has been applied yet: run `yalvo apply FILE`"}
+	p, err := s.engine.Plan(c.Request().Context())
+	if err != nil {
+		return spot{}, err
 	}
 	at := p.Collection(parts[0])
 	if at == nil || at.Parent != nil && len(parts) > 1 {

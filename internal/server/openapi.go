@@ -21,7 +21,11 @@ type schema = map[string]any
 // openAPI serves the API's description: the fixed part, and a path and a
 // schema for everything the design in force has.
 func (s *Server) openAPI(c *echo.Context) error {
-	doc, err := describe(s.engine.Plan())
+	p, err := s.planIfAny(c)
+	if err != nil {
+		return err
+	}
+	doc, err := describe(p)
 	if err != nil {
 		return err
 	}

@@ -18,9 +18,9 @@ func (s *Server) linkIn(c *echo.Context) (engine.Link, error) {
 		return engine.Link{}, unknown("a pair is at %s/pairs/{pair}/{from}/{to}", Prefix)
 	}
 	link := engine.Link{Pair: parts[0], From: parts[1], To: parts[2]}
-	p := s.engine.Plan()
-	if p == nil {
-		return link, nil // the engine says that there is no design
+	p, err := s.engine.Plan(c.Request().Context())
+	if err != nil {
+		return link, err
 	}
 	if pair := p.Pair(link.Pair); pair != nil {
 		if _, wrong := pair.From.ParseKey(link.From); wrong != "" {

@@ -42,7 +42,7 @@ func (s *Server) Handler() http.Handler {
 	e := echo.New()
 	e.Logger = s.log
 	e.HTTPErrorHandler = s.answerError
-	e.Use(middleware.RecoverWithConfig(middleware.RecoverConfig{DisablePrintStack: false}))
+	e.Use(middleware.Recover())
 
 	e.GET("/healthz", s.healthz)
 	e.GET("/readyz", s.readyz)

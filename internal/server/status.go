@@ -101,7 +101,11 @@ func (s *Server) getStatus(c *echo.Context) error {
 	}
 	st.Settled = st.Due == 0 && st.Parked == 0
 	st.Documents, st.Pairs, st.Entries = []amount{}, []amount{}, []amount{}
-	if p := s.engine.Plan(); p != nil {
+	p, err := s.planIfAny(c)
+	if err != nil {
+		return err
+	}
+	if p != nil {
 		for _, one := range p.Collections {
 			st.Documents = append(st.Documents, amount{one.Name, many(counts.Documents, one.Number)})
 		}

@@ -74,15 +74,10 @@ const (
 // for the page's content: who reconnects with Last-Event-ID gets the page
 // again only if it changed meanwhile, so nothing is missed.
 func (s *Server) stream(c *echo.Context, timeline, owner string) error {
-	many, err := limit(c)
-	if err != nil {
-		return err
-	}
 	page, err := s.cursors.page(c)
 	if err != nil {
 		return err
 	}
-	page.Limit = many
 	sent := c.Request().Header.Get("Last-Event-ID")
 	var begun bool
 	quiet := time.NewTicker(heartbeat)

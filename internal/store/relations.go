@@ -4,7 +4,6 @@ import "yalvo/internal/plan"
 
 // Relation is an owner and an author whose pair was set or unset.
 type Relation struct {
-	Seq    int64
 	Owner  int64
 	Author int64
 	Many   int // how many entries a follow would bring in

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, ref, shallowRef, watch } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api } from '../api/client'
 import AccountColumn from '../components/AccountColumn.vue'
@@ -12,15 +12,14 @@ const router = useRouter()
 const timeline = computed(() => outline.value?.timelines[0])
 const left = computed(() => String(route.query.left ?? ''))
 const right = computed(() => String(route.query.right ?? ''))
-const suggested = shallowRef<string[]>([])
 const lastAction = ref('')
 const acts = ref(0)
 
 /** Without a choice in the address, the two first accounts are shown. */
 watch(timeline, async (t) => {
   if (!t || (left.value && right.value)) return
-  suggested.value = (await api.list(t.owner, { limit: 2 })).documents.map((d) => d.id)
-  choose(left.value || (suggested.value[0] ?? ''), right.value || (suggested.value[1] ?? ''))
+  const suggested = (await api.list(t.owner, { limit: 2 })).documents.map((d) => d.id)
+  choose(left.value || (suggested[0] ?? ''), right.value || (suggested[1] ?? ''))
 }, { immediate: true })
 
 function acted(words: string) {
