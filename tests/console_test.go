@@ -57,10 +57,16 @@ func (b browser) do(steps ...chromedp.Action[chromedp.Void]) {
 	}
 }
 
-// sees waits until an expression holds on the page.
+// sees waits until an expression holds on the page. A page that is replaced
+// while it is being asked is asked again.
 func (b browser) sees(what, expression string) {
 	b.t.Helper()
-	if _, err := chromedp.Run(b.ctx, chromedp.Poll[bool]("(() => { try { return "+expression+" } catch { return false } })()")); err != nil {
+	question := chromedp.Poll[bool]("(() => { try { return " + expression + " } catch { return false } })()")
+	_, err := chromedp.Run(b.ctx, question)
+	for tries := 1; err != nil && tries < 5 && strings.Contains(err.Error(), "context with specified id"); tries++ {
+		_, err = chromedp.Run(b.ctx, question)
+	}
+	if err != nil {
 		text, textErr := chromedp.Run(b.ctx, chromedp.Evaluate[string]("document.body.innerText"))
 		b.t.Fatalf("%s: %v\nthe page says (%v):\n%s", what, err, textErr, text)
 	}
