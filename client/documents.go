@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"net/http"
 	"net/url"
+	"time"
 )
 
 // Documents is a page of documents. Next is empty on the last one.
@@ -78,17 +79,38 @@ func (c *Client) Set(ctx context.Context, pair, from, to string) (Position, erro
 	return Position(header.Get("Yalvo-Position")), err
 }
 
+// SetWith makes a pair with fields of its own, or gives one that stands other fields.
+func (c *Client) SetWith(ctx context.Context, pair, from, to string, fields map[string]any) (Position, error) {
+	raw, err := json.Marshal(map[string]any{"fields": fields})
+	if err != nil {
+		return "", err
+	}
+	header, err := c.call(ctx, http.MethodPut, pairPath(pair, from, to), nil, "application/json", raw, nil)
+	return Position(header.Get("Yalvo-Position")), err
+}
+
 // Unset ends a pair. Unsetting it twice is the same as once.
 func (c *Client) Unset(ctx context.Context, pair, from, to string) (Position, error) {
 	header, err := c.call(ctx, http.MethodDelete, pairPath(pair, from, to), nil, "", nil, nil)
 	return Position(header.Get("Yalvo-Position")), err
 }
 
+// PairState is how a pair stands.
+type PairState struct {
+	Set    bool           `json:"set"`
+	Since  *time.Time     `json:"since"`
+	Fields map[string]any `json:"fields"` // the pair's own, if its kind has some
+}
+
+// Pair reads how a pair stands.
+func (c *Client) Pair(ctx context.Context, pair, from, to string) (PairState, error) {
+	var state PairState
+	_, err := c.call(ctx, http.MethodGet, pairPath(pair, from, to), nil, "", nil, &state)
+	return state, err
+}
+
 // IsSet tells whether a pair stands.
 func (c *Client) IsSet(ctx context.Context, pair, from, to string) (bool, error) {
-	var state struct {
-		Set bool `json:"set"`
-	}
-	_, err := c.call(ctx, http.MethodGet, pairPath(pair, from, to), nil, "", nil, &state)
+	state, err := c.Pair(ctx, pair, from, to)
 	return state.Set, err
 }

@@ -167,33 +167,43 @@ func versionFlag() cli.Flag {
 }
 
 func (a *app) pair() *cli.Command {
-	return a.pairCommand("pair", "set a pair; twice is the same as once", "yalvo pair follow ada ben",
-		func(ctx context.Context, cl *client.Client, pair, from, to string) (client.Position, string, error) {
-			position, err := cl.Set(ctx, pair, from, to)
-			return position, fmt.Sprintf("%s: %s → %s is set", pair, from, to), err
+	return a.pairCommand("pair", "set a pair; twice is the same as once", "yalvo pair follow ada ben\n   yalvo pair vote ada s1 value=-1", -1,
+		func(ctx context.Context, cl *client.Client, args []string) (client.Position, error) {
+			if len(args) == 3 {
+				return cl.Set(ctx, args[0], args[1], args[2])
+			}
+			fields, err := assignments(args[3:])
+			if err != nil {
+				return "", err
+			}
+			return cl.SetWith(ctx, args[0], args[1], args[2], fields)
 		})
 }
 
 func (a *app) unpair() *cli.Command {
-	return a.pairCommand("unpair", "unset a pair; twice is the same as once", "yalvo unpair follow ada ben",
-		func(ctx context.Context, cl *client.Client, pair, from, to string) (client.Position, string, error) {
-			position, err := cl.Unset(ctx, pair, from, to)
-			return position, fmt.Sprintf("%s: %s → %s is not set", pair, from, to), err
+	return a.pairCommand("unpair", "unset a pair; twice is the same as once", "yalvo unpair follow ada ben", 3,
+		func(ctx context.Context, cl *client.Client, args []string) (client.Position, error) {
+			return cl.Unset(ctx, args[0], args[1], args[2])
 		})
 }
 
-func (a *app) pairCommand(name, what, shown string, act func(ctx context.Context, cl *client.Client, pair, from, to string) (client.Position, string, error)) *cli.Command {
+func (a *app) pairCommand(name, what, shown string, most int, act func(ctx context.Context, cl *client.Client, args []string) (client.Position, error)) *cli.Command {
+	takes, done := "PAIR FROM TO", "not set"
+	if most < 0 {
+		takes, done = takes+" [NAME=VALUE ...]", "set"
+	}
 	return &cli.Command{
-		Name: name, Category: "documents", ArgsUsage: "PAIR FROM TO", Usage: what, Description: example(shown),
+		Name: name, Category: "documents", ArgsUsage: takes, Usage: what, Description: example(shown),
 		Action: func(ctx context.Context, c *cli.Command) error {
-			args, err := arguments(c, 3, 3)
+			args, err := arguments(c, 3, most)
 			if err != nil {
 				return err
 			}
-			position, words, err := act(ctx, a.client(c), args[0], args[1], args[2])
+			position, err := act(ctx, a.client(c), args)
 			if err != nil {
 				return err
 			}
+			words := fmt.Sprintf("%s: %s → %s is %s", args[0], args[1], args[2], done)
 			return a.written(ctx, c, position, map[string]any{"pair": args[0], "from": args[1], "to": args[2], "position": position}, words)
 		},
 	}

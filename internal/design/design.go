@@ -1,6 +1,10 @@
 package design
 
-import "regexp"
+import (
+	"regexp"
+
+	"yalvo/internal/expr"
+)
 
 // Design is a checked design: every name in it has been resolved.
 type Design struct {
@@ -83,24 +87,74 @@ type KeptKind string
 
 // The kinds of kept values.
 const (
-	Copy  KeptKind = "copy"  // fields of the document a reference points at
-	Count KeptKind = "count" // how many pairs or documents point at this one
+	Copy   KeptKind = "copy"   // values of the document a reference points at
+	Count  KeptKind = "count"  // how many sources there are
+	Sum    KeptKind = "sum"    // the sum of a value of each source
+	Min    KeptKind = "min"    // the least value of a source
+	Max    KeptKind = "max"    // the greatest value of a source
+	Latest KeptKind = "latest" // the newest few sources, embedded
+	Gather KeptKind = "gather" // the newest few sources, as references
 )
 
-// Kept is a value in a document that is derived from facts elsewhere.
+// Kept is a value in a document that is derived from elsewhere. A copy comes
+// from the one document its reference points at. Every other kind is a summary
+// of sources: documents that point here, documents nested here, or pairs.
 type Kept struct {
 	Name string
 	Pos  Pos
 	In   *Collection
 	Kind KeptKind
 
-	Via    *Field   // copy: the reference in this collection; count: the reference that points at it
-	Fields []*Field // copy: what is copied, fields of Via.To
-	Frozen bool     // copy: it stays as it was when the reference was first set
+	Via    *Field // copy: the reference in this collection; else the reference of the sources that points here
+	Parts  []Part // copy: what is copied of Via.To; latest: what is shown of each source
+	Frozen bool   // copy: it stays as it was when the reference was first set
 
-	Pair   *Pair       // count of pairs
-	Side   Side        // count of pairs: the side this document stands on
-	Nested *Collection // count of nested documents
+	Pair    *Pair       // the sources are pairs
+	Side    Side        // of pairs: the side this document stands on
+	Nested  *Collection // the sources are nested documents
+	Of      Part        // sum, min, max: the value of each source
+	Where   *expr.Expr  // summaries: the condition a source must meet, nil for none
+	HowMany int         // latest, gather: how many
+}
+
+// Sources is the collection that a summary's sources belong to; of pairs, the
+// collection of their other ends.
+func (k *Kept) Sources() *Collection {
+	switch {
+	case k.Nested != nil:
+		return k.Nested
+	case k.Via != nil:
+		return k.Via.In
+	case k.Side == From:
+		return k.Pair.To
+	}
+	return k.Pair.From
+}
+
+// Part is a value that is shown elsewhere: a field, or a kept value.
+type Part struct {
+	Field *Field
+	Kept  *Kept
+}
+
+// Name is the value's name in its collection.
+func (p Part) Name() string {
+	if p.Kept != nil {
+		return p.Kept.Name
+	}
+	return p.Field.Name
+}
+
+// Names are the names of the fields and of the kept values among some parts.
+func Names(parts []Part) (fields, kept []string) {
+	for _, p := range parts {
+		if p.Kept != nil {
+			kept = append(kept, p.Kept.Name)
+			continue
+		}
+		fields = append(fields, p.Field.Name)
+	}
+	return fields, kept
 }
 
 // Side is one end of a pair.
@@ -121,6 +175,7 @@ type Pair struct {
 	ToCalls   string  // what the to document calls the other ends
 	Self      bool    // a document may be paired with itself
 	Dissolves []*Pair // the pairs between the two, either way, that end when this one is set
+	Fields    []*Field
 }
 
 // Timeline is a kind of duplicate with an owner: the entries one account should see.
@@ -132,22 +187,17 @@ type Timeline struct {
 	By      *Field // the reference from an entry to its author
 	Through *Pair  // who is followed: from the owner, to the author
 	Own     bool   // an author sees their own entries
+	Unless  *Unless
+	Order   *Field // an integer or timestamp of the entries, greatest first; nil: their creation
 	Length  int    // how many of the newest entries the timeline holds
-	Carry   []Carried
+	Carry   []Part
 }
 
-// Carried is one value that each entry of a timeline shows: a field, or a kept value.
-type Carried struct {
-	Field *Field
-	Kept  *Kept
-}
-
-// Name is the carried value's name in its collection.
-func (c Carried) Name() string {
-	if c.Kept != nil {
-		return c.Kept.Name
-	}
-	return c.Field.Name
+// Unless keeps an author's entries out of a timeline whose owner is paired
+// with the author.
+type Unless struct {
+	Paired    *Pair // from the owner, to the author
+	EitherWay bool  // or the other way round
 }
 
 // Collection finds a collection by name, nil if there is none.

@@ -13,7 +13,7 @@ func (r *reader) readPairs(n *node) {
 			"to_calls":   func(n *node) { p.ToCalls = r.name(n, "to_calls") },
 			"self":       r.boolean(&p.Self),
 			"dissolves":  func(n *node) { r.readDissolves(n, p) },
-			"fields":     notYet,
+			"fields":     func(n *node) { p.Fields = r.readFields(n, nil) },
 		}, "from", "to", "from_calls", "to_calls")
 	})
 }
@@ -45,6 +45,14 @@ func (r *reader) readDissolves(n *node, p *Pair) {
 
 // joins tells whether the pair goes from one collection to the other.
 func (p *Pair) joins(from, to *Collection) bool { return p.From == from && p.To == to }
+
+// Other is the side across from a side.
+func (s Side) Other() Side {
+	if s == From {
+		return To
+	}
+	return From
+}
 
 // EndsWith says which ways a pair of another kind ends with this one: between
 // the same documents, and between them the other way round.

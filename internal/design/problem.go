@@ -28,6 +28,7 @@ const (
 	CodeNameTaken    = "name-taken"    // two things of the same name
 	CodeUnknownName  = "unknown-name"  // a name that nothing bears
 	CodeBadValue     = "bad-value"     // a value that the key does not take
+	CodeCondition    = "condition"     // an expression that cannot be compiled
 	CodeContradicted = "contradiction" // two parts that cannot both hold
 )
 

@@ -68,12 +68,23 @@ func TestEachProblemIsToldWithPlaceCodeAndRemedy(t *testing.T) {
 		{"another version", "yalvo: 1", "yalvo: 2", ":1:8: bad-value: this release reads designs of version 1, not 2; write `yalvo: 1`"},
 		{"a mistyped key", "accounts: people", "acounts: people", `:3:1: unknown-key: the design has no key "acounts"; did you mean "accounts"?`},
 		{"a key of a later release", "accounts: people", "lists: {}", `:3:1: not-supported: "lists" is not supported yet; leave it out in this release`},
-		{"a kept kind of a later release", "{count: follow.to}", "{sum: follow.weight}", `:9:14: not-supported: "sum" is not supported yet`},
+		{"a sum of nothing", "{count: follow.to}", "{sum: follow.to}", `:9:14: missing-key: kept value "fans" is a sum and needs the key "of"`},
+		{"a sum of a pair's missing field", "{count: follow.to}", "{sum: follow.to, of: weight}", `:9:34: unknown-name: pair "follow" has no field "weight" to sum`},
+		{"a sum of texts", "{count: follow.to}", "{sum: posts.author, of: text}", `contradiction: "text" cannot go into a sum: it is no number`},
+		{"a copy with a source of its own", "{copy: author, fields: [name]}", "{copy: author, latest: posts.author, fields: [name]}", `is derived in two ways`},
+		{"a latest of too many", "{count: follow.to}", "{latest: posts.author, fields: [text], how_many: 1000}", `bad-value: how_many must be a whole number from 1 to 100, this is 1000`},
+		{"a mistyped condition", "{count: follow.to}", "{count: posts.author, where: 'doc.txt != \"\"'}", `:9:42: condition: the condition cannot be used: undefined field 'txt'`},
+		{"a condition on what pairs lack", "{count: follow.to}", "{count: follow.to, where: 'pair.weight > 0'}", `condition: the condition cannot be used: undefined field 'weight'`},
+		{"a kept value of itself", "{count: follow.to}", "{latest: posts.author, fields: [text, byline]}\n      last: {latest: follow.to, fields: [last]}", `:10:7: contradiction: kept value people.last would be derived from itself`},
 		{"a delivery of a later release", "carry: [text, byline]", "deliver: mixed", `:19:79: not-supported: deliver "mixed" is not supported yet; this release has push`},
-		{"an unless", "carry: [text, byline]", "unless: {paired: follow}", `not-supported: "unless" is not supported yet`},
+		{"an unless by the same pair", "carry: [text, byline]", "unless: {paired: follow}", `:19:79: contradiction: timeline "home" brings entries through "follow" and leaves them out for the same pair`},
+		{"an unless by an unknown pair", "carry: [text, byline]", "unless: {paired: blocks}", `unknown-name: there is no pair "blocks"`},
+		{"an unless without a pair", "carry: [text, byline]", "unless: {either_way: true}", `missing-key: unless needs the key "paired"`},
+		{"an order by a text", "carry: [text, byline]", "order: text", `:19:77: contradiction: timeline "home" cannot be ordered by "text", which is of type string`},
+		{"an order by a kept value", "carry: [text, byline]", "order: byline", `contradiction: timeline "home" cannot be ordered by the kept value "byline"`},
 		{"a missing key", "app: pond\n", "", `:1:1: missing-key: the design needs the key "app"`},
 		{"a mistyped collection", "from: people,", "from: poeple,", `:17:18: unknown-name: there is no collection "poeple"; did you mean "people"?`},
-		{"a mistyped field", "fields: [name]", "fields: [nmae]", `:15:39: unknown-name: collection "people" has no field "nmae" to copy; did you mean "name"?`},
+		{"a mistyped field", "fields: [name]", "fields: [nmae]", `:15:39: unknown-name: collection "people" has nothing called "nmae" to copy; did you mean "name"?`},
 		{"a mistyped reference", "copy: author", "copy: auhtor", `unknown-name: collection "posts" has no field "auhtor"; did you mean "author"?`},
 		{"a copy through no reference", "copy: author", "copy: text", `contradiction: field "text" of "posts" is no reference but of type string`},
 		{"a mistyped pair", "through: follow", "through: folow", `unknown-name: there is no pair "folow"; did you mean "follow"?`},
@@ -88,7 +99,7 @@ func TestEachProblemIsToldWithPlaceCodeAndRemedy(t *testing.T) {
 		{"a list without end", "max: 100}", "max: 100}\n      tags: {type: list, of: {type: string}}", `missing-key: field "tags" of type list needs the key "max"; what grows without end is a nested collection or a pair`},
 		{"a reference in a list", "max: 100}", "max: 100}\n      tags: {type: list, max: 2, of: {type: reference, to: people}}", `contradiction: a reference cannot lie inside an object, list or set`},
 		{"required and cleared", "when_gone: remove", "required: true, when_gone: clear", `contradiction: field "author" is required, so it cannot be cleared when its target goes`},
-		{"a frozen count", "count: follow.to", "count: follow.to, frozen: true", `contradiction: a count cannot be frozen; leave frozen out`},
+		{"a frozen count", "count: follow.to", "count: follow.to, frozen: true", `contradiction: a count has no frozen; leave frozen out`},
 		{"a pair that dissolves itself", "to_calls: followers", "to_calls: followers, dissolves: [follow]", `:17:94: contradiction: pair "follow" would dissolve itself`},
 		{"a pair that dissolves a stranger", "timelines:", "  like: {from: people, to: posts, from_calls: liked, to_calls: likers, dissolves: [follow]}\ntimelines:", `contradiction: pair "follow" joins other collections than "like"`},
 		{"a default that does not fit", "max: 100", "max: 3, default: abcd", `:12:45: bad-value: the default of field "text" does not fit it: 4 characters is more than the 3`},
@@ -116,6 +127,27 @@ func TestEachProblemIsToldWithPlaceCodeAndRemedy(t *testing.T) {
 				t.Errorf("got\n%v\nwant %s", problems, c.want)
 			}
 		})
+	}
+}
+
+func TestACircleOfKeptValuesNamesItsMembers(t *testing.T) {
+	source := strings.NewReplacer(
+		"fans: {count: follow.to}", "fans: {count: follow.to}\n      top: {max: posts.author, of: fame}",
+		"byline: {copy: author, fields: [name]}", "byline: {copy: author, fields: [name, top]}\n      fame: {sum: likes.to, of: weight}",
+		"timelines:", "  likes: {from: people, to: posts, from_calls: liked, to_calls: likers, fields: {weight: {type: integer, required: true}}}\ntimelines:").Replace(base)
+	if problems := problemsIn(t, source); problems != nil {
+		t.Fatalf("three deep is sound: %v", problems)
+	}
+	source = strings.Replace(source, "fame: {sum: likes.to, of: weight}", "fame: {count: likes.to}\n      card: {latest: posts.about, fields: [card]}\n      about_n: {sum: posts.about, of: deep}\n      deep: {max: posts.about, of: about_n}", 1)
+	source = strings.Replace(source, "text: {type: string, max: 100}", "text: {type: string, max: 100}\n      about: {type: reference, to: posts, when_gone: clear}", 1)
+	got := problemsIn(t, source).Error()
+	for _, want := range []string{
+		"kept value posts.card would be derived from itself",
+		"kept values would be derived from one another in a circle: posts.about_n from posts.deep from posts.about_n",
+	} {
+		if !strings.Contains(got, want) {
+			t.Errorf("got\n%s\nwant %s", got, want)
+		}
 	}
 }
 

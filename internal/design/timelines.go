@@ -23,13 +23,9 @@ func (r *reader) readTimelines(n *node) {
 			"own":     r.boolean(&t.Own),
 			"length":  func(n *node) { t.Length = r.length(n) },
 			"carry":   func(n *node) { r.readCarry(n, t) },
-			"order": func(n *node) {
-				if order := r.word(n, "order"); order != "created" {
-					r.problem(n.pos, CodeNotYet, fmt.Sprintf("order %q is not supported yet", order), "write `order: created`")
-				}
-			},
+			"order":   func(n *node) { r.readOrder(n, t) },
 			"deliver": func(n *node) { r.choice(n, "deliver", []string{"push"}, []string{"pull", "mixed"}) },
-			"unless":  notYet,
+			"unless":  func(n *node) { r.readUnless(n, t) },
 		}, "owner", "entries", "by", "through")
 		r.last = append(r.last, func() { r.checkTimeline(t) }) // after by and carry, which come last too
 	})
@@ -49,6 +45,57 @@ func (r *reader) readThrough(n *node, t *Timeline) {
 	r.later = append(r.later, func() { t.Through = r.pair(n.pos, name) })
 }
 
+// readOrder: entries are in the order of their creation or of one of their fields.
+func (r *reader) readOrder(n *node, t *Timeline) {
+	name := r.word(n, "order")
+	r.last = append(r.last, func() {
+		if name == "created" || name == "" || t.Entries == nil {
+			return
+		}
+		f := t.Entries.Field(name)
+		switch {
+		case f == nil && t.Entries.KeptValue(name) != nil:
+			r.problem(n.pos, CodeContradicted, fmt.Sprintf("timeline %q cannot be ordered by the kept value %q: each change of it would move the entry in every timeline", t.Name, name), "order by created, or by a timestamp or integer that is a field")
+		case f == nil:
+			r.unknown(n.pos, CodeUnknownName, fmt.Sprintf("collection %q has no field %q to order by", t.Entries.Name, name), name, append(fieldNames(t.Entries.Fields), "created"))
+		case f.Type != Timestamp && f.Type != Integer:
+			r.problem(n.pos, CodeContradicted, fmt.Sprintf("timeline %q cannot be ordered by %q, which is of type %s", t.Name, name, f.Type), "order by created, or by a field of type timestamp or integer")
+		case !f.Required && f.Default == nil:
+			r.problem(n.pos, CodeContradicted, fmt.Sprintf("timeline %q is ordered by %q, and an entry may lack it", t.Name, name), "let the field be required")
+		default:
+			t.Order = f
+		}
+	})
+}
+
+func (r *reader) readUnless(n *node, t *Timeline) {
+	u := &Unless{}
+	t.Unless = u
+	r.mapping(n, "unless", keys{
+		"paired": func(n *node) {
+			name := r.word(n, "paired")
+			r.later = append(r.later, func() { u.Paired = r.pair(n.pos, name) })
+		},
+		"either_way": r.boolean(&u.EitherWay),
+	}, "paired")
+	r.last = append(r.last, func() {
+		if p := u.Paired; p != nil && t.Owner != nil && t.By != nil && t.By.To != nil && p.From != nil && p.To != nil {
+			r.checkUnless(n.pos, t, p)
+		}
+	})
+}
+
+func (r *reader) checkUnless(at Pos, t *Timeline, p *Pair) {
+	switch {
+	case p == t.Through:
+		r.problem(at, CodeContradicted, fmt.Sprintf("timeline %q brings entries through %q and leaves them out for the same pair", t.Name, p.Name), "name another pair, such as a block")
+	case !p.joins(t.Owner, t.By.To):
+		r.problem(at, CodeContradicted, fmt.Sprintf("pair %q goes from %q to %q, not from the owner of the timeline (%s) to the author (%s)", p.Name, p.From.Name, p.To.Name, t.Owner.Name, t.By.To.Name), "")
+	case t.Unless.EitherWay && t.Owner != t.By.To:
+		r.problem(at, CodeContradicted, "either_way needs owners and authors of one collection", "leave either_way out")
+	}
+}
+
 func (r *reader) length(n *node) int {
 	l, ok := n.scalar.(int64)
 	if !ok || l < 1 || l > MaxLength {
@@ -61,28 +108,38 @@ func (r *reader) length(n *node) int {
 func (r *reader) readCarry(n *node, t *Timeline) {
 	words := r.words(n, "carry")
 	r.last = append(r.last, func() {
-		if t.Entries == nil {
-			return
-		}
-		for _, w := range words {
-			r.resolveCarried(w, t)
+		if t.Entries != nil {
+			t.Carry = r.parts(words, t.Entries, "carry")
 		}
 	})
 }
 
-func (r *reader) resolveCarried(w *node, t *Timeline) {
+// parts resolves names of fields and kept values of a collection; verb says
+// what is done with them.
+func (r *reader) parts(words []*node, c *Collection, verb string) []Part {
+	var parts []Part
+	for _, w := range words {
+		p, ok := r.part(w, c, verb)
+		switch {
+		case !ok:
+		case slices.Contains(parts, p):
+			r.problem(w.pos, CodeNameTaken, fmt.Sprintf("%q stands here twice", p.Name()), "")
+		default:
+			parts = append(parts, p)
+		}
+	}
+	return parts
+}
+
+func (r *reader) part(w *node, c *Collection, verb string) (Part, bool) {
 	name := w.scalar.(string)
-	c := Carried{Field: t.Entries.Field(name), Kept: t.Entries.KeptValue(name)}
-	if c.Field == nil && c.Kept == nil {
-		known := append(fieldNames(t.Entries.Fields), namesOf(t.Entries.Kept, func(k *Kept) string { return k.Name })...)
-		r.unknown(w.pos, CodeUnknownName, fmt.Sprintf("collection %q has nothing called %q to carry", t.Entries.Name, name), name, known)
-		return
+	p := Part{Field: c.Field(name), Kept: c.KeptValue(name)}
+	if p.Field == nil && p.Kept == nil {
+		known := append(fieldNames(c.Fields), namesOf(c.Kept, func(k *Kept) string { return k.Name })...)
+		r.unknown(w.pos, CodeUnknownName, fmt.Sprintf("collection %q has nothing called %q to %s", c.Name, name, verb), name, known)
+		return p, false
 	}
-	if slices.Contains(t.Carry, c) {
-		r.problem(w.pos, CodeNameTaken, fmt.Sprintf("%q is carried twice", name), "")
-		return
-	}
-	t.Carry = append(t.Carry, c)
+	return p, true
 }
 
 // checkTimeline sees that owner, pair and author fit together.

@@ -7,6 +7,7 @@ import "fmt"
 // pairs, or to the documents that point at it: so these share one space of names.
 func (r *reader) checkWhole() {
 	r.checkTopNames()
+	r.checkCircles()
 	r.checkRemovals()
 	for _, c := range r.design.Collections {
 		taken := map[string]string{}

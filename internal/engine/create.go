@@ -90,7 +90,7 @@ func (r *running) prepare(draft Draft, caller Caller) (*creation, error) {
 	if m.digest, err = digest(draft.Fields); err != nil {
 		return nil, err
 	}
-	filled, mistakes := fillDefaults(c, draft.Fields, caller)
+	filled, mistakes := fillDefaults(c.Collection.Fields, draft.Fields, caller)
 	mistakes = append(mistakes, keptMistakes(c, filled)...)
 	if len(mistakes) == 0 {
 		m.fields, mistakes = design.AcceptAll(c.Collection.Fields, filled)
@@ -111,13 +111,13 @@ func digest(fields map[string]any) ([]byte, error) {
 	return sum[:], nil
 }
 
-func fillDefaults(c *plan.Collection, given map[string]any, caller Caller) (map[string]any, []design.Mistake) {
+func fillDefaults(fields []*design.Field, given map[string]any, caller Caller) (map[string]any, []design.Mistake) {
 	filled := make(map[string]any, len(given))
 	for name, v := range given {
 		filled[name] = v
 	}
 	var mistakes []design.Mistake
-	for _, f := range c.Collection.Fields {
+	for _, f := range fields {
 		if filled[f.Name] != nil || f.Default == nil {
 			continue
 		}
@@ -178,7 +178,7 @@ func (m *creation) carryOut(tx *store.Tx) (Result, error) {
 	if err := m.attach(tx, doc, held); err != nil {
 		return Result{}, err
 	}
-	change := plan.Change{Kind: plan.Created, Collection: m.in, Doc: doc.N, Parent: doc.Parent, Rank: doc.Rank(), After: held.targets()}
+	change := plan.Change{Kind: plan.Created, Collection: m.in, Doc: doc.N, Parent: doc.Parent, After: held.targets(), RankAfter: ranks(m.in, doc.Created, m.fields)}
 	if err := m.running.follow(tx, position, change); err != nil {
 		return Result{}, err
 	}
@@ -195,11 +195,14 @@ func (m *creation) hold(tx *store.Tx) (holding, error) {
 	return hold(tx, m.in, m.fields, &store.Address{Collection: m.in.Parent.Number, Key: m.parent})
 }
 
-// firstKept: copies as their targets now are, counts at zero.
+// firstKept: copies as their targets now are, summaries of nothing.
 func (m *creation) firstKept(held holding) (json.RawMessage, error) {
 	kept := map[string]json.RawMessage{}
 	for _, count := range m.in.Counts {
 		kept[count.Name] = json.RawMessage("0")
+	}
+	for _, s := range m.in.Summaries {
+		kept[s.Name] = emptyOf(s)
 	}
 	for _, c := range m.in.Copies {
 		var err error
@@ -223,9 +226,10 @@ func (m *creation) attach(tx *store.Tx, doc store.Document, held holding) error 
 			return err
 		}
 	}
+	at := ranks(m.in, doc.Created, m.fields)
 	for _, t := range m.in.EntersInto {
 		if author := held.at[t.By]; author != nil {
-			if err := tx.Post(t.Number, author.N, doc.Rank(), doc.N, t.Own); err != nil {
+			if err := tx.Post(t.Number, author.N, at[t], doc.N, t.Own); err != nil {
 				return err
 			}
 		}

@@ -94,6 +94,9 @@ func (t *turn) spread(due []store.Due, act func([]store.Spread) error) error {
 		timeline := t.plan.TimelineNumbered(d.Subject)
 		own := timeline.Own && (d.Step == plan.Withdraw || d.Amount != 0)
 		spreads[i] = store.Spread{Seq: d.Seq, Timeline: d.Subject, Pair: timeline.Through.Number, Author: d.Key, Doc: d.Doc, Rank: d.Rank, Own: own, Cursor: d.Cursor, Change: d.Change}
+		if timeline.Unless != nil {
+			spreads[i].Bar, spreads[i].BothWays = timeline.Unless.Number, timeline.Timeline.Unless.EitherWay
+		}
 	}
 	if err := t.tx.Bound(spreads, width); err != nil {
 		return err

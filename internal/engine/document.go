@@ -46,15 +46,54 @@ func card(c *plan.Copy, target *store.Document) (json.RawMessage, error) {
 	if target == nil {
 		return json.RawMessage("null"), nil
 	}
-	var all map[string]json.RawMessage
-	if err := json.Unmarshal(target.Fields, &all); err != nil {
+	some := map[string]json.RawMessage{}
+	if err := pick(some, target.Fields, c.Fields); err != nil {
 		return nil, err
 	}
-	some := map[string]json.RawMessage{}
-	for _, name := range c.Copied() {
-		if v, ok := all[name]; ok {
-			some[name] = v
-		}
+	if err := pick(some, target.Kept, c.KeptNames); err != nil {
+		return nil, err
 	}
 	return json.Marshal(some)
+}
+
+// pick adds the members of an object that have one of the names.
+func pick(into map[string]json.RawMessage, object json.RawMessage, names []string) error {
+	if len(names) == 0 {
+		return nil
+	}
+	var all map[string]json.RawMessage
+	if err := json.Unmarshal(object, &all); err != nil {
+		return err
+	}
+	for _, name := range names {
+		if v, ok := all[name]; ok {
+			into[name] = v
+		}
+	}
+	return nil
+}
+
+// ranks are a document's places in the orders of the timelines it enters:
+// its creation, or the value of one of its fields; of times, microseconds
+// since 1970.
+func ranks(c *plan.Collection, created time.Time, fields map[string]any) map[*plan.Timeline]int64 {
+	at := make(map[*plan.Timeline]int64, len(c.EntersInto))
+	for _, t := range c.EntersInto {
+		at[t] = created.UnixMicro()
+		if t.Order != nil {
+			at[t] = rank(fields[t.Order.Name])
+		}
+	}
+	return at
+}
+
+func rank(v any) int64 {
+	if n, is := v.(int64); is {
+		return n
+	}
+	x := measured(v)
+	if x == nil {
+		return 0
+	}
+	return x.Num().Int64()
 }

@@ -147,16 +147,17 @@ func (r *running) carryOutEdit(tx *store.Tx, c *plan.Collection, doc store.Docum
 	if why.change != 0 {
 		root = why.change
 	}
-	err = r.follow(tx, root, plan.Change{Kind: plan.Changed, Collection: c, Doc: doc.N, Parent: doc.Parent, Rank: doc.Rank(),
-		Before: moved.before, After: moved.after, Touched: ed.touched})
+	err = r.follow(tx, root, plan.Change{Kind: plan.Changed, Collection: c, Doc: doc.N, Parent: doc.Parent,
+		Before: moved.before, After: moved.after, Touched: ed.touched, RankBefore: moved.rankBefore, RankAfter: moved.rankAfter})
 	return Result{Document: view(c, doc), Position: at(position), Fresh: true, Read: 1 + len(moved.pointers), Wrote: 1}, err
 }
 
 // move is where an edit's references pointed and now point.
 type move struct {
-	before, after plan.Targets
-	pointers      map[plan.Number]int64      // the references that changed; 0: cleared
-	cards         map[string]json.RawMessage // the copies that came with them
+	before, after         plan.Targets
+	rankBefore, rankAfter map[*plan.Timeline]int64
+	pointers              map[plan.Number]int64      // the references that changed; 0: cleared
+	cards                 map[string]json.RawMessage // the copies that came with them
 }
 
 func (r *running) moved(tx *store.Tx, c *plan.Collection, doc store.Document, ed edition) (move, error) {
@@ -164,6 +165,11 @@ func (r *running) moved(tx *store.Tx, c *plan.Collection, doc store.Document, ed
 	if len(c.References) == 0 {
 		return m, nil
 	}
+	was, err := decodeFields(doc.Fields)
+	if err != nil {
+		return m, err
+	}
+	m.rankBefore, m.rankAfter = ranks(c, doc.Created, was), ranks(c, doc.Created, ed.fields)
 	stood, err := tx.Pointers([]int64{doc.N})
 	if err != nil {
 		return m, err
@@ -232,16 +238,16 @@ func (r *running) reattach(tx *store.Tx, c *plan.Collection, doc store.Document,
 	}
 	for _, t := range c.EntersInto {
 		before, after := m.before[t.By], m.after[t.By]
-		if before == after {
+		if before == after && m.rankBefore[t] == m.rankAfter[t] {
 			continue
 		}
 		if before != 0 {
-			if err := tx.Unpost(t.Number, before, doc.Rank(), doc.N); err != nil {
+			if err := tx.Unpost(t.Number, before, m.rankBefore[t], doc.N); err != nil {
 				return err
 			}
 		}
 		if after != 0 {
-			if err := tx.Post(t.Number, after, doc.Rank(), doc.N, false); err != nil {
+			if err := tx.Post(t.Number, after, m.rankAfter[t], doc.N, false); err != nil {
 				return err
 			}
 		}

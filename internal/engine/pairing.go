@@ -2,6 +2,7 @@ package engine
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
 	"time"
 
@@ -18,24 +19,18 @@ type Link struct {
 
 // PairState is how a pair stands.
 type PairState struct {
-	Pair  string     `json:"pair"`
-	From  string     `json:"from"` // a path
-	To    string     `json:"to"`   // a path
-	Set   bool       `json:"set"`
-	Since *time.Time `json:"since,omitempty"`
+	Pair   string          `json:"pair"`
+	From   string          `json:"from"` // a path
+	To     string          `json:"to"`   // a path
+	Set    bool            `json:"set"`
+	Since  *time.Time      `json:"since,omitempty"`
+	Fields json.RawMessage `json:"fields,omitempty"` // the pair's own, if its kind has some
 }
 
-// SetPair makes a pair, UnsetPair ends it. Doing either twice is the same as once.
-func (e *Engine) SetPair(ctx context.Context, caller Caller, link Link) (Result, error) {
-	return e.pair(ctx, caller, link, plan.Set)
-}
-
-// UnsetPair ends a pair.
-func (e *Engine) UnsetPair(ctx context.Context, caller Caller, link Link) (Result, error) {
-	return e.pair(ctx, caller, link, plan.Unset)
-}
-
-func (e *Engine) pair(ctx context.Context, caller Caller, link Link, kind plan.Kind) (Result, error) {
+// SetPair makes a pair, with fields of its own if its kind has some. Doing it
+// twice is the same as once. Without fields (nil) a pair that stands keeps
+// those it has, and a new one gets the defaults.
+func (e *Engine) SetPair(ctx context.Context, caller Caller, link Link, fields map[string]any) (Result, error) {
 	return e.write(ctx, caller, func(r *running, tx *store.Tx) (Result, error) {
 		p, err := r.pair(link.Pair)
 		if err != nil {
@@ -45,25 +40,76 @@ func (e *Engine) pair(ctx context.Context, caller Caller, link Link, kind plan.K
 		if err != nil {
 			return Result{}, err
 		}
-		act := tx.SetPair
-		if kind == plan.Unset {
-			act = tx.UnsetPair
-		}
-		fresh, err := act(p.Number, from.N, to.N)
+		given, err := pairFields(tx, p, from.N, to.N, fields, caller)
 		if err != nil {
 			return Result{}, err
 		}
-		if !fresh {
+		outcome, err := tx.SetPair(p.Number, from.N, to.N, given, fields == nil)
+		if err != nil {
+			return Result{}, err
+		}
+		kind := plan.Set
+		switch outcome {
+		case store.Stood:
 			return unchanged(tx, Result{Read: 2})
+		case store.Refilled:
+			kind = plan.Changed
 		}
 		position, err := r.recordAndFollow(tx,
 			store.Record{Kind: kind, Subject: p.Name, Detail: detail(p, from.Key, to.Key), Actor: caller.Me},
 			plan.Change{Kind: kind, Pair: p, From: from.N, To: to.N})
-		if err != nil || kind == plan.Unset {
-			return Result{Position: at(position), Fresh: true, Read: 2, Wrote: 1}, err
+		result := Result{Position: at(position), Fresh: true, Read: 2, Wrote: 1}
+		if err != nil || outcome == store.Refilled {
+			return result, err
 		}
 		dissolved, err := r.dissolve(tx, p, from, to, cause{actor: caller.Me, change: position})
-		return Result{Position: at(position), Fresh: true, Read: 2, Wrote: 1 + dissolved}, err
+		result.Wrote += dissolved
+		return result, err
+	})
+}
+
+// pairFields is what a pair's own fields become, nil if its kind has none. A
+// pair that stands and is set again without fields needs none.
+func pairFields(tx *store.Tx, p *plan.Pair, from, to int64, fields map[string]any, caller Caller) (json.RawMessage, error) {
+	if len(p.Fields) == 0 && len(fields) == 0 {
+		return nil, nil
+	}
+	filled, mistakes := fillDefaults(p.Fields, fields, caller)
+	accepted, wrong := design.AcceptAll(p.Fields, filled)
+	if mistakes = append(mistakes, wrong...); len(mistakes) == 0 {
+		return json.Marshal(accepted)
+	}
+	if fields == nil {
+		stands, there, err := tx.Pair(p.Number, from, to)
+		if err != nil || there {
+			return stands.Fields, err
+		}
+	}
+	return nil, invalid(under("/fields", mistakes))
+}
+
+// UnsetPair ends a pair.
+func (e *Engine) UnsetPair(ctx context.Context, caller Caller, link Link) (Result, error) {
+	return e.write(ctx, caller, func(r *running, tx *store.Tx) (Result, error) {
+		p, err := r.pair(link.Pair)
+		if err != nil {
+			return Result{}, err
+		}
+		from, to, err := holdEnds(tx, p, link)
+		if err != nil {
+			return Result{}, err
+		}
+		stood, err := tx.UnsetPair(p.Number, from.N, to.N)
+		if err != nil {
+			return Result{}, err
+		}
+		if !stood {
+			return unchanged(tx, Result{Read: 2})
+		}
+		position, err := r.recordAndFollow(tx,
+			store.Record{Kind: plan.Unset, Subject: p.Name, Detail: detail(p, from.Key, to.Key), Actor: caller.Me},
+			plan.Change{Kind: plan.Unset, Pair: p, From: from.N, To: to.N})
+		return Result{Position: at(position), Fresh: true, Read: 2, Wrote: 1}, err
 	})
 }
 
@@ -146,10 +192,13 @@ func (e *Engine) PairState(ctx context.Context, link Link) (PairState, error) {
 		return PairState{}, err
 	}
 	state := PairState{Pair: p.Name, From: p.From.Path(link.From), To: p.To.Path(link.To)}
-	since, set, err := e.store.PairSince(ctx, p.Number, from, to)
+	stands, set, err := e.store.Pair(ctx, p.Number, from, to)
 	if set {
-		utc := since.UTC()
+		utc := stands.At.UTC()
 		state.Set, state.Since = true, &utc
+		if len(p.Fields) > 0 {
+			state.Fields = stands.Fields
+		}
 	}
 	return state, err
 }

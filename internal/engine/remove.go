@@ -88,10 +88,15 @@ func (r *running) takeAway(tx *store.Tx, c *plan.Collection, docs []store.Docume
 	}
 	var due []plan.Work
 	for _, d := range docs {
-		due = append(due, r.plan.Due(plan.Change{Kind: plan.Removed, Collection: c, Doc: d.N, Parent: d.Parent, Rank: d.Rank(), Before: before[d.N]})...)
+		fields, err := decodeFields(d.Fields)
+		if err != nil {
+			return err
+		}
+		at := ranks(c, d.Created, fields)
+		due = append(due, r.plan.Due(plan.Change{Kind: plan.Removed, Collection: c, Doc: d.N, Parent: d.Parent, Before: before[d.N], RankBefore: at})...)
 		for _, t := range c.EntersInto {
 			if author := before[d.N][t.By]; author != 0 {
-				if err := tx.Unpost(t.Number, author, d.Rank(), d.N); err != nil {
+				if err := tx.Unpost(t.Number, author, at[t], d.N); err != nil {
 					return err
 				}
 			}

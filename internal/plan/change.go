@@ -10,10 +10,11 @@ type Change struct {
 	Collection *Collection
 	Doc        int64
 	Parent     int64 // 0 for a document of its own
-	Rank       int64 // its creation, microseconds since 1970
 	Before     Targets
 	After      Targets
-	Touched    []string // the fields whose values differ, when changed
+	Touched    []string            // the fields whose values differ, when changed
+	RankBefore map[*Timeline]int64 // the place in the order of each timeline it enters
+	RankAfter  map[*Timeline]int64
 
 	// Pairs.
 	Pair     *Pair
@@ -26,7 +27,7 @@ type Kind string
 // The kinds of changes.
 const (
 	Created Kind = "created"
-	Changed Kind = "changed"
+	Changed Kind = "changed" // a document, or the fields of a pair
 	Removed Kind = "removed"
 	Set     Kind = "set"   // a pair
 	Unset   Kind = "unset" // a pair
@@ -37,15 +38,14 @@ type Targets map[*Reference]int64
 
 // Due is the work that a change makes necessary, in no particular order.
 func (p *Plan) Due(c Change) []Work {
-	switch c.Kind {
-	case Set:
-		return pairWork(c, +1)
-	case Unset:
-		return pairWork(c, -1)
+	if c.Pair != nil {
+		return pairWork(c)
 	}
 	var due []Work
 	due = append(due, countWork(c)...)
+	due = append(due, summaryWork(c)...)
 	due = append(due, entryWork(c)...)
+	due = append(due, copyInWork(c)...)
 	switch c.Kind {
 	case Changed:
 		due = append(due, recopyWork(c)...)
@@ -83,24 +83,62 @@ func countWork(c Change) []Work {
 	return due
 }
 
-// entryWork follows an entry's author. The author's own timeline gets a new
-// document in the write itself, so only a change of author delivers there.
+// summaryWork weighs a document anew wherever it is a source, and has what is
+// shown of it shown anew. A condition may read any field.
+func summaryWork(c Change) []Work {
+	var due []Work
+	for _, s := range c.Collection.Feeds {
+		touched := func(name string) bool { return slices.Contains(c.Touched, name) }
+		shown := c.Kind == Changed && slices.ContainsFunc(s.Fields, touched)
+		if s.Pair != nil { // a pair is the source: it is weighed when it is set or unset
+			if shown {
+				due = append(due, Work{Step: Reshow, Subject: s.Number, Doc: c.Doc})
+			}
+			continue
+		}
+		weighed := c.Kind != Changed || s.Where != nil && len(c.Touched) > 0 ||
+			s.Of.Field != nil && touched(s.Of.Field.Name) || s.Via != nil && c.Before[s.Via] != c.After[s.Via]
+		if weighed {
+			due = append(due, Work{Step: Weigh, Subject: s.Number, Doc: c.Doc})
+		}
+		if shown {
+			due = append(due, Work{Step: Reshow, Subject: s.Number, Doc: c.Doc})
+		}
+	}
+	return due
+}
+
+// entryWork follows an entry's author and place. The author's own timeline gets
+// a new document in the write itself, so only a change delivers there.
 func entryWork(c Change) []Work {
 	var due []Work
 	for _, t := range c.Collection.EntersInto {
 		before, after := c.Before[t.By], c.After[t.By]
-		if before == after {
+		was, is := c.RankBefore[t], c.RankAfter[t]
+		if before == after && (before == 0 || was == is) {
 			continue
 		}
 		if before != 0 {
-			due = append(due, Work{Step: Withdraw, Subject: t.Number, Key: before, Doc: c.Doc, Rank: c.Rank})
+			due = append(due, Work{Step: Withdraw, Subject: t.Number, Key: before, Doc: c.Doc, Rank: was})
 		}
 		if after != 0 {
 			own := int64(0)
 			if t.Own && c.Kind == Changed {
 				own = 1
 			}
-			due = append(due, Work{Step: Deliver, Subject: t.Number, Key: after, Doc: c.Doc, Rank: c.Rank, Amount: own})
+			due = append(due, Work{Step: Deliver, Subject: t.Number, Key: after, Doc: c.Doc, Rank: is, Amount: own})
+		}
+	}
+	return due
+}
+
+// copyInWork: fields are copied in the write that points at them, which holds
+// them still. Kept values move on meanwhile, so they are copied again after it.
+func copyInWork(c Change) []Work {
+	var due []Work
+	for _, kept := range c.Collection.Copies {
+		if len(kept.KeptNames) > 0 && !kept.Frozen && c.After[kept.Via] != 0 && c.Before[kept.Via] != c.After[kept.Via] {
+			due = append(due, Work{Step: Recopy, Subject: kept.Number, Doc: c.After[kept.Via], Key: c.Doc})
 		}
 	}
 	return due
@@ -110,12 +148,37 @@ func recopyWork(c Change) []Work {
 	var due []Work
 	for _, ref := range c.Collection.PointedAt {
 		for _, kept := range ref.Copies {
-			if !kept.Frozen && slices.ContainsFunc(kept.Copied(), func(name string) bool { return slices.Contains(c.Touched, name) }) {
+			if !kept.Frozen && slices.ContainsFunc(kept.Fields, func(name string) bool { return slices.Contains(c.Touched, name) }) {
 				due = append(due, Work{Step: Recopy, Subject: kept.Number, Doc: c.Doc})
 			}
 		}
 	}
 	return due
+}
+
+// KeptChanged is the work that follows when a kept value of a document has
+// changed: other kept values may be built on it.
+func (c *Collection) KeptChanged(name string, doc int64) []Work {
+	var due []Work
+	on := c.builtOn[name]
+	for _, kept := range on.copies {
+		if !kept.Frozen {
+			due = append(due, Work{Step: Recopy, Subject: kept.Number, Doc: doc})
+		}
+	}
+	for _, s := range on.weighs {
+		due = append(due, Work{Step: Weigh, Subject: s.Number, Doc: doc})
+	}
+	for _, s := range on.shows {
+		due = append(due, Work{Step: Reshow, Subject: s.Number, Doc: doc})
+	}
+	return due
+}
+
+// BuiltOn tells whether other kept values are derived from one.
+func (c *Collection) BuiltOn(name string) bool {
+	_, is := c.builtOn[name]
+	return is
 }
 
 // endings is what hangs on a document that is gone. A reference that is left
@@ -152,8 +215,22 @@ func endings(c Change) []Work {
 	return due
 }
 
-func pairWork(c Change, amount int64) []Work {
+func pairWork(c Change) []Work {
 	var due []Work
+	for _, s := range c.Pair.Feeds {
+		target, source := c.To, c.From
+		if s.Side == "from" {
+			target, source = c.From, c.To
+		}
+		due = append(due, Work{Step: Weigh, Subject: s.Number, Doc: source, Key: target})
+	}
+	if c.Kind == Changed {
+		return due
+	}
+	amount := int64(1)
+	if c.Kind == Unset {
+		amount = -1
+	}
 	for _, count := range c.Pair.FromCounts {
 		due = append(due, Work{Step: Add, Subject: count.Number, Doc: c.From, Amount: amount})
 	}
@@ -162,6 +239,12 @@ func pairWork(c Change, amount int64) []Work {
 	}
 	for _, t := range c.Pair.Timelines {
 		due = append(due, Work{Step: Relate, Subject: t.Number, Key: c.To, Doc: c.From})
+	}
+	for _, t := range c.Pair.Bars {
+		due = append(due, Work{Step: Relate, Subject: t.Number, Key: c.To, Doc: c.From})
+		if t.Timeline.Unless.EitherWay && c.From != c.To {
+			due = append(due, Work{Step: Relate, Subject: t.Number, Key: c.From, Doc: c.To})
+		}
 	}
 	return due
 }

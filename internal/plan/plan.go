@@ -1,6 +1,10 @@
 package plan
 
-import "yalvo/internal/design"
+import (
+	"slices"
+
+	"yalvo/internal/design"
+)
 
 // Number stands for a name of the design in the database: small, and stable
 // over all versions of the design.
@@ -21,6 +25,7 @@ type Plan struct {
 	references map[Number]*Reference
 	counts     map[Number]*Count
 	copies     map[Number]*Copy
+	summaries  map[Number]*Summary
 }
 
 // Collection is a collection with everything that hangs on its documents.
@@ -32,10 +37,13 @@ type Collection struct {
 	References []*Reference // its own fields that point elsewhere
 	PointedAt  []*Reference // the fields elsewhere that point here
 	Uniques    []*Unique
-	Counts     []*Count // kept in its documents
-	Copies     []*Copy  // kept in its documents
-	FedCounts  []*Count // kept in its parent's documents: how many are nested there
-	From, To   []*Pair  // the pairs whose end it is
+	Counts     []*Count           // kept in its documents
+	Copies     []*Copy            // kept in its documents
+	Summaries  []*Summary         // kept in its documents
+	FedCounts  []*Count           // kept in its parent's documents: how many are nested there
+	Feeds      []*Summary         // kept elsewhere: its documents are the sources
+	builtOn    map[string]builtOn // by kept value: what is derived from it
+	From, To   []*Pair            // the pairs whose end it is
 	Owned      []*Timeline
 	EntersInto []*Timeline
 }
@@ -60,32 +68,56 @@ type Pair struct {
 	Number
 	*design.Pair
 	From, To   *Collection
-	FromCounts []*Count // kept in the from document
-	ToCounts   []*Count // kept in the to document
+	FromCounts []*Count   // kept in the from document
+	ToCounts   []*Count   // kept in the to document
+	Feeds      []*Summary // whose sources are these pairs
 	Timelines  []*Timeline
-	Dissolves  []*Pair // what ends, between the two and either way, when it is set
+	Bars       []*Timeline // which leave entries out for it
+	Dissolves  []*Pair     // what ends, between the two and either way, when it is set
 }
 
-// Count is a kept count.
+// Count is a kept count without a condition: it needs to know of a source
+// only that it is there.
 type Count struct {
 	Number
 	*design.Kept
+	In *Collection
 }
 
-// Copy is a kept copy of fields of the document that Via points at.
+// Copy is a kept copy of values of the document that Via points at.
 type Copy struct {
 	Number
 	*design.Kept
-	Via *Reference
+	In                *Collection
+	Via               *Reference
+	Fields, KeptNames []string // what is copied
 }
 
-// Copied are the names of the fields that are copied.
-func (c *Copy) Copied() []string {
-	names := make([]string, len(c.Kept.Fields))
-	for i, f := range c.Kept.Fields {
-		names[i] = f.Name
-	}
-	return names
+// Copied are the names of the values that are copied.
+func (c *Copy) Copied() []string { return append(slices.Clone(c.Fields), c.KeptNames...) }
+
+// Summary is a kept value that is worked out of what each of many sources
+// contributes: a sum, a least or greatest, the newest few, a count under a
+// condition.
+type Summary struct {
+	Number
+	*design.Kept
+	In                *Collection // whose documents hold it
+	Sources           *Collection // documents that are summed up; of pairs, their other ends
+	Via               *Reference  // sources that point here
+	Pair              *Pair       // sources that are pairs
+	Fields, KeptNames []string    // latest: what is shown of each source
+}
+
+// Chosen tells whether the value is a choice among the contributions rather
+// than their sum.
+func (s *Summary) Chosen() bool { return s.Kind != design.Sum && s.Kind != design.Count }
+
+// builtOn is what is derived from a kept value.
+type builtOn struct {
+	copies []*Copy
+	weighs []*Summary // the value of a source
+	shows  []*Summary // shown of a source
 }
 
 // Timeline is a timeline with what it is fed by.
@@ -95,13 +127,14 @@ type Timeline struct {
 	Owner, Entries *Collection
 	By             *Reference
 	Through        *Pair
+	Unless         *Pair // nil: nothing bars
 }
 
 // New makes the plan of a design.
 func New(d *design.Design, number Numbering) *Plan {
-	p := &Plan{Design: d, references: map[Number]*Reference{}, counts: map[Number]*Count{}, copies: map[Number]*Copy{}}
+	p := &Plan{Design: d, references: map[Number]*Reference{}, counts: map[Number]*Count{}, copies: map[Number]*Copy{}, summaries: map[Number]*Summary{}}
 	for _, c := range d.Collections {
-		p.Collections = append(p.Collections, &Collection{Number: number("collection", c.Name), Collection: c})
+		p.Collections = append(p.Collections, &Collection{Number: number("collection", c.Name), Collection: c, builtOn: map[string]builtOn{}})
 	}
 	for _, c := range p.Collections {
 		p.addLinks(c, number)
@@ -153,15 +186,32 @@ func (p *Plan) addPair(d *design.Pair, number Numbering) {
 }
 
 func (p *Plan) addKept(c *Collection, k *design.Kept, n Number) {
-	if k.Kind == design.Copy {
-		ref := p.reference(k.Via)
-		kept := &Copy{n, k, ref}
-		c.Copies = append(c.Copies, kept)
-		ref.Copies = append(ref.Copies, kept)
-		p.copies[n] = kept
-		return
+	switch {
+	case k.Kind == design.Copy:
+		p.addCopy(c, k, n)
+	case k.Kind == design.Count && k.Where == nil:
+		p.addCount(c, k, n)
+	default:
+		p.addSummary(c, k, n)
 	}
-	count := &Count{n, k}
+}
+
+func (p *Plan) addCopy(c *Collection, k *design.Kept, n Number) {
+	ref := p.reference(k.Via)
+	kept := &Copy{Number: n, Kept: k, In: c, Via: ref}
+	kept.Fields, kept.KeptNames = design.Names(k.Parts)
+	c.Copies = append(c.Copies, kept)
+	ref.Copies = append(ref.Copies, kept)
+	p.copies[n] = kept
+	for _, name := range kept.KeptNames {
+		on := ref.To.builtOn[name]
+		on.copies = append(on.copies, kept)
+		ref.To.builtOn[name] = on
+	}
+}
+
+func (p *Plan) addCount(c *Collection, k *design.Kept, n Number) {
+	count := &Count{n, k, c}
 	c.Counts = append(c.Counts, count)
 	p.counts[n] = count
 	switch {
@@ -180,11 +230,40 @@ func (p *Plan) addKept(c *Collection, k *design.Kept, n Number) {
 	}
 }
 
+func (p *Plan) addSummary(c *Collection, k *design.Kept, n Number) {
+	s := &Summary{Number: n, Kept: k, In: c, Sources: p.of(k.Sources())}
+	s.Fields, s.KeptNames = design.Names(k.Parts)
+	c.Summaries = append(c.Summaries, s)
+	p.summaries[n] = s
+	switch {
+	case k.Pair != nil:
+		s.Pair = p.pairOf(k.Pair)
+		s.Pair.Feeds = append(s.Pair.Feeds, s)
+	case k.Via != nil:
+		s.Via = p.reference(k.Via)
+	}
+	s.Sources.Feeds = append(s.Sources.Feeds, s)
+	if k.Of.Kept != nil {
+		on := s.Sources.builtOn[k.Of.Kept.Name]
+		on.weighs = append(on.weighs, s)
+		s.Sources.builtOn[k.Of.Kept.Name] = on
+	}
+	for _, name := range s.KeptNames {
+		on := s.Sources.builtOn[name]
+		on.shows = append(on.shows, s)
+		s.Sources.builtOn[name] = on
+	}
+}
+
 func (p *Plan) addTimeline(d *design.Timeline, n Number) {
 	t := &Timeline{Number: n, Timeline: d, Owner: p.of(d.Owner), Entries: p.of(d.Entries), By: p.reference(d.By), Through: p.pairOf(d.Through)}
 	t.Owner.Owned = append(t.Owner.Owned, t)
 	t.Entries.EntersInto = append(t.Entries.EntersInto, t)
 	t.Through.Timelines = append(t.Through.Timelines, t)
+	if d.Unless != nil {
+		t.Unless = p.pairOf(d.Unless.Paired)
+		t.Unless.Bars = append(t.Unless.Bars, t)
+	}
 	p.Timelines = append(p.Timelines, t)
 }
 
@@ -256,6 +335,24 @@ func (p *Plan) CountNumbered(n Number) *Count { return p.counts[n] }
 
 // CopyNumbered finds a kept copy by number, nil if there is none.
 func (p *Plan) CopyNumbered(n Number) *Copy { return p.copies[n] }
+
+// SummaryNumbered finds a summary by number, nil if there is none.
+func (p *Plan) SummaryNumbered(n Number) *Summary { return p.summaries[n] }
+
+// Kept is a kept value of any kind, by number: its collection and its design;
+// nil if there is none.
+func (p *Plan) Kept(n Number) (*Collection, *design.Kept) {
+	if c := p.counts[n]; c != nil {
+		return c.In, c.Kept
+	}
+	if c := p.copies[n]; c != nil {
+		return c.In, c.Kept
+	}
+	if s := p.summaries[n]; s != nil {
+		return s.In, s.Kept
+	}
+	return nil, nil
+}
 
 func (p *Plan) of(c *design.Collection) *Collection {
 	for _, have := range p.Collections {

@@ -30,26 +30,27 @@ func TestWhatEachChangeMakesDue(t *testing.T) {
 	p, names := fenwatch(t)
 	members, sightings, remarks := p.Collection("members"), p.Collection("sightings"), p.Collection("remarks")
 	author := sightings.References[0]
-	const ada, ben, sighting, remark, rank = 1, 2, 10, 20, 99
+	const ada, ben, sighting, remark = 1, 2, 10, 20
+	ranks := map[*plan.Timeline]int64{p.Timeline("home"): 99}
 	cases := []struct {
 		name   string
 		change plan.Change
 		want   []string
 	}{
-		{"a sighting is created", plan.Change{Kind: plan.Created, Collection: sightings, Doc: sighting, Rank: rank, After: plan.Targets{author: ada}}, []string{
+		{"a sighting is created", plan.Change{Kind: plan.Created, Collection: sightings, Doc: sighting, RankAfter: ranks, After: plan.Targets{author: ada}}, []string{
 			"add members.sighting_count key=0 doc=1 rank=0 amount=1",
 			"deliver home key=1 doc=10 rank=99 amount=0",
 		}},
-		{"a sighting is edited where nobody copies", plan.Change{Kind: plan.Changed, Collection: sightings, Doc: sighting, Rank: rank,
+		{"a sighting is edited where nobody copies", plan.Change{Kind: plan.Changed, Collection: sightings, Doc: sighting, RankBefore: ranks, RankAfter: ranks,
 			Before: plan.Targets{author: ada}, After: plan.Targets{author: ada}, Touched: []string{"text"}}, nil},
-		{"a sighting gets another author", plan.Change{Kind: plan.Changed, Collection: sightings, Doc: sighting, Rank: rank,
+		{"a sighting gets another author", plan.Change{Kind: plan.Changed, Collection: sightings, Doc: sighting, RankBefore: ranks, RankAfter: ranks,
 			Before: plan.Targets{author: ada}, After: plan.Targets{author: ben}, Touched: []string{"author"}}, []string{
 			"add members.sighting_count key=0 doc=1 rank=0 amount=-1",
 			"add members.sighting_count key=0 doc=2 rank=0 amount=1",
 			"deliver home key=2 doc=10 rank=99 amount=1",
 			"withdraw home key=1 doc=10 rank=99 amount=0",
 		}},
-		{"a sighting is removed", plan.Change{Kind: plan.Removed, Collection: sightings, Doc: sighting, Rank: rank, Before: plan.Targets{author: ada}}, []string{
+		{"a sighting is removed", plan.Change{Kind: plan.Removed, Collection: sightings, Doc: sighting, RankBefore: ranks, Before: plan.Targets{author: ada}}, []string{
 			"add members.sighting_count key=0 doc=1 rank=0 amount=-1",
 			"end-nested remarks key=0 doc=10 rank=0 amount=0",
 			"end-to like key=0 doc=10 rank=0 amount=0",

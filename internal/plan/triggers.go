@@ -3,6 +3,8 @@ package plan
 import (
 	"fmt"
 	"strings"
+
+	"yalvo/internal/design"
 )
 
 // Trigger is one derived rule in words: what would otherwise be written by hand.
@@ -25,7 +27,10 @@ func (p *Plan) Triggers() []Trigger {
 			add(fmt.Sprintf("%s.%s changes", kept.Via.To.Name, strings.Join(kept.Copied(), "/")), "bring it to the %s of all %s whose %s it is", kept.Name, c.Name, kept.Via.Name)
 		}
 		for _, count := range c.Counts {
-			add(countSource(count), "count it in %s.%s", c.Name, count.Name)
+			add(sourceInWords(count.Kept), "count it in %s.%s", c.Name, count.Name)
+		}
+		for _, s := range c.Summaries {
+			add(sourceInWords(s.Kept), "%s %s.%s", summing[s.Kind], c.Name, s.Name)
 		}
 	}
 	for _, pair := range p.Pairs {
@@ -38,6 +43,10 @@ func (p *Plan) Triggers() []Trigger {
 		add(t.Entries.Name+" removed", "withdraw it from every %s timeline", t.Name)
 		add(t.Through.Name+" set", "bring the newest %d %s into the follower's %s timeline", t.Length, t.Entries.Name, t.Name)
 		add(t.Through.Name+" unset", "take the %s out of the follower's %s timeline", t.Entries.Name, t.Name)
+		if t.Unless != nil {
+			add(t.Unless.Name+" set", "take the %s out of the %s timeline%s", t.Entries.Name, t.Name, bothWays(t))
+			add(t.Unless.Name+" unset", "give back to the %s timeline%s what %s still justifies", t.Name, bothWays(t), t.Through.Name)
+		}
 	}
 	for _, c := range p.Collections {
 		for _, end := range endingsInWords(c) {
@@ -47,14 +56,41 @@ func (p *Plan) Triggers() []Trigger {
 	return all
 }
 
-func countSource(count *Count) string {
-	switch {
-	case count.Nested != nil:
-		return count.Nested.Name + " created or removed"
-	case count.Via != nil:
-		return fmt.Sprintf("%s.%s set, changed or gone", count.Via.In.Name, count.Via.Name)
+// summing says what each kind of summary does with a source.
+var summing = map[design.KeptKind]string{
+	design.Count: "count it, if the condition holds, in", design.Sum: "add it to", design.Min: "look for the least for",
+	design.Max: "look for the greatest for", design.Latest: "show it in", design.Gather: "name it in",
+}
+
+// sourceInWords is when a summary has to look at a source.
+func sourceInWords(k *design.Kept) string {
+	what := func() string {
+		var names []string
+		if k.Of.Field != nil || k.Of.Kept != nil {
+			names = append(names, k.Of.Name())
+		}
+		for _, part := range k.Parts {
+			names = append(names, part.Name())
+		}
+		if len(names) == 0 {
+			return ""
+		}
+		return fmt.Sprintf(", or its %s changes", strings.Join(names, "/"))
 	}
-	return count.Kept.Pair.Name + " set or unset"
+	switch {
+	case k.Nested != nil:
+		return k.Nested.Name + " created or removed" + what()
+	case k.Via != nil:
+		return fmt.Sprintf("%s.%s set, changed or gone", k.Via.In.Name, k.Via.Name) + what()
+	}
+	return k.Pair.Name + " set or unset" + what()
+}
+
+func bothWays(t *Timeline) string {
+	if t.Timeline.Unless.EitherWay {
+		return " of both"
+	}
+	return ""
 }
 
 func endingsInWords(c *Collection) []string {

@@ -6,8 +6,8 @@ type Lane int16
 
 // The lanes.
 const (
-	Counting   Lane = 1 // deltas of counts
-	Copying    Lane = 2 // copies of fields
+	Counting   Lane = 1 // counts and sums
+	Copying    Lane = 2 // copies and choices
 	Delivering Lane = 3 // entries of timelines
 	Ending     Lane = 4 // what follows a removed document
 	Tidying    Lane = 5 // what nobody waits for
@@ -29,7 +29,7 @@ type Step int16
 // The steps, and what the members of a [Work] mean for each.
 const (
 	Add          Step = 1  // Subject count: add Amount to document Doc
-	Recopy       Step = 2  // Subject copy: bring document Doc's fields to those that point at it
+	Recopy       Step = 2  // Subject copy: bring document Doc's values to those that point at it; Key: to that document only
 	Deliver      Step = 3  // Subject timeline: entry Doc of author Key to the author's followers; Amount 1: and to the author
 	Withdraw     Step = 4  // Subject timeline: entry Doc of author Key out of the followers' and the author's timelines
 	Relate       Step = 5  // Subject timeline: author Key's entries into or out of owner Doc's timeline, as the pair now is
@@ -40,14 +40,17 @@ const (
 	EndNested    Step = 10 // Subject collection: documents under document Doc, which is gone
 	EndTimeline  Step = 11 // Subject timeline: the entries of owner Doc, who is gone
 	Trim         Step = 12 // Subject timeline: cut what lies beyond the length, owner by owner
+	Weigh        Step = 13 // Subject summary: what document Doc contributes; of pairs, what the pair of Doc contributes to Key
+	Choose       Step = 14 // Subject summary: work out the value in document Doc from the contributions
+	Reshow       Step = 15 // Subject summary: what it shows of document Doc has changed, wherever that contributes
 )
 
 // Lane is the lane the step runs in.
 func (s Step) Lane() Lane {
 	switch s {
-	case Add:
+	case Add, Weigh:
 		return Counting
-	case Recopy:
+	case Recopy, Choose, Reshow:
 		return Copying
 	case Deliver, Withdraw, Relate, Refill:
 		return Delivering
@@ -59,15 +62,15 @@ func (s Step) Lane() Lane {
 
 // String is the step's name.
 func (s Step) String() string {
-	return [...]string{"?", "add", "recopy", "deliver", "withdraw", "relate", "refill", "end-reference", "end-from", "end-to", "end-nested", "end-timeline", "trim"}[s]
+	return [...]string{"?", "add", "recopy", "deliver", "withdraw", "relate", "refill", "end-reference", "end-from", "end-to", "end-nested", "end-timeline", "trim", "weigh", "choose", "reshow"}[s]
 }
 
 // Work is one piece of maintenance. Documents are meant by their row numbers.
 type Work struct {
 	Step    Step
 	Subject Number
-	Key     int64 // the author whose entries are touched; 0 if the step has none
+	Key     int64 // entries: the author; else as the step says
 	Doc     int64
-	Rank    int64 // entries: the place in the order, microseconds since 1970
+	Rank    int64 // entries: the place in the order; of times, microseconds since 1970
 	Amount  int64
 }

@@ -117,10 +117,15 @@ func describePair(p *plan.Pair) schema {
 			"parameters": []any{ref("parameters", "as"), ref("parameters", "idempotency")},
 			"responses":  schema{"204": schema{"description": "So it is now.", "headers": writeHeaders(false)}, "default": ref("responses", "Problem")}}
 	}
+	set := act("set", "Set the pair; twice is the same as once")
+	if len(p.Fields) > 0 {
+		set["requestBody"] = schema{"description": "The pair's own fields. Without a body a pair that stands keeps those it has.",
+			"content": schema{"application/json": schema{"schema": schema{"type": "object", "additionalProperties": false, "properties": schema{"fields": fieldsSchema(p.Fields)}}}}}
+	}
 	return schema{
 		"parameters": []any{end("from"), end("to")},
 		"get":        read("get"+typeName(p.Name), "How the pair stands", "PairState"),
-		"put":        act("set", "Set the pair; twice is the same as once"),
+		"put":        set,
 		"delete":     act("unset", "Unset the pair; twice is the same as once"),
 	}
 }
@@ -246,18 +251,41 @@ func ends(s schema, f *design.Field, least, most string) {
 
 func keptSchemas(c *plan.Collection) schema {
 	all := schema{}
-	for _, count := range c.Counts {
-		all[count.Name] = schema{"type": "integer"}
-	}
-	for _, kept := range c.Copies {
-		copied := schema{}
-		for _, f := range kept.Kept.Fields {
-			copied[f.Name] = fieldSchema(f)
-		}
-		all[kept.Name] = schema{"oneOf": []any{schema{"type": "object", "additionalProperties": false, "properties": copied}, schema{"type": "null"}}}
+	for _, k := range c.Kept {
+		all[k.Name] = keptSchema(k)
 	}
 	return all
 }
+
+func keptSchema(k *design.Kept) schema {
+	shown := schema{}
+	for _, part := range k.Parts {
+		if part.Kept != nil {
+			shown[part.Kept.Name] = keptSchema(part.Kept)
+			continue
+		}
+		shown[part.Field.Name] = fieldSchema(part.Field)
+	}
+	switch k.Kind {
+	case design.Copy:
+		return orNull(schema{"type": "object", "additionalProperties": false, "properties": shown})
+	case design.Count:
+		return schema{"type": "integer"}
+	case design.Sum:
+		return schema{"type": "number"}
+	case design.Min, design.Max:
+		if k.Timed() {
+			return orNull(schema{"type": "string", "format": "date-time"})
+		}
+		return orNull(schema{"type": "number"})
+	case design.Gather:
+		return schema{"type": "array", "maxItems": k.HowMany, "items": schema{"type": "string", "description": "The key of a document of " + k.Sources().Name + "."}}
+	}
+	shown["id"], shown["path"] = schema{"type": "string"}, schema{"type": "string"}
+	return schema{"type": "array", "maxItems": k.HowMany, "items": schema{"type": "object", "required": []string{"id", "path"}, "additionalProperties": false, "properties": shown}}
+}
+
+func orNull(s schema) schema { return schema{"oneOf": []any{s, schema{"type": "null"}}} }
 
 // typeName makes a schema's name of a design's: last_remarks becomes LastRemarks.
 func typeName(name string) string {

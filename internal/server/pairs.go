@@ -1,6 +1,7 @@
 package server
 
 import (
+	"context"
 	"net/http"
 
 	"github.com/labstack/echo/v5"
@@ -49,21 +50,43 @@ func (s *Server) getPair(c *echo.Context) error {
 	return c.JSON(http.StatusOK, state)
 }
 
-func (s *Server) putPair(c *echo.Context) error    { return s.writePair(c, true) }
-func (s *Server) deletePair(c *echo.Context) error { return s.writePair(c, false) }
+// putPair sets a pair. A body is needed only for a pair's own fields.
+func (s *Server) putPair(c *echo.Context) error {
+	raw, fields, err := pairBody(c)
+	if err != nil {
+		return err
+	}
+	return s.writePair(c, raw, func(ctx context.Context, who engine.Caller, link engine.Link) (engine.Result, error) {
+		return s.engine.SetPair(ctx, who, link, fields)
+	})
+}
 
-func (s *Server) writePair(c *echo.Context, set bool) error {
+func pairBody(c *echo.Context) ([]byte, map[string]any, error) {
+	if c.Request().ContentLength == 0 {
+		return nil, nil, nil
+	}
+	raw, err := body(c, echo.MIMEApplicationJSON)
+	if err != nil {
+		return nil, nil, err
+	}
+	parts, err := members(raw, "fields")
+	if err != nil || parts["fields"] == nil {
+		return raw, nil, err
+	}
+	fields, err := object("/fields", parts["fields"])
+	return raw, fields, err
+}
+
+func (s *Server) deletePair(c *echo.Context) error { return s.writePair(c, nil, s.engine.UnsetPair) }
+
+func (s *Server) writePair(c *echo.Context, raw []byte, act func(context.Context, engine.Caller, engine.Link) (engine.Result, error)) error {
 	link, err := s.linkIn(c)
 	if err != nil {
 		return err
 	}
-	who, err := caller(c, nil)
+	who, err := caller(c, raw)
 	if err != nil {
 		return err
-	}
-	act := s.engine.UnsetPair
-	if set {
-		act = s.engine.SetPair
 	}
 	result, err := act(c.Request().Context(), who, link)
 	if err != nil {

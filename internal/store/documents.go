@@ -23,9 +23,6 @@ type Document struct {
 	MadeFrom   []byte // digest of the request that created it
 }
 
-// Rank is the document's place in an order by creation: microseconds since 1970.
-func (d Document) Rank() int64 { return d.Created.UnixMicro() }
-
 // Address names a document from outside.
 type Address struct {
 	Collection plan.Number
@@ -104,10 +101,15 @@ func (tx *Tx) LockTargets(addresses []Address, strength Strength) (map[Address]D
 		collections[i], keys[i] = int64(a.Collection), a.Key
 	}
 	var rows []Document
+	columns, join := "d.n, d.collection, d.key", ""
+	if strength == Unchanged { // then its values are wanted too
+		columns, join = documentColumns, "LEFT JOIN kept k ON k.doc = d.n"
+	}
 	err := tx.db.Raw(`
-		SELECT d.n, d.collection, d.key, d.version, d.fields
+		SELECT `+columns+`
 		FROM unnest(?::smallint[], ?::text[]) AS want (collection, key)
 		JOIN documents d ON d.collection = want.collection AND d.key = want.key
+		`+join+`
 		ORDER BY d.n
 		`+string(strength)+` OF d`, bigints(collections), texts(keys)).Scan(&rows).Error
 	for _, d := range rows {

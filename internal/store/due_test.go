@@ -154,9 +154,13 @@ func TestDeltasOfSeveralCountsBecomeOneUpdate(t *testing.T) {
 			}
 			ns = append(ns, d.N)
 		}
-		return tx.AddCounts(map[int64]map[string]int64{ns[0]: {"likes": -2, "notes": 3}, ns[1]: {"likes": 1}, 999: {"likes": 1}})
+		there, err := tx.AddAmounts(store.Amounts{ns[0]: {"likes": "-2", "notes": "3"}, ns[1]: {"likes": "1.50"}, 999: {"likes": "1"}})
+		if len(there) != 2 {
+			t.Errorf("added to %v, and one of three is gone", there)
+		}
+		return err
 	})
-	for key, want := range map[string]string{"a": `{"name": "x", "likes": 3, "notes": 3}`, "b": `{"name": "x", "likes": 6}`} {
+	for key, want := range map[string]string{"a": `{"name": "x", "likes": 3, "notes": 3}`, "b": `{"name": "x", "likes": 6.5}`} {
 		d, found, err := s.Document(t.Context(), store.Address{Collection: 1, Key: key})
 		if err != nil || !found || string(d.Kept) != want {
 			t.Errorf("%s: %s (%v)", key, d.Kept, err)

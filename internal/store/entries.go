@@ -2,6 +2,8 @@ package store
 
 import (
 	"math"
+	"slices"
+	"strconv"
 
 	"gorm.io/gorm"
 
@@ -32,6 +34,8 @@ type Spread struct {
 	Change   int64
 	Timeline plan.Number
 	Pair     plan.Number
+	Bar      plan.Number // the pair that keeps the author's entries out; 0: none
+	BothWays bool        // either way round
 	Author   int64
 	Doc      int64
 	Rank     int64
@@ -70,66 +74,110 @@ func (tx *Tx) Bound(spreads []Spread, width int) error {
 }
 
 // spreadRows is the FROM item for spreads, for the columns s.
-const spreadRows = `unnest(?::smallint[], ?::smallint[], ?::bigint[], ?::bigint[], ?::bigint[], ?::boolean[], ?::bigint[], ?::bigint[])
-	AS s (timeline, pair, author, doc, rank, own, cursor, last)`
+const spreadRows = `unnest(?::smallint[], ?::smallint[], ?::smallint[], ?::boolean[], ?::bigint[], ?::bigint[], ?::bigint[], ?::boolean[], ?::bigint[], ?::bigint[])
+	AS s (timeline, pair, bar, both_ways, author, doc, rank, own, cursor, last)`
 
 func spreadArgs(spreads []Spread) []any {
 	n := len(spreads)
-	timeline, pair, author, doc := make(bigints, n), make(bigints, n), make(bigints, n), make(bigints, n)
-	rank, own, cursor, last := make(bigints, n), make(texts, n), make(bigints, n), make(bigints, n)
+	timeline, pair, bar, both := make(bigints, n), make(bigints, n), make(bigints, n), make(texts, n)
+	author, doc, rank, own := make(bigints, n), make(bigints, n), make(bigints, n), make(texts, n)
+	cursor, last := make(bigints, n), make(bigints, n)
 	for i, s := range spreads {
-		timeline[i], pair[i], author[i], doc[i] = int64(s.Timeline), int64(s.Pair), s.Author, s.Doc
-		rank[i], cursor[i], last[i], own[i] = s.Rank, s.Cursor, s.Last, "false"
-		if s.Own && s.Cursor == 0 {
-			own[i] = "true"
-		}
+		timeline[i], pair[i], bar[i], both[i] = int64(s.Timeline), int64(s.Pair), int64(s.Bar), strconv.FormatBool(s.BothWays)
+		author[i], doc[i], rank[i], own[i] = s.Author, s.Doc, s.Rank, strconv.FormatBool(s.Own && s.Cursor == 0)
+		cursor[i], last[i] = s.Cursor, s.Last
 	}
-	return []any{timeline, pair, author, doc, rank, own, cursor, last}
+	return []any{timeline, pair, bar, both, author, doc, rank, own, cursor, last}
 }
+
+// barredOwners is the condition that an owner p.a is kept from an author by a
+// pair of theirs, for one author: PostgreSQL hashes the author's pairs once
+// for the whole chunk. Keys: pairs (kind, b, a), pairs_from (kind, a, ...).
+const barredOwners = `
+	AND p.a NOT IN (SELECT a FROM pairs WHERE kind = ? AND b = ?)
+	AND (NOT ?::boolean OR p.a NOT IN (SELECT b FROM pairs WHERE kind = ? AND a = ?))`
+
+// deliverOne is the plain statement for one entry on its way: like a bare
+// INSERT ... SELECT, but for the question whether it is posted still, which is
+// asked once, and for those who are kept from its author.
+func deliverOne(s Spread) (string, []any) {
+	sql := `
+		INSERT INTO entries (timeline, owner, rank, doc, author)
+		SELECT ?::smallint, p.a, ?::bigint, ?::bigint, ?::bigint
+		FROM pairs p
+		WHERE p.kind = ? AND p.b = ? AND p.a > ? AND p.a <= ?
+		  AND EXISTS (SELECT 1 FROM posted WHERE timeline = ? AND author = ? AND rank = ? AND doc = ?)`
+	args := []any{s.Timeline, s.Rank, s.Doc, s.Author, s.Pair, s.Author, s.Cursor, s.Last, s.Timeline, s.Author, s.Rank, s.Doc}
+	if s.Bar != 0 {
+		sql += barredOwners
+		args = append(args, s.Bar, s.Author, s.BothWays, s.Bar, s.Author)
+	}
+	return sql, args
+}
+
+// notBarred is the condition that no pair keeps owner p.a from author s.author.
+const notBarred = `
+	AND NOT EXISTS (SELECT 1 FROM pairs x WHERE x.kind = s.bar AND x.b = s.author AND x.a = p.a)
+	AND NOT EXISTS (SELECT 1 FROM pairs x WHERE s.both_ways AND x.kind = s.bar AND x.b = p.a AND x.a = s.author)`
+
+// deliverAll is the plain statement for many entries a little way each.
+const deliverAll = `
+	INSERT INTO entries (timeline, owner, rank, doc, author)
+	SELECT s.timeline, p.a, s.rank, s.doc, s.author
+	FROM ` + spreadRows + `
+	JOIN posted x ON x.timeline = s.timeline AND x.author = s.author AND x.rank = s.rank AND x.doc = s.doc
+	JOIN pairs p ON p.kind = s.pair AND p.b = s.author AND p.a > s.cursor AND p.a <= s.last` + notBarred
+
+// deliverTolerantly bears entries that are there already, and goes to the
+// authors themselves where a spread says so.
+const deliverTolerantly = `
+	INSERT INTO entries (timeline, owner, rank, doc, author)
+	SELECT s.timeline, o.a, s.rank, s.doc, s.author
+	FROM ` + spreadRows + `
+	JOIN posted x ON x.timeline = s.timeline AND x.author = s.author AND x.rank = s.rank AND x.doc = s.doc
+	CROSS JOIN LATERAL (
+		SELECT p.a FROM pairs p WHERE p.kind = s.pair AND p.b = s.author AND p.a > s.cursor AND p.a <= s.last` + notBarred + `
+		UNION
+		SELECT s.author WHERE s.own
+	) o
+	ON CONFLICT (timeline, owner, rank, doc) DO UPDATE SET author = excluded.author WHERE entries.author <> excluded.author`
 
 // Deliver writes this turn's entries and returns how many. It inserts plainly,
 // at twice the speed, and only after meeting an entry that is there already
 // (delivered twice, or brought in by a follow) in the form that bears it.
 // Keys: posted, pairs (kind, b, a), entries.
 func (tx *Tx) Deliver(spreads []Spread) (int64, error) {
-	insert := `
-		INSERT INTO entries (timeline, owner, rank, doc, author)
-		SELECT s.timeline, p.a, s.rank, s.doc, s.author
-		FROM ` + spreadRows + `
-		JOIN posted x ON x.timeline = s.timeline AND x.author = s.author AND x.rank = s.rank AND x.doc = s.doc
-		JOIN pairs p ON p.kind = s.pair AND p.b = s.author AND p.a > s.cursor AND p.a <= s.last`
-	tolerant := `
-		INSERT INTO entries (timeline, owner, rank, doc, author)
-		SELECT s.timeline, p.a, s.rank, s.doc, s.author
-		FROM ` + spreadRows + `
-		JOIN posted x ON x.timeline = s.timeline AND x.author = s.author AND x.rank = s.rank AND x.doc = s.doc
-		CROSS JOIN LATERAL (
-			SELECT a FROM pairs WHERE kind = s.pair AND b = s.author AND a > s.cursor AND a <= s.last
-			UNION
-			SELECT s.author WHERE s.own
-		) p
-		ON CONFLICT (timeline, owner, rank, doc) DO UPDATE SET author = excluded.author WHERE entries.author <> excluded.author`
-	for _, s := range spreads {
-		if s.Own {
-			insert = tolerant
-		}
+	tolerant := spreadArgs(spreads)
+	if slices.ContainsFunc(spreads, func(s Spread) bool { return s.Own }) {
+		got := tx.db.Exec(deliverTolerantly, tolerant...)
+		return got.RowsAffected, got.Error
 	}
-	return tx.insertPlainly(insert, tolerant, spreadArgs(spreads)...)
+	plain, args := deliverAll, tolerant
+	if len(spreads) == 1 {
+		plain, args = deliverOne(spreads[0])
+	}
+	return tx.insertPlainly(statement{plain, args}, statement{deliverTolerantly, tolerant})
+}
+
+// statement is SQL with its arguments.
+type statement struct {
+	sql  string
+	args []any
 }
 
 // insertPlainly runs the fast statement, and the tolerant one if the fast one
 // met a duplicate.
-func (tx *Tx) insertPlainly(fast, tolerant string, args ...any) (int64, error) {
+func (tx *Tx) insertPlainly(fast, tolerant statement) (int64, error) {
 	var rows int64
 	err := tx.db.Transaction(func(savepoint *gorm.DB) error {
-		got := savepoint.Exec(fast, args...)
+		got := savepoint.Exec(fast.sql, fast.args...)
 		rows = got.RowsAffected
 		return got.Error
 	})
 	if !isDuplicate(err) {
 		return rows, err
 	}
-	got := tx.db.Exec(tolerant, args...)
+	got := tx.db.Exec(tolerant.sql, tolerant.args...)
 	return got.RowsAffected, got.Error
 }
 

@@ -7,59 +7,100 @@ import (
 	"yalvo/internal/plan"
 )
 
-// AddCounts adds deltas to kept counts: per document, per count. Documents
-// that are gone are passed over. The rows are locked in ascending order first,
-// so that two workers never wait for each other in a circle. Key: kept (doc).
-func (tx *Tx) AddCounts(deltas map[int64]map[string]int64) error {
+// Amounts are what is to be added to kept values: by document and name, in decimal.
+type Amounts map[int64]map[string]json.Number
+
+// AddAmounts adds to kept counts and sums and returns the documents that were
+// there to be added to; those that are gone are passed over. The rows are
+// locked in ascending order first, so that two workers never wait for each
+// other in a circle. Key: kept (doc).
+func (tx *Tx) AddAmounts(amounts Amounts) ([]int64, error) {
+	if len(amounts) == 0 {
+		return nil, nil
+	}
 	var docs bigints
-	for doc := range deltas {
+	for doc := range amounts {
 		docs = append(docs, doc)
 	}
 	slices.Sort(docs)
-	amounts := make(texts, len(docs))
+	added := make(texts, len(docs))
 	for i, doc := range docs {
-		text, err := json.Marshal(deltas[doc])
+		text, err := json.Marshal(amounts[doc])
 		if err != nil {
-			return err
+			return nil, err
 		}
-		amounts[i] = string(text)
+		added[i] = string(text)
 	}
-	if err := tx.lockKept(docs); err != nil {
-		return err
+	if err := tx.LockKept(docs); err != nil {
+		return nil, err
 	}
-	return tx.db.Exec(`
+	var there []int64
+	err := tx.db.Raw(`
 		UPDATE kept k SET "values" = k.values || (
-			SELECT jsonb_object_agg(n.name, coalesce((k.values ->> n.name)::bigint, 0) + n.amount::bigint)
+			SELECT jsonb_object_agg(n.name, trim_scale(coalesce((k.values ->> n.name)::numeric, 0) + n.amount::numeric))
 			FROM jsonb_each_text(d.amounts) AS n (name, amount))
 		FROM unnest(?::bigint[], ?::jsonb[]) AS d (doc, amounts)
-		WHERE k.doc = d.doc`, docs, amounts).Error
+		WHERE k.doc = d.doc
+		RETURNING k.doc`, docs, added).Scan(&there).Error
+	return there, err
 }
 
-// Recopy brings the fields of the documents that sources now point at into
-// their kept copies. The kept rows are locked before the facts are looked at:
-// whoever writes a copy last has seen the newest facts.
-// Keys: kept (doc), refs (source, reference), documents (n).
-func (tx *Tx) Recopy(c *plan.Copy, sources []int64) (int64, error) {
-	if err := tx.lockKept(sources); err != nil {
-		return 0, err
+// cardOf is the value of a kept copy by the facts, for a source s.source: the
+// copied fields and kept values of the target as far as it has them, null if
+// there is none. Keys: refs (source, reference), documents (n), kept (doc).
+const cardOf = `coalesce((
+	SELECT coalesce((SELECT jsonb_object_agg(f.key, f.value) FROM jsonb_each(d.fields) f WHERE f.key = ANY(?::text[])), '{}')
+	    || coalesce((SELECT jsonb_object_agg(f.key, f.value) FROM jsonb_each(k.values) f WHERE f.key = ANY(?::text[])), '{}')
+	FROM refs r JOIN documents d ON d.n = r.target LEFT JOIN kept k ON k.doc = d.n
+	WHERE r.source = s.source AND r.reference = ?
+), 'null')`
+
+func cardArgs(c *plan.Copy) []any { return []any{texts(c.Fields), texts(c.KeptNames), c.Via.Number} }
+
+// Recopy brings the values of the documents that sources now point at into
+// their kept copies and returns the sources whose copy differed. The kept rows
+// are locked before the facts are looked at: whoever writes a copy last has
+// seen the newest facts.
+func (tx *Tx) Recopy(c *plan.Copy, sources []int64) ([]int64, error) {
+	if err := tx.LockKept(sources); err != nil {
+		return nil, err
 	}
-	got := tx.db.Exec(`
+	args := append([]any{c.Name}, cardArgs(c)...)
+	var differed []int64
+	err := tx.db.Raw(`
 		UPDATE kept k SET "values" = jsonb_set(k.values, ARRAY[?::text], card.fields)
 		FROM (
-			SELECT s.source, coalesce((
-				SELECT jsonb_object_agg(f.key, f.value)
-				FROM refs r JOIN documents d ON d.n = r.target CROSS JOIN LATERAL jsonb_each(d.fields) f
-				WHERE r.source = s.source AND r.reference = ? AND f.key = ANY(?::text[])
-			), CASE WHEN EXISTS (
-				SELECT 1 FROM refs r JOIN documents d ON d.n = r.target WHERE r.source = s.source AND r.reference = ?
-			) THEN '{}' ELSE 'null' END::jsonb) AS fields
+			SELECT s.source, `+cardOf+` AS fields
 			FROM unnest(?::bigint[]) AS s (source)
 		) card
-		WHERE k.doc = card.source AND k.values -> ?::text IS DISTINCT FROM card.fields`,
-		c.Name, c.Via.Number, texts(c.Copied()), c.Via.Number, bigints(sources), c.Name)
-	return got.RowsAffected, got.Error
+		WHERE k.doc = card.source AND k.values -> ?::text IS DISTINCT FROM card.fields
+		RETURNING k.doc`, append(args, bigints(sources), c.Name)...).Scan(&differed).Error
+	return differed, err
 }
 
-func (tx *Tx) lockKept(docs bigints) error {
-	return tx.db.Exec("SELECT 1 FROM kept WHERE doc = ANY(?::bigint[]) ORDER BY doc FOR UPDATE", docs).Error
+// SetKept writes one kept value of several documents, whose rows are locked,
+// and returns those in which it differed. Key: kept (doc).
+func (tx *Tx) SetKept(name string, values map[int64]json.RawMessage) ([]int64, error) {
+	var docs bigints
+	for doc := range values {
+		docs = append(docs, doc)
+	}
+	slices.Sort(docs)
+	given := make(texts, len(docs))
+	for i, doc := range docs {
+		given[i] = string(values[doc])
+	}
+	var differed []int64
+	err := tx.db.Raw(`
+		UPDATE kept k SET "values" = jsonb_set(k.values, ARRAY[?::text], new.value)
+		FROM unnest(?::bigint[], ?::jsonb[]) AS new (doc, value)
+		WHERE k.doc = new.doc AND k.values -> ?::text IS DISTINCT FROM new.value
+		RETURNING k.doc`, name, docs, given, name).Scan(&differed).Error
+	return differed, err
+}
+
+// LockKept keeps the kept values of documents as they are until the
+// transaction ends, in ascending order.
+func (tx *Tx) LockKept(docs []int64) error {
+	return tx.db.Exec("SELECT 1 FROM kept WHERE doc = ANY(?::bigint[]) ORDER BY doc FOR UPDATE", bigints(docs)).Error
 }

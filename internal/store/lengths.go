@@ -91,12 +91,15 @@ func (tx *Tx) SetSpare(timeline plan.Number, owner int64, spare int) error {
 // must follow in a later transaction. Keys: pairs_from (kind, a, ...), posted.
 func (tx *Tx) Refill(t *plan.Timeline, owner int64) error {
 	keep := t.Length + Slack(t.Length)/2
+	may := entitled(t, "candidate.owner", "candidate.n")
 	var floor []struct{ Rank, Doc int64 }
 	err := tx.db.Raw(`
-		WITH author AS (
-			SELECT b AS n FROM pairs WHERE kind = ? AND a = ?
+		WITH candidate AS (
+			SELECT b AS n, a AS owner FROM pairs WHERE kind = ? AND a = ?
 			UNION
-			SELECT ? WHERE ?
+			SELECT w.n, w.n FROM (SELECT ?::bigint AS n) w WHERE ?
+		), author AS (
+			SELECT n FROM candidate WHERE `+may.sql+`
 		), best AS MATERIALIZED (
 			SELECT x.rank, x.doc, author.n AS author, row_number() OVER (ORDER BY x.rank DESC, x.doc DESC) AS place
 			FROM author CROSS JOIN LATERAL (
@@ -113,7 +116,8 @@ func (tx *Tx) Refill(t *plan.Timeline, owner int64) error {
 			ON CONFLICT DO NOTHING
 		)
 		SELECT rank, doc FROM best WHERE place = ?`,
-		t.Through.Number, owner, owner, t.Own, t.Number, keep+1, keep+1, t.Number, owner, keep, keep+1).Scan(&floor).Error
+		append(append([]any{t.Through.Number, owner, owner, t.Own}, may.args...),
+			t.Number, keep+1, keep+1, t.Number, owner, keep, keep+1)...).Scan(&floor).Error
 	if err != nil {
 		return err
 	}
@@ -128,13 +132,14 @@ func (tx *Tx) Refill(t *plan.Timeline, owner int64) error {
 // an insert of entries has been committed, it sees every fact that the insert
 // could have missed: a fact committed later brings work of its own.
 func (tx *Tx) Verify(t *plan.Timeline, owner int64) (int64, []Shortened, error) {
+	may := entitled(t, "e.owner", "e.author")
 	return tx.remove(`
 		DELETE FROM entries e
 		WHERE e.timeline = ? AND e.owner = ?
 		  AND NOT (
 			EXISTS (SELECT 1 FROM posted x WHERE x.timeline = e.timeline AND x.author = e.author AND x.rank = e.rank AND x.doc = e.doc)
-			AND (EXISTS (SELECT 1 FROM pairs p WHERE p.kind = ? AND p.b = e.author AND p.a = e.owner) OR ? AND e.author = e.owner)
-		  )`, t.Number, owner, t.Through.Number, t.Own)
+			AND `+may.sql+`
+		  )`, append([]any{t.Number, owner}, may.args...)...)
 }
 
 // EntryCount estimates how many entries are stored, from PostgreSQL's own statistics:

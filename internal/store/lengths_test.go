@@ -80,7 +80,7 @@ func TestASweepCutsOnlyWhatHasOutgrownItsSlack(t *testing.T) {
 	}
 	slack := int64(store.Slack(4))
 	write(t, s.Store, func(tx *store.Tx) error {
-		_, err := tx.SetPair(2, s.ids["ben"], s.ids["ada"])
+		_, err := tx.SetPair(2, s.ids["ben"], s.ids["ada"], nil, true)
 		return err
 	})
 	s.posts("ada", 1, 4+slack)
@@ -119,7 +119,7 @@ func TestACutTimelineKnowsWhenItIsTooShortAndIsRefilled(t *testing.T) {
 	}
 	ada, ben := s.ids["ada"], s.ids["ben"]
 	slack := store.Slack(4)
-	write(t, s.Store, func(tx *store.Tx) error { _, err := tx.SetPair(2, ben, ada); return err })
+	write(t, s.Store, func(tx *store.Tx) error { _, err := tx.SetPair(2, ben, ada, nil, true); return err })
 	s.posts("ada", 1, 40)
 	write(t, s.Store, func(tx *store.Tx) error { _, _, _, err := tx.TrimOwners(s.timeline, 0, 100); return err })
 
@@ -199,7 +199,7 @@ func TestVerifyTakesOutWhatTheFactsDoNotJustify(t *testing.T) {
 	}
 	write(t, s.Store, func(tx *store.Tx) error {
 		for _, author := range []string{"ada", "cora"} {
-			if _, err := tx.SetPair(2, s.ids["ben"], s.ids[author]); err != nil {
+			if _, err := tx.SetPair(2, s.ids["ben"], s.ids[author], nil, true); err != nil {
 				return err
 			}
 		}

@@ -2,16 +2,46 @@ package store
 
 import (
 	"context"
+	"encoding/json"
 	"time"
 
 	"yalvo/internal/plan"
 )
 
-// SetPair makes a pair. It is false if the pair stood already. Of twenty that
-// try at once exactly one is told true. Key: pairs (kind, b, a).
-func (tx *Tx) SetPair(kind plan.Number, a, b int64) (bool, error) {
-	got := tx.db.Exec("INSERT INTO pairs (kind, b, a) VALUES (?, ?, ?) ON CONFLICT (kind, b, a) DO NOTHING", kind, b, a)
-	return got.RowsAffected > 0, got.Error
+// Outcome is what setting a pair came to.
+type Outcome int
+
+// The outcomes.
+const (
+	Stood    Outcome = iota // it stood already, with these fields
+	Made                    // it is new
+	Refilled                // it stood, with other fields
+)
+
+// SetPair makes a pair with fields of its own, null if its kind has none. Of
+// twenty that try at once exactly one is told that it made it. keep leaves the
+// fields of a pair that stands as they are. Key: pairs (kind, b, a).
+func (tx *Tx) SetPair(kind plan.Number, a, b int64, fields json.RawMessage, keep bool) (Outcome, error) {
+	var given any
+	onConflict := "DO NOTHING"
+	if fields != nil {
+		given = string(fields)
+		if !keep {
+			onConflict = "DO UPDATE SET fields = excluded.fields WHERE pairs.fields IS DISTINCT FROM excluded.fields"
+		}
+	}
+	var made bool
+	got := tx.db.Raw(`
+		INSERT INTO pairs (kind, b, a, fields) VALUES (?, ?, ?, ?::jsonb)
+		ON CONFLICT (kind, b, a) `+onConflict+`
+		RETURNING xmax = 0 AS made`, kind, b, a, given).Scan(&made) // xmax: zero in a row that was inserted
+	switch {
+	case got.Error != nil || got.RowsAffected == 0:
+		return Stood, got.Error
+	case made:
+		return Made, nil
+	}
+	return Refilled, nil
 }
 
 // UnsetPair ends a pair. It is false if there was none.
@@ -20,11 +50,22 @@ func (tx *Tx) UnsetPair(kind plan.Number, a, b int64) (bool, error) {
 	return got.RowsAffected > 0, got.Error
 }
 
-// PairSince is when a pair was made, false if it does not stand.
-func (s *Store) PairSince(ctx context.Context, kind plan.Number, a, b int64) (time.Time, bool, error) {
-	var at time.Time
-	got := s.db.WithContext(ctx).Raw("SELECT at FROM pairs WHERE kind = ? AND b = ? AND a = ?", kind, b, a).Scan(&at)
-	return at, got.RowsAffected > 0, got.Error
+// Standing is a pair as it stands.
+type Standing struct {
+	At     time.Time
+	Fields json.RawMessage
+}
+
+// Pair reads a pair, false if it does not stand.
+func (s *Store) Pair(ctx context.Context, kind plan.Number, a, b int64) (Standing, bool, error) {
+	return (&Tx{s.db.WithContext(ctx)}).Pair(kind, a, b)
+}
+
+// Pair is the same within a transaction.
+func (tx *Tx) Pair(kind plan.Number, a, b int64) (Standing, bool, error) {
+	var p Standing
+	got := tx.db.Raw("SELECT at, coalesce(fields, '{}') AS fields FROM pairs WHERE kind = ? AND b = ? AND a = ?", kind, b, a).Scan(&p)
+	return p, got.RowsAffected > 0, got.Error
 }
 
 // Ends are the two documents of a pair, with their keys as far as they still exist.

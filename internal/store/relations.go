@@ -58,30 +58,56 @@ func (tx *Tx) LockFloors(timeline plan.Number, relations []Relation) error {
 		FOR UPDATE`, timeline, relationArgs(relations)[0]).Error
 }
 
+// related is the condition that the facts give an owner the entries of an
+// author, for two columns: they are paired through the timeline's pair and no
+// other pair bars it. Keys: pairs (kind, b, a).
+func related(t *plan.Timeline, owner, author string) statement {
+	s := statement{`EXISTS (SELECT 1 FROM pairs p WHERE p.kind = ? AND p.b = ` + author + ` AND p.a = ` + owner + `)`, []any{t.Through.Number}}
+	if t.Unless == nil {
+		return s
+	}
+	s.sql += ` AND NOT EXISTS (SELECT 1 FROM pairs p WHERE p.kind = ? AND p.b = ` + author + ` AND p.a = ` + owner + `)`
+	s.args = append(s.args, t.Unless.Number)
+	if t.Timeline.Unless.EitherWay {
+		s.sql += ` AND NOT EXISTS (SELECT 1 FROM pairs p WHERE p.kind = ? AND p.b = ` + owner + ` AND p.a = ` + author + `)`
+		s.args = append(s.args, t.Unless.Number)
+	}
+	return s
+}
+
+// entitled is the same with the owner's own entries, if the timeline has them.
+func entitled(t *plan.Timeline, owner, author string) statement {
+	s := related(t, owner, author)
+	if t.Own {
+		s.sql = `(` + s.sql + ` OR ` + owner + ` = ` + author + `)`
+	}
+	return statement{"(" + s.sql + ")", s.args}
+}
+
 // TakeOut removes the authors' entries from the timelines of owners who, as
-// the facts stand, have no pair with them. An owner's entries are few, so they
-// are all looked at: that finds entries of posts that are gone as well.
+// the facts stand, are not entitled to them. An owner's entries are few, so
+// they are all looked at: that finds entries of posts that are gone as well.
 // Key: entries (timeline, owner, ...).
 func (tx *Tx) TakeOut(t *plan.Timeline, relations []Relation) (int64, []Shortened, error) {
-	args := append(relationArgs(relations), t.Number, t.Through.Number, t.Own)
+	may := entitled(t, "r.owner", "r.author")
+	args := append(relationArgs(relations), t.Number)
 	return tx.remove(`
 		DELETE FROM entries e
 		USING `+relationRows+`
 		WHERE e.timeline = ? AND e.owner = r.owner AND e.author = r.author
-		  AND NOT EXISTS (SELECT 1 FROM pairs p WHERE p.kind = ? AND p.b = r.author AND p.a = r.owner)
-		  AND NOT (? AND r.owner = r.author)`, args...)
+		  AND NOT `+may.sql, append(args, may.args...)...)
 }
 
 // BringIn adds the authors' newest entries to the timelines of owners who, as
-// the facts stand, have a pair with them; in a timeline that was cut, only
-// those above the cut. The floors must be locked.
+// the facts stand, are related to them; in a timeline that was cut, only those
+// above the cut. The floors must be locked.
 // Keys: pairs (kind, b, a), posted.
 func (tx *Tx) BringIn(t *plan.Timeline, relations []Relation) (int64, error) {
+	may := related(t, "r.owner", "r.author")
 	insert := `
 		INSERT INTO entries (timeline, owner, rank, doc, author)
 		SELECT ?::smallint, r.owner, x.rank, x.doc, r.author
 		FROM ` + relationRows + `
-		JOIN pairs p ON p.kind = ? AND p.b = r.author AND p.a = r.owner
 		CROSS JOIN LATERAL (
 			SELECT rank, doc FROM posted
 			WHERE timeline = ? AND author = r.author
@@ -89,28 +115,31 @@ func (tx *Tx) BringIn(t *plan.Timeline, relations []Relation) (int64, error) {
 			LIMIT ?
 		) x
 		LEFT JOIN floors f ON f.timeline = ? AND f.owner = r.owner
-		WHERE f.owner IS NULL OR (x.rank, x.doc) > (f.rank, f.doc)`
+		WHERE (f.owner IS NULL OR (x.rank, x.doc) > (f.rank, f.doc)) AND ` + may.sql
 	args := append([]any{t.Number}, relationArgs(relations)...)
-	args = append(args, t.Through.Number, t.Number, t.Length, t.Number)
-	return tx.insertPlainly(insert, insert+" ON CONFLICT DO NOTHING", args...)
+	args = append(args, t.Number, t.Length, t.Number)
+	args = append(args, may.args...)
+	return tx.insertPlainly(statement{insert, args}, statement{insert + " ON CONFLICT DO NOTHING", args})
 }
 
 // CutAtLength raises the floors of owners whose new author has posted more
 // than the timeline holds: what lies below was not brought in.
 func (tx *Tx) CutAtLength(t *plan.Timeline, relations []Relation) error {
+	may := related(t, "r.owner", "r.author")
 	args := append([]any{t.Number}, relationArgs(relations)...)
-	args = append(args, t.Through.Number, t.Number, t.Length)
+	args = append(args, t.Number, t.Length)
+	args = append(args, may.args...)
 	return tx.db.Exec(`
 		INSERT INTO floors (timeline, owner, rank, doc, spare)
 		SELECT DISTINCT ON (r.owner) ?::smallint, r.owner, x.rank, x.doc, 0
 		FROM `+relationRows+`
-		JOIN pairs p ON p.kind = ? AND p.b = r.author AND p.a = r.owner
 		CROSS JOIN LATERAL (
 			SELECT rank, doc FROM posted
 			WHERE timeline = ? AND author = r.author
 			ORDER BY rank DESC, doc DESC
 			OFFSET ? LIMIT 1
 		) x
+		WHERE `+may.sql+`
 		ORDER BY r.owner, x.rank DESC, x.doc DESC
 		ON CONFLICT (timeline, owner) DO UPDATE SET rank = excluded.rank, doc = excluded.doc, spare = 0
 		WHERE (excluded.rank, excluded.doc) > (floors.rank, floors.doc)`, args...).Error

@@ -1,5 +1,6 @@
 -- The tables of one app. Facts: documents, refs, uniques, pairs. Duplicates
--- derived from them: kept, posted, entries, floors. Bookkeeping: the rest.
+-- derived from them: kept, contributions, posted, entries, floors.
+-- Bookkeeping: the rest.
 -- Documents are known inside by a small row number, n; clients see keys.
 
 CREATE TABLE settings (
@@ -67,17 +68,30 @@ CREATE TABLE pairs (
     b    bigint      NOT NULL,
     a    bigint      NOT NULL,
     at   timestamptz NOT NULL DEFAULT clock_timestamp(),
+    fields jsonb,                          -- the pair's own, null if its kind has none
     PRIMARY KEY (kind, b, a)
 );
 CREATE INDEX pairs_from ON pairs (kind, a, at DESC, b DESC);
 CREATE INDEX pairs_to   ON pairs (kind, b, at DESC, a DESC);
+
+-- What each source adds to a kept summary: a sum is the sum of these, a least,
+-- greatest or latest a choice among them. One row for a document that points
+-- at (or lies under) a target, or for a pair, whose other end is the source.
+CREATE TABLE contributions (
+    summary smallint NOT NULL,
+    source  bigint   NOT NULL,
+    target  bigint   NOT NULL,
+    value   numeric  NOT NULL,  -- of times: microseconds since 1970
+    PRIMARY KEY (summary, source, target)
+);
+CREATE INDEX contributions_to ON contributions (summary, target, value, source);
 
 -- What each author has posted into each kind of timeline: written with the
 -- document itself, read when a follow brings entries in.
 CREATE TABLE posted (
     timeline smallint NOT NULL,
     author   bigint   NOT NULL,
-    rank     bigint   NOT NULL,  -- microseconds since 1970 of the document's creation
+    rank     bigint   NOT NULL,  -- place in the order; of times, microseconds since 1970
     doc      bigint   NOT NULL,
     PRIMARY KEY (timeline, author, rank, doc)
 );

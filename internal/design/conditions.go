@@ -1,0 +1,55 @@
+package design
+
+import (
+	"errors"
+
+	"yalvo/internal/expr"
+)
+
+// condition compiles a condition over values of given shapes.
+func (r *reader) condition(n *node, what string, names map[string]expr.Shape) *expr.Expr {
+	text := r.word(n, what)
+	if text == "" {
+		return nil
+	}
+	e, err := expr.Compile(text, names)
+	var m *expr.Mistake
+	if errors.As(err, &m) {
+		r.problem(n.pos, CodeCondition, "the condition cannot be used: "+m.Message, "conditions are CEL over the fields of the design")
+		return nil
+	}
+	return e
+}
+
+// shapeOf describes the values of fields to a condition.
+func shapeOf(fields []*Field) expr.Shape {
+	s := expr.Shape{Kind: expr.Object, Members: map[string]expr.Shape{}}
+	for _, f := range fields {
+		if f.Type != "" {
+			s.Members[f.Name] = f.shape()
+		}
+	}
+	return s
+}
+
+func (f *Field) shape() expr.Shape {
+	switch f.Type {
+	case Integer:
+		return expr.Shape{Kind: expr.Integer}
+	case Number:
+		return expr.Shape{Kind: expr.Number}
+	case Boolean:
+		return expr.Shape{Kind: expr.Boolean}
+	case Timestamp:
+		return expr.Shape{Kind: expr.Timestamp}
+	case Object:
+		return shapeOf(f.Fields)
+	case List, Set:
+		items := expr.Shape{Kind: expr.String}
+		if f.Of != nil {
+			items = f.Of.shape()
+		}
+		return expr.Shape{Kind: expr.List, Items: &items}
+	}
+	return expr.Shape{Kind: expr.String}
+}

@@ -1,0 +1,93 @@
+package expr_test
+
+import (
+	"errors"
+	"strings"
+	"testing"
+
+	"yalvo/internal/expr"
+)
+
+var names = map[string]expr.Shape{"doc": {Kind: expr.Object, Members: map[string]expr.Shape{
+	"text":  {Kind: expr.String},
+	"birds": {Kind: expr.Integer},
+	"size":  {Kind: expr.Number},
+	"seen":  {Kind: expr.Timestamp},
+	"spot":  {Kind: expr.Object, Members: map[string]expr.Shape{"name": {Kind: expr.String}}},
+	"tags":  {Kind: expr.List, Items: &expr.Shape{Kind: expr.String}},
+}}}
+
+func TestConditionsHoldForTheRightDocuments(t *testing.T) {
+	doc := map[string]any{
+		"text": "a heron", "birds": int64(3), "size": int64(2), "seen": "2031-04-05T06:07:08.000000Z",
+		"spot": map[string]any{"name": "reed bed"}, "tags": []any{"heron", "grey"},
+	}
+	for text, want := range map[string]bool{
+		`doc.birds > 2`:                                true,
+		`doc.birds > 3`:                                false,
+		`doc.size >= 1.5`:                              true,
+		`doc.text.startsWith("a ")`:                    true,
+		`has(doc.spot)`:                                true,
+		`doc.spot.name == "reed bed"`:                  true,
+		`"heron" in doc.tags`:                          true,
+		`doc.tags.exists(t, t == "coot")`:              false,
+		`doc.seen < timestamp("2032-01-01T00:00:00Z")`: true,
+		`doc.seen.getFullYear() == 2031`:               true,
+	} {
+		e, err := expr.Compile(text, names)
+		if err != nil {
+			t.Errorf("%s: %v", text, err)
+			continue
+		}
+		if got := e.Holds(map[string]map[string]any{"doc": doc}); got != want {
+			t.Errorf("%s: got %v", text, got)
+		}
+	}
+}
+
+func TestWhatIsAbsentDoesNotHold(t *testing.T) {
+	for text, want := range map[string]bool{`has(doc.birds)`: false, `doc.birds > 2`: false, `!(doc.birds > 2)`: false, `!has(doc.spot) || has(doc.spot.name)`: true} {
+		e, err := expr.Compile(text, names)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got := e.Holds(map[string]map[string]any{"doc": {"text": "x"}}); got != want {
+			t.Errorf("%s: got %v", text, got)
+		}
+	}
+}
+
+func TestMistakesAreToldWithTheirPlace(t *testing.T) {
+	for text, want := range map[string]string{
+		`doc.brids > 2`:          "undefined field 'brids'",
+		`doc.birds > "2"`:        "found no matching overload",
+		`doc.birds`:              "must be true or false, this is of type int",
+		`doc.birds >`:            "Syntax error",
+		`me.name == ""`:          "undeclared reference to 'me'",
+		`doc.spot.nme == "reed"`: "undefined field 'nme'",
+		strings.Repeat(" ", expr.MaxText) + "true": "2004 bytes, 2000 are allowed",
+	} {
+		_, err := expr.Compile(text, names)
+		var m *expr.Mistake
+		if !errors.As(err, &m) || !strings.Contains(m.Message, want) || m.Line < 1 || m.Column < 1 {
+			t.Errorf("%s: got %v, want %s", text, err, want)
+		}
+	}
+}
+
+func TestAConditionThatTakesTooLongDoesNotHold(t *testing.T) {
+	e, err := expr.Compile(`doc.tags.all(a, doc.tags.all(b, doc.tags.all(c, a == b || c != "")))`, names)
+	if err != nil {
+		t.Fatal(err)
+	}
+	tags := make([]any, 1000)
+	for i := range tags {
+		tags[i] = "t"
+	}
+	if e.Holds(map[string]map[string]any{"doc": {"tags": tags}}) {
+		t.Error("a thousand million steps were taken")
+	}
+	if !e.Holds(map[string]map[string]any{"doc": {"tags": tags[:10]}}) {
+		t.Error("a thousand steps were not")
+	}
+}
