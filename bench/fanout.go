@@ -65,7 +65,7 @@ func (b *bench) star(many int) error {
 		return err
 	}
 	return b.sql(
-		fmt.Sprintf(`INSERT INTO documents (collection, key, fields, born) SELECT (SELECT n FROM numbers WHERE kind = 'collection' AND name = 'people'), 'fan' || g, '{"name":"Fan"}', 0 FROM generate_series(1, %d) g`, many),
+		fmt.Sprintf(`INSERT INTO documents (collection, key, fields) SELECT (SELECT n FROM numbers WHERE kind = 'collection' AND name = 'people'), 'fan' || g, '{"name":"Fan"}' FROM generate_series(1, %d) g`, many),
 		`INSERT INTO kept (doc, "values") SELECT n, '{"followers_n":0,"following_n":1}' FROM documents WHERE key LIKE 'fan%'`,
 		`INSERT INTO pairs (kind, b, a) SELECT (SELECT n FROM numbers WHERE kind = 'pair' AND name = 'follow'), (SELECT n FROM documents WHERE key = 'star'), n FROM documents WHERE key LIKE 'fan%'`,
 		`VACUUM ANALYZE`)

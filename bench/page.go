@@ -44,8 +44,8 @@ const owners = 2000
 func (b *bench) manyTimelines() error {
 	people, posts, timeline := "(SELECT n FROM numbers WHERE kind = 'collection' AND name = 'people')", "(SELECT n FROM numbers WHERE kind = 'collection' AND name = 'posts')", "(SELECT n FROM numbers WHERE kind = 'timeline' AND name = 'home')"
 	return b.sql(
-		fmt.Sprintf(`INSERT INTO documents (collection, key, fields, born) SELECT %s, 'reader' || g, '{"name":"Reader"}', 0 FROM generate_series(0, %d) g`, people, owners-1),
-		fmt.Sprintf(`INSERT INTO documents (collection, key, fields, born) SELECT %s, 'page' || g, jsonb_build_object('text', repeat('A heron at Nine Posts. ', 8), 'author', 'reader' || g %% 50), 0 FROM generate_series(1, 20000) g`, posts),
+		fmt.Sprintf(`INSERT INTO documents (collection, key, fields) SELECT %s, 'reader' || g, '{"name":"Reader"}' FROM generate_series(0, %d) g`, people, owners-1),
+		fmt.Sprintf(`INSERT INTO documents (collection, key, fields) SELECT %s, 'page' || g, jsonb_build_object('text', repeat('A heron at Nine Posts. ', 8), 'author', 'reader' || g %% 50) FROM generate_series(1, 20000) g`, posts),
 		`INSERT INTO kept (doc, "values") SELECT n, '{"byline":{"name":"Reader"},"likes_n":3}' FROM documents WHERE key LIKE 'page%'`,
 		fmt.Sprintf(`INSERT INTO entries (timeline, owner, rank, doc, author)
 			SELECT %s, o.n, 1000000 + g, p.n, a.n

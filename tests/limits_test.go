@@ -95,7 +95,7 @@ func TestFiveOrFiftyThousandFollowersAreOneCodePath(t *testing.T) {
 	w := start(t, ponds)
 	w.person("ada")
 	const many = 65_000 // more than two chunks
-	w.SQL(`INSERT INTO documents (collection, key, fields, born) SELECT (SELECT n FROM numbers WHERE kind = 'collection' AND name = 'people'), 'fan' || g, '{"name":"fan"}', 0 FROM generate_series(1, $1::int) g`, many)
+	w.SQL(`INSERT INTO documents (collection, key, fields) SELECT (SELECT n FROM numbers WHERE kind = 'collection' AND name = 'people'), 'fan' || g, '{"name":"fan"}' FROM generate_series(1, $1::int) g`, many)
 	w.SQL(`INSERT INTO kept (doc, "values") SELECT n, '{"followers_n":0,"following_n":1,"posts_n":0}' FROM documents WHERE key LIKE 'fan%'`)
 	w.SQL(`INSERT INTO pairs (kind, b, a) SELECT (SELECT n FROM numbers WHERE kind = 'pair' AND name = 'follow'), (SELECT n FROM documents WHERE key = 'ada'), n FROM documents WHERE key LIKE 'fan%'`)
 	w.SQL(`UPDATE kept SET "values" = "values" || jsonb_build_object('followers_n', $1::int) WHERE doc = (SELECT n FROM documents WHERE key = 'ada')`, many)

@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -44,6 +45,9 @@ func (e *Engine) Create(ctx context.Context, caller Caller, draft Draft) (Result
 	return result, err
 }
 
+// historyLimit is how many changes of one document are looked through.
+const historyLimit = 1000
+
 // repeatedCreation tells a repetition from a second document of the same id.
 func (e *Engine) repeatedCreation(ctx context.Context, made *creation) (Result, error) {
 	there, found, err := e.store.Document(ctx, store.Address{Collection: made.in.Number, Key: made.key})
@@ -53,7 +57,18 @@ func (e *Engine) repeatedCreation(ctx context.Context, made *creation) (Result, 
 	if !found || string(there.MadeFrom) != string(made.digest) {
 		return Result{}, refuse(CodeConflict, "%s exists already and was created differently: edit it, or choose another id", made.in.Path(made.key))
 	}
-	return Result{Document: view(made.in, there), Position: at(there.Born), Read: 1}, nil
+	history, err := e.store.About(ctx, made.in.Path(made.key), historyLimit)
+	if err != nil {
+		return Result{}, err
+	}
+	result := Result{Document: view(made.in, there), Read: 1}
+	if born := slices.IndexFunc(history, func(r store.Record) bool { return r.Kind == plan.Created }); born >= 0 {
+		result.Position = at(history[born].Seq)
+		return result, nil
+	}
+	last, err := e.store.LastPosition(ctx)
+	result.Position = upTo(last)
+	return result, err
 }
 
 // creation is a draft that fits the design.
@@ -155,12 +170,7 @@ func (m *creation) carryOut(tx *store.Tx) (Result, error) {
 	if err != nil {
 		return Result{}, err
 	}
-	path := m.in.Path(m.key)
-	position, err := m.running.record(tx, store.Record{Kind: plan.Created, Subject: path, Actor: m.actor})
-	if err != nil {
-		return Result{}, err
-	}
-	doc := store.Document{Collection: m.in.Number, Key: m.key, Born: position, MadeFrom: m.digest}
+	doc := store.Document{Collection: m.in.Number, Key: m.key, MadeFrom: m.digest}
 	if m.in.Parent != nil {
 		doc.Parent = held.parent.N
 	}
@@ -179,10 +189,10 @@ func (m *creation) carryOut(tx *store.Tx) (Result, error) {
 		return Result{}, err
 	}
 	change := plan.Change{Kind: plan.Created, Collection: m.in, Doc: doc.N, Parent: doc.Parent, After: held.targets(), RankAfter: ranks(m.in, doc.Created, m.fields)}
-	if err := m.running.follow(tx, position, change); err != nil {
-		return Result{}, err
-	}
-	return Result{Document: view(m.in, doc), Position: at(position), Fresh: true, Read: held.many(), Wrote: 1}, nil
+	// The journal comes after the insert: of two changes of one document the
+	// later one has the higher position.
+	position, err := m.running.recordAndFollow(tx, store.Record{Kind: plan.Created, Subject: m.in.Path(m.key), Actor: m.actor}, change)
+	return Result{Document: view(m.in, doc), Position: at(position), Fresh: true, Read: held.many(), Wrote: 1}, err
 }
 
 func (m *creation) hold(tx *store.Tx) (holding, error) {

@@ -40,6 +40,11 @@ func (e *Engine) SetPair(ctx context.Context, caller Caller, link Link, fields m
 		if err != nil {
 			return Result{}, err
 		}
+		if p.Opposed {
+			if err := tx.LockBetween(from.N, to.N); err != nil {
+				return Result{}, err
+			}
+		}
 		given, err := pairFields(tx, p, from.N, to.N, fields, caller)
 		if err != nil {
 			return Result{}, err

@@ -73,6 +73,7 @@ type Pair struct {
 	Feeds      []*Summary // whose sources are these pairs
 	Timelines  []*Timeline
 	Bars       []*Timeline // which leave entries out for it
+	Opposed    bool        // it dissolves another kind, or is dissolved by one
 	Dissolves  []*Pair     // what ends, between the two and either way, when it is set
 }
 
@@ -144,7 +145,9 @@ func New(d *design.Design, number Numbering) *Plan {
 	}
 	for _, pair := range p.Pairs {
 		for _, other := range pair.Pair.Dissolves {
-			pair.Dissolves = append(pair.Dissolves, p.pairOf(other))
+			dissolved := p.pairOf(other)
+			pair.Dissolves = append(pair.Dissolves, dissolved)
+			pair.Opposed, dissolved.Opposed = true, true
 		}
 	}
 	for _, c := range p.Collections {

@@ -19,7 +19,6 @@ type Document struct {
 	Updated    time.Time
 	Fields     json.RawMessage
 	Kept       json.RawMessage
-	Born       int64  // the change that created it
 	MadeFrom   []byte // digest of the request that created it
 }
 
@@ -31,7 +30,7 @@ type Address struct {
 
 const documentColumns = `
 	d.n, d.collection, d.key, coalesce(d.parent, 0) AS parent, d.version, d.created, d.updated,
-	d.fields, coalesce(k.values, '{}') AS kept, d.born, d.made_from`
+	d.fields, coalesce(k.values, '{}') AS kept, d.made_from`
 
 // Document reads a document with its kept values, false if there is none.
 // Index: documents (collection, key).
@@ -133,15 +132,15 @@ func (tx *Tx) Insert(d *Document) (bool, error) {
 	var s stamp
 	got := tx.db.Raw(`
 		WITH new AS (
-			INSERT INTO documents (collection, key, parent, fields, born, made_from)
-			VALUES (?, ?, nullif(?::bigint, 0), ?::jsonb, ?, ?)
+			INSERT INTO documents (collection, key, parent, fields, made_from)
+			VALUES (?, ?, nullif(?::bigint, 0), ?::jsonb, ?)
 			ON CONFLICT (collection, key) DO NOTHING
 			RETURNING n, version, created, updated
 		), beside AS (
 			INSERT INTO kept (doc, "values") SELECT n, ?::jsonb FROM new
 		)
 		SELECT n, version, created, updated FROM new`,
-		d.Collection, d.Key, d.Parent, string(d.Fields), d.Born, d.MadeFrom, string(d.Kept)).Scan(&s)
+		d.Collection, d.Key, d.Parent, string(d.Fields), d.MadeFrom, string(d.Kept)).Scan(&s)
 	d.N, d.Version, d.Created, d.Updated = s.N, s.Version, s.Created, s.Updated
 	return got.RowsAffected > 0, got.Error
 }

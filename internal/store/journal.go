@@ -67,11 +67,36 @@ func recordArgs(records []Record) []any {
 	return []any{kinds, subjects, details, actors, causes}
 }
 
+// about is the expression of the index journal_about.
+const about = `hashtextextended(CASE WHEN position('/' IN subject) > 0 THEN subject ELSE detail END, 0)`
+
+// About are the newest changes of a document, newest first. Index: journal_about.
+func (s *Store) About(ctx context.Context, path string, limit int) ([]Record, error) {
+	return s.about(ctx, "subject = ?", path, limit, path)
+}
+
+// AboutPair are the newest changes of a pair, by its kind's name and its ends
+// in words, newest first. Index: journal_about.
+func (s *Store) AboutPair(ctx context.Context, name, ends string, limit int) ([]Record, error) {
+	return s.about(ctx, "detail = ? AND subject = ?", ends, limit, ends, name)
+}
+
+func (s *Store) about(ctx context.Context, which, what string, limit int, args ...any) ([]Record, error) {
+	var records []Record
+	err := s.db.WithContext(ctx).Raw(`
+		SELECT `+recordColumns+`
+		FROM journal WHERE `+about+` = hashtextextended(?, 0) AND `+which+`
+		ORDER BY seq DESC LIMIT ?`, append(append([]any{what}, args...), limit)...).Scan(&records).Error
+	return records, err
+}
+
+const recordColumns = `seq, at, kind, subject, detail, actor, coalesce(cause, 0) AS cause`
+
 // Recent are the newest changes, newest first. Key: journal (seq).
 func (s *Store) Recent(ctx context.Context, limit int) ([]Record, error) {
 	var records []Record
 	err := s.db.WithContext(ctx).Raw(`
-		SELECT seq, at, kind, subject, detail, actor, coalesce(cause, 0) AS cause
+		SELECT `+recordColumns+`
 		FROM journal ORDER BY seq DESC LIMIT ?`, limit).Scan(&records).Error
 	return records, err
 }
@@ -98,7 +123,7 @@ func (s *Store) JournalAfter(ctx context.Context, xid, seq int64, limit int) ([]
 		Xid int64
 	}
 	err := s.db.WithContext(ctx).Raw(`
-		SELECT seq, at, kind, subject, detail, actor, coalesce(cause, 0) AS cause, xid::text::bigint AS xid
+		SELECT `+recordColumns+`, xid::text::bigint AS xid
 		FROM journal
 		WHERE (xid, seq) > (?::xid8, ?::bigint) AND xid < pg_snapshot_xmin(pg_current_snapshot())
 		ORDER BY xid, seq

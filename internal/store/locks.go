@@ -20,6 +20,14 @@ func (tx *Tx) TryLocks(keys []int64) (map[int64]bool, error) {
 	return held, err
 }
 
+// LockBetween keeps others from setting or dissolving pairs between two
+// documents until the transaction ends: of a follow and a block at the same
+// moment, the later one sees the other. The two-key form of the lock is a space
+// of its own; two couples that share a lock only wait for each other.
+func (tx *Tx) LockBetween(a, b int64) error {
+	return tx.db.Exec("SELECT pg_advisory_xact_lock(hashint8(?), hashint8(?))", min(a, b), max(a, b)).Error
+}
+
 // Lock waits for one lock. The caller must hold no other.
 func (tx *Tx) Lock(key int64) error {
 	return tx.db.Exec("SELECT pg_advisory_xact_lock(?)", key).Error

@@ -32,7 +32,6 @@ CREATE TABLE documents (
     created    timestamptz NOT NULL DEFAULT clock_timestamp(),
     updated    timestamptz NOT NULL DEFAULT clock_timestamp(),
     fields     jsonb NOT NULL,
-    born       bigint NOT NULL,            -- the change that created it
     made_from  bytea,                      -- digest of the request that created it under a client's id
     UNIQUE (collection, key)
 );
@@ -135,6 +134,10 @@ CREATE TABLE journal (
     actor   text        NOT NULL DEFAULT '',
     cause   bigint                 -- the change this one follows from
 );
+-- What happened to a document (by its path) or a pair (by its ends), and what
+-- followed from a change.
+CREATE INDEX journal_about ON journal (hashtextextended(CASE WHEN position('/' IN subject) > 0 THEN subject ELSE detail END, 0));
+CREATE INDEX journal_cause ON journal (cause, seq) WHERE cause IS NOT NULL;
 
 -- Maintenance that a change has made necessary. Rows are appended, never
 -- merged: a worker that takes several does the merging.

@@ -1,0 +1,434 @@
+package tests
+
+import (
+	_ "embed"
+	"errors"
+	"fmt"
+	"math/rand/v2"
+	"slices"
+	"strconv"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"yalvo/client"
+	"yalvo/internal/design"
+	"yalvo/internal/harness"
+)
+
+//go:embed marsh.yaml
+var marsh string
+
+// deed is a write that the service acknowledged, or that it says has followed
+// from one. Deeds on the same facts took effect in the order of their positions.
+type deed struct {
+	position int64
+	kind     string // created, changed, removed, set, unset
+	path     string
+	pair     *design.Pair
+	from, to string // keys
+	fields   map[string]any
+}
+
+// throng is many clients that do random things to an app of any design, and
+// the deeds they were told they did.
+type throng struct {
+	world
+	design  *design.Design
+	clients []*client.Client
+	mu      sync.Mutex
+	deeds   []deed
+	late    int // requests that came too late, as some must
+}
+
+func newThrong(t *testing.T, w world, source string, clients ...*client.Client) *throng {
+	return &throng{world: w, design: must(design.Read("test.yaml", []byte(source)))(t), clients: clients}
+}
+
+// run has workers do operations, each from its own stream of chances.
+func (th *throng) run(seed uint64, operations, workers int) {
+	th.t.Helper()
+	var group sync.WaitGroup
+	for w := range workers {
+		group.Go(func() {
+			r := rand.New(rand.NewPCG(seed, uint64(w)))
+			for range operations / workers {
+				if err := th.act(r, th.clients[r.IntN(len(th.clients))]); err != nil {
+					th.t.Error(err)
+					return
+				}
+			}
+		})
+	}
+	group.Wait()
+}
+
+func (th *throng) act(r *rand.Rand, c *client.Client) error {
+	d, err := th.attempt(r, c)
+	var p *client.Problem
+	if errors.As(err, &p) && (p.Status == 404 || p.Status == 409 || p.Code == "invalid") {
+		th.mu.Lock()
+		th.late++
+		th.mu.Unlock()
+		return nil
+	}
+	if err != nil || d.position == 0 {
+		return err
+	}
+	th.mu.Lock()
+	th.deeds = append(th.deeds, d)
+	th.mu.Unlock()
+	return nil
+}
+
+// attempt does one thing; position 0 says that it changed nothing.
+func (th *throng) attempt(r *rand.Rand, c *client.Client) (deed, error) {
+	if r.IntN(100) < 45 {
+		return th.pairUp(r, c)
+	}
+	in := th.design.Collections[weighted(r, len(th.design.Collections))]
+	key := anyKey(r, in)
+	d := deed{kind: "changed", path: in.Path(key)}
+	var position client.Position
+	var err error
+	switch n := r.IntN(100); {
+	case n < 45:
+		d.kind, d.fields = "created", anyFields(r, in.Fields, true)
+		at, id := d.path[:strings.LastIndexByte(d.path, '/')], d.path[strings.LastIndexByte(d.path, '/')+1:]
+		_, position, err = c.Create(th.t.Context(), at, id, d.fields)
+	case n < 93 || in == th.design.Accounts && n < 98:
+		d.fields = anyFields(r, in.Fields, false)
+		_, position, err = c.Patch(th.t.Context(), d.path, d.fields)
+	default:
+		d.kind = "removed"
+		_, position, err = c.Remove(th.t.Context(), d.path)
+	}
+	d.position = exact(position)
+	return d, err
+}
+
+// weighted prefers neither end: accounts are few and created early.
+func weighted(r *rand.Rand, n int) int { return (r.IntN(n) + r.IntN(n) + 1) % n }
+
+func (th *throng) pairUp(r *rand.Rand, c *client.Client) (deed, error) {
+	p := th.design.Pairs[r.IntN(len(th.design.Pairs))]
+	if r.IntN(3) == 0 {
+		p = th.design.Pairs[0]
+	}
+	d := deed{kind: "set", pair: p, from: anyKey(r, p.From), to: anyKey(r, p.To)}
+	var position client.Position
+	var err error
+	switch {
+	case r.IntN(100) < 35:
+		d.kind = "unset"
+		position, err = c.Unset(th.t.Context(), p.Name, d.from, d.to)
+	case len(p.Fields) > 0:
+		d.fields = anyFields(r, p.Fields, true)
+		position, err = c.SetWith(th.t.Context(), p.Name, d.from, d.to, d.fields)
+	default:
+		position, err = c.Set(th.t.Context(), p.Name, d.from, d.to)
+	}
+	d.position = exact(position)
+	return d, err
+}
+
+// exact is the change a position stands for, 0 if it changed nothing.
+func exact(p client.Position) int64 {
+	n, err := strconv.ParseInt(string(p), 10, 64)
+	if err != nil {
+		return 0
+	}
+	return n
+}
+
+// anyKey names a document that may exist: a dozen accounts, some forty of each other kind.
+func anyKey(r *rand.Rand, c *design.Collection) string {
+	if c.Under != nil {
+		return anyKey(r, c.Under) + "/" + fmt.Sprint(c.Name[:1], r.IntN(3))
+	}
+	many := 40
+	if len(c.References()) < 2 {
+		many = 12
+	}
+	return fmt.Sprint(c.Name[:1], r.IntN(many))
+}
+
+// anyFields are values for all required and some other fields, or for a patch.
+func anyFields(r *rand.Rand, fields []*design.Field, whole bool) map[string]any {
+	out := map[string]any{}
+	for _, f := range fields {
+		needed := f.Required && whole
+		if !needed && r.IntN(5) < 3 {
+			continue
+		}
+		out[f.Name] = anyValue(r, f)
+		if !whole && !f.Required && r.IntN(4) == 0 {
+			out[f.Name] = nil
+		}
+	}
+	return out
+}
+
+func anyValue(r *rand.Rand, f *design.Field) any {
+	if f.OneOf != nil {
+		return f.OneOf[r.IntN(len(f.OneOf))]
+	}
+	switch f.Type {
+	case design.Integer:
+		return r.IntN(10)
+	case design.Number:
+		return float64(r.IntN(1000)-300) / 100
+	case design.Boolean:
+		return r.IntN(2) == 0
+	case design.Timestamp:
+		return design.FormatTime(time.Unix(1_900_000_000+int64(r.IntN(1000)), 0))
+	case design.Reference:
+		return anyKey(r, f.To)
+	}
+	return fmt.Sprint("text ", r.IntN(30))
+}
+
+// model plays all deeds in the order of their positions, with what followed
+// from them: documents that were removed along, references that were cleared.
+func (th *throng) model() *model {
+	th.t.Helper()
+	deeds := append(slices.Clone(th.deeds), th.consequences()...)
+	slices.SortStableFunc(deeds, func(a, b deed) int { return int(a.position - b.position) })
+	m := newModel(th.design)
+	var last int64
+	for _, d := range deeds {
+		if d.position == last { // a creation that was repeated
+			continue
+		}
+		last = d.position
+		th.play(m, d)
+	}
+	return m
+}
+
+func (th *throng) play(m *model, d deed) {
+	th.t.Helper()
+	switch d.kind {
+	case "created":
+		in, key := th.split(d.path)
+		made := &thing{in: in, key: key, fields: map[string]any{}, refs: map[string]*thing{}}
+		if in.Under != nil {
+			made.parent = m.docs[d.path[:strings.LastIndex(d.path, "/"+in.Name+"/")]]
+		}
+		if m.docs[d.path] != nil {
+			th.t.Fatalf("%s was created at %d and stood already", d.path, d.position)
+		}
+		m.write(made, d.fields)
+		m.docs[d.path] = made
+	case "changed":
+		if m.docs[d.path] == nil {
+			th.t.Fatalf("%s was changed at %d and was not there", d.path, d.position)
+		}
+		m.write(m.docs[d.path], d.fields)
+	case "removed":
+		if m.docs[d.path] == nil {
+			th.t.Fatalf("%s was removed at %d and was not there", d.path, d.position)
+		}
+		m.remove(d.path)
+	default:
+		from, to := m.docs[d.pair.From.Path(d.from)], m.docs[d.pair.To.Path(d.to)]
+		if from == nil || to == nil {
+			th.t.Fatalf("%s %s → %s was %s at %d and an end was not there", d.pair.Name, d.from, d.to, d.kind, d.position)
+		}
+		if d.kind == "unset" {
+			delete(m.pairs[d.pair.Name], ends{from, to})
+			return
+		}
+		m.set(d.pair, from, to, d.fields)
+	}
+}
+
+// split finds the collection and the key of a path.
+func (th *throng) split(path string) (*design.Collection, string) {
+	parts := strings.Split(path, "/")
+	var ids []string
+	for i := 1; i < len(parts); i += 2 {
+		ids = append(ids, parts[i])
+	}
+	return th.design.Collection(parts[len(parts)-2]), strings.Join(ids, "/")
+}
+
+// consequences reads from the journal what followed from the clients' deeds,
+// and sees that it holds each of those once.
+func (th *throng) consequences() []deed {
+	th.t.Helper()
+	told := map[int64]int{}
+	for _, d := range th.deeds {
+		told[d.position]++
+	}
+	var found []deed
+	for from := ""; ; {
+		changes, next, err := th.ChangesFrom(th.t.Context(), from, 200)
+		if err != nil {
+			th.t.Fatal(err)
+		}
+		for _, c := range changes {
+			switch {
+			case c.Cause == 0 && told[c.Position] == 0:
+				th.t.Errorf("the journal has a change nobody was told of: %+v", c)
+			case c.Cause == 0:
+				delete(told, c.Position)
+			case c.Kind == "removed":
+				found = append(found, deed{position: c.Position, kind: "removed", path: c.Subject})
+			case c.Kind == "changed":
+				found = append(found, deed{position: c.Position, kind: "changed", path: c.Subject, fields: map[string]any{c.Detail: nil}})
+			}
+		}
+		if len(changes) == 0 {
+			break
+		}
+		from = next
+	}
+	for position := range told {
+		th.t.Errorf("a change that was acknowledged is not in the journal: %d", position)
+	}
+	return found
+}
+
+// asTheModelSays compares everything the service shows with the model.
+func (th *throng) asTheModelSays() {
+	th.t.Helper()
+	th.Settle()
+	m := th.model()
+	th.readTimes(m)
+	wrong := 0
+	differ := func(what string, got, want any) {
+		if g, w := canonical(got), canonical(want); g != w {
+			if wrong++; wrong <= 20 {
+				th.t.Errorf("%s:\n got %s\nwant %s", what, g, w)
+			}
+		}
+	}
+	for _, d := range m.docs {
+		path := d.in.Path(d.key)
+		stored := must(th.Get(th.t.Context(), path))(th.t)
+		differ(path+" fields", stored.Fields, d.fields)
+		for _, k := range d.in.Kept {
+			differ(path+" kept "+k.Name, stored.Kept[k.Name], m.kept(d, k))
+		}
+		th.linksAgree(m, d, differ)
+	}
+	for _, t := range th.design.Timelines {
+		for _, owner := range m.all(t.Owner) {
+			differ(t.Name+" of "+owner.key, th.entries(t.Name, owner.key), m.timeline(t, owner))
+		}
+	}
+	for _, c := range th.design.Collections {
+		differ("how many "+c.Name, th.Number("SELECT count(*) FROM documents WHERE collection = (SELECT n FROM numbers WHERE kind = 'collection' AND name = $1)", c.Name), len(m.all(c)))
+	}
+	standing := 0
+	for _, pairs := range m.pairs {
+		standing += len(pairs)
+	}
+	differ("how many pairs", th.Number("SELECT count(*) FROM pairs"), standing)
+	if parked := th.Number("SELECT count(*) FROM parked"); parked > 0 || wrong > 20 {
+		th.t.Errorf("%d differences in all, %d pieces of work parked", wrong, parked)
+	}
+	th.t.Logf("%d deeds, %d requests too late; %d documents and %d pairs compared", len(th.deeds), th.late, len(m.docs), standing)
+}
+
+// readTimes takes over the times the service's clock decided.
+func (th *throng) readTimes(m *model) {
+	th.t.Helper()
+	for path, d := range m.docs {
+		doc, err := th.Get(th.t.Context(), path)
+		if err != nil {
+			th.t.Fatalf("%s should be there: %v", path, err)
+		}
+		d.created = doc.Created
+	}
+	for name, pairs := range m.pairs {
+		for e, c := range pairs {
+			state := must(th.Pair(th.t.Context(), name, e.from.key, e.to.key))(th.t)
+			if !state.Set {
+				th.t.Errorf("%s %s → %s should stand", name, e.from.key, e.to.key)
+				continue
+			}
+			c.since = *state.Since
+			if canonical(state.Fields) != canonical(c.fields) {
+				th.t.Errorf("%s %s → %s: got fields %v, want %v", name, e.from.key, e.to.key, state.Fields, c.fields)
+			}
+		}
+	}
+}
+
+// linksAgree compares both sides of a document's pairs, and what points at it.
+func (th *throng) linksAgree(m *model, d *thing, differ func(string, any, any)) {
+	check := func(name string, in *design.Collection, belongs func(*thing) bool) {
+		want := []string{}
+		for _, other := range m.all(in) {
+			if belongs(other) {
+				want = append(want, other.in.Path(other.key))
+			}
+		}
+		got := th.linked(d.in.Path(d.key) + "/" + name)
+		slices.Sort(want)
+		slices.Sort(got)
+		differ(d.in.Path(d.key)+" "+name, got, want)
+	}
+	for _, p := range th.design.Pairs {
+		if p.From == d.in {
+			check(p.FromCalls, p.To, func(other *thing) bool { return m.paired(p, d, other) })
+		}
+		if p.To == d.in {
+			check(p.ToCalls, p.From, func(other *thing) bool { return m.paired(p, other, d) })
+		}
+	}
+	for _, c := range th.design.Collections {
+		if c.Under == d.in {
+			check(c.Name, c, func(other *thing) bool { return other.parent == d })
+		}
+		for _, f := range c.References() {
+			if f.To == d.in && f.Inverse != "" {
+				check(f.Inverse, c, func(other *thing) bool { return other.refs[f.Name] == d })
+			}
+		}
+	}
+}
+
+func (th *throng) linked(path string) []string {
+	th.t.Helper()
+	paths := []string{}
+	for cursor := ""; ; {
+		page := must(th.List(th.t.Context(), path, client.Page{Limit: 200, Cursor: cursor}))(th.t)
+		for _, d := range page.Documents {
+			paths = append(paths, d.Path)
+		}
+		if cursor = page.Next; cursor == "" {
+			return paths
+		}
+	}
+}
+
+func (th *throng) entries(timeline, owner string) []string {
+	th.t.Helper()
+	ids := []string{}
+	for cursor := ""; ; {
+		page := must(th.Timeline(th.t.Context(), timeline, owner, client.Page{Limit: 7, Cursor: cursor}))(th.t)
+		for _, e := range page.Entries {
+			ids = append(ids, e.ID)
+		}
+		if cursor = page.Next; cursor == "" {
+			return ids
+		}
+	}
+}
+
+// Thirty-two clients do random things to an app with every kind of duplicate,
+// over two services; afterwards everything is as the model says.
+func TestEverythingIsAsTheModelSays(t *testing.T) {
+	s := seeded(t)
+	w := start(t, marsh)
+	other := harness.StartOn(t, w.Database, "")
+	th := newThrong(t, w, marsh, w.Client, other.Client)
+	for round := range 3 {
+		th.run(s+uint64(round), *operations, 32)
+		th.asTheModelSays()
+	}
+}

@@ -1,0 +1,296 @@
+package tests
+
+import (
+	"cmp"
+	"encoding/json"
+	"fmt"
+	"math/big"
+	"slices"
+	"strings"
+	"time"
+
+	"yalvo/internal/design"
+)
+
+// A model is a small, slow, in-memory version of what a design means: facts,
+// and functions that derive every duplicate from all of them anew. It has no
+// SQL, no queues and no upkeep, so there is nothing in it that could drift.
+type model struct {
+	design *design.Design
+	docs   map[string]*thing // by path
+	pairs  map[string]map[ends]*couple
+}
+
+type thing struct {
+	in      *design.Collection
+	key     string
+	parent  *thing
+	created time.Time
+	fields  map[string]any
+	refs    map[string]*thing // where references pointed when they were written
+	gone    bool
+}
+
+type ends struct{ from, to *thing }
+
+type couple struct {
+	since  time.Time
+	fields map[string]any
+}
+
+func newModel(d *design.Design) *model {
+	m := &model{design: d, docs: map[string]*thing{}, pairs: map[string]map[ends]*couple{}}
+	for _, p := range d.Pairs {
+		m.pairs[p.Name] = map[ends]*couple{}
+	}
+	return m
+}
+
+func (m *model) all(c *design.Collection) []*thing {
+	var found []*thing
+	for _, d := range m.docs {
+		if d.in == c {
+			found = append(found, d)
+		}
+	}
+	return found
+}
+
+// write sets fields of a document, as its creation and its patches do: null
+// takes a field away, and a reference points at what bears the key by then.
+func (m *model) write(d *thing, fields map[string]any) {
+	for name, v := range fields {
+		f := d.in.Field(name)
+		if f.Type == design.Reference && d.fields[name] != v {
+			delete(d.refs, name)
+			if v != nil {
+				d.refs[name] = m.docs[f.To.Path(v.(string))]
+			}
+		}
+		d.fields[name] = v
+		if v == nil {
+			delete(d.fields, name)
+		}
+	}
+}
+
+func (m *model) remove(path string) {
+	d := m.docs[path]
+	d.gone = true
+	delete(m.docs, path)
+	for _, pairs := range m.pairs {
+		for e := range pairs {
+			if e.from == d || e.to == d {
+				delete(pairs, e)
+			}
+		}
+	}
+}
+
+func (m *model) set(p *design.Pair, from, to *thing, fields map[string]any) {
+	e := ends{from, to}
+	if m.pairs[p.Name][e] == nil {
+		m.pairs[p.Name][e] = &couple{}
+		for _, other := range p.Dissolves {
+			same, reversed := p.EndsWith(other)
+			if same {
+				delete(m.pairs[other.Name], e)
+			}
+			if reversed {
+				delete(m.pairs[other.Name], ends{to, from})
+			}
+		}
+	}
+	if fields != nil {
+		m.pairs[p.Name][e].fields = fields
+	}
+}
+
+// paired tells whether a pair of a kind stands.
+func (m *model) paired(p *design.Pair, from, to *thing) bool { return m.pairs[p.Name][ends{from, to}] != nil }
+
+// source is one of what a kept value sums up.
+type source struct {
+	doc    *thing // of a pair, the other end
+	fields map[string]any
+	at     time.Time
+}
+
+func (m *model) sources(d *thing, k *design.Kept) []source {
+	var found []source
+	add := func(s source, condition string) {
+		if k.Where == nil || k.Where.Holds(map[string]map[string]any{condition: typed(s.fields)}) {
+			found = append(found, s)
+		}
+	}
+	if k.Pair != nil {
+		for e, c := range m.pairs[k.Pair.Name] {
+			here, there := e.from, e.to
+			if k.Side == design.To {
+				here, there = e.to, e.from
+			}
+			if here == d {
+				add(source{there, c.fields, c.since}, "pair")
+			}
+		}
+		return found
+	}
+	for _, s := range m.all(k.Sources()) {
+		if k.Nested != nil && s.parent == d || k.Via != nil && s.refs[k.Via.Name] == d {
+			add(source{s, s.fields, s.created}, "doc")
+		}
+	}
+	return found
+}
+
+// typed: conditions see whole numbers as such.
+func typed(fields map[string]any) map[string]any {
+	out := map[string]any{}
+	for name, v := range fields {
+		if x, ok := v.(float64); ok && x == float64(int64(x)) {
+			v = int64(x)
+		}
+		out[name] = v
+	}
+	return out
+}
+
+// kept derives a kept value.
+func (m *model) kept(d *thing, k *design.Kept) any {
+	if k.Kind == design.Copy {
+		target := d.refs[k.Via.Name]
+		if target == nil || target.gone {
+			return nil
+		}
+		return m.parts(target, k.Parts)
+	}
+	sources := m.sources(d, k)
+	switch k.Kind {
+	case design.Count:
+		return len(sources)
+	case design.Sum, design.Min, design.Max:
+		return m.total(k, sources)
+	}
+	slices.SortFunc(sources, func(a, b source) int { return b.at.Compare(a.at) })
+	list := []any{}
+	for _, s := range sources[:min(len(sources), k.HowMany)] {
+		if k.Kind == design.Gather {
+			list = append(list, s.doc.key)
+			continue
+		}
+		item := m.parts(s.doc, k.Parts)
+		item["id"], item["path"] = s.doc.key[strings.LastIndexByte(s.doc.key, '/')+1:], s.doc.in.Path(s.doc.key)
+		list = append(list, item)
+	}
+	return list
+}
+
+func (m *model) parts(d *thing, parts []design.Part) map[string]any {
+	out := map[string]any{}
+	for _, p := range parts {
+		if p.Kept != nil {
+			out[p.Kept.Name] = m.kept(d, p.Kept)
+		} else if v, has := d.fields[p.Field.Name]; has {
+			out[p.Field.Name] = v
+		}
+	}
+	return out
+}
+
+func (m *model) total(k *design.Kept, sources []source) any {
+	var values []*big.Rat
+	for _, s := range sources {
+		v := s.fields[k.Of.Name()]
+		if k.Of.Kept != nil {
+			v = m.kept(s.doc, k.Of.Kept)
+		}
+		if v == nil {
+			continue
+		}
+		if at, is := v.(string); is {
+			t, err := time.Parse(time.RFC3339Nano, at)
+			if err != nil {
+				panic(err)
+			}
+			v = t.UnixMicro()
+		}
+		x, ok := new(big.Rat).SetString(fmt.Sprint(v))
+		if !ok {
+			panic(fmt.Sprint("no number: ", v))
+		}
+		values = append(values, x)
+	}
+	sum := new(big.Rat)
+	for _, x := range values {
+		sum.Add(sum, x)
+	}
+	if k.Kind == design.Sum {
+		return number(sum)
+	}
+	if len(values) == 0 {
+		return nil
+	}
+	best := slices.MinFunc(values, (*big.Rat).Cmp)
+	if k.Kind == design.Max {
+		best = slices.MaxFunc(values, (*big.Rat).Cmp)
+	}
+	if k.Timed() {
+		return design.FormatTime(time.UnixMicro(best.Num().Int64()))
+	}
+	return number(best)
+}
+
+func number(x *big.Rat) float64 {
+	f, _ := x.Float64()
+	return f
+}
+
+// timeline derives the entries of an owner's timeline, newest first.
+func (m *model) timeline(t *design.Timeline, owner *thing) []string {
+	var entries []*thing
+	for _, d := range m.all(t.Entries) {
+		if author := d.refs[t.By.Name]; author != nil && !author.gone && m.sees(t, owner, author) {
+			entries = append(entries, d)
+		}
+	}
+	rank := func(d *thing) int64 {
+		if t.Order == nil {
+			return d.created.UnixMicro()
+		}
+		if at, err := time.Parse(time.RFC3339Nano, fmt.Sprint(d.fields[t.Order.Name])); err == nil {
+			return at.UnixMicro()
+		}
+		return int64(d.fields[t.Order.Name].(float64))
+	}
+	slices.SortFunc(entries, func(a, b *thing) int { return cmp.Or(cmp.Compare(rank(b), rank(a)), b.created.Compare(a.created)) })
+	ids := []string{}
+	for _, d := range entries[:min(len(entries), t.Length)] {
+		ids = append(ids, d.key)
+	}
+	return ids
+}
+
+func (m *model) sees(t *design.Timeline, owner, author *thing) bool {
+	if t.Own && owner == author {
+		return true
+	}
+	barred := t.Unless != nil && (m.paired(t.Unless.Paired, owner, author) || t.Unless.EitherWay && m.paired(t.Unless.Paired, author, owner))
+	return m.paired(t.Through, owner, author) && !barred
+}
+
+// canonical is a value as JSON with sorted keys, to compare by.
+func canonical(v any) string {
+	raw, err := json.Marshal(v)
+	if err != nil {
+		panic(err)
+	}
+	var plain any
+	if err := json.Unmarshal(raw, &plain); err != nil {
+		panic(err)
+	}
+	raw, err = json.Marshal(plain)
+	if err != nil {
+		panic(err)
+	}
+	return string(raw)
+}
