@@ -107,7 +107,9 @@ func (m *model) set(p *design.Pair, from, to *thing, fields map[string]any) {
 }
 
 // paired tells whether a pair of a kind stands.
-func (m *model) paired(p *design.Pair, from, to *thing) bool { return m.pairs[p.Name][ends{from, to}] != nil }
+func (m *model) paired(p *design.Pair, from, to *thing) bool {
+	return m.pairs[p.Name][ends{from, to}] != nil
+}
 
 // source is one of what a kept value sums up.
 type source struct {

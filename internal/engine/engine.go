@@ -21,7 +21,8 @@ type Engine struct {
 	settled  broadcast                   // some due work was finished
 	stop     context.CancelFunc
 	workers  sync.WaitGroup
-	inserted atomic.Int64 // entries written since this process last swept the timelines
+	auditing chan struct{} // an audit was begun
+	inserted atomic.Int64  // entries written since this process last swept the timelines
 }
 
 // running is the design in force, with its plan.
@@ -32,7 +33,7 @@ type running struct {
 
 // New makes an engine on a store and takes up the design applied last, if any.
 func New(ctx context.Context, s *store.Store, log *slog.Logger) (*Engine, error) {
-	e := &Engine{store: s, log: log, wake: map[plan.Lane]chan struct{}{}}
+	e := &Engine{store: s, log: log, wake: map[plan.Lane]chan struct{}{}, auditing: make(chan struct{}, 1)}
 	for _, lane := range plan.Lanes {
 		e.wake[lane] = make(chan struct{}, 1)
 	}

@@ -26,7 +26,7 @@ func (e *Engine) keepHouse(ctx context.Context) {
 			return
 		case <-tick.C:
 		}
-		for _, chore := range []func(context.Context) error{e.reload, e.sweepIfGrown, e.dropAnswers} {
+		for _, chore := range []func(context.Context) error{e.reload, e.sweepIfGrown, e.dropAnswers, e.auditIfDue} {
 			if err := chore(ctx); err != nil && ctx.Err() == nil {
 				e.log.Error("keeping house", "error", err)
 			}

@@ -109,8 +109,12 @@ func contributions(tx *store.Tx, s *plan.Summary, links []store.Link) (map[store
 	if err != nil {
 		return nil, err
 	}
-	is := make(map[store.Link]*big.Rat, len(found))
-	for _, source := range found {
+	return weighed(s, found)
+}
+
+func weighed(s *plan.Summary, sources []store.Source) (map[store.Link]*big.Rat, error) {
+	is := make(map[store.Link]*big.Rat, len(sources))
+	for _, source := range sources {
 		value, err := contribution(s, source)
 		if err != nil {
 			return nil, err
@@ -134,6 +138,10 @@ func contributed(tx *store.Tx, s *plan.Summary, links []store.Link) (map[store.L
 	if err != nil {
 		return nil, err
 	}
+	return parsed(stored)
+}
+
+func parsed(stored []store.Contribution) (map[store.Link]*big.Rat, error) {
 	was := make(map[store.Link]*big.Rat, len(stored))
 	for _, c := range stored {
 		value, ok := new(big.Rat).SetString(c.Value)

@@ -40,6 +40,7 @@ func (e *Engine) Start() {
 		}
 	}
 	e.workers.Go(func() { e.keepHouse(ctx) })
+	e.workers.Go(func() { e.auditor(ctx) })
 }
 
 // Stop ends the workers. Work in hand is rolled back and stays due.

@@ -83,6 +83,7 @@ type Count struct {
 	Number
 	*design.Kept
 	In *Collection
+	Of Number // the pair, reference or nested collection that is counted
 }
 
 // Copy is a kept copy of values of the document that Via points at.
@@ -214,21 +215,25 @@ func (p *Plan) addCopy(c *Collection, k *design.Kept, n Number) {
 }
 
 func (p *Plan) addCount(c *Collection, k *design.Kept, n Number) {
-	count := &Count{n, k, c}
+	count := &Count{Number: n, Kept: k, In: c}
 	c.Counts = append(c.Counts, count)
 	p.counts[n] = count
 	switch {
 	case k.Nested != nil:
 		nested := p.of(k.Nested)
+		count.Of = nested.Number
 		nested.FedCounts = append(nested.FedCounts, count)
 	case k.Via != nil:
 		ref := p.reference(k.Via)
+		count.Of = ref.Number
 		ref.Counts = append(ref.Counts, count)
 	case k.Side == design.From:
 		pair := p.pairOf(k.Pair)
+		count.Of = pair.Number
 		pair.FromCounts = append(pair.FromCounts, count)
 	default:
 		pair := p.pairOf(k.Pair)
+		count.Of = pair.Number
 		pair.ToCounts = append(pair.ToCounts, count)
 	}
 }

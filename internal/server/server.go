@@ -59,6 +59,15 @@ func (s *Server) Handler() http.Handler {
 	v1.GET("/parked", s.getParked)
 	v1.POST("/parked/retry", s.retryParked)
 
+	v1.GET("/audits", s.getAudits)
+	v1.POST("/audits", s.postAudit)
+	v1.PUT("/audits/schedule", s.putAuditSchedule)
+	v1.GET("/audits/:id", s.anAudit(s.getAudit))
+	v1.GET("/audits/:id/drift", s.getDrift)
+	v1.POST("/audits/:id/stop", s.anAudit(s.stopAudit))
+	v1.POST("/audits/:id/resume", s.anAudit(s.resumeAudit))
+	v1.POST("/audits/:id/mend", s.anAudit(s.mendAudit))
+
 	v1.GET("/collections/*", s.getAt)
 	v1.POST("/collections/*", s.postAt)
 	v1.PATCH("/collections/*", s.patchAt)

@@ -192,6 +192,16 @@ func (s *Store) Number(ctx context.Context, a Address) (int64, error) {
 	return n, err
 }
 
+// Keys are the keys of documents by their numbers, as far as they exist.
+func (s *Store) Keys(ctx context.Context, ns []int64) (map[int64]string, error) {
+	docs, err := (&Tx{s.db.WithContext(ctx)}).Numbered(ns)
+	keys := make(map[int64]string, len(docs))
+	for _, d := range docs {
+		keys[d.N] = d.Key
+	}
+	return keys, err
+}
+
 // Numbered reads the names of documents by their numbers, without locking them.
 func (tx *Tx) Numbered(ns []int64) ([]Document, error) {
 	var found []Document

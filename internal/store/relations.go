@@ -62,14 +62,14 @@ func (tx *Tx) LockFloors(timeline plan.Number, relations []Relation) error {
 // author, for two columns: they are paired through the timeline's pair and no
 // other pair bars it. Keys: pairs (kind, b, a).
 func related(t *plan.Timeline, owner, author string) statement {
-	s := statement{`EXISTS (SELECT 1 FROM pairs p WHERE p.kind = ? AND p.b = ` + author + ` AND p.a = ` + owner + `)`, []any{t.Through.Number}}
+	s := statement{`EXISTS (SELECT 1 FROM pairs tie WHERE tie.kind = ? AND tie.b = ` + author + ` AND tie.a = ` + owner + `)`, []any{t.Through.Number}}
 	if t.Unless == nil {
 		return s
 	}
-	s.sql += ` AND NOT EXISTS (SELECT 1 FROM pairs p WHERE p.kind = ? AND p.b = ` + author + ` AND p.a = ` + owner + `)`
+	s.sql += ` AND NOT EXISTS (SELECT 1 FROM pairs tie WHERE tie.kind = ? AND tie.b = ` + author + ` AND tie.a = ` + owner + `)`
 	s.args = append(s.args, t.Unless.Number)
 	if t.Timeline.Unless.EitherWay {
-		s.sql += ` AND NOT EXISTS (SELECT 1 FROM pairs p WHERE p.kind = ? AND p.b = ` + owner + ` AND p.a = ` + author + `)`
+		s.sql += ` AND NOT EXISTS (SELECT 1 FROM pairs tie WHERE tie.kind = ? AND tie.b = ` + owner + ` AND tie.a = ` + author + `)`
 		s.args = append(s.args, t.Unless.Number)
 	}
 	return s

@@ -178,6 +178,48 @@ CREATE TABLE parked (
 );
 CREATE INDEX parked_change ON parked (change);
 
+-- All maintenance that is not done: an audit does not call it drift.
+CREATE VIEW owed AS
+    SELECT lane, step, subject, key, doc, amount, change FROM due
+    UNION ALL
+    SELECT lane, step, subject, key, doc, amount, change FROM parked;
+
+-- Audits: what they look at, how far they have come, and what they found.
+CREATE TABLE audits (
+    id       bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY,
+    name     text        NOT NULL DEFAULT '',  -- one duplicate of the design only; empty: all
+    document text        NOT NULL DEFAULT '',  -- one document only, by its path; empty: all
+    state    text        NOT NULL DEFAULT 'running',  -- running, stopped, finished, failed
+    mending  boolean     NOT NULL DEFAULT false,
+    step     integer     NOT NULL DEFAULT 0,   -- which duplicate is being walked
+    steps    integer     NOT NULL,
+    reached  bigint      NOT NULL DEFAULT 0,   -- how far in it, by row number
+    checked  bigint      NOT NULL DEFAULT 0,
+    drifted  bigint      NOT NULL DEFAULT 0,
+    started  timestamptz NOT NULL DEFAULT now(),
+    ended    timestamptz,
+    error    text        NOT NULL DEFAULT ''
+);
+CREATE INDEX audits_running ON audits (id) WHERE state = 'running';
+
+CREATE TABLE drift (
+    audit    bigint   NOT NULL,
+    seq      bigint   NOT NULL GENERATED ALWAYS AS IDENTITY,
+    aspect   text     NOT NULL,
+    name     text     NOT NULL,   -- of the duplicate in the design
+    kind     text     NOT NULL,   -- missing, surplus, different, dangling, orphaned, short
+    doc      bigint   NOT NULL,   -- the document that holds it
+    other    bigint   NOT NULL DEFAULT 0,
+    meant    bigint   NOT NULL DEFAULT 0,
+    path     text     NOT NULL DEFAULT '',
+    other_path text   NOT NULL DEFAULT '',
+    stored   jsonb,
+    expected jsonb,
+    since    timestamptz,
+    mended   timestamptz,
+    PRIMARY KEY (audit, seq)
+);
+
 -- Answers to requests that carried an Idempotency-Key, by key.
 CREATE TABLE answered (
     key      text PRIMARY KEY,

@@ -1,0 +1,128 @@
+package engine
+
+import (
+	"encoding/json"
+	"math/big"
+	"slices"
+
+	"yalvo/internal/plan"
+	"yalvo/internal/store"
+)
+
+// check compares one duplicate with the facts for the documents in a span. It
+// returns what differs and how many rows were compared, as far as that is more
+// than the documents walked.
+func (r *running) check(tx *store.Tx, d plan.Duplicate, s store.Span) (found []store.Drift, checked int64, err error) {
+	switch d.Kind {
+	case plan.Pointing:
+		found, err = tx.CheckReferences(d.Reference, s)
+	case plan.Taken:
+		found, err = tx.CheckUniques(d.Unique, d.Walked.Number, s)
+	case plan.Paired:
+		found, err = tx.CheckPairs(d.Pair, s)
+	case plan.Lying:
+		found, err = tx.CheckNested(d.Walked, s)
+	case plan.Holding:
+		found, err = tx.CheckHolding(d.Walked, keptNames(d.Walked), d.Walked == r.plan.Collections[0], s)
+	case plan.Posted:
+		found, err = tx.CheckPosted(d.Timeline, s)
+	case plan.Weighed:
+		return checkContributions(tx, d.Summary, s)
+	case plan.Counted:
+		found, err = tx.CheckCounts(d.Count, s)
+	case plan.Summed:
+		found, err = tx.CheckSums(d.Summary, s)
+	case plan.Copied:
+		found, err = tx.CheckCopies(d.Copy, s)
+	case plan.ChosenFrom:
+		found, err = checkChoices(tx, d.Summary, s)
+	case plan.Entered:
+		return tx.CheckEntries(d.Timeline, s)
+	}
+	return found, 0, err
+}
+
+func keptNames(c *plan.Collection) []string {
+	names := []string{}
+	for _, k := range c.Kept {
+		names = append(names, k.Name)
+	}
+	slices.Sort(names)
+	return names
+}
+
+func checkChoices(tx *store.Tx, s *plan.Summary, span store.Span) ([]store.Drift, error) {
+	docs, err := tx.In(s.In.Number, span)
+	if err != nil || len(docs) == 0 {
+		return nil, err
+	}
+	should, err := chosen(tx, s, docs)
+	if err != nil {
+		return nil, err
+	}
+	return tx.CheckChoices(s, should)
+}
+
+func checkContributions(tx *store.Tx, s *plan.Summary, span store.Span) ([]store.Drift, int64, error) {
+	sources, err := sourcesIn(tx, s, span)
+	if err != nil {
+		return nil, 0, err
+	}
+	is, err := weighed(s, sources)
+	if err != nil {
+		return nil, 0, err
+	}
+	rows, err := tx.ContributionsIn(s.Number, span)
+	if err != nil {
+		return nil, 0, err
+	}
+	was, err := parsed(rows)
+	if err != nil {
+		return nil, 0, err
+	}
+	owed, err := tx.Weighing(s.Number)
+	if err != nil {
+		return nil, 0, err
+	}
+	excused := func(l store.Link) bool {
+		if s.Pair == nil {
+			l.Target = 0
+		}
+		return owed[l]
+	}
+	var found []store.Drift
+	add := func(l store.Link, kind string, stored, expected *big.Rat) {
+		if !excused(l) {
+			found = append(found, store.Drift{Kind: kind, Doc: l.Source, Other: l.Target, Stored: figure(stored), Expected: figure(expected)})
+		}
+	}
+	for l, value := range was {
+		switch {
+		case is[l] == nil:
+			add(l, "surplus", value, nil)
+		case is[l].Cmp(value) != 0:
+			add(l, "different", value, is[l])
+		}
+	}
+	for l, value := range is {
+		if was[l] == nil {
+			add(l, "missing", nil, value)
+		}
+	}
+	slices.SortFunc(found, func(a, b store.Drift) int { return int(a.Doc - b.Doc) })
+	return found, int64(max(len(is), len(was))), nil
+}
+
+func sourcesIn(tx *store.Tx, s *plan.Summary, span store.Span) ([]store.Source, error) {
+	if s.Pair != nil {
+		return tx.SourcePairsIn(s, span)
+	}
+	return tx.SourceDocumentsIn(s, span)
+}
+
+func figure(x *big.Rat) json.RawMessage {
+	if x == nil {
+		return nil
+	}
+	return json.RawMessage(decimal(x))
+}

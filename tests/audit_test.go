@@ -1,0 +1,200 @@
+package tests
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"slices"
+	"strings"
+	"testing"
+
+	"yalvo/client"
+)
+
+// audit runs an audit to its end and returns what it found.
+func (w world) audit(scope client.Scope) (client.Audit, []client.Drift) {
+	w.t.Helper()
+	begun := must(w.BeginAudit(w.t.Context(), scope))(w.t)
+	a := must(w.AwaitAudit(w.t.Context(), begun.ID, nil))(w.t)
+	if a.State != "finished" {
+		w.t.Fatalf("the audit is %s: %s", a.State, a.Error)
+	}
+	return a, must(w.Drift(w.t.Context(), a.ID))(w.t)
+}
+
+// auditFindsNothing sees that an audit of everything finds no drift.
+func (w world) auditFindsNothing() {
+	w.t.Helper()
+	a, found := w.audit(client.Scope{})
+	for i, d := range found {
+		if i < 20 {
+			w.t.Errorf("drift: %s %s %s at %s, %s: stored %s, expected %s", d.Aspect, d.Duplicate, d.Kind, d.Document, d.Other, d.Stored, d.Expected)
+		}
+	}
+	if a.Checked == 0 {
+		w.t.Error("the audit has looked at nothing")
+	}
+}
+
+// A way to break a stored duplicate behind the service's back, and what an
+// audit must call it. The statement says which rows it may take; it breaks one.
+type breakage struct {
+	aspect, duplicate, kind string
+	sql                     string
+}
+
+// number of a name, for the statements below.
+func num(kind, name string) string {
+	return fmt.Sprintf("(SELECT n FROM numbers WHERE kind = '%s' AND name = '%s')", kind, name)
+}
+
+// one picks a row of a table at random, by its place in the table.
+func one(table, where string) string {
+	return fmt.Sprintf("(SELECT ctid FROM %s WHERE %s ORDER BY random() LIMIT 1)", table, where)
+}
+
+func breakages() []breakage {
+	var all []breakage
+	add := func(aspect, duplicate, kind, sql string) { all = append(all, breakage{aspect, duplicate, kind, sql}) }
+	in := func(collection string) string {
+		return fmt.Sprintf("doc IN (SELECT n FROM documents WHERE collection = %s)", num("collection", collection))
+	}
+	set := func(collection, name, value string) string {
+		return fmt.Sprintf(`UPDATE kept SET "values" = jsonb_set("values", '{%s}', %s) WHERE ctid = %s`, name, value, one("kept", in(collection)))
+	}
+	for _, k := range []struct{ aspect, collection, name string }{
+		{"count", "people", "followers_n"}, {"count", "people", "following_n"}, {"count", "people", "posts_n"}, {"count", "posts", "likes_n"}, {"count", "posts", "notes_n"},
+		{"sum", "people", "flocks_n"}, {"sum", "people", "birds"}, {"sum", "people", "weight"}, {"sum", "people", "fame"}, {"sum", "people", "given"}, {"sum", "posts", "score"}, {"sum", "posts", "ups"},
+		{"choice", "people", "most"}, {"choice", "people", "least"}, {"choice", "people", "best"}, {"choice", "posts", "top_vote"},
+	} {
+		add(k.aspect, k.collection+"."+k.name, "different", set(k.collection, k.name, `to_jsonb(coalesce(("values" ->> '`+k.name+`')::numeric, 0) + 7)`))
+		add(k.aspect, k.collection+"."+k.name, "different", set(k.collection, k.name, `'"many"'`))
+	}
+	for _, k := range []struct{ aspect, collection, name string }{
+		{"copy", "posts", "byline"}, {"copy", "posts", "finder"}, {"copy", "notes", "byline"}, {"copy", "people", "mentor_card"},
+		{"choice", "people", "recent"}, {"choice", "people", "shelf"}, {"choice", "people", "last_seen"}, {"choice", "posts", "last_notes"}, {"choice", "posts", "likers_now"},
+	} {
+		add(k.aspect, k.collection+"."+k.name, "different", set(k.collection, k.name, `'{"name": "somebody else"}'`))
+		add(k.aspect, k.collection+"."+k.name, "different", set(k.collection, k.name, `'[1]'`))
+	}
+	for _, c := range []string{"people", "posts", "notes"} {
+		add("kept", c, "missing", `DELETE FROM kept WHERE ctid = `+one("kept", in(c)))
+		add("kept", c, "different", `UPDATE kept SET "values" = "values" || '{"stray": 1}' WHERE ctid = `+one("kept", in(c)))
+	}
+	add("kept", "people", "surplus", `INSERT INTO kept (doc, "values") SELECT 900000 + (random() * 90000)::int, '{}'`)
+
+	for _, t := range []string{"home", "calm"} {
+		of := "timeline = " + num("timeline", t)
+		add("timeline", t, "missing", "DELETE FROM entries WHERE (tableoid, ctid) = (SELECT tableoid, ctid FROM entries e WHERE "+of+" AND (rank, doc) > (SELECT coalesce(max(f.rank), -1), coalesce(max(f.doc), 0) FROM floors f WHERE f.timeline = e.timeline AND f.owner = e.owner) ORDER BY random() LIMIT 1)")
+		add("timeline", t, "surplus", "INSERT INTO entries SELECT timeline, owner, rank + 1, doc, author FROM entries WHERE "+of+" ORDER BY random() LIMIT 1")
+		add("timeline", t, "surplus", "INSERT INTO entries SELECT e.timeline, d.n, e.rank, e.doc, e.author FROM entries e, documents d WHERE e."+of+" AND d.collection = "+num("collection", "people")+" AND d.n <> e.author AND NOT EXISTS (SELECT 1 FROM pairs p WHERE p.kind = "+num("pair", "follow")+" AND p.b = e.author AND p.a = d.n) AND NOT EXISTS (SELECT 1 FROM entries x WHERE x.timeline = e.timeline AND x.owner = d.n AND x.doc = e.doc) ORDER BY random() LIMIT 1")
+		add("timeline", t, "surplus", "INSERT INTO entries SELECT timeline, 900000 + (random() * 90000)::int, rank, doc, author FROM entries WHERE "+of+" ORDER BY random() LIMIT 1")
+		add("posted", t, "missing", "DELETE FROM posted WHERE ctid = "+one("posted", of))
+		add("posted", t, "surplus", "INSERT INTO posted SELECT timeline, author, rank + 5, doc FROM posted WHERE "+of+" ORDER BY random() LIMIT 1")
+	}
+	for _, ref := range []string{"posts.author", "posts.about", "notes.author", "people.mentor"} {
+		of := "reference = " + num("reference", ref)
+		add("reference", ref, "missing", "DELETE FROM refs WHERE ctid = "+one("refs", of))
+		add("reference", ref, "different", "UPDATE refs r SET target = (SELECT d.n FROM documents d JOIN documents t ON t.n = r.target WHERE d.collection = t.collection AND d.n <> t.n ORDER BY random() LIMIT 1) WHERE ctid = "+one("refs", of))
+		add("reference", ref, "surplus", "INSERT INTO refs SELECT 900000 + (random() * 90000)::int, reference, target FROM refs WHERE "+of+" ORDER BY random() LIMIT 1")
+	}
+	add("reference", "posts.about", "surplus", "INSERT INTO refs SELECT d.n, "+num("reference", "posts.about")+", d.n FROM documents d WHERE d.collection = "+num("collection", "posts")+" AND NOT d.fields ? 'about' ORDER BY random() LIMIT 1")
+	add("unique", "people.handle", "missing", "DELETE FROM uniques WHERE ctid = "+one("uniques", "true"))
+	add("unique", "people.handle", "different", "UPDATE uniques SET value = 'x' || value WHERE ctid = "+one("uniques", "true"))
+	add("unique", "people.handle", "surplus", "INSERT INTO uniques SELECT field, 'y' || value, doc FROM uniques ORDER BY random() LIMIT 1")
+	add("unique", "people.handle", "surplus", "INSERT INTO uniques SELECT field, 'z' || value, 900000 + (random() * 90000)::int FROM uniques ORDER BY random() LIMIT 1")
+
+	for _, s := range []string{"people.birds", "people.fame", "people.most", "people.recent", "people.shelf", "posts.score", "posts.likers_now", "posts.last_notes"} {
+		of := "summary = " + num("kept", s)
+		add("contribution", s, "missing", "DELETE FROM contributions WHERE ctid = "+one("contributions", of))
+		add("contribution", s, "different", "UPDATE contributions SET value = value + 3 WHERE ctid = "+one("contributions", of))
+		add("contribution", s, "surplus", "INSERT INTO contributions SELECT summary, 900000 + (random() * 90000)::int, target, value FROM contributions WHERE "+of+" ORDER BY random() LIMIT 1")
+	}
+	for _, p := range []string{"follow", "like", "vote"} {
+		add("pair", p, "dangling", "INSERT INTO pairs (kind, b, a, fields) SELECT kind, b, 900000 + (random() * 90000)::int, fields FROM pairs WHERE kind = "+num("pair", p)+" ORDER BY random() LIMIT 1")
+		add("pair", p, "dangling", "INSERT INTO pairs (kind, b, a, fields) SELECT kind, 900000 + (random() * 90000)::int, a, fields FROM pairs WHERE kind = "+num("pair", p)+" ORDER BY random() LIMIT 1")
+	}
+	return all
+}
+
+// Each kind of stored duplicate is changed, removed, doubled or invented by
+// hand, two hundred times in all: every one is found, called by its name and
+// mended, and nothing else is.
+func TestAnAuditFindsWhateverIsBrokenAndNothingElse(t *testing.T) {
+	s := seeded(t)
+	w := start(t, marsh)
+	th := newThrong(t, w, marsh, w.Client)
+	th.run(s, 6000, 16)
+	w.Settle()
+	w.auditFindsNothing()
+	before := w.everything()
+	all := breakages()
+	r := rand.New(rand.NewPCG(s, 1))
+	broken := 0
+	for _, i := range append(r.Perm(len(all)), r.Perm(len(all))...) {
+		b := all[i]
+		tag := must(w.Pool().Exec(t.Context(), b.sql))(t)
+		if tag.RowsAffected() != 1 {
+			continue // nothing there to be broken in this way
+		}
+		broken++
+		_, found := w.audit(client.Scope{Mend: true})
+		if len(found) != 1 || found[0].Aspect != b.aspect || found[0].Duplicate != b.duplicate || found[0].Kind != b.kind {
+			t.Errorf("broken: %s\nwant one %s %s %s, found:", b.sql, b.aspect, b.duplicate, b.kind)
+			for _, d := range found {
+				t.Errorf("   %s %s %s at %s, %s: stored %s, expected %s", d.Aspect, d.Duplicate, d.Kind, d.Document, d.Other, d.Stored, d.Expected)
+			}
+		}
+		for _, d := range found {
+			if d.Mended == nil {
+				t.Errorf("not mended: %s %s %s; broken by %s", d.Aspect, d.Duplicate, d.Kind, b.sql)
+			}
+		}
+		w.Settle()
+		if now := w.everything(); now != before {
+			t.Fatalf("after mending what was broken by %s something is not as it was:\n%s", b.sql, firstDifference(before, now))
+		}
+	}
+	t.Logf("broken in %d ways of %d, twice each where there was something to break", broken, len(all))
+}
+
+// everything is all that is stored, as text: facts and duplicates.
+func (w world) everything() string {
+	w.t.Helper()
+	var all string
+	err := w.Pool().QueryRow(w.t.Context(), `SELECT string_agg(line, E'\n' ORDER BY line) FROM (
+		SELECT 'document ' || n || ' ' || key || ' ' || fields AS line FROM documents
+		UNION ALL SELECT 'kept ' || doc || ' ' || "values" FROM kept
+		UNION ALL SELECT 'ref ' || source || ' ' || reference || ' ' || target FROM refs
+		UNION ALL SELECT 'unique ' || field || ' ' || value || ' ' || doc FROM uniques
+		UNION ALL SELECT 'pair ' || kind || ' ' || a || ' ' || b || ' ' || coalesce(fields::text, '') FROM pairs
+		UNION ALL SELECT 'posted ' || timeline || ' ' || author || ' ' || rank || ' ' || doc FROM posted
+		UNION ALL SELECT 'contribution ' || summary || ' ' || source || ' ' || target || ' ' || trim_scale(value) FROM contributions
+		UNION ALL SELECT 'entry ' || timeline || ' ' || owner || ' ' || rank || ' ' || doc || ' ' || author FROM entries) x`).Scan(&all)
+	if err != nil {
+		w.t.Fatal(err)
+	}
+	return all
+}
+
+func firstDifference(a, b string) string {
+	was, is := map[string]bool{}, map[string]bool{}
+	for _, line := range strings.Split(a, "\n") {
+		was[line] = true
+	}
+	for _, line := range strings.Split(b, "\n") {
+		is[line] = true
+	}
+	var out []string
+	for line := range was {
+		if !is[line] {
+			out = append(out, "- "+line)
+		}
+	}
+	for line := range is {
+		if !was[line] {
+			out = append(out, "+ "+line)
+		}
+	}
+	slices.Sort(out)
+	return strings.Join(out[:min(len(out), 10)], "\n")
+}
