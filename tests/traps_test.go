@@ -241,3 +241,34 @@ func TestTrapPoison(t *testing.T) {
 	same(t, "after the retry", w.home("ben", poison), []string{"p2", "p1"})
 	w.noDrift()
 }
+
+// hold keeps due work of a step from being done until it is released.
+func (w world) hold(step int) (release func()) {
+	w.t.Helper()
+	w.SQL(fmt.Sprintf(`CREATE FUNCTION hold_%[1]d() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN NEW.not_before := 'infinity'; RETURN NEW; END $$`, step))
+	w.SQL(fmt.Sprintf(`CREATE TRIGGER hold_%[1]d BEFORE INSERT ON due FOR EACH ROW WHEN (NEW.step = %[1]d) EXECUTE FUNCTION hold_%[1]d()`, step))
+	return func() {
+		w.t.Helper()
+		w.SQL(fmt.Sprintf(`DROP TRIGGER hold_%d ON due`, step))
+		w.SQL(`UPDATE due SET not_before = NULL WHERE step = $1`, step)
+	}
+}
+
+// Ben is not a follower for a moment, just as a post is withdrawn from all who
+// are; when his timeline is looked at he is one again.
+func TestTrapAPostWithdrawnWhileAFollowerIsOutForAMoment(t *testing.T) {
+	w := benFollowsAda(t)
+	w.post("ada", "p1", "gone soon")
+	w.post("ada", "p2", "stays")
+	w.Settle()
+	release := w.hold(5)
+	w.unfollow("ben", "ada")
+	if _, _, err := w.Remove(t.Context(), "posts/p1"); err != nil {
+		t.Fatal(err)
+	}
+	w.until("the post is withdrawn", func() bool { return w.Number("SELECT count(*) FROM due WHERE step <> 5") == 0 })
+	w.follow("ben", "ada")
+	release()
+	same(t, "ben", w.home("ben"), []string{"p2"})
+	same(t, "stored entries", w.Number("SELECT count(*) FROM entries"), 2)
+}

@@ -124,6 +124,7 @@ func withoutRepeats(due []store.Due) (kept []store.Due, repeated []int64) {
 	type entry struct {
 		subject     plan.Number
 		author, doc int64
+		rank        int64
 		change      int64
 	}
 	type place struct {
@@ -132,7 +133,7 @@ func withoutRepeats(due []store.Due) (kept []store.Due, repeated []int64) {
 	}
 	seen, placed := map[entry]bool{}, map[place]bool{}
 	for _, d := range due {
-		e, p := entry{d.Subject, d.Key, d.Doc, d.Change}, place{d.Subject, d.Doc}
+		e, p := entry{d.Subject, d.Key, d.Doc, d.Rank, d.Change}, place{d.Subject, d.Doc}
 		switch {
 		case seen[e]:
 			repeated = append(repeated, d.Seq)
@@ -175,7 +176,14 @@ func (t *turn) takeBack(spreads []store.Spread) error {
 			if p.Reference != timeline.By.Number || p.Target == s.Author {
 				continue
 			}
-			again := plan.Work{Step: plan.Deliver, Subject: s.Timeline, Key: p.Target, Doc: s.Doc, Rank: s.Rank}
+			rank, posted, err := t.tx.RankOf(s.Timeline, p.Target, s.Doc)
+			if err != nil {
+				return err
+			}
+			if !posted {
+				continue
+			}
+			again := plan.Work{Step: plan.Deliver, Subject: s.Timeline, Key: p.Target, Doc: s.Doc, Rank: rank}
 			if timeline.Own {
 				again.Amount = 1
 			}

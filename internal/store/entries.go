@@ -22,6 +22,15 @@ func (tx *Tx) Post(timeline plan.Number, author, rank, doc int64, own bool) erro
 		ON CONFLICT DO NOTHING`, timeline, author, rank, doc, author).Error
 }
 
+// RankOf is the place in the order at which an author has posted a document,
+// false if they have not. An author's posts are in the order of their ranks, so
+// they are all looked at. Key: posted (timeline, author, ...).
+func (tx *Tx) RankOf(timeline plan.Number, author, doc int64) (int64, bool, error) {
+	var rank int64
+	got := tx.db.Raw("SELECT rank FROM posted WHERE timeline = ? AND author = ? AND doc = ?", timeline, author, doc).Scan(&rank)
+	return rank, got.RowsAffected > 0, got.Error
+}
+
 // Unpost notes that a document left a kind of timeline.
 func (tx *Tx) Unpost(timeline plan.Number, author, rank, doc int64) error {
 	return tx.db.Exec("DELETE FROM posted WHERE timeline = ? AND author = ? AND rank = ? AND doc = ?", timeline, author, rank, doc).Error

@@ -85,9 +85,10 @@ func entitled(t *plan.Timeline, owner, author string) statement {
 }
 
 // TakeOut removes the authors' entries from the timelines of owners who, as
-// the facts stand, are not entitled to them. An owner's entries are few, so
-// they are all looked at: that finds entries of posts that are gone as well.
-// Key: entries (timeline, owner, ...).
+// the facts stand, are not entitled to them. Who is entitled may have been out
+// for a moment, while a post was withdrawn from all who were in: so what is not
+// posted any more goes too. An owner's entries are few, they are all looked at.
+// Keys: entries (timeline, owner, ...), posted.
 func (tx *Tx) TakeOut(t *plan.Timeline, relations []Relation) (int64, []Shortened, error) {
 	may := entitled(t, "r.owner", "r.author")
 	args := append(relationArgs(relations), t.Number)
@@ -95,7 +96,9 @@ func (tx *Tx) TakeOut(t *plan.Timeline, relations []Relation) (int64, []Shortene
 		DELETE FROM entries e
 		USING `+relationRows+`
 		WHERE e.timeline = ? AND e.owner = r.owner AND e.author = r.author
-		  AND NOT `+may.sql, append(args, may.args...)...)
+		  AND NOT (`+may.sql+` AND EXISTS (
+			SELECT 1 FROM posted x WHERE x.timeline = e.timeline AND x.author = e.author AND x.rank = e.rank AND x.doc = e.doc))`,
+		append(args, may.args...)...)
 }
 
 // BringIn adds the authors' newest entries to the timelines of owners who, as
