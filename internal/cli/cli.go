@@ -17,6 +17,7 @@ const (
 	ExitRefused     = 1 // the request or the design is wrong, or something failed
 	ExitUsage       = 2 // the command line is wrong
 	ExitUnreachable = 3 // no service answers
+	ExitDrift       = 4 // an audit found drift that is not mended
 )
 
 // DefaultListen is where a service listens, and where the other commands look for one.
@@ -41,6 +42,8 @@ func Run(ctx context.Context, args []string, out, errOut io.Writer) int {
 	switch {
 	case errors.As(err, &usage):
 		return ExitUsage
+	case errors.Is(err, errDrift):
+		return ExitDrift
 	case errors.Is(err, client.ErrUnreachable):
 		fmt.Fprintln(errOut, "Start one with `yalvo up`, or name another with --service.")
 		return ExitUnreachable
@@ -57,10 +60,16 @@ func usage(format string, args ...any) error { return usageError{fmt.Sprintf(for
 
 func (a *app) root() *cli.Command {
 	root := a.commands()
-	for _, c := range root.Commands {
-		c.OnUsageError = root.OnUsageError // not inherited
-	}
+	inheritUsage(root)
 	return root
+}
+
+// inheritUsage gives every command the root's answer to a wrong command line.
+func inheritUsage(c *cli.Command) {
+	for _, sub := range c.Commands {
+		sub.OnUsageError = c.OnUsageError
+		inheritUsage(sub)
+	}
 }
 
 func (a *app) commands() *cli.Command {
@@ -92,6 +101,7 @@ func (a *app) commands() *cli.Command {
 			a.list(), a.show(), a.add(), a.edit(), a.remove(),
 			a.pair(), a.unpair(),
 			a.timeline(), a.status(), a.changes(), a.parked(),
+			a.why(), a.places(), a.trace(), a.audit(),
 		},
 	}
 }

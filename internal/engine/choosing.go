@@ -24,7 +24,8 @@ func (t *turn) choose(due []store.Due) error {
 		}
 		owed := map[int64][]int64{}
 		var docs []int64
-		for _, d := range rows {
+		for i, d := range rows {
+			rows[i].Rows = 1
 			if owed[d.Doc] == nil {
 				docs = append(docs, d.Doc)
 			}
@@ -40,7 +41,11 @@ func (t *turn) choose(due []store.Due) error {
 			}
 		}
 	}
-	return t.finish(due)
+	var done []store.Due
+	for _, rows := range bySummary {
+		done = append(done, rows...)
+	}
+	return t.finish(done)
 }
 
 // rechoose writes a summary of some documents anew and returns those in which

@@ -85,11 +85,14 @@ func owedBy(rows []store.Due) []int64 {
 // finishOrContinue: a full chunk means that there may be more.
 func (t *turn) finishOrContinue(rows []store.Due, chunk []int64) error {
 	if len(chunk) < copyChunk {
+		for i := range rows {
+			rows[i].Rows = int64(len(chunk))
+		}
 		return t.finish(rows)
 	}
-	cursors := map[int64]int64{}
+	var on []store.Progress
 	for _, d := range rows {
-		cursors[d.Seq] = chunk[len(chunk)-1]
+		on = append(on, store.Progress{Seq: d.Seq, Cursor: chunk[len(chunk)-1], Rows: int64(len(chunk))})
 	}
-	return t.tx.ContinueDue(rows[0].Lane, cursors)
+	return t.tx.ContinueDue(rows[0].Lane, on)
 }

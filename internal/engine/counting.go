@@ -58,6 +58,9 @@ func (t *turn) count(due []store.Due) error {
 	if err := t.apply(sums); err != nil {
 		return err
 	}
+	for i := range due {
+		due[i].Rows = 1
+	}
 	return t.finish(due)
 }
 

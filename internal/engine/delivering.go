@@ -104,13 +104,17 @@ func (t *turn) spread(due []store.Due, act func([]store.Spread) error) error {
 	if err := act(spreads); err != nil {
 		return err
 	}
-	done, on := repeated, map[int64]int64{}
+	var done, on []store.Progress
+	for _, seq := range repeated {
+		done = append(done, store.Progress{Seq: seq})
+	}
 	for _, s := range spreads {
+		p := store.Progress{Seq: s.Seq, Cursor: s.Last, Rows: int64(s.Many)}
 		if s.Done {
-			done = append(done, s.Seq)
+			done = append(done, p)
 			continue
 		}
-		on[s.Seq] = s.Last
+		on = append(on, p)
 	}
 	if err := t.tx.FinishDue(plan.Delivering, done); err != nil {
 		return err
@@ -260,7 +264,10 @@ func (t *turn) relateIn(timeline *plan.Timeline, due []store.Due) error {
 	}
 	var done []store.Due
 	for _, r := range relations {
-		done = append(done, rowsOf[[2]int64{r.Owner, r.Author}]...)
+		for _, d := range rowsOf[[2]int64{r.Owner, r.Author}] {
+			d.Rows = int64(r.Many)
+			done = append(done, d)
+		}
 	}
 	return t.finish(done)
 }
@@ -321,5 +328,5 @@ func (t *turn) refill(d store.Due) error {
 	if err := t.tx.Refill(timeline, d.Doc); err != nil {
 		return err
 	}
-	return t.tx.ContinueDue(d.Lane, map[int64]int64{d.Seq: 1})
+	return t.tx.ContinueDue(d.Lane, []store.Progress{{Seq: d.Seq, Cursor: 1}})
 }

@@ -21,10 +21,10 @@ func (t *turn) end(due []store.Due) error {
 		if err != nil {
 			return err
 		}
-		if many < chunk {
+		if d.Rows = int64(many); many < chunk {
 			err = t.finish([]store.Due{d})
 		} else {
-			err = t.tx.ContinueDue(d.Lane, map[int64]int64{d.Seq: d.Cursor + int64(many)})
+			err = t.tx.ContinueDue(d.Lane, []store.Progress{{Seq: d.Seq, Cursor: d.Cursor + int64(many), Rows: d.Rows}})
 		}
 		if err != nil {
 			return err

@@ -26,7 +26,7 @@ func (e *Engine) keepHouse(ctx context.Context) {
 			return
 		case <-tick.C:
 		}
-		for _, chore := range []func(context.Context) error{e.reload, e.sweepIfGrown, e.dropAnswers, e.auditIfDue} {
+		for _, chore := range []func(context.Context) error{e.reload, e.sweepIfGrown, e.dropAnswers, e.dropDone, e.auditIfDue} {
 			if err := chore(ctx); err != nil && ctx.Err() == nil {
 				e.log.Error("keeping house", "error", err)
 			}
@@ -36,6 +36,17 @@ func (e *Engine) keepHouse(ctx context.Context) {
 
 func (e *Engine) dropAnswers(ctx context.Context) error {
 	return e.store.Write(ctx, func(tx *store.Tx) error { return tx.DropAnswers(answerAge) })
+}
+
+// How long the work that followed from a change can be looked up: for so many
+// changes after it.
+const (
+	doneKept  = 1_000_000
+	doneChunk = 20_000
+)
+
+func (e *Engine) dropDone(ctx context.Context) error {
+	return e.store.Write(ctx, func(tx *store.Tx) error { return tx.DropDone(doneKept, doneChunk) })
 }
 
 // sweepIfGrown starts a sweep when timelines have grown by a tenth.
@@ -87,7 +98,7 @@ func (t *turn) tidy(due []store.Due) error {
 		if done {
 			err = t.finish([]store.Due{d})
 		} else {
-			err = t.tx.ContinueDue(d.Lane, map[int64]int64{d.Seq: reached})
+			err = t.tx.ContinueDue(d.Lane, []store.Progress{{Seq: d.Seq, Cursor: reached}})
 		}
 		if err != nil {
 			return err

@@ -143,9 +143,12 @@ func (e *Engine) oneByOne(ctx context.Context, r *running, l lane, claimed []sto
 
 // finish marks rows as done.
 func (t *turn) finish(due []store.Due) error {
-	seqs := make([]int64, len(due))
-	for i, d := range due {
-		seqs[i] = d.Seq
+	if len(due) == 0 {
+		return nil
 	}
-	return t.tx.FinishDue(due[0].Lane, seqs)
+	finished := make([]store.Progress, len(due))
+	for i, d := range due {
+		finished[i] = store.Progress{Seq: d.Seq, Rows: d.Rows}
+	}
+	return t.tx.FinishDue(due[0].Lane, finished)
 }

@@ -59,6 +59,11 @@ func (s *Server) Handler() http.Handler {
 	v1.GET("/parked", s.getParked)
 	v1.POST("/parked/retry", s.retryParked)
 
+	v1.GET("/changes/:position/cascade", s.getCascade)
+	v1.GET("/why/entry", s.whyEntry)
+	v1.GET("/why/kept", s.whyKept)
+	v1.GET("/places", s.getPlaces)
+
 	v1.GET("/audits", s.getAudits)
 	v1.POST("/audits", s.postAudit)
 	v1.PUT("/audits/schedule", s.putAuditSchedule)

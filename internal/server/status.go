@@ -139,6 +139,10 @@ type change struct {
 	Cause    int64     `json:"cause,omitempty"`
 }
 
+func changeOf(r store.Record) change {
+	return change{r.Seq, r.At.UTC(), string(r.Kind), r.Subject, r.Detail, r.Actor, r.Cause}
+}
+
 type changePage struct {
 	Changes []change `json:"changes"`
 	Next    string   `json:"next,omitempty"`
@@ -162,7 +166,7 @@ func (s *Server) getChanges(c *echo.Context) error {
 		return err
 	}
 	for _, r := range records {
-		page.Changes = append(page.Changes, change{r.Seq, r.At.UTC(), string(r.Kind), r.Subject, r.Detail, r.Actor, r.Cause})
+		page.Changes = append(page.Changes, changeOf(r))
 	}
 	return c.JSON(http.StatusOK, page)
 }

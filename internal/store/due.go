@@ -17,6 +17,7 @@ type Due struct {
 	Change   int64 // 0: nobody waits for it
 	Since    time.Time
 	Attempts int
+	Rows     int64 // what this turn went over; not read from the database
 }
 
 // AppendDue adds due work that follows from a change; change 0 means that no
@@ -67,32 +68,52 @@ func (tx *Tx) ClaimOne(lane plan.Lane, seq int64) (Due, bool, error) {
 	return d, got.RowsAffected > 0, got.Error
 }
 
-// FinishDue deletes work in the transaction that did it.
-func (tx *Tx) FinishDue(lane plan.Lane, seqs []int64) error {
-	if len(seqs) == 0 {
+// Progress is how far a turn has brought a row of due work.
+type Progress struct {
+	Seq    int64
+	Cursor int64 // where to go on, for work that is not finished
+	Rows   int64 // what the turn went over: entries, copies, documents
+}
+
+func progressArgs(progress []Progress) (seqs, cursors, rows bigints) {
+	for _, p := range progress {
+		seqs, cursors, rows = append(seqs, p.Seq), append(cursors, p.Cursor), append(rows, p.Rows)
+	}
+	return seqs, cursors, rows
+}
+
+// FinishDue deletes work in the transaction that did it, and notes what became
+// of it if it followed from a change.
+func (tx *Tx) FinishDue(lane plan.Lane, finished []Progress) error {
+	if len(finished) == 0 {
 		return nil
 	}
-	return tx.db.Exec("DELETE FROM due WHERE lane = ? AND seq = ANY(?::bigint[])", lane, bigints(seqs)).Error
+	seqs, _, rows := progressArgs(finished)
+	return tx.db.Exec(`
+		WITH gone AS (
+			DELETE FROM due d USING unnest(?::bigint[], ?::bigint[]) AS f (seq, rows)
+			WHERE d.lane = ? AND d.seq = f.seq
+			RETURNING d.change, d.step, d.subject, d.chunks + 1 AS chunks, d.rows + f.rows AS rows, d.attempts, d.since
+		)
+		INSERT INTO done (change, step, subject, chunks, rows, attempts, since)
+		SELECT change, step, subject, chunks, rows, attempts, since FROM gone WHERE change IS NOT NULL`, seqs, rows, lane).Error
 }
 
 // ContinueDue records how far long steps have come and sends them to the end
 // of their lane, so that short ones are not starved.
-func (tx *Tx) ContinueDue(lane plan.Lane, cursors map[int64]int64) error {
-	if len(cursors) == 0 {
+func (tx *Tx) ContinueDue(lane plan.Lane, reached []Progress) error {
+	if len(reached) == 0 {
 		return nil
 	}
-	seqs, reached := make(bigints, 0, len(cursors)), make(bigints, 0, len(cursors))
-	for seq, cursor := range cursors {
-		seqs, reached = append(seqs, seq), append(reached, cursor)
-	}
+	seqs, cursors, rows := progressArgs(reached)
 	return tx.db.Exec(`
 		WITH old AS (
-			DELETE FROM due d USING unnest(?::bigint[], ?::bigint[]) AS now (seq, cursor)
+			DELETE FROM due d USING unnest(?::bigint[], ?::bigint[], ?::bigint[]) AS now (seq, cursor, rows)
 			WHERE d.lane = ? AND d.seq = now.seq
-			RETURNING d.lane, d.step, d.subject, d.key, d.doc, d.rank, d.amount, now.cursor, d.change, d.since
+			RETURNING d.lane, d.step, d.subject, d.key, d.doc, d.rank, d.amount, now.cursor, d.change, d.chunks + 1 AS chunks, d.rows + now.rows AS rows, d.since
 		)
-		INSERT INTO due (lane, step, subject, key, doc, rank, amount, cursor, change, since)
-		SELECT lane, step, subject, key, doc, rank, amount, cursor, change, since FROM old`, seqs, reached, lane).Error
+		INSERT INTO due (lane, step, subject, key, doc, rank, amount, cursor, change, chunks, rows, since)
+		SELECT lane, step, subject, key, doc, rank, amount, cursor, change, chunks, rows, since FROM old`, seqs, cursors, rows, lane).Error
 }
 
 // PostponeDue leaves work for later without counting it as a failure.
@@ -119,8 +140,8 @@ func (s *Store) FailDue(ctx context.Context, d Due, cause error) (bool, error) {
 		}
 		return tx.db.Exec(`
 			WITH old AS (DELETE FROM due WHERE lane = ? AND seq = ? RETURNING *)
-			INSERT INTO parked (seq, lane, step, subject, key, doc, rank, amount, cursor, change, since, attempts, error)
-			SELECT seq, lane, step, subject, key, doc, rank, amount, cursor, change, since, attempts + 1, ? FROM old`,
+			INSERT INTO parked (seq, lane, step, subject, key, doc, rank, amount, cursor, change, chunks, rows, since, attempts, error)
+			SELECT seq, lane, step, subject, key, doc, rank, amount, cursor, change, chunks, rows, since, attempts + 1, ? FROM old`,
 			d.Lane, d.Seq, cause.Error()).Error
 	})
 	return parked, err
@@ -148,8 +169,8 @@ func (s *Store) ParkedWork(ctx context.Context, limit int) ([]Parked, error) {
 func (s *Store) Retry(ctx context.Context) (int64, error) {
 	got := s.db.WithContext(ctx).Exec(`
 		WITH again AS (DELETE FROM parked RETURNING *)
-		INSERT INTO due (lane, step, subject, key, doc, rank, amount, cursor, change, since)
-		SELECT lane, step, subject, key, doc, rank, amount, cursor, change, since FROM again`)
+		INSERT INTO due (lane, step, subject, key, doc, rank, amount, cursor, change, chunks, rows, since)
+		SELECT lane, step, subject, key, doc, rank, amount, cursor, change, chunks, rows, since FROM again`)
 	return got.RowsAffected, got.Error
 }
 
@@ -170,4 +191,46 @@ func (s *Store) unsettled(ctx context.Context, which string, arg any) (bool, boo
 		SELECT EXISTS (SELECT 1 FROM due WHERE `+which+`) AS due,
 		       EXISTS (SELECT 1 FROM parked WHERE `+which+`) AS parked`, arg, arg).Scan(&got).Error
 	return got.Due, got.Parked, err
+}
+
+// Traced is work of one kind that a change has caused.
+type Traced struct {
+	Step     plan.Step
+	Subject  plan.Number
+	Works    int64 // rows of due work
+	Left     int64 // of them not done yet
+	Parked   int64
+	Chunks   int64
+	Rows     int64
+	Attempts int64 // beyond the first of each
+	Since    time.Time
+	Done     *time.Time
+	Error    string
+}
+
+// Trace is the work that a change has caused, done or not, by step and subject.
+// Indexes: done_change, due_change, parked_change.
+func (s *Store) Trace(ctx context.Context, change int64) ([]Traced, error) {
+	var found []Traced
+	err := s.db.WithContext(ctx).Raw(`
+		SELECT step, subject, count(*) AS works, count(*) FILTER (WHERE stage = 'due') AS left, count(*) FILTER (WHERE stage = 'parked') AS parked,
+		       sum(chunks) AS chunks, sum(rows) AS rows, sum(attempts) AS attempts, min(since) AS since, max(done) AS done, coalesce(max(error), '') AS error
+		FROM (
+			SELECT step, subject, chunks, rows, attempts, since, done, NULL AS error, 'done' AS stage FROM done WHERE change = ?
+			UNION ALL
+			SELECT step, subject, chunks, rows, attempts, since, NULL, NULL, 'due' FROM due WHERE change = ?
+			UNION ALL
+			SELECT step, subject, chunks, rows, attempts, since, NULL, error, 'parked' FROM parked WHERE change = ?
+		) w
+		GROUP BY step, subject
+		ORDER BY min(since), step, subject`, change, change, change).Scan(&found).Error
+	return found, err
+}
+
+// DropDone forgets what became of work that followed from old changes, a bit
+// at a time. Index: done_change.
+func (tx *Tx) DropDone(keep int64, limit int) error {
+	return tx.db.Exec(`
+		DELETE FROM done WHERE ctid = ANY (ARRAY(
+			SELECT ctid FROM done WHERE change < (SELECT coalesce(max(seq), 0) FROM journal) - ? ORDER BY change LIMIT ?))`, keep, limit).Error
 }

@@ -79,7 +79,7 @@ func TestALongStepGoesToTheEndOfItsLaneAndKeepsItsPlace(t *testing.T) {
 		if err != nil {
 			return err
 		}
-		return tx.ContinueDue(plan.Delivering, map[int64]int64{due[0].Seq: 40})
+		return tx.ContinueDue(plan.Delivering, []store.Progress{{Seq: due[0].Seq, Cursor: 40, Rows: 40}})
 	})
 	write(t, s, func(tx *store.Tx) error {
 		due, err := tx.ClaimDue(plan.Delivering, 9)

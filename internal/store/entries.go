@@ -51,6 +51,7 @@ type Spread struct {
 	Own      bool // the author's own timeline too
 	Cursor   int64
 	Last     int64
+	Many     int  // how many followers those are
 	Done     bool // nobody comes after Last
 }
 
@@ -74,7 +75,7 @@ func (tx *Tx) Bound(spreads []Spread, width int) error {
 			FROM (SELECT a FROM pairs WHERE kind = s.pair AND b = s.author AND a > s.cursor ORDER BY a LIMIT ?) f
 		) turn`, seqs, pairs, authors, cursors, width).Scan(&rows).Error
 	for _, r := range rows {
-		spreads[r.I].Last, spreads[r.I].Done = r.Last, r.Many < width
+		spreads[r.I].Last, spreads[r.I].Many, spreads[r.I].Done = r.Last, r.Many, r.Many < width
 		if spreads[r.I].Done {
 			spreads[r.I].Last = math.MaxInt64
 		}

@@ -152,6 +152,8 @@ CREATE TABLE due (
     amount     bigint   NOT NULL DEFAULT 0,
     cursor     bigint   NOT NULL DEFAULT 0,  -- how far a long step has come
     change     bigint,                       -- the change whose reader waits for it; null: nobody waits
+    chunks     integer  NOT NULL DEFAULT 0,  -- turns it has taken so far
+    rows       bigint   NOT NULL DEFAULT 0,  -- what it has gone over in them
     since      timestamptz NOT NULL DEFAULT clock_timestamp(),
     attempts   smallint NOT NULL DEFAULT 0,
     not_before timestamptz,
@@ -171,12 +173,27 @@ CREATE TABLE parked (
     amount   bigint   NOT NULL,
     cursor   bigint   NOT NULL,
     change   bigint,
+    chunks   integer NOT NULL,
+    rows     bigint NOT NULL,
     since    timestamptz NOT NULL,
     attempts smallint NOT NULL,
     parked   timestamptz NOT NULL DEFAULT now(),
     error    text NOT NULL
 );
 CREATE INDEX parked_change ON parked (change);
+
+-- Maintenance that was done, for those who ask what a change has caused.
+CREATE TABLE done (
+    change   bigint   NOT NULL,
+    step     smallint NOT NULL,
+    subject  smallint NOT NULL,
+    chunks   integer  NOT NULL,
+    rows     bigint   NOT NULL,
+    attempts smallint NOT NULL,
+    since    timestamptz NOT NULL,
+    done     timestamptz NOT NULL DEFAULT clock_timestamp()
+);
+CREATE INDEX done_change ON done (change);
 
 -- All maintenance that is not done: an audit does not call it drift.
 CREATE VIEW owed AS

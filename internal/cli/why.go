@@ -1,0 +1,211 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"strconv"
+	"strings"
+
+	"github.com/jedib0t/go-pretty/v6/list"
+	"github.com/jedib0t/go-pretty/v6/table"
+	"github.com/urfave/cli/v3"
+
+	"yalvo/client"
+)
+
+func (a *app) why() *cli.Command {
+	return &cli.Command{
+		Name: "why", Category: "proof", ArgsUsage: "TIMELINE OWNER DOCUMENT | DOCUMENT KEPT-VALUE",
+		Usage:       "why an entry is in a timeline or not, or what a kept value is made of",
+		Description: example("yalvo why home ada sightings/s1\n   yalvo why members/ada follower_count"),
+		Action: func(ctx context.Context, c *cli.Command) error {
+			args, err := arguments(c, 2, 3)
+			if err != nil {
+				return err
+			}
+			if len(args) == 2 {
+				return a.whyKept(ctx, c, args[0], args[1])
+			}
+			why, err := a.client(c).WhyEntry(ctx, args[0], args[1], args[2])
+			if err != nil {
+				return err
+			}
+			if c.Bool("json") {
+				return a.json(why)
+			}
+			a.printWhy(why)
+			return nil
+		},
+	}
+}
+
+func (a *app) printWhy(why client.Why) {
+	verdict := "is in"
+	if !why.There {
+		verdict = "is not in"
+	}
+	fmt.Fprintf(a.out, "%s %s the %s timeline of %s: %s.\n\n", why.Entry, verdict, why.Timeline, why.Owner, why.Because)
+	var rows []table.Row
+	for _, r := range why.Reasons {
+		sign, since, change := "against", "", ""
+		if r.Holds {
+			sign = "for"
+		}
+		if r.Since != nil {
+			since = clock(*r.Since)
+		}
+		if r.Change != 0 {
+			change = fmt.Sprint(r.Change)
+		}
+		rows = append(rows, table.Row{sign, clip(r.Says, 90), since, change, r.As})
+	}
+	a.table(table.Row{"", "fact", "since", "change", "as"}, rows, 4)
+}
+
+func (a *app) whyKept(ctx context.Context, c *cli.Command, document, name string) error {
+	got, err := a.client(c).WhyKept(ctx, document, name)
+	if err != nil {
+		return err
+	}
+	if c.Bool("json") {
+		return a.json(got)
+	}
+	fmt.Fprintf(a.out, "%s %s = %s: %s of %s, from %s.\n", got.Document, got.Name, clip(string(got.Stored), 60), got.Kind, got.From, many(int(got.Many), "source"))
+	for _, d := range got.Due {
+		fmt.Fprintf(a.out, "%s (since %s)\n", d.Says, clock(*d.Since))
+	}
+	if len(got.Sources) == 0 {
+		return nil
+	}
+	fmt.Fprintln(a.out)
+	var rows []table.Row
+	for _, s := range got.Sources {
+		at := ""
+		if s.At != nil {
+			at = clock(*s.At)
+		}
+		rows = append(rows, table.Row{s.Path, at, clip(string(s.Value), 60)})
+	}
+	if more := got.Many - int64(len(got.Sources)); more > 0 {
+		rows = append(rows, table.Row{fmt.Sprintf("and %s more", count(more)), "", ""})
+	}
+	a.table(table.Row{"source", "since", "value"}, rows)
+	return nil
+}
+
+func (a *app) places() *cli.Command {
+	return &cli.Command{
+		Name: "places", Category: "proof", ArgsUsage: "DOCUMENT",
+		Usage:       "everywhere a document's values are duplicated to, with counts",
+		Description: example("yalvo places members/ada"),
+		Action: func(ctx context.Context, c *cli.Command) error {
+			args, err := arguments(c, 1, 1)
+			if err != nil {
+				return err
+			}
+			all, err := a.client(c).Places(ctx, args[0])
+			if err != nil {
+				return err
+			}
+			if c.Bool("json") {
+				return a.json(all)
+			}
+			if len(all) == 0 {
+				fmt.Fprintln(a.out, "Nothing of it is duplicated anywhere.")
+				return nil
+			}
+			var rows []table.Row
+			for _, p := range all {
+				what := strings.Join(p.Values, ", ")
+				if what == "" {
+					what = "that it exists"
+				}
+				rows = append(rows, table.Row{p.Where, p.Kind, clip(what, 60), count(p.Many)})
+			}
+			a.table(table.Row{"where", "as", "what", "places"}, rows, 4)
+			return nil
+		},
+	}
+}
+
+func (a *app) trace() *cli.Command {
+	return &cli.Command{
+		Name: "trace", Category: "proof", ArgsUsage: "POSITION",
+		Usage:       "what a change has caused, as a tree",
+		Description: example("yalvo trace 17\n   yalvo --settled trace 17"),
+		Action: func(ctx context.Context, c *cli.Command) error {
+			args, err := arguments(c, 1, 1)
+			if err != nil {
+				return err
+			}
+			position, err := strconv.ParseInt(args[0], 10, 64)
+			if err != nil {
+				return usage("%q is no position: give the number that a write or `yalvo changes` shows", args[0])
+			}
+			got, err := a.client(c).Cascade(ctx, position)
+			if err != nil {
+				return err
+			}
+			if c.Bool("json") {
+				return a.json(got)
+			}
+			a.printCascade(got)
+			return nil
+		},
+	}
+}
+
+func (a *app) printCascade(c client.Cascade) {
+	fmt.Fprintf(a.out, "%d  %s %s %s\n", c.Change.Position, c.Change.Kind, c.Change.Subject, c.Change.Detail)
+	switch {
+	case len(c.Follows) == 0:
+		fmt.Fprintln(a.out, "Nothing followed from it.")
+	case c.Settled:
+		fmt.Fprintf(a.out, "Settled after %s.\n", milliseconds(c.TookMS))
+	default:
+		fmt.Fprintln(a.out, "Not settled yet.")
+	}
+	l := list.NewWriter()
+	l.SetStyle(list.StyleConnectedLight)
+	branches(l, c.Follows)
+	if len(c.Follows) > 0 {
+		fmt.Fprintln(a.out, l.Render())
+	}
+}
+
+func branches(l list.Writer, steps []client.Step) {
+	for _, s := range steps {
+		l.AppendItem(stepInWords(s))
+		if len(s.Follows) > 0 {
+			l.Indent()
+			branches(l, s.Follows)
+			l.UnIndent()
+		}
+	}
+}
+
+func stepInWords(s client.Step) string {
+	if s.Changes {
+		return fmt.Sprintf("%s: %s, such as %s", s.Says, many(int(s.Many), "change"), s.Example)
+	}
+	words := []string{fmt.Sprintf("%s: %s rows in %s", s.Says, count(s.Rows), many(int(s.Chunks), "chunk"))}
+	if s.Attempts > 0 {
+		words = append(words, many(int(s.Attempts), "failed attempt"))
+	}
+	switch {
+	case s.Parked > 0:
+		words = append(words, fmt.Sprintf("%d parked: %s", s.Parked, s.Error))
+	case s.Left > 0:
+		words = append(words, fmt.Sprintf("%d of %d left", s.Left, s.Many))
+	case s.DoneMS != nil:
+		words = append(words, "done after "+milliseconds(*s.DoneMS))
+	}
+	return strings.Join(words, ", ")
+}
+
+func milliseconds(ms int64) string {
+	if ms < 1000 {
+		return fmt.Sprintf("%d ms", ms)
+	}
+	return fmt.Sprintf("%.1f s", float64(ms)/1000)
+}
