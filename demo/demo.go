@@ -19,12 +19,12 @@ var Design []byte
 
 // Size says how much to make.
 type Size struct {
-	Members, Follows, Sightings, Remarks, Likes int
-	MostFollowers                               int // of the best-known member
+	Members, Follows, Sightings, Remarks, Likes, Verdicts int
+	MostFollowers                                         int // of the best-known member
 }
 
 // Full is the size of the demo.
-var Full = Size{Members: 2000, Follows: 60_000, Sightings: 8000, Remarks: 2000, Likes: 6000, MostFollowers: 1560}
+var Full = Size{Members: 2000, Follows: 60_000, Sightings: 8000, Remarks: 2000, Likes: 6000, Verdicts: 1500, MostFollowers: 1560}
 
 // World is the made-up content. Documents refer to one another by id.
 type World struct {
@@ -33,6 +33,13 @@ type World struct {
 	Sightings []Item
 	Remarks   []Item // In is the sighting's id
 	Likes     [][2]string
+	Verdicts  []Verdict
+}
+
+// Verdict is what a member thinks of a sighting: 1 agrees, -1 doubts it.
+type Verdict struct {
+	By, On string
+	Value  int
 }
 
 // Item is a document to be created.
@@ -52,9 +59,16 @@ func Make(size Size, seed uint64) World {
 		who := w.Members[g.IntN(len(w.Members))].ID
 		w.Remarks = append(w.Remarks, Item{ID: fmt.Sprintf("r%04d", i+1), In: about.ID, As: who, Fields: map[string]any{"text": g.pick(remarks)}})
 	}
+	popular := func() string { return w.Sightings[int(float64(len(w.Sightings))*math.Pow(g.Float64(), 3))].ID } // few get most
 	for range size.Likes {
-		popular := int(float64(len(w.Sightings)) * math.Pow(g.Float64(), 3)) // few are liked much
-		w.Likes = append(w.Likes, [2]string{w.Members[g.IntN(len(w.Members))].ID, w.Sightings[popular].ID})
+		w.Likes = append(w.Likes, [2]string{w.Members[g.IntN(len(w.Members))].ID, popular()})
+	}
+	for range size.Verdicts {
+		value := 1
+		if g.IntN(4) == 0 {
+			value = -1
+		}
+		w.Verdicts = append(w.Verdicts, Verdict{w.Members[g.IntN(len(w.Members))].ID, popular(), value})
 	}
 	return w
 }

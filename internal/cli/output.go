@@ -94,5 +94,5 @@ func many(n int, noun string) string {
 	if n != 1 {
 		noun += "s"
 	}
-	return fmt.Sprintf("%d %s", n, noun)
+	return count(int64(n)) + " " + noun
 }

@@ -57,7 +57,7 @@ func (a *app) printWhy(why client.Why) {
 		if r.Change != 0 {
 			change = fmt.Sprint(r.Change)
 		}
-		rows = append(rows, table.Row{sign, clip(r.Says, 90), since, change, r.As})
+		rows = append(rows, table.Row{sign, r.Says, since, change, r.As})
 	}
 	a.table(table.Row{"", "fact", "since", "change", "as"}, rows, 4)
 }
@@ -173,8 +173,14 @@ func (a *app) printCascade(c client.Cascade) {
 	}
 }
 
+// branches lists steps; those that found nothing to do are only counted.
 func branches(l list.Writer, steps []client.Step) {
+	idle := 0
 	for _, s := range steps {
+		if !s.Changes && s.Rows == 0 && s.Left == 0 && s.Parked == 0 && len(s.Follows) == 0 {
+			idle++
+			continue
+		}
 		l.AppendItem(stepInWords(s))
 		if len(s.Follows) > 0 {
 			l.Indent()
@@ -182,13 +188,16 @@ func branches(l list.Writer, steps []client.Step) {
 			l.UnIndent()
 		}
 	}
+	if idle > 0 {
+		l.AppendItem(fmt.Sprintf("%d more looked and found nothing to do", idle))
+	}
 }
 
 func stepInWords(s client.Step) string {
 	if s.Changes {
 		return fmt.Sprintf("%s: %s, such as %s", s.Says, many(int(s.Many), "change"), s.Example)
 	}
-	words := []string{fmt.Sprintf("%s: %s rows in %s", s.Says, count(s.Rows), many(int(s.Chunks), "chunk"))}
+	words := []string{fmt.Sprintf("%s: %s in %s", s.Says, many(int(s.Rows), "row"), many(int(s.Chunks), "chunk"))}
 	if s.Attempts > 0 {
 		words = append(words, many(int(s.Attempts), "failed attempt"))
 	}

@@ -107,7 +107,7 @@ const auditView = 100 * time.Millisecond
 const (
 	auditDocuments = 2000
 	auditSources   = 500
-	auditOwners    = 100
+	auditOwners    = 250
 )
 
 func spanOf(aspect plan.Aspect) int {

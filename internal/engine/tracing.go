@@ -94,7 +94,7 @@ func (r *running) tree(root store.Record, work []store.Traced, caused []store.Co
 			Changes: true, Says: fmt.Sprintf("%s %s", c.Kind, c.Subject), Many: c.Many, Since: c.First, Done: &last, Example: c.Example}})
 	}
 	for i, c := range changes {
-		at := slices.IndexFunc(works, func(w *branch) bool { return w.removes(caused[i]) })
+		at := slices.IndexFunc(works, func(w *branch) bool { return w.step.Rows > 0 && w.removes(caused[i]) })
 		if at < 0 {
 			hang(c, top)
 			continue

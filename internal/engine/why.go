@@ -151,6 +151,8 @@ func (q *inquiry) entitled(t *plan.Timeline, owner, author int64, ownerKey, auth
 		return false, err
 	}
 	switch {
+	case !follows && barred:
+		q.why.Because = fmt.Sprintf("there is no %s from the owner to the author, and a %s would keep it out", t.Through.Name, t.Unless.Name)
 	case !follows:
 		q.why.Because = fmt.Sprintf("there is no %s from the owner to the author", t.Through.Name)
 	case barred:

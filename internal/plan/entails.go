@@ -89,8 +89,10 @@ func (p *Plan) InWords(of Entailed) string {
 		return "filled up " + name + " with older entries"
 	case EndReference:
 		return "ended " + name
-	case EndFrom, EndTo:
-		return "unset " + name
+	case EndFrom:
+		return "unset " + name + " from it"
+	case EndTo:
+		return "unset " + name + " to it"
 	case EndNested:
 		return "removed the " + name + " under it"
 	case EndTimeline:

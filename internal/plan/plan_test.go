@@ -40,6 +40,9 @@ func TestWhatEachChangeMakesDue(t *testing.T) {
 		{"a sighting is created", plan.Change{Kind: plan.Created, Collection: sightings, Doc: sighting, RankAfter: ranks, After: plan.Targets{author: ada}}, []string{
 			"add members.sighting_count key=0 doc=1 rank=0 amount=1",
 			"deliver home key=1 doc=10 rank=99 amount=0",
+			"weigh members.birds_seen key=0 doc=10 rank=0 amount=0",
+			"weigh members.most_at_once key=0 doc=10 rank=0 amount=0",
+			"weigh members.trusted key=0 doc=10 rank=0 amount=0",
 		}},
 		{"a sighting is edited where nobody copies", plan.Change{Kind: plan.Changed, Collection: sightings, Doc: sighting, RankBefore: ranks, RankAfter: ranks,
 			Before: plan.Targets{author: ada}, After: plan.Targets{author: ada}, Touched: []string{"text"}}, nil},
@@ -48,6 +51,9 @@ func TestWhatEachChangeMakesDue(t *testing.T) {
 			"add members.sighting_count key=0 doc=1 rank=0 amount=-1",
 			"add members.sighting_count key=0 doc=2 rank=0 amount=1",
 			"deliver home key=2 doc=10 rank=99 amount=1",
+			"weigh members.birds_seen key=0 doc=10 rank=0 amount=0",
+			"weigh members.most_at_once key=0 doc=10 rank=0 amount=0",
+			"weigh members.trusted key=0 doc=10 rank=0 amount=0",
 			"withdraw home key=1 doc=10 rank=99 amount=0",
 		}},
 		{"a sighting is removed", plan.Change{Kind: plan.Removed, Collection: sightings, Doc: sighting, RankBefore: ranks, Before: plan.Targets{author: ada}}, []string{
@@ -55,10 +61,15 @@ func TestWhatEachChangeMakesDue(t *testing.T) {
 			"end-nested remarks key=0 doc=10 rank=0 amount=0",
 			"end-to like key=0 doc=10 rank=0 amount=0",
 			"end-to save key=0 doc=10 rank=0 amount=0",
+			"end-to verdict key=0 doc=10 rank=0 amount=0",
+			"weigh members.birds_seen key=0 doc=10 rank=0 amount=0",
+			"weigh members.most_at_once key=0 doc=10 rank=0 amount=0",
+			"weigh members.trusted key=0 doc=10 rank=0 amount=0",
 			"withdraw home key=1 doc=10 rank=99 amount=0",
 		}},
 		{"a remark is created", plan.Change{Kind: plan.Created, Collection: remarks, Doc: remark, Parent: sighting, After: plan.Targets{remarks.References[0]: ada}}, []string{
 			"add sightings.remark_count key=0 doc=10 rank=0 amount=1",
+			"weigh sightings.last_remarks key=0 doc=20 rank=0 amount=0",
 		}},
 		{"a member is renamed", plan.Change{Kind: plan.Changed, Collection: members, Doc: ada, Touched: []string{"name"}}, []string{
 			"recopy remarks.byline key=0 doc=1 rank=0 amount=0",
@@ -70,6 +81,7 @@ func TestWhatEachChangeMakesDue(t *testing.T) {
 			"end-from follow key=0 doc=1 rank=0 amount=0",
 			"end-from like key=0 doc=1 rank=0 amount=0",
 			"end-from save key=0 doc=1 rank=0 amount=0",
+			"end-from verdict key=0 doc=1 rank=0 amount=0",
 			"end-reference remarks.author key=0 doc=1 rank=0 amount=0",
 			"end-reference sightings.author key=0 doc=1 rank=0 amount=0",
 			"end-timeline home key=0 doc=1 rank=0 amount=0",
@@ -79,6 +91,22 @@ func TestWhatEachChangeMakesDue(t *testing.T) {
 		{"a follow is set", plan.Change{Kind: plan.Set, Pair: p.Pair("follow"), From: ada, To: ben}, []string{
 			"add members.follower_count key=0 doc=2 rank=0 amount=1",
 			"add members.following_count key=0 doc=1 rank=0 amount=1",
+			"relate home key=2 doc=1 rank=0 amount=0",
+		}},
+		{"more birds were seen after all", plan.Change{Kind: plan.Changed, Collection: sightings, Doc: sighting, RankBefore: ranks, RankAfter: ranks,
+			Before: plan.Targets{author: ada}, After: plan.Targets{author: ada}, Touched: []string{"birds"}}, []string{
+			"weigh members.birds_seen key=0 doc=10 rank=0 amount=0",
+			"weigh members.most_at_once key=0 doc=10 rank=0 amount=0",
+		}},
+		{"a remark is rewritten", plan.Change{Kind: plan.Changed, Collection: remarks, Doc: remark, Touched: []string{"text"}}, []string{
+			"reshow sightings.last_remarks key=0 doc=20 rank=0 amount=0",
+		}},
+		{"a verdict is set", plan.Change{Kind: plan.Set, Pair: p.Pair("verdict"), From: ada, To: sighting}, []string{
+			"weigh sightings.agreement key=10 doc=1 rank=0 amount=0",
+			"weigh sightings.doubt_count key=10 doc=1 rank=0 amount=0",
+		}},
+		{"a block is set", plan.Change{Kind: plan.Set, Pair: p.Pair("block"), From: ada, To: ben}, []string{
+			"relate home key=1 doc=2 rank=0 amount=0",
 			"relate home key=2 doc=1 rank=0 amount=0",
 		}},
 		{"a like is unset", plan.Change{Kind: plan.Unset, Pair: p.Pair("like"), From: ada, To: sighting}, []string{
@@ -110,5 +138,36 @@ func TestEveryTriggerIsNamedOnce(t *testing.T) {
 	}
 	if want := (plan.Trigger{When: "members.handle/name/portrait changes", Then: "bring it to the byline of all sightings whose author it is"}); !seen[want] {
 		t.Errorf("missing: %+v", want)
+	}
+}
+
+func TestWhatIsBuiltOnAKeptValueFollowsIt(t *testing.T) {
+	p, names := fenwatch(t)
+	var got []string
+	for _, w := range p.Collection("sightings").KeptChanged("agreement", 10) {
+		got = append(got, fmt.Sprintf("%v %s doc=%d", w.Step, names[w.Subject], w.Doc))
+	}
+	if want := []string{"weigh members.trusted doc=10"}; !reflect.DeepEqual(got, want) {
+		t.Errorf("got %q, want %q", got, want)
+	}
+	if p.Collection("members").BuiltOn("trusted") {
+		t.Error("nothing is built on trusted")
+	}
+}
+
+// What others are compared with is audited before them.
+func TestAuditsGoFromTheGroundUp(t *testing.T) {
+	p, _ := fenwatch(t)
+	place := map[string]int{}
+	for i, d := range p.Duplicates() {
+		place[string(d.Kind)+" "+d.Name] = i
+	}
+	order := []string{"reference sightings.author", "posted home", "contribution sightings.agreement", "sum sightings.agreement", "contribution members.trusted", "sum members.trusted", "timeline home"}
+	for i := range order[1:] {
+		before, there := place[order[i]]
+		after, too := place[order[i+1]]
+		if !there || !too || before >= after {
+			t.Errorf("%s should come before %s: %d, %d", order[i], order[i+1], before, after)
+		}
 	}
 }

@@ -190,10 +190,11 @@ func (s *Store) SetSetting(ctx context.Context, name, value string) error {
 }
 
 // View runs a function on a consistent view of the database: everything it
-// reads is as of one moment. What it writes must not meet other writers.
+// reads is as of one moment. Its statements go over many rows at once, so each
+// is planned for what it is given. What it writes must not meet other writers.
 func (s *Store) View(ctx context.Context, run func(*Tx) error) error {
 	return s.Write(ctx, func(tx *Tx) error {
-		for _, sql := range []string{"SET TRANSACTION ISOLATION LEVEL REPEATABLE READ", "SET LOCAL plan_cache_mode = force_custom_plan"} {
+		for _, sql := range []string{"SET TRANSACTION ISOLATION LEVEL REPEATABLE READ", "SET LOCAL plan_cache_mode = force_custom_plan", "SET LOCAL enable_seqscan = on"} {
 			if err := tx.db.Exec(sql).Error; err != nil {
 				return err
 			}

@@ -307,22 +307,11 @@ func settledEntryArgs(t *plan.Timeline) []any {
 }
 
 // CheckEntries compares the entries of owners in a span with the facts: pairs,
-// posts, and in timelines that were cut only what lies above the cut.
-// Keys: pairs_from, posted, entries.
+// posts, and in timelines that were cut what lies above the cut; what is stored
+// at or below it must have its reasons too. It returns how many entries it
+// compared. Keys: pairs_from, posted, entries.
 func (tx *Tx) CheckEntries(t *plan.Timeline, s Span) ([]Drift, int64, error) {
-	missing, err := tx.missingEntries(t, s)
-	if err != nil {
-		return nil, 0, err
-	}
-	may := entitled(t, "e.owner", "e.author")
-	args := append([]any{t.Number, s.After, s.UpTo}, may.args...)
-	surplus, err := tx.drift(`
-		SELECT e.owner AS doc, e.doc AS other, 'surplus' AS kind, jsonb_build_object('rank', e.rank, 'author', e.author) AS stored
-		FROM entries e
-		WHERE e.timeline = ? AND e.owner > ? AND e.owner <= ?
-		  AND NOT (`+may.sql+` AND EXISTS (
-			SELECT 1 FROM posted x WHERE x.timeline = e.timeline AND x.author = e.author AND x.rank = e.rank AND x.doc = e.doc))
-		  AND `+settledEntry, append(args, settledEntryArgs(t)...)...)
+	differing, err := tx.differingEntries(t, s)
 	if err != nil {
 		return nil, 0, err
 	}
@@ -331,38 +320,52 @@ func (tx *Tx) CheckEntries(t *plan.Timeline, s Span) ([]Drift, int64, error) {
 		return nil, 0, err
 	}
 	short = slices.DeleteFunc(short, func(s Drift) bool { // a missing entry is told as such
-		return slices.ContainsFunc(missing, func(m Drift) bool { return m.Doc == s.Doc })
+		return slices.ContainsFunc(differing, func(m Drift) bool { return m.Kind == "missing" && m.Doc == s.Doc })
 	})
 	var many int64
 	err = tx.db.Raw("SELECT count(*) FROM entries WHERE timeline = ? AND owner > ? AND owner <= ?", t.Number, s.After, s.UpTo).Scan(&many).Error
-	return append(append(missing, surplus...), short...), many, err
+	return append(differing, short...), many, err
 }
 
-func (tx *Tx) missingEntries(t *plan.Timeline, s Span) ([]Drift, error) {
-	may := related(t, "o.n", "p.b")
-	args := append([]any{t.Owner.Number, s.After, s.UpTo, t.Through.Number, t.Number}, may.args...)
-	args = append(args, t.Number, t.Own, t.Number, t.Number)
+// differingEntries joins what should be there with what is there, both as
+// whole sets, and looks closer only at what has no partner.
+func (tx *Tx) differingEntries(t *plan.Timeline, s Span) ([]Drift, error) {
+	may, still := related(t, "p.a", "p.b"), entitled(t, "e.owner", "e.author")
+	args := append([]any{t.Number, t.Owner.Number, s.After, s.UpTo, t.Through.Number}, may.args...)
+	args = append(args, t.Own, t.Number, t.Number, s.After, s.UpTo)
+	args = append(append(args, still.args...), t.Number)
 	return tx.drift(`
-		WITH owner AS MATERIALIZED (SELECT n FROM documents WHERE collection = ? AND n > ? AND n <= ?),
-		due_there AS (
-			SELECT o.n AS owner, x.rank, x.doc, x.author, greatest(p.at, d.created) AS since
-			FROM owner o
-			JOIN pairs p ON p.kind = ? AND p.a = o.n
-			JOIN posted x ON x.timeline = ? AND x.author = p.b
-			LEFT JOIN documents d ON d.n = x.doc
+		WITH owner AS MATERIALIZED (
+			SELECT d.n, f.rank, f.doc
+			FROM documents d LEFT JOIN floors f ON f.timeline = ? AND f.owner = d.n
+			WHERE d.collection = ? AND d.n > ? AND d.n <= ?
+		), tie AS MATERIALIZED (
+			SELECT o.n AS owner, o.rank, o.doc, p.b AS author, p.at FROM owner o JOIN pairs p ON p.kind = ? AND p.a = o.n
 			WHERE `+may.sql+`
-			UNION ALL
-			SELECT o.n, x.rank, x.doc, x.author, d.created
-			FROM owner o JOIN posted x ON x.timeline = ? AND x.author = o.n LEFT JOIN documents d ON d.n = x.doc
-			WHERE ?
+			UNION
+			SELECT n, rank, doc, n, NULL FROM owner WHERE ?
+		), e AS (
+			SELECT coalesce(should.owner, has.owner) AS owner, coalesce(should.rank, has.rank) AS rank, coalesce(should.doc, has.doc) AS doc,
+			       coalesce(should.author, has.author) AS author, has.doc IS NULL AS missing, should.at
+			FROM (
+				SELECT tie.owner, x.rank, x.doc, x.author, max(tie.at) AS at
+				FROM tie JOIN posted x ON x.timeline = ? AND x.author = tie.author
+				WHERE tie.rank IS NULL OR (x.rank, x.doc) > (tie.rank, tie.doc)
+				GROUP BY 1, 2, 3, 4
+			) should
+			FULL JOIN (SELECT owner, rank, doc, author FROM entries WHERE timeline = ? AND owner > ? AND owner <= ?) has
+			  ON has.owner = should.owner AND has.rank = should.rank AND has.doc = should.doc AND has.author = should.author
+			WHERE should.doc IS NULL OR has.doc IS NULL
 		)
-		SELECT DISTINCT ON (e.owner, e.rank, e.doc) e.owner AS doc, e.doc AS other, 'missing' AS kind, e.since,
-		       jsonb_build_object('rank', e.rank, 'author', e.author) AS expected
-		FROM due_there e
-		LEFT JOIN floors f ON f.timeline = ? AND f.owner = e.owner
-		WHERE (f.owner IS NULL OR (e.rank, e.doc) > (f.rank, f.doc))
-		  AND NOT EXISTS (SELECT 1 FROM entries h WHERE h.timeline = ? AND h.owner = e.owner AND h.rank = e.rank AND h.doc = e.doc)
-		  AND `+settledEntry, append(args, settledEntryArgs(t)...)...)
+		SELECT e.owner AS doc, e.doc AS other, CASE WHEN e.missing THEN 'missing' ELSE 'surplus' END AS kind,
+		       CASE WHEN NOT e.missing THEN jsonb_build_object('rank', e.rank, 'author', e.author) END AS stored,
+		       CASE WHEN e.missing THEN jsonb_build_object('rank', e.rank, 'author', e.author) END AS expected,
+		       CASE WHEN e.missing THEN greatest(e.at, d.created) END AS since
+		FROM e LEFT JOIN documents d ON d.n = e.doc
+		WHERE (e.missing OR NOT (`+still.sql+` AND EXISTS (
+			SELECT 1 FROM posted x WHERE x.timeline = ? AND x.author = e.author AND x.rank = e.rank AND x.doc = e.doc)))
+		  AND `+settledEntry+`
+		ORDER BY e.owner, e.rank DESC`, append(args, settledEntryArgs(t)...)...)
 }
 
 // shortTimelines finds timelines that were cut, hold fewer entries than their
