@@ -13,6 +13,8 @@ const { outline, missing } = useOutline()
       <RouterLink to="/">Settled?</RouterLink>
       <RouterLink to="/documents" :class="{ here: $route.name === 'documents' }">Documents</RouterLink>
       <RouterLink to="/together">Side by side</RouterLink>
+      <RouterLink to="/audit">Audit</RouterLink>
+      <RouterLink to="/parked">Parked</RouterLink>
     </nav>
     <SettledBadge />
   </header>
@@ -37,7 +39,8 @@ nav a.router-link-exact-active, nav a.here { color: var(--text); background: var
 main { max-width: 1240px; margin: 0 auto; padding: 20px 24px 48px; }
 @media (max-width: 640px) {
   .bar { padding: 10px 12px; gap: 8px 12px; }
-  nav { order: 3; flex-basis: 100%; }
+  nav { order: 3; flex-basis: 100%; flex-wrap: wrap; gap: 0; }
+  nav a { padding: 6px; font-size: 13px; }
   main { padding: 12px; }
 }
 </style>

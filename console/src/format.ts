@@ -18,6 +18,8 @@ export function duration(ms: number): string {
   return ms < 1000 ? `${Math.round(ms)} ms` : `${(ms / 1000).toFixed(1)} s`
 }
 
+const isoTime = /^\d{4}-\d\d-\d\dT[\d:.]+Z$/
+
 /** A value of any type on one line. */
 export function inline(value: unknown): string {
   if (value === null || value === undefined) return '–'
@@ -26,7 +28,7 @@ export function inline(value: unknown): string {
     if (Array.isArray(value)) return value.map(inline).join(', ')
     return Object.values(value).map(inline).join(' · ')
   }
-  return String(value)
+  return typeof value === 'string' && isoTime.test(value) ? moment(value) : String(value)
 }
 
 /** A number of pieces of work and the verb that agrees with it. */

@@ -6,6 +6,9 @@ export const router = createRouter({
     { path: '/', name: 'settled', component: () => import('./pages/SettledPage.vue'), meta: { title: 'Settled?' } },
     { path: '/documents/:path(.*)*', name: 'documents', component: () => import('./pages/DocumentsPage.vue'), meta: { title: 'Documents' } },
     { path: '/together', name: 'together', component: () => import('./pages/TogetherPage.vue'), meta: { title: 'Side by side' } },
+    { path: '/audit', name: 'audit', component: () => import('./pages/AuditPage.vue'), meta: { title: 'Audit' } },
+    { path: '/changes/:position', name: 'change', component: () => import('./pages/ChangePage.vue'), meta: { title: 'What it caused' } },
+    { path: '/parked', name: 'parked', component: () => import('./pages/ParkedPage.vue'), meta: { title: 'Parked work' } },
     { path: '/:rest(.*)*', component: () => import('./pages/NowherePage.vue'), meta: { title: 'Nothing here' } },
   ],
 })

@@ -8,28 +8,35 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"time"
 
 	"github.com/chromedp/chromedp"
 )
 
-// A page is ready when something that it shows last is there.
-var pages = []struct {
-	file, path, ready string
-	width, height     int64
-	dark              bool
-}{
-	{"settled.png", "/", "table tbody tr td.when", 1280, 800, false},
-	{"documents.png", "/documents/sightings", "td.id", 1280, 800, false},
-	{"document.png", "/documents/sightings/s00001", "td .kept", 1280, 800, false},
-	{"together.png", "/together?left=keeper&right=arno_marshwood", `[data-side="right"] article`, 1280, 800, false},
-	{"together-dark.png", "/together?left=ada_birkdale&right=arno_marshwood", `[data-side="right"] article`, 1280, 800, true},
-	{"together-narrow.png", "/together?left=ada_birkdale&right=arno_marshwood", `[data-side="right"] article`, 420, 800, false},
+// shot is a picture of a page. The page is ready when something that it shows
+// last is there; with press, something is pressed first.
+type shot struct {
+	file, path, press, ready string
+	width, height            int64
+	dark                     bool
+}
+
+var pages = []shot{
+	{"settled.png", "/", "", "table tbody tr td.when", 1280, 800, false},
+	{"documents.png", "/documents/sightings", "", "td.id", 1280, 800, false},
+	{"document.png", "/documents/sightings/s00001", "", "td .kept", 1280, 800, false},
+	{"together.png", "/together?left=keeper&right=arno_marshwood", "", `[data-side="right"] article`, 1280, 800, false},
+	{"together-dark.png", "/together?left=ada_birkdale&right=arno_marshwood", "", `[data-side="right"] article`, 1280, 800, true},
+	{"why.png", "/together?left=ada_birkdale&right=arno_marshwood", `[data-side="left"] [data-act="why"]`, ".why li", 1280, 800, false},
+	{"audit.png", "/audit", "", "tr[data-drift]", 1280, 800, false},
+	{"change.png", "/changes/79473", "", ".step", 1280, 800, false},
+	{"together-narrow.png", "/together?left=ada_birkdale&right=arno_marshwood", "", `[data-side="right"] article`, 420, 800, false},
 }
 
 func main() {
 	if len(os.Args) < 2 {
-		fmt.Fprintln(os.Stderr, "usage: go run ./docs/screenshots URL [FOLDER]")
+		fmt.Fprintln(os.Stderr, "usage: go run ./docs/screenshots URL [FOLDER [FILE ...]]")
 		os.Exit(2)
 	}
 	folder := "docs/screenshots"
@@ -37,17 +44,20 @@ func main() {
 		folder = os.Args[2]
 	}
 	for _, p := range pages {
-		if err := take(os.Args[1], folder, p.file, p.path, p.ready, p.width, p.height, p.dark); err != nil {
+		if len(os.Args) > 3 && !slices.Contains(os.Args[3:], p.file) {
+			continue
+		}
+		if err := take(os.Args[1], folder, p); err != nil {
 			fmt.Fprintln(os.Stderr, p.file+":", err)
 			os.Exit(1)
 		}
 	}
 }
 
-func take(base, folder, file, path, ready string, width, height int64, dark bool) error {
+func take(base, folder string, s shot) error {
 	options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.NoSandbox, chromedp.DisableGPU,
 		chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true), chromedp.Flag("hide-scrollbars", true))
-	if dark {
+	if s.dark {
 		options = append(options, chromedp.Flag("blink-settings", "preferredColorScheme=0"))
 	}
 	allocator, cancel := chromedp.NewExecAllocator(context.Background(), options...)
@@ -57,10 +67,18 @@ func take(base, folder, file, path, ready string, width, height int64, dark bool
 	ctx, cancel = context.WithTimeout(ctx, 30*time.Second)
 	defer cancel()
 	err := chromedp.Do(ctx,
-		chromedp.EmulateViewport(width, height),
-		chromedp.Navigate(base+path),
-		chromedp.WaitVisible(chromedp.CSS(ready)),
+		chromedp.EmulateViewport(s.width, s.height),
+		chromedp.Navigate(base+s.path),
 		chromedp.WaitVisible(chromedp.CSS("a.badge.good")))
+	if err == nil && s.press != "" {
+		err = chromedp.Do(ctx, chromedp.WaitVisible(chromedp.CSS(s.press)))
+		if err == nil {
+			_, err = chromedp.Run(ctx, chromedp.Evaluate[bool](fmt.Sprintf("document.querySelector(%q).click(), true", s.press)))
+		}
+	}
+	if err == nil {
+		err = chromedp.Do(ctx, chromedp.WaitVisible(chromedp.CSS(s.ready)))
+	}
 	if err != nil {
 		return err
 	}
@@ -68,5 +86,5 @@ func take(base, folder, file, path, ready string, width, height int64, dark bool
 	if err != nil {
 		return err
 	}
-	return os.WriteFile(filepath.Join(folder, file), picture, 0o644)
+	return os.WriteFile(filepath.Join(folder, s.file), picture, 0o644)
 }

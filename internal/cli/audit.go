@@ -116,7 +116,7 @@ func (a *app) printAudit(got client.Audit, found []client.Drift, left int) {
 		what = got.Duplicate + " " + got.Document
 	}
 	fmt.Fprintf(a.out, "Audit %d of %s %s: %s rows checked", got.ID, what, got.State, count(got.Checked))
-	if got.Ended != nil {
+	if got.Ended != nil && !got.Mending { // with mending the end says nothing of the audit's pace
 		fmt.Fprintf(a.out, " in %s", got.Ended.Sub(got.Started).Round(time.Millisecond))
 	}
 	fmt.Fprintln(a.out, ".")
@@ -141,9 +141,9 @@ func (a *app) printAudit(got client.Audit, found []client.Drift, left int) {
 			since = clock(*d.Since)
 		}
 		if d.Mended != nil {
-			mended = clock(*d.Mended)
+			mended = "yes"
 		}
-		rows = append(rows, table.Row{d.Duplicate, d.Kind, clip(orGone(d.Document), 40), clip(d.Other, 40), figureOf(d.Stored), figureOf(d.Expected), since, mended})
+		rows = append(rows, table.Row{d.Duplicate, d.Kind, clip(orGone(d.Document), 26), clip(d.Other, 24), figureOf(d.Stored), figureOf(d.Expected), since, mended})
 	}
 	a.table(table.Row{"duplicate", "is", "at", "other", "stored", "should be", "since", "mended"}, rows)
 }
@@ -162,7 +162,7 @@ func figureOf(raw json.RawMessage) string {
 	if len(raw) == 0 || string(raw) == "null" {
 		return "nothing"
 	}
-	return clip(string(raw), 28)
+	return clip(string(raw), 22)
 }
 
 func (a *app) auditList() *cli.Command {

@@ -2,12 +2,14 @@ package engine
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"slices"
 	"strings"
 	"time"
 
+	"yalvo/internal/design"
 	"yalvo/internal/plan"
 	"yalvo/internal/store"
 )
@@ -320,7 +322,73 @@ func (e *Engine) Drift(ctx context.Context, id, after int64, limit int) ([]store
 	if _, err := e.AuditState(ctx, id); err != nil {
 		return nil, err
 	}
-	return e.store.DriftOf(ctx, id, after, false, limit)
+	found, err := e.store.DriftOf(ctx, id, after, false, limit)
+	if err != nil {
+		return nil, err
+	}
+	return found, e.inWords(ctx, found)
+}
+
+// inWords replaces what only the database understands, places in an order and
+// row numbers, by times and paths.
+func (e *Engine) inWords(ctx context.Context, found []store.Drift) error {
+	r, err := e.planned(ctx)
+	if err != nil {
+		return err
+	}
+	for i := range found {
+		f := &found[i]
+		at := slices.IndexFunc(r.plan.Duplicates(), func(d plan.Duplicate) bool { return d.Kind == f.Aspect && d.Name == f.Name })
+		if at < 0 {
+			continue
+		}
+		d := r.plan.Duplicates()[at]
+		if f.Stored, err = e.valueInWords(ctx, d, f.Kind, f.Stored); err != nil {
+			return err
+		}
+		if f.Expected, err = e.valueInWords(ctx, d, f.Kind, f.Expected); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (e *Engine) valueInWords(ctx context.Context, d plan.Duplicate, kind string, raw json.RawMessage) (json.RawMessage, error) {
+	if len(raw) == 0 || string(raw) == "null" {
+		return raw, nil
+	}
+	switch {
+	case d.Kind == plan.Entered && kind != "short":
+		var entry entryFound
+		if err := json.Unmarshal(raw, &entry); err != nil {
+			return nil, err
+		}
+		keys, err := e.store.Keys(ctx, []int64{entry.Author})
+		if err != nil {
+			return nil, err
+		}
+		return json.Marshal(map[string]any{d.Timeline.By.Name: keys[entry.Author], "at": placeInWords(d.Timeline, entry.Rank)})
+	case d.Kind == plan.Posted:
+		rank, err := json.Number(raw).Int64()
+		if err != nil {
+			return nil, err
+		}
+		return json.Marshal(placeInWords(d.Timeline, rank))
+	case d.Kind == plan.Weighed && (d.Summary.Kind == design.Latest || d.Summary.Kind == design.Gather || d.Summary.Timed()):
+		micros, err := json.Number(raw).Int64()
+		if err != nil {
+			return nil, err
+		}
+		return json.Marshal(design.FormatTime(time.UnixMicro(micros)))
+	}
+	return raw, nil
+}
+
+func placeInWords(t *plan.Timeline, rank int64) any {
+	if t.Order != nil && t.Order.Type == design.Integer {
+		return rank
+	}
+	return design.FormatTime(time.UnixMicro(rank))
 }
 
 // StopAudit halts a running audit where it is; ResumeAudit lets it go on.

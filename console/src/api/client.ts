@@ -12,6 +12,14 @@ export type TimelinePage = Schemas['TimelinePage']
 export type Status = Schemas['Status']
 export type Change = Schemas['Change']
 export type PairState = Schemas['PairState']
+export type Audit = Schemas['Audit']
+export type Drift = Schemas['Drift']
+export type Why = Schemas['Why']
+export type Sources = Schemas['Sources']
+export type Place = Schemas['Places']['places'][number]
+export type Cascade = Schemas['Cascade']
+export type Step = Schemas['Step']
+export type Parked = Schemas['ParkedWork']['parked'][number]
 export type Mistake = NonNullable<Schemas['Problem']['errors']>[number]
 export type Values = Record<string, unknown>
 
@@ -87,6 +95,17 @@ export const api = {
   pair: (pair: string, from: string, to: string) => read<PairState>(pairPath(pair, from, to)),
   setPair: (pair: string, from: string, to: string) => ask(pairPath(pair, from, to), { method: 'PUT', as: from }),
   unsetPair: (pair: string, from: string, to: string) => ask(pairPath(pair, from, to), { method: 'DELETE', as: from }),
+  parked: () => read<{ parked: Parked[] }>('/parked?limit=200'),
+  retryParked: async () => (await ask<{ retried: number }>('/parked/retry', { method: 'POST' })).body,
+  cascade: (position: string) => read<Cascade>(`/changes/${encodeURIComponent(position)}/cascade`),
+  whyEntry: (timeline: string, owner: string, entry: string) => read<Why>(`/why/entry?${new URLSearchParams({ timeline, owner, entry })}`),
+  whyKept: (document: string, name: string) => read<Sources>(`/why/kept?${new URLSearchParams({ document, name })}`),
+  places: (document: string) => read<{ places: Place[] }>(`/places?${new URLSearchParams({ document })}`),
+  audits: () => read<Schemas['Audits']>('/audits?limit=20'),
+  drift: (id: number) => read<{ drift: Drift[] }>(`/audits/${id}/drift?limit=200`),
+  beginAudit: (duplicate: string) => ask<Audit>('/audits', { method: 'POST', body: duplicate ? { duplicate } : {} }),
+  auditAct: (id: number, act: 'stop' | 'resume' | 'mend') => ask<Audit>(`/audits/${id}/${act}`, { method: 'POST' }),
+  scheduleAudit: (seconds: number) => ask('/audits/schedule', { method: 'PUT', body: { every_seconds: seconds } }),
   /** Resolves when everything that follows from a position has been done. */
   settled: (position: string) => read<Status>(`/status?settled=${encodeURIComponent(position)}&patience=30`),
 }

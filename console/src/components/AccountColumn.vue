@@ -105,7 +105,7 @@ const remove = (path: string) => act('removed', () => api.remove(path, props.acc
     <p v-else-if="loaded && entries.length === 0" class="quiet empty">Nothing is in this timeline yet: follow somebody, or post.</p>
     <TransitionGroup tag="ol" name="entry">
       <li v-for="e in entries" :key="e.path" :class="{ fresh: fresh.has(e.path) }">
-        <EntryCard :entry="e" :mine="e.author === account" :body-field="bodyField" :busy="busy" @edit="edit(e.path, $event)" @remove="remove(e.path)" />
+        <EntryCard :entry="e" :mine="e.author === account" :body-field="bodyField" :busy="busy" :timeline="timeline.name" :owners="[account, other].filter((o, i, all) => o && all.indexOf(o) === i)" @edit="edit(e.path, $event)" @remove="remove(e.path)" />
       </li>
     </TransitionGroup>
   </section>

@@ -27,10 +27,10 @@ const ends = (c: Change) => (c.detail ?? '').split(' → ')
             <PathLink v-else :path="c.subject" />
             <span v-if="c.detail" class="quiet"> {{ c.detail }}</span>
           </template>
-          <span v-if="c.cause" class="quiet"> because of {{ c.cause }}</span>
+          <span v-if="c.cause" class="quiet"> because of <RouterLink :to="`/changes/${c.cause}`">{{ c.cause }}</RouterLink></span>
         </td>
         <td class="quiet">{{ c.as ?? '' }}</td>
-        <td class="number quiet">{{ c.position }}</td>
+        <td class="number"><RouterLink :to="`/changes/${c.position}`" :title="`what change ${c.position} caused`">{{ c.position }}</RouterLink></td>
       </tr>
     </tbody>
   </table>

@@ -2,11 +2,12 @@
 import { ElMessage, ElMessageBox } from 'element-plus'
 import { computed, ref, shallowRef, watch } from 'vue'
 import { useRouter } from 'vue-router'
-import { api, wordsOf, type Document, type Values } from '../api/client'
+import { api, wordsOf, type Document, type Place as Elsewhere, type Values } from '../api/client'
 import type { Place } from '../composables/place'
 import { headField } from '../composables/place'
-import { duration, inline, moment } from '../format'
+import { count, duration, inline, moment } from '../format'
 import DocumentForm from './DocumentForm.vue'
+import KeptRow from './KeptRow.vue'
 import PathLink from './PathLink.vue'
 import ValueView from './ValueView.vue'
 
@@ -14,6 +15,7 @@ const props = defineProps<{ place: Place }>()
 const router = useRouter()
 
 const doc = shallowRef<Document>()
+const places = shallowRef<Elsewhere[]>([])
 const trouble = ref('')
 const editing = ref(false)
 
@@ -26,6 +28,7 @@ const heading = computed(() => {
 async function load() {
   try {
     doc.value = await api.document(props.place.path)
+    places.value = (await api.places(props.place.path)).places
     trouble.value = ''
   } catch (error) {
     doc.value = undefined
@@ -80,17 +83,25 @@ async function remove() {
             </tr>
           </tbody>
         </table>
+        <template v-if="places.length">
+          <h2 class="links">Duplicated to <span class="quiet">in how many places</span></h2>
+          <table class="plain">
+            <tbody>
+              <tr v-for="p in places" :key="p.where">
+                <td>{{ p.where }}</td>
+                <td class="quiet">{{ p.values.join(', ') || 'counted' }}</td>
+                <td class="number">{{ count(p.many) }}</td>
+              </tr>
+            </tbody>
+          </table>
+        </template>
       </section>
       <section class="panel">
         <h2>Kept <span class="quiet">what Yalvo derives, and from what</span></h2>
         <p v-if="place.collection.kept.length === 0" class="quiet">Nothing is kept in {{ place.collection.name }}.</p>
         <table v-else class="plain">
           <tbody>
-            <tr v-for="k in place.collection.kept" :key="k.name">
-              <th scope="row">{{ k.name }}</th>
-              <td><div class="kept"><ValueView :value="doc.kept[k.name]" /></div></td>
-              <td class="quiet source">{{ k.kind }} {{ k.from }}</td>
-            </tr>
+            <KeptRow v-for="k in place.collection.kept" :key="doc.path + k.name" :path="doc.path" :kept="k" :value="doc.kept[k.name]" />
           </tbody>
         </table>
         <template v-if="place.collection.links.length">
@@ -113,7 +124,6 @@ async function remove() {
 h2 .quiet { font-weight: 400; margin-left: 6px; }
 .halves { display: grid; grid-template-columns: 1fr 1fr; gap: var(--gap); align-items: start; }
 .plain th { vertical-align: top; padding-top: 5px; border-top: 1px solid var(--line); width: 1%; }
-.source { white-space: nowrap; }
 .links { margin-top: 20px; }
 ul { margin: 0; padding: 0; list-style: none; display: flex; flex-wrap: wrap; gap: 4px 20px; }
 @media (max-width: 900px) { .halves { grid-template-columns: 1fr; } }

@@ -2,12 +2,14 @@
 import { computed, nextTick, ref } from 'vue'
 import type { Entry } from '../api/client'
 import { ago, inline, moment } from '../format'
+import WhyPanel from './WhyPanel.vue'
 
 // One entry of a timeline: the author's card and the counts are kept, the rest are facts.
-const props = defineProps<{ entry: Entry; mine: boolean; bodyField: string; busy: boolean }>()
+const props = defineProps<{ entry: Entry; mine: boolean; bodyField: string; busy: boolean; timeline: string; owners: string[] }>()
 const emit = defineEmits<{ edit: [text: string]; remove: [] }>()
 
 const editing = ref(false)
+const asking = ref(false)
 const text = ref('')
 const box = ref<{ focus: () => void }>()
 
@@ -49,11 +51,17 @@ function save() {
     <footer>
       <span v-for="[name, v] in extras" :key="name" class="quiet extra">{{ v }}</span>
       <span v-for="[name, v] in counts" :key="name" class="kept">{{ name.replaceAll('_', ' ').replace(' count', 's') }} {{ inline(v) }}</span>
-      <span v-if="mine && !editing" class="acts">
+      <span v-if="!editing" class="acts">
+        <el-button size="small" link data-act="why" :aria-expanded="asking" @click="asking = !asking">{{ asking ? 'Close' : 'Why?' }}</el-button>
+      </span>
+      <span v-if="mine && !editing" class="own">
         <el-button size="small" link :disabled="busy" data-act="edit" @click="start">Edit</el-button>
         <el-button size="small" link :disabled="busy" data-act="remove" @click="emit('remove')">Remove</el-button>
       </span>
     </footer>
+    <template v-if="asking">
+      <WhyPanel v-for="o in owners" :key="o" :timeline="timeline" :owner="o" :path="entry.path" />
+    </template>
   </article>
 </template>
 

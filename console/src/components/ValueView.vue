@@ -5,6 +5,12 @@ import PathLink from './PathLink.vue'
 
 const props = defineProps<{ value: unknown; to?: string; time?: boolean }>()
 
+/** A list of objects: the newest few of something, embedded. */
+const items = computed(() =>
+  Array.isArray(props.value) && props.value.length > 0 && props.value.every((v) => v && typeof v === 'object')
+    ? (props.value as Record<string, unknown>[])
+    : undefined,
+)
 const parts = computed(() =>
   props.value && typeof props.value === 'object' && !Array.isArray(props.value)
     ? Object.entries(props.value as Record<string, unknown>)
@@ -14,6 +20,12 @@ const parts = computed(() =>
 
 <template>
   <PathLink v-if="to && typeof value === 'string'" :path="`${to}/${value}`" />
+  <ol v-else-if="items">
+    <li v-for="(item, i) in items" :key="i">
+      <PathLink v-if="typeof item.path === 'string'" :path="item.path" />
+      <dl><template v-for="(v, name) in item" :key="name"><template v-if="name !== 'id' && name !== 'path'"><dt>{{ name }}</dt><dd>{{ inline(v) }}</dd></template></template></dl>
+    </li>
+  </ol>
   <dl v-else-if="parts">
     <template v-for="[name, v] in parts" :key="name"><dt>{{ name }}</dt><dd>{{ inline(v) }}</dd></template>
   </dl>
@@ -23,6 +35,8 @@ const parts = computed(() =>
 
 <style scoped>
 dl { display: grid; grid-template-columns: max-content 1fr; gap: 0 10px; margin: 0; }
+ol { list-style: none; margin: 0; padding: 0; }
+li + li { border-top: 1px solid var(--line); margin-top: 4px; padding-top: 4px; }
 dt { color: var(--quiet); }
 dd { margin: 0; overflow-wrap: anywhere; }
 .value { white-space: pre-wrap; overflow-wrap: anywhere; }

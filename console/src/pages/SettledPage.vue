@@ -33,7 +33,7 @@ const explanation = computed(() => {
   const s = status.value
   if (!s) return ''
   if (s.settled) return 'No work is due: what was written has reached every kept value and every timeline.'
-  if (s.parked > 0) return 'Failed again and again, and waiting for you: `yalvo parked` says why, `yalvo parked --retry` tries again.'
+  if (s.parked > 0) return 'Failed again and again, and waiting for you: the page Parked says why, and tries it again.'
   return `The oldest is ${duration(s.lag_ms)} behind.`
 })
 </script>

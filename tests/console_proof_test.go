@@ -1,0 +1,74 @@
+package tests
+
+import (
+	"testing"
+
+	"github.com/chromedp/chromedp"
+)
+
+func TestDriftIsFoundAndMendedInTheConsole(t *testing.T) {
+	b := browse(t, ponds)
+	b.person("ada")
+	b.person("ben")
+	b.follow("ben", "ada")
+	b.post("ada", "p1", "a heron")
+	b.Settle()
+	b.do(chromedp.Navigate(b.URL + "/audit"))
+	b.sees("nothing audited", `document.querySelector('h1').innerText === 'Nothing has been audited yet'`)
+	b.press(`[data-act="audit"]`)
+	b.sees("no drift", `document.querySelector('h1').innerText.startsWith('No drift')`)
+
+	b.SQL(`UPDATE kept SET "values" = "values" || '{"followers_n": 7}' WHERE doc = (SELECT n FROM documents WHERE key = 'ada')`)
+	b.SQL(`DELETE FROM entries WHERE owner = (SELECT n FROM documents WHERE key = 'ben')`)
+	b.press(`[data-act="audit"]`)
+	b.sees("both", `document.querySelector('h1').innerText === '2 drifted'`)
+	b.sees("what is stored and what should be", `document.querySelector('[data-drift="people.followers_n"]').innerText.replace(/\s+/g, ' ').includes('people/ada 7 1')`)
+	b.press(`[data-act="mend"]`)
+	b.sees("mended", `document.querySelector('h1').innerText === '2 had drifted, all of it is mended'`)
+	same(t, "ben's timeline", b.home("ben"), []string{"p1"})
+	b.noDrift()
+}
+
+func TestTheConsoleSaysWhy(t *testing.T) {
+	b := browse(t, ponds)
+	b.person("ada")
+	b.person("ben")
+	b.person("cora")
+	b.follow("ben", "ada")
+	b.post("ada", "p1", "a heron")
+	b.Settle()
+	b.do(chromedp.Navigate(b.URL + "/together?left=ben&right=cora"))
+	b.press(in("left", "why"))
+	b.sees("for one", `document.querySelector('[data-why="ben"] h3').innerText.startsWith('In ben')`)
+	b.sees("against the other", `document.querySelector('[data-why="cora"] .against').innerText.includes('never set')`)
+
+	b.do(chromedp.Navigate(b.URL + "/documents/people/ada"))
+	b.press(`[data-kept="followers_n"] [data-act="why"]`)
+	b.sees("the source of a count", `document.querySelector('.sources').innerText.includes('people/ben')`)
+}
+
+func TestTheConsoleShowsWhatAChangeCausedAndWhatIsParked(t *testing.T) {
+	b := browse(t, ponds)
+	b.person("ada")
+	b.person("ben")
+	b.follow("ben", "ada")
+	position := b.post("ada", "p1", "a heron")
+	b.Settle()
+	b.do(chromedp.Navigate(b.URL + "/changes/" + string(position)))
+	b.sees("settled", `document.querySelector('h1').innerText.startsWith('Everything that followed was settled after')`)
+	b.sees("the steps", `document.body.innerText.includes('delivered to the home timelines')`)
+	b.do(chromedp.Navigate(b.URL + "/changes/9999"))
+	b.sees("no such change", `document.body.innerText.includes('there is no change 9999')`)
+
+	b.do(chromedp.Navigate(b.URL + "/parked"))
+	b.sees("nothing parked", `document.querySelector('h1').innerText === 'No work is parked'`)
+	b.SQL(`INSERT INTO parked (seq, lane, step, subject, key, doc, rank, amount, cursor, change, chunks, rows, since, attempts, error)
+		SELECT 1, 3, 5, n, 0, 0, 0, 0, 0, $1, 0, 0, now(), 8, 'the disk was full' FROM numbers WHERE kind = 'timeline'`, exact(position))
+	b.do(chromedp.Navigate(b.URL + "/changes/" + string(position)))
+	b.sees("the parked step", `document.querySelector('.stuck').innerText.includes('the disk was full')`)
+	b.do(chromedp.Navigate(b.URL + "/parked"))
+	b.sees("it is listed", `document.querySelector('td.error').innerText === 'the disk was full'`)
+	b.press(`[data-act="retry"]`)
+	b.sees("it is tried again", `document.querySelector('h1').innerText === 'No work is parked'`)
+	b.noDrift()
+}
