@@ -423,13 +423,20 @@ func (th *throng) entries(timeline, owner string) []string {
 // Thirty-two clients do random things to an app with every kind of duplicate,
 // over two services; afterwards everything is as the model says.
 func TestEverythingIsAsTheModelSays(t *testing.T) {
-	s := seeded(t)
-	w := start(t, marsh)
-	other := harness.StartOn(t, w.Database, "")
-	th := newThrong(t, w, marsh, w.Client, other.Client)
-	for round := range 2 {
-		th.run(s+uint64(round), *operations, 32)
-		th.asTheModelSays()
-		w.auditFindsNothing()
+	for _, design := range []struct{ name, source string }{
+		{"pushed", marsh},
+		{"collected and mixed", strings.NewReplacer("length: 12,", "length: 12, deliver: mixed, above: 3,", "order: seen,", "order: seen, deliver: pull,").Replace(marsh)},
+	} {
+		t.Run(design.name, func(t *testing.T) {
+			s := seeded(t)
+			w := start(t, design.source)
+			other := harness.StartOn(t, w.Database, "")
+			th := newThrong(t, w, design.source, w.Client, other.Client)
+			for round := range 2 {
+				th.run(s+uint64(round), *operations/2, 32)
+				th.asTheModelSays()
+				w.auditFindsNothing()
+			}
+		})
 	}
 }

@@ -190,8 +190,20 @@ type Timeline struct {
 	Unless  *Unless
 	Order   *Field // an integer or timestamp of the entries, greatest first; nil: their creation
 	Length  int    // how many of the newest entries the timeline holds
+	Deliver Deliver
+	Above   int // mixed: authors with more followers are collected from when read
 	Carry   []Part
 }
+
+// Deliver is the way entries get into a timeline.
+type Deliver string
+
+// The ways.
+const (
+	Push  Deliver = "push"  // written into every follower's timeline when posted
+	Pull  Deliver = "pull"  // collected from the authors when read
+	Mixed Deliver = "mixed" // pushed, but for authors with many followers
+)
 
 // Unless keeps an author's entries out of a timeline whose owner is paired
 // with the author.

@@ -76,7 +76,9 @@ func TestEachProblemIsToldWithPlaceCodeAndRemedy(t *testing.T) {
 		{"a mistyped condition", "{count: follow.to}", "{count: posts.author, where: 'doc.txt != \"\"'}", `:9:42: condition: the condition cannot be used: undefined field 'txt'`},
 		{"a condition on what pairs lack", "{count: follow.to}", "{count: follow.to, where: 'pair.weight > 0'}", `condition: the condition cannot be used: undefined field 'weight'`},
 		{"a kept value of itself", "{count: follow.to}", "{latest: posts.author, fields: [text, byline]}\n      last: {latest: follow.to, fields: [last]}", `:10:7: contradiction: kept value people.last would be derived from itself`},
-		{"a delivery of a later release", "carry: [text, byline]", "deliver: mixed", `:19:79: not-supported: deliver "mixed" is not supported yet; this release has push`},
+		{"a mixed delivery without a limit", "carry: [text, byline]", "deliver: mixed", `:19:3: missing-key: timeline "home" is delivered mixed and needs the key "above"`},
+		{"a limit without a mixed delivery", "carry: [text, byline]", "above: 10", `:19:3: contradiction: timeline "home": above means nothing unless deliver is mixed`},
+		{"an unknown delivery", "carry: [text, byline]", "deliver: pish", `bad-value: deliver cannot be "pish"; did you mean "push"?`},
 		{"an unless by the same pair", "carry: [text, byline]", "unless: {paired: follow}", `:19:79: contradiction: timeline "home" brings entries through "follow" and leaves them out for the same pair`},
 		{"an unless by an unknown pair", "carry: [text, byline]", "unless: {paired: blocks}", `unknown-name: there is no pair "blocks"`},
 		{"an unless without a pair", "carry: [text, byline]", "unless: {either_way: true}", `missing-key: unless needs the key "paired"`},
@@ -148,6 +150,17 @@ func TestACircleOfKeptValuesNamesItsMembers(t *testing.T) {
 		if !strings.Contains(got, want) {
 			t.Errorf("got\n%s\nwant %s", got, want)
 		}
+	}
+}
+
+func TestAMixedDeliveryNeedsACountOfFollowers(t *testing.T) {
+	mixed := strings.Replace(base, "carry: [text, byline]", "deliver: mixed, above: 100", 1)
+	if problems := problemsIn(t, mixed); problems != nil {
+		t.Fatal(problems)
+	}
+	problems := problemsIn(t, strings.Replace(mixed, "fans: {count: follow.to}", "fans: {count: follow.from}", 1))
+	if want := `nothing counts the followers of "people"; keep a count in people, as in ` + "`follower_count: {count: follow.to}`"; !strings.Contains(problems.Error(), want) {
+		t.Errorf("got %v", problems)
 	}
 }
 

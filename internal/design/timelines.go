@@ -13,7 +13,7 @@ const (
 
 func (r *reader) readTimelines(n *node) {
 	r.named(n, "timelines", func(name string, at Pos, value *node) {
-		t := &Timeline{Name: name, Pos: at, Length: DefaultLength}
+		t := &Timeline{Name: name, Pos: at, Length: DefaultLength, Deliver: Push}
 		r.design.Timelines = append(r.design.Timelines, t)
 		r.mapping(value, fmt.Sprintf("timeline %q", name), keys{
 			"owner":   func(n *node) { r.readEnd(n, &t.Owner) },
@@ -24,8 +24,11 @@ func (r *reader) readTimelines(n *node) {
 			"length":  func(n *node) { t.Length = r.length(n) },
 			"carry":   func(n *node) { r.readCarry(n, t) },
 			"order":   func(n *node) { r.readOrder(n, t) },
-			"deliver": func(n *node) { r.choice(n, "deliver", []string{"push"}, []string{"pull", "mixed"}) },
-			"unless":  func(n *node) { r.readUnless(n, t) },
+			"deliver": func(n *node) {
+				t.Deliver = Deliver(r.choice(n, "deliver", []string{"push", "pull", "mixed"}, nil))
+			},
+			"above":  func(n *node) { t.Above = r.above(n) },
+			"unless": func(n *node) { r.readUnless(n, t) },
 		}, "owner", "entries", "by", "through")
 		r.last = append(r.last, func() { r.checkTimeline(t) }) // after by and carry, which come last too
 	})
@@ -66,6 +69,38 @@ func (r *reader) readOrder(n *node, t *Timeline) {
 			t.Order = f
 		}
 	})
+}
+
+func (r *reader) above(n *node) int {
+	many, ok := n.scalar.(int64)
+	if !ok || many < 1 {
+		r.problem(n.pos, CodeBadValue, fmt.Sprintf("above must be a whole number of followers, at least 1, this is %s", describe(n)), "")
+		return 1
+	}
+	return int(many)
+}
+
+// checkDelivery: how many follow an author must be known where it matters.
+func (r *reader) checkDelivery(t *Timeline) {
+	switch {
+	case t.Deliver != Mixed && t.Above != 0:
+		r.problem(t.Pos, CodeContradicted, fmt.Sprintf("timeline %q: above means nothing unless deliver is mixed", t.Name), "leave it out, or write `deliver: mixed`")
+	case t.Deliver == Mixed && t.Above == 0:
+		r.problem(t.Pos, CodeMissingKey, fmt.Sprintf("timeline %q is delivered mixed and needs the key \"above\"", t.Name), "write `above: 10000`: authors with more followers are collected from when read")
+	case t.Deliver == Mixed && t.Followers() == nil:
+		r.problem(t.Pos, CodeContradicted, fmt.Sprintf("timeline %q is delivered mixed, and nothing counts the followers of %q", t.Name, t.By.To.Name),
+			fmt.Sprintf("keep a count in %s, as in `follower_count: {count: %s.to}`", t.By.To.Name, t.Through.Name))
+	}
+}
+
+// Followers is the kept count of an author's followers, nil if there is none.
+func (t *Timeline) Followers() *Kept {
+	for _, k := range t.By.To.Kept {
+		if k.Kind == Count && k.Pair == t.Through && k.Side == To && k.Where == nil {
+			return k
+		}
+	}
+	return nil
 }
 
 func (r *reader) readUnless(n *node, t *Timeline) {
@@ -153,6 +188,7 @@ func (r *reader) checkTimeline(t *Timeline) {
 	if t.Through.To != t.By.To {
 		r.problem(t.Pos, CodeContradicted, fmt.Sprintf("timeline %q: pair %q goes to %q, but %q points at %q", t.Name, t.Through.Name, t.Through.To.Name, t.By.Name, t.By.To.Name), "")
 	}
+	r.checkDelivery(t)
 	if t.Own && t.By.To != t.Owner {
 		r.problem(t.Pos, CodeContradicted, fmt.Sprintf("timeline %q: own entries need authors that own timelines", t.Name), "leave own out")
 	}

@@ -81,6 +81,9 @@ func (t *turn) apply(sums tally) error {
 	if err != nil {
 		return err
 	}
+	if err := t.gauge(sums, there); err != nil {
+		return err
+	}
 	for _, doc := range there {
 		for name := range amounts[doc] {
 			a := sums[doc][name]

@@ -239,7 +239,7 @@ func (m *creation) attach(tx *store.Tx, doc store.Document, held holding) error 
 	at := ranks(m.in, doc.Created, m.fields)
 	for _, t := range m.in.EntersInto {
 		if author := held.at[t.By]; author != nil {
-			if err := tx.Post(t.Number, author.N, at[t], doc.N, t.Own); err != nil {
+			if err := tx.Post(t.Number, author.N, at[t], doc.N, t.Own && t.Deliver != design.Pull); err != nil {
 				return err
 			}
 		}

@@ -43,6 +43,11 @@ func (t *turn) deliver(due []store.Due) error {
 	if err := t.relate(byStep[plan.Relate]); err != nil {
 		return err
 	}
+	for _, d := range slices.Concat(byStep[plan.Reaudience], byStep[plan.Clear], byStep[plan.Fill]) {
+		if err := t.audience(d); err != nil {
+			return err
+		}
+	}
 	for _, d := range byStep[plan.Refill] {
 		if err := t.refill(d); err != nil {
 			return err
@@ -99,6 +104,9 @@ func (t *turn) spread(due []store.Due, act func([]store.Spread) error) error {
 		}
 	}
 	if err := t.tx.Bound(spreads, width); err != nil {
+		return err
+	}
+	if err := t.skipCollected(due[0].Step, spreads); err != nil {
 		return err
 	}
 	if err := act(spreads); err != nil {
@@ -242,9 +250,6 @@ func (t *turn) relateIn(timeline *plan.Timeline, due []store.Due) error {
 		return err
 	}
 	relations = asManyAsFit(relations)
-	if err := t.tx.LockFloors(timeline.Number, relations); err != nil {
-		return err
-	}
 	_, cut, err := t.tx.TakeOut(timeline, relations)
 	if err != nil {
 		return err
@@ -252,15 +257,8 @@ func (t *turn) relateIn(timeline *plan.Timeline, due []store.Due) error {
 	if err := t.spend(cut, due[0].Change); err != nil {
 		return err
 	}
-	many, err := t.tx.BringIn(timeline, relations)
-	if err != nil {
+	if err := t.bringIn(timeline, relations); err != nil {
 		return err
-	}
-	t.engine.inserted.Add(many)
-	if slices.ContainsFunc(relations, func(r store.Relation) bool { return r.Many >= timeline.Length }) {
-		if err := t.tx.CutAtLength(timeline, relations); err != nil {
-			return err
-		}
 	}
 	var done []store.Due
 	for _, r := range relations {
@@ -270,6 +268,22 @@ func (t *turn) relateIn(timeline *plan.Timeline, due []store.Due) error {
 		}
 	}
 	return t.finish(done)
+}
+
+// bringIn adds authors' newest entries to owners' timelines.
+func (t *turn) bringIn(timeline *plan.Timeline, relations []store.Relation) error {
+	if err := t.tx.LockFloors(timeline.Number, relations); err != nil {
+		return err
+	}
+	many, err := t.tx.BringIn(timeline, relations)
+	if err != nil {
+		return err
+	}
+	t.engine.inserted.Add(many)
+	if slices.ContainsFunc(relations, func(r store.Relation) bool { return r.Many >= timeline.Length }) {
+		return t.tx.CutAtLength(timeline, relations)
+	}
+	return nil
 }
 
 // asManyAsFit takes relations, the light ones first, up to the limit of entries.

@@ -178,7 +178,7 @@ func (e *Engine) Timeline(ctx context.Context, timeline, owner string, page Page
 	place := page.After
 	for len(out.Entries) < limit {
 		want := limit - len(out.Entries)
-		rows, seen, last, err := e.store.Entries(ctx, t.Number, n, place, want)
+		rows, seen, last, err := e.store.Entries(ctx, t, n, place, want)
 		if err != nil {
 			return Entries{}, err
 		}

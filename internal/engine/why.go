@@ -42,6 +42,7 @@ const (
 	ReasonLength    = "length"     // it lies beyond the timeline's length
 	ReasonStored    = "stored"     // the entry is stored
 	ReasonNotStored = "not-stored" // it is not
+	ReasonCollected = "collected"  // it is collected when the timeline is read
 	ReasonDue       = "due"        // work that concerns it is not done yet
 	ReasonParked    = "parked"     // work that concerns it has failed
 )
@@ -224,7 +225,17 @@ func (q *inquiry) conclude(t *plan.Timeline, owner, author int64, doc store.Docu
 	if err != nil {
 		return err
 	}
+	collected, newer, err := q.engine.store.Collects(q.ctx, t, owner, author, rank, doc.N)
+	if err != nil {
+		return err
+	}
 	switch {
+	case collected && newer < int64(t.Length):
+		q.why.There = true
+		q.add(ReasonCollected, true, nil, "collected from its %s when the timeline is read, with %d newer ones before it", t.By.Name, newer)
+	case collected:
+		q.add(ReasonLength, false, nil, "the timeline holds %d entries, and there are as many newer ones", t.Length)
+		q.why.Because = "it lies beyond the timeline's length"
 	case is && stored.Newer >= int64(t.Length), !is && entitled && below:
 		q.add(ReasonLength, false, nil, "the timeline holds %d entries, and there are as many newer ones", t.Length)
 		q.why.Because = "it lies beyond the timeline's length"
@@ -240,7 +251,7 @@ func (q *inquiry) conclude(t *plan.Timeline, owner, author int64, doc store.Docu
 		q.why.Because += ", and work on it is still due"
 	case q.why.There && !entitled:
 		q.why.Because += ", yet it is stored: this is drift, `yalvo audit` finds it"
-	case !q.why.There && entitled && !is && !below:
+	case !q.why.There && entitled && !is && !below && !collected:
 		q.why.Because += ", yet it is not stored: this is drift, `yalvo audit` finds it"
 	}
 	return nil

@@ -1,6 +1,10 @@
 package plan
 
-import "slices"
+import (
+	"slices"
+
+	"yalvo/internal/design"
+)
 
 // Change is a committed change of facts, in row numbers.
 type Change struct {
@@ -113,6 +117,9 @@ func summaryWork(c Change) []Work {
 func entryWork(c Change) []Work {
 	var due []Work
 	for _, t := range c.Collection.EntersInto {
+		if t.Deliver == design.Pull {
+			continue
+		}
 		before, after := c.Before[t.By], c.After[t.By]
 		was, is := c.RankBefore[t], c.RankAfter[t]
 		if before == after && (before == 0 || was == is) {
@@ -238,9 +245,15 @@ func pairWork(c Change) []Work {
 		due = append(due, Work{Step: Add, Subject: count.Number, Doc: c.To, Amount: amount})
 	}
 	for _, t := range c.Pair.Timelines {
+		if t.Deliver == design.Pull {
+			continue
+		}
 		due = append(due, Work{Step: Relate, Subject: t.Number, Key: c.To, Doc: c.From})
 	}
 	for _, t := range c.Pair.Bars {
+		if t.Deliver == design.Pull {
+			continue
+		}
 		due = append(due, Work{Step: Relate, Subject: t.Number, Key: c.To, Doc: c.From})
 		if t.Timeline.Unless.EitherWay && c.From != c.To {
 			due = append(due, Work{Step: Relate, Subject: t.Number, Key: c.From, Doc: c.To})

@@ -76,6 +76,9 @@ func (p *Plan) Duplicates() []Duplicate {
 	slices.SortStableFunc(kept, func(a, b Duplicate) int { return cmp.Compare(a.height(), b.height()) })
 	all = append(all, kept...)
 	for _, t := range p.Timelines {
+		if t.Deliver == design.Pull {
+			continue // nothing is stored
+		}
 		all = append(all, Duplicate{Kind: Entered, Name: t.Name, Walked: t.Owner, Timeline: t})
 	}
 	return all

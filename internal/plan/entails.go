@@ -85,6 +85,12 @@ func (p *Plan) InWords(of Entailed) string {
 		return "withdrawn from the " + name + " timelines"
 	case Relate:
 		return "looked at what one sees of the other in " + name
+	case Reaudience:
+		return "looked at how many follow in " + name
+	case Clear:
+		return "left to be collected when " + name + " is read"
+	case Fill:
+		return "brought back into the " + name + " timelines"
 	case Refill:
 		return "filled up " + name + " with older entries"
 	case EndReference:

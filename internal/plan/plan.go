@@ -82,8 +82,9 @@ type Pair struct {
 type Count struct {
 	Number
 	*design.Kept
-	In *Collection
-	Of Number // the pair, reference or nested collection that is counted
+	In     *Collection
+	Of     Number      // the pair, reference or nested collection that is counted
+	Gauges []*Timeline // mixed timelines that it counts the followers for
 }
 
 // Copy is a kept copy of values of the document that Via points at.
@@ -268,6 +269,13 @@ func (p *Plan) addTimeline(d *design.Timeline, n Number) {
 	t.Owner.Owned = append(t.Owner.Owned, t)
 	t.Entries.EntersInto = append(t.Entries.EntersInto, t)
 	t.Through.Timelines = append(t.Through.Timelines, t)
+	if d.Deliver == design.Mixed {
+		for _, count := range t.Through.ToCounts {
+			if count.Kept == d.Followers() {
+				count.Gauges = append(count.Gauges, t)
+			}
+		}
+	}
 	if d.Unless != nil {
 		t.Unless = p.pairOf(d.Unless.Paired)
 		t.Unless.Bars = append(t.Unless.Bars, t)

@@ -42,6 +42,9 @@ const (
 	Trim         Step = 12 // Subject timeline: cut what lies beyond the length, owner by owner
 	Weigh        Step = 13 // Subject summary: what document Doc contributes; of pairs, what the pair of Doc contributes to Key
 	Choose       Step = 14 // Subject summary: work out the value in document Doc from the contributions
+	Reaudience   Step = 16 // Subject timeline: whether author Key is collected from when read, by the number of followers
+	Clear        Step = 17 // Subject timeline: the entries of author Key, who is collected from, out of all timelines
+	Fill         Step = 18 // Subject timeline: the entries of author Key, who is no longer collected from, into the followers' timelines
 	Reshow       Step = 15 // Subject summary: what it shows of document Doc has changed, wherever that contributes
 )
 
@@ -52,7 +55,7 @@ func (s Step) Lane() Lane {
 		return Counting
 	case Recopy, Choose, Reshow:
 		return Copying
-	case Deliver, Withdraw, Relate, Refill:
+	case Deliver, Withdraw, Relate, Refill, Reaudience, Clear, Fill:
 		return Delivering
 	case Trim:
 		return Tidying
@@ -62,7 +65,7 @@ func (s Step) Lane() Lane {
 
 // String is the step's name.
 func (s Step) String() string {
-	return [...]string{"?", "add", "recopy", "deliver", "withdraw", "relate", "refill", "end-reference", "end-from", "end-to", "end-nested", "end-timeline", "trim", "weigh", "choose", "reshow"}[s]
+	return [...]string{"?", "add", "recopy", "deliver", "withdraw", "relate", "refill", "end-reference", "end-from", "end-to", "end-nested", "end-timeline", "trim", "weigh", "choose", "reshow", "reaudience", "clear", "fill"}[s]
 }
 
 // Work is one piece of maintenance. Documents are meant by their row numbers.

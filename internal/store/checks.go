@@ -330,7 +330,7 @@ func (tx *Tx) CheckEntries(t *plan.Timeline, s Span) ([]Drift, int64, error) {
 // differingEntries joins what should be there with what is there, both as
 // whole sets, and looks closer only at what has no partner.
 func (tx *Tx) differingEntries(t *plan.Timeline, s Span) ([]Drift, error) {
-	may, still := related(t, "p.a", "p.b"), entitled(t, "e.owner", "e.author")
+	may, still := related(t, "p.a", "p.b").and(statement{`NOT EXISTS (SELECT 1 FROM audience au WHERE au.timeline = ? AND au.author = p.b)`, []any{t.Number}}), entitled(t, "e.owner", "e.author")
 	args := append([]any{t.Number, t.Owner.Number, s.After, s.UpTo, t.Through.Number}, may.args...)
 	args = append(args, t.Own, t.Number, t.Number, s.After, s.UpTo)
 	args = append(append(args, still.args...), t.Number)
@@ -371,7 +371,7 @@ func (tx *Tx) differingEntries(t *plan.Timeline, s Span) ([]Drift, error) {
 // shortTimelines finds timelines that were cut, hold fewer entries than their
 // length, and could hold more.
 func (tx *Tx) shortTimelines(t *plan.Timeline, s Span) ([]Drift, error) {
-	may := entitled(t, "f.owner", "x.author")
+	may := entitled(t, "f.owner", "x.author").and(pushed(t, "x.author"))
 	args := append([]any{t.Length, t.Number, s.After, s.UpTo, t.Length, t.Number, plan.Refill, t.Number, plan.EndTimeline, t.Number}, may.args...)
 	return tx.drift(`
 		SELECT f.owner AS doc, 'short' AS kind, to_jsonb(h.many) AS stored, to_jsonb(?::int) AS expected

@@ -91,7 +91,7 @@ func (tx *Tx) SetSpare(timeline plan.Number, owner int64, spare int) error {
 // must follow in a later transaction. Keys: pairs_from (kind, a, ...), posted.
 func (tx *Tx) Refill(t *plan.Timeline, owner int64) error {
 	keep := t.Length + Slack(t.Length)/2
-	may := entitled(t, "candidate.owner", "candidate.n")
+	may := entitled(t, "candidate.owner", "candidate.n").and(pushed(t, "candidate.n"))
 	var floor []struct{ Rank, Doc int64 }
 	err := tx.db.Raw(`
 		WITH candidate AS (

@@ -20,7 +20,7 @@ type short struct {
 func newShort(t *testing.T) short {
 	people := &plan.Collection{Number: 1}
 	return short{open(t), t, &plan.Timeline{
-		Number: 3, Timeline: &design.Timeline{Name: "home", Length: 4}, Owner: people,
+		Number: 3, Timeline: &design.Timeline{Name: "home", Length: 4, Deliver: design.Push}, Owner: people,
 		Through: &plan.Pair{Number: 2, From: people, To: people},
 	}, map[string]int64{}}
 }
@@ -63,7 +63,7 @@ func (s short) posts(author string, from, many int64) {
 // stored counts the entries of an owner's timeline.
 func (s short) stored(owner string) int {
 	s.t.Helper()
-	page, seen, _, err := s.Entries(s.t.Context(), 3, s.ids[owner], store.FromTheTop, 1000)
+	page, seen, _, err := s.Entries(s.t.Context(), s.timeline, s.ids[owner], store.FromTheTop, 1000)
 	if err != nil {
 		s.t.Fatal(err)
 	}

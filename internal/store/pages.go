@@ -93,20 +93,16 @@ type Entry struct {
 // just been removed is still stored but not returned; seen is how many stored
 // entries the page went over and last where it ended, so that a reader can go on.
 // Keys: entries (timeline, owner, rank, doc), documents (n), kept (doc).
-func (s *Store) Entries(ctx context.Context, timeline plan.Number, owner int64, after Place, limit int) (page []Entry, seen int, last Place, err error) {
+func (s *Store) Entries(ctx context.Context, t *plan.Timeline, owner int64, after Place, limit int) (found []Entry, seen int, last Place, err error) {
+	from := page(t, owner, after, limit)
 	rows, err := s.db.WithContext(ctx).Raw(`
 		SELECT e.rank, e.doc, coalesce(a.key, ''), d.n IS NOT NULL, coalesce(d.collection, 0), coalesce(d.key, ''), coalesce(d.version, 0),
 		       coalesce(d.created, 'epoch'), coalesce(d.updated, 'epoch'), coalesce(d.fields, '{}'), coalesce(k.values, '{}')
-		FROM (
-			SELECT rank, doc, author FROM entries
-			WHERE timeline = ? AND owner = ? AND (rank, doc) < (?, ?)
-			ORDER BY rank DESC, doc DESC
-			LIMIT ?
-		) e
+		FROM `+from.sql+` e
 		LEFT JOIN documents d ON d.n = e.doc
 		LEFT JOIN kept k ON k.doc = e.doc
 		LEFT JOIN documents a ON a.n = e.author
-		ORDER BY e.rank DESC, e.doc DESC`, timeline, owner, after.Rank, after.N, limit).Rows()
+		ORDER BY e.rank DESC, e.doc DESC`, from.args...).Rows()
 	if err != nil {
 		return nil, 0, after, err
 	}
@@ -121,8 +117,8 @@ func (s *Store) Entries(ctx context.Context, timeline plan.Number, owner int64, 
 		seen++
 		last = Place{Rank: e.Rank, N: e.N}
 		if there {
-			page = append(page, e)
+			found = append(found, e)
 		}
 	}
-	return page, seen, last, rows.Err()
+	return found, seen, last, rows.Err()
 }

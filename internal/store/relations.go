@@ -1,6 +1,10 @@
 package store
 
-import "yalvo/internal/plan"
+import (
+	"slices"
+
+	"yalvo/internal/plan"
+)
 
 // Relation is an owner and an author whose pair was set or unset.
 type Relation struct {
@@ -84,6 +88,16 @@ func entitled(t *plan.Timeline, owner, author string) statement {
 	return statement{"(" + s.sql + ")", s.args}
 }
 
+// pushed is the condition that an author's entries are written into timelines.
+func pushed(t *plan.Timeline, author string) statement {
+	return statement{`NOT EXISTS (SELECT 1 FROM audience au WHERE au.timeline = ? AND au.author = ` + author + ` AND NOT au.pushing)`, []any{t.Number}}
+}
+
+// and joins two conditions.
+func (s statement) and(other statement) statement {
+	return statement{s.sql + " AND " + other.sql, append(slices.Clone(s.args), other.args...)}
+}
+
 // TakeOut removes the authors' entries from the timelines of owners who, as
 // the facts stand, are not entitled to them. Who is entitled may have been out
 // for a moment, while a post was withdrawn from all who were in: so what is not
@@ -106,7 +120,7 @@ func (tx *Tx) TakeOut(t *plan.Timeline, relations []Relation) (int64, []Shortene
 // above the cut. The floors must be locked.
 // Keys: pairs (kind, b, a), posted.
 func (tx *Tx) BringIn(t *plan.Timeline, relations []Relation) (int64, error) {
-	may := related(t, "r.owner", "r.author")
+	may := related(t, "r.owner", "r.author").and(pushed(t, "r.author"))
 	insert := `
 		INSERT INTO entries (timeline, owner, rank, doc, author)
 		SELECT ?::smallint, r.owner, x.rank, x.doc, r.author
@@ -128,7 +142,7 @@ func (tx *Tx) BringIn(t *plan.Timeline, relations []Relation) (int64, error) {
 // CutAtLength raises the floors of owners whose new author has posted more
 // than the timeline holds: what lies below was not brought in.
 func (tx *Tx) CutAtLength(t *plan.Timeline, relations []Relation) error {
-	may := related(t, "r.owner", "r.author")
+	may := related(t, "r.owner", "r.author").and(pushed(t, "r.author"))
 	args := append([]any{t.Number}, relationArgs(relations)...)
 	args = append(args, t.Number, t.Length)
 	args = append(args, may.args...)

@@ -110,6 +110,16 @@ BEGIN
     END LOOP;
 END $$;
 
+-- Authors whose entries are collected when a timeline is read, because they
+-- have so many followers. Whoever changes a row holds the author's lock.
+CREATE TABLE audience (
+    timeline smallint NOT NULL,
+    author   bigint   NOT NULL,
+    pushing  boolean  NOT NULL DEFAULT false,  -- entries are written as well: on the way back
+    clean    boolean  NOT NULL DEFAULT false,  -- none are stored any more
+    PRIMARY KEY (timeline, author)
+);
+
 -- Where a timeline has been cut: every entry above (rank, doc) is stored, those
 -- at or below may have been dropped. spare: how many stored entries may go
 -- before fewer than the timeline's length are left. No row: nothing was dropped.
