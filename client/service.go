@@ -2,6 +2,7 @@ package client
 
 import (
 	"context"
+	"fmt"
 	"net/http"
 	"net/url"
 	"time"
@@ -141,4 +142,14 @@ func (c *Client) Retry(ctx context.Context) (int64, error) {
 	}
 	_, err := c.call(ctx, http.MethodPost, "/parked/retry", nil, "", nil, &got)
 	return got.Retried, err
+}
+
+// Replay has what a trigger sent sent again, from a position on, with the same
+// ids, and returns how much that is.
+func (c *Client) Replay(ctx context.Context, trigger string, from int64) (int64, error) {
+	var got struct {
+		Replayed int64 `json:"replayed"`
+	}
+	_, err := c.call(ctx, http.MethodPost, "/triggers/"+url.PathEscape(trigger)+"/replay", nil, "application/json", []byte(fmt.Sprintf(`{"from":%d}`, from)), &got)
+	return got.Replayed, err
 }

@@ -121,7 +121,7 @@ type source struct {
 func (m *model) sources(d *thing, k *design.Kept) []source {
 	var found []source
 	add := func(s source, condition string) {
-		if k.Where == nil || k.Where.Holds(map[string]map[string]any{condition: typed(s.fields)}) {
+		if k.Where == nil || k.Where.Holds(map[string]any{condition: typed(s.fields)}) {
 			found = append(found, s)
 		}
 	}

@@ -202,3 +202,27 @@ func (a *app) parked() *cli.Command {
 		},
 	}
 }
+
+func (a *app) replay() *cli.Command {
+	return &cli.Command{
+		Name: "replay", Category: "proof", ArgsUsage: "TRIGGER",
+		Usage:       "send again what a trigger has sent, with the same ids",
+		Description: example("yalvo replay tell_search --from 17"),
+		Flags:       []cli.Flag{&cli.Int64Flag{Name: "from", Usage: "the position of the first change", Required: true}},
+		Action: func(ctx context.Context, c *cli.Command) error {
+			args, err := arguments(c, 1, 1)
+			if err != nil {
+				return err
+			}
+			n, err := a.client(c).Replay(ctx, args[0], c.Int64("from"))
+			if err != nil {
+				return err
+			}
+			if c.Bool("json") {
+				return a.json(map[string]int64{"replayed": n})
+			}
+			fmt.Fprintf(a.out, "Due to be sent again: %s.\n", count(n))
+			return nil
+		},
+	}
+}

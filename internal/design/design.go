@@ -13,6 +13,7 @@ type Design struct {
 	Collections []*Collection
 	Pairs       []*Pair
 	Timelines   []*Timeline
+	Triggers    []*Trigger
 	Source      []byte // the file as it was read
 }
 

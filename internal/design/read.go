@@ -58,7 +58,8 @@ func (r *reader) readRoot(root *node) {
 		"collections": r.readCollections,
 		"pairs":       r.readPairs,
 		"timelines":   r.readTimelines,
-		"lists":       notYet, "access": notYet, "screens": notYet, "workload": notYet, "triggers": notYet,
+		"triggers":    r.readTriggers,
+		"lists":       notYet, "access": notYet, "screens": notYet, "workload": notYet,
 	}, "yalvo", "app", "collections")
 }
 

@@ -8,6 +8,7 @@ import "fmt"
 func (r *reader) checkWhole() {
 	r.checkTopNames()
 	r.checkCircles()
+	r.checkLoops()
 	r.checkRemovals()
 	for _, c := range r.design.Collections {
 		taken := map[string]string{}

@@ -79,7 +79,7 @@ type creation struct {
 	key     string
 	fields  map[string]any
 	digest  []byte
-	actor   string
+	why     cause
 }
 
 func (r *running) prepare(draft Draft, caller Caller) (*creation, error) {
@@ -87,7 +87,7 @@ func (r *running) prepare(draft Draft, caller Caller) (*creation, error) {
 	if err != nil {
 		return nil, err
 	}
-	m := &creation{running: r, in: c, parent: draft.Parent, actor: caller.Me}
+	m := &creation{running: r, in: c, parent: draft.Parent, why: cause{actor: caller.Me}}
 	if draft.ID == "" {
 		id, err := uuid.NewV7()
 		if err != nil {
@@ -191,7 +191,11 @@ func (m *creation) carryOut(tx *store.Tx) (Result, error) {
 	change := plan.Change{Kind: plan.Created, Collection: m.in, Doc: doc.N, Parent: doc.Parent, After: held.targets(), RankAfter: ranks(m.in, doc.Created, m.fields)}
 	// The journal comes after the insert: of two changes of one document the
 	// later one has the higher position.
-	position, err := m.running.recordAndFollow(tx, store.Record{Kind: plan.Created, Subject: m.in.Path(m.key), Actor: m.actor}, change)
+	position, err := m.running.commit(tx, store.Record{Kind: plan.Created, Subject: m.in.Path(m.key)}, change, m.why)
+	if err != nil {
+		return Result{}, err
+	}
+	err = m.running.fireDocument(tx, design.OnCreated, m.in, m.key, doc.Fields, nil, m.why.from(position))
 	return Result{Document: view(m.in, doc), Position: at(position), Fresh: true, Read: held.many(), Wrote: 1}, err
 }
 

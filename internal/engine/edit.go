@@ -118,22 +118,13 @@ func (c editable) edited(doc store.Document, patch json.RawMessage) (edition, er
 	return ed, nil
 }
 
-// cause says whom or what a change is owed to.
-type cause struct {
-	actor  string
-	change int64 // the client's change it follows from, 0 if it is that itself
-}
-
 // carryOutEdit writes an edit of a locked document.
 func (r *running) carryOutEdit(tx *store.Tx, c *plan.Collection, doc store.Document, ed edition, why cause) (Result, error) {
 	moved, err := r.moved(tx, c, doc, ed)
 	if err != nil {
 		return Result{}, err
 	}
-	position, err := r.record(tx, store.Record{Kind: plan.Changed, Subject: c.Path(doc.Key), Detail: strings.Join(ed.touched, ", "), Actor: why.actor, Cause: why.change})
-	if err != nil {
-		return Result{}, err
-	}
+	was := doc.Fields
 	if doc.Fields, err = json.Marshal(ed.fields); err != nil {
 		return Result{}, err
 	}
@@ -143,12 +134,13 @@ func (r *running) carryOutEdit(tx *store.Tx, c *plan.Collection, doc store.Docum
 	if err := r.reattach(tx, c, doc, ed, moved); err != nil {
 		return Result{}, err
 	}
-	root := position
-	if why.change != 0 {
-		root = why.change
+	position, err := r.commit(tx, store.Record{Kind: plan.Changed, Subject: c.Path(doc.Key), Detail: strings.Join(ed.touched, ", ")},
+		plan.Change{Kind: plan.Changed, Collection: c, Doc: doc.N, Parent: doc.Parent,
+			Before: moved.before, After: moved.after, Touched: ed.touched, RankBefore: moved.rankBefore, RankAfter: moved.rankAfter}, why)
+	if err != nil {
+		return Result{}, err
 	}
-	err = r.follow(tx, root, plan.Change{Kind: plan.Changed, Collection: c, Doc: doc.N, Parent: doc.Parent,
-		Before: moved.before, After: moved.after, Touched: ed.touched, RankBefore: moved.rankBefore, RankAfter: moved.rankAfter})
+	err = r.fireDocument(tx, design.OnChanged, c, doc.Key, doc.Fields, was, why.from(position))
 	return Result{Document: view(c, doc), Position: at(position), Fresh: true, Read: 1 + len(moved.pointers), Wrote: 1}, err
 }
 

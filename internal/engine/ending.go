@@ -60,14 +60,14 @@ func (t *turn) endReference(d store.Due) (int, error) {
 		return 0, err
 	}
 	if ref.WhenGone == design.GoneRemove {
-		return len(sources), t.removeAlong(ref.In, sources, d.Change)
+		return len(sources), t.removeAlong(ref.In, sources, owing(d))
 	}
 	docs, err := t.tx.LockNumbered(sources)
 	if err != nil {
 		return 0, err
 	}
 	for _, doc := range docs {
-		if err := t.clear(ref, doc, d.Change); err != nil {
+		if err := t.clear(ref, doc, owing(d)); err != nil {
 			return 0, err
 		}
 	}
@@ -75,13 +75,13 @@ func (t *turn) endReference(d store.Due) (int, error) {
 }
 
 // clear empties one reference, as an edit.
-func (t *turn) clear(ref *plan.Reference, doc store.Document, change int64) error {
+func (t *turn) clear(ref *plan.Reference, doc store.Document, why cause) error {
 	fields, err := decodeFields(doc.Fields)
 	if err != nil {
 		return err
 	}
 	delete(fields, ref.Name)
-	_, err = t.carryOutEdit(t.tx, ref.In, doc, edition{fields: fields, touched: []string{ref.Name}}, cause{change: change})
+	_, err = t.carryOutEdit(t.tx, ref.In, doc, edition{fields: fields, touched: []string{ref.Name}}, why)
 	return err
 }
 
@@ -94,22 +94,25 @@ func (t *turn) endNested(d store.Due) (int, error) {
 	if err != nil {
 		return 0, err
 	}
-	return len(ns), t.removeAlong(nested, ns, d.Change)
+	return len(ns), t.removeAlong(nested, ns, owing(d))
 }
 
-func (t *turn) removeAlong(c *plan.Collection, ns []int64, change int64) error {
+// owing is the cause of what the end of something brings with it.
+func owing(d store.Due) cause { return cause{change: d.Change, depth: d.Amount} }
+
+func (t *turn) removeAlong(c *plan.Collection, ns []int64, why cause) error {
 	docs, err := t.tx.LockNumbered(ns)
 	if err != nil || len(docs) == 0 {
 		return err
 	}
 	records := make([]store.Record, len(docs))
 	for i, d := range docs {
-		records[i] = store.Record{Kind: plan.Removed, Subject: c.Path(d.Key), Cause: change}
+		records[i] = store.Record{Kind: plan.Removed, Subject: c.Path(d.Key), Cause: why.change}
 	}
 	if _, _, err := t.tx.Journal(records...); err != nil {
 		return err
 	}
-	return t.takeAway(t.tx, c, docs, change)
+	return t.takeAway(t.tx, c, docs, why)
 }
 
 func (t *turn) endPairs(d store.Due) (int, error) {
@@ -133,6 +136,11 @@ func (t *turn) endPairs(d store.Due) (int, error) {
 	}
 	if _, _, err := t.tx.Journal(records...); err != nil {
 		return 0, err
+	}
+	for _, ends := range gone {
+		if err := t.firePair(t.tx, design.OnUnset, p, ends.AKey, ends.BKey, ends.Fields, owing(d)); err != nil {
+			return 0, err
+		}
 	}
 	return len(gone), t.tx.AppendDue(d.Change, due)
 }

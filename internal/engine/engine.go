@@ -5,6 +5,7 @@ import (
 	"log/slog"
 	"sync"
 	"sync/atomic"
+	"time"
 
 	"yalvo/internal/design"
 	"yalvo/internal/plan"
@@ -22,7 +23,10 @@ type Engine struct {
 	stop     context.CancelFunc
 	workers  sync.WaitGroup
 	auditing chan struct{} // an audit was begun
-	inserted atomic.Int64  // entries written since this process last swept the timelines
+	// SendPause is the pause after something could not be sent for the first
+	// time; each further one doubles it.
+	SendPause time.Duration
+	inserted  atomic.Int64 // entries written since this process last swept the timelines
 }
 
 // running is the design in force, with its plan.
@@ -33,7 +37,7 @@ type running struct {
 
 // New makes an engine on a store and takes up the design applied last, if any.
 func New(ctx context.Context, s *store.Store, log *slog.Logger) (*Engine, error) {
-	e := &Engine{store: s, log: log, wake: map[plan.Lane]chan struct{}{}, auditing: make(chan struct{}, 1)}
+	e := &Engine{store: s, log: log, wake: map[plan.Lane]chan struct{}{}, auditing: make(chan struct{}, 1), SendPause: time.Second}
 	for _, lane := range plan.Lanes {
 		e.wake[lane] = make(chan struct{}, 1)
 	}

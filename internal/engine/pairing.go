@@ -36,41 +36,47 @@ func (e *Engine) SetPair(ctx context.Context, caller Caller, link Link, fields m
 		if err != nil {
 			return Result{}, err
 		}
-		from, to, err := holdEnds(tx, p, link)
-		if err != nil {
-			return Result{}, err
-		}
-		if p.Opposed {
-			if err := tx.LockBetween(from.N, to.N); err != nil {
-				return Result{}, err
-			}
-		}
-		given, err := pairFields(tx, p, from.N, to.N, fields, caller)
-		if err != nil {
-			return Result{}, err
-		}
-		outcome, err := tx.SetPair(p.Number, from.N, to.N, given, fields == nil)
-		if err != nil {
-			return Result{}, err
-		}
-		kind := plan.Set
-		switch outcome {
-		case store.Stood:
-			return unchanged(tx, Result{Read: 2})
-		case store.Refilled:
-			kind = plan.Changed
-		}
-		position, err := r.recordAndFollow(tx,
-			store.Record{Kind: kind, Subject: p.Name, Detail: detail(p, from.Key, to.Key), Actor: caller.Me},
-			plan.Change{Kind: kind, Pair: p, From: from.N, To: to.N})
-		result := Result{Position: at(position), Fresh: true, Read: 2, Wrote: 1}
-		if err != nil || outcome == store.Refilled {
-			return result, err
-		}
-		dissolved, err := r.dissolve(tx, p, from, to, cause{actor: caller.Me, change: position})
-		result.Wrote += dissolved
-		return result, err
+		return r.setPair(tx, p, link, fields, cause{actor: caller.Me})
 	})
+}
+
+func (r *running) setPair(tx *store.Tx, p *plan.Pair, link Link, fields map[string]any, why cause) (Result, error) {
+	from, to, err := holdEnds(tx, p, link)
+	if err != nil {
+		return Result{}, err
+	}
+	if p.Opposed {
+		if err := tx.LockBetween(from.N, to.N); err != nil {
+			return Result{}, err
+		}
+	}
+	given, err := pairFields(tx, p, from.N, to.N, fields, Caller{Me: why.actor})
+	if err != nil {
+		return Result{}, err
+	}
+	outcome, err := tx.SetPair(p.Number, from.N, to.N, given, fields == nil)
+	if err != nil {
+		return Result{}, err
+	}
+	kind := plan.Set
+	switch outcome {
+	case store.Stood:
+		return unchanged(tx, Result{Read: 2})
+	case store.Refilled:
+		kind = plan.Changed
+	}
+	position, err := r.commit(tx, store.Record{Kind: kind, Subject: p.Name, Detail: detail(p, from.Key, to.Key)},
+		plan.Change{Kind: kind, Pair: p, From: from.N, To: to.N}, why)
+	result := Result{Position: at(position), Fresh: true, Read: 2, Wrote: 1}
+	if err != nil || outcome == store.Refilled {
+		return result, err
+	}
+	if err := r.firePair(tx, design.OnSet, p, from.Key, to.Key, given, why.from(position)); err != nil {
+		return result, err
+	}
+	dissolved, err := r.dissolve(tx, p, from, to, why.from(position))
+	result.Wrote += dissolved
+	return result, err
 }
 
 // pairFields is what a pair's own fields become, nil if its kind has none. A
@@ -100,22 +106,38 @@ func (e *Engine) UnsetPair(ctx context.Context, caller Caller, link Link) (Resul
 		if err != nil {
 			return Result{}, err
 		}
-		from, to, err := holdEnds(tx, p, link)
-		if err != nil {
-			return Result{}, err
-		}
-		stood, err := tx.UnsetPair(p.Number, from.N, to.N)
-		if err != nil {
-			return Result{}, err
-		}
-		if !stood {
-			return unchanged(tx, Result{Read: 2})
-		}
-		position, err := r.recordAndFollow(tx,
-			store.Record{Kind: plan.Unset, Subject: p.Name, Detail: detail(p, from.Key, to.Key), Actor: caller.Me},
-			plan.Change{Kind: plan.Unset, Pair: p, From: from.N, To: to.N})
-		return Result{Position: at(position), Fresh: true, Read: 2, Wrote: 1}, err
+		return r.unsetPair(tx, p, link, cause{actor: caller.Me})
 	})
+}
+
+func (r *running) unsetPair(tx *store.Tx, p *plan.Pair, link Link, why cause) (Result, error) {
+	from, to, err := holdEnds(tx, p, link)
+	if err != nil {
+		return Result{}, err
+	}
+	position, err := r.endPair(tx, p, from, to, why)
+	if err != nil {
+		return Result{}, err
+	}
+	if position == 0 {
+		return unchanged(tx, Result{Read: 2})
+	}
+	return Result{Position: at(position), Fresh: true, Read: 2, Wrote: 1}, nil
+}
+
+// endPair ends a pair that stands and returns the position of that, 0 if there
+// is none.
+func (r *running) endPair(tx *store.Tx, p *plan.Pair, from, to store.Document, why cause) (int64, error) {
+	fields, stood, err := tx.UnsetPair(p.Number, from.N, to.N)
+	if err != nil || !stood {
+		return 0, err
+	}
+	position, err := r.commit(tx, store.Record{Kind: plan.Unset, Subject: p.Name, Detail: detail(p, from.Key, to.Key)},
+		plan.Change{Kind: plan.Unset, Pair: p, From: from.N, To: to.N}, why)
+	if err != nil {
+		return 0, err
+	}
+	return position, r.firePair(tx, design.OnUnset, p, from.Key, to.Key, fields, why.from(position))
 }
 
 // dissolve ends the pairs that cannot stand beside one that was just set, and
@@ -123,15 +145,11 @@ func (e *Engine) UnsetPair(ctx context.Context, caller Caller, link Link) (Resul
 func (r *running) dissolve(tx *store.Tx, p *plan.Pair, from, to store.Document, why cause) (int, error) {
 	ended := 0
 	end := func(other *plan.Pair, a, b store.Document) error {
-		stood, err := tx.UnsetPair(other.Number, a.N, b.N)
-		if err != nil || !stood {
-			return err
+		position, err := r.endPair(tx, other, a, b, why)
+		if position != 0 {
+			ended++
 		}
-		ended++
-		if _, err := r.record(tx, store.Record{Kind: plan.Unset, Subject: other.Name, Detail: detail(other, a.Key, b.Key), Actor: why.actor, Cause: why.change}); err != nil {
-			return err
-		}
-		return r.follow(tx, why.change, plan.Change{Kind: plan.Unset, Pair: other, From: a.N, To: b.N})
+		return err
 	}
 	for _, other := range p.Dissolves {
 		same, reversed := p.EndsWith(other.Pair)

@@ -26,6 +26,7 @@ const (
 	CodeHeld        = "still-referenced" // other documents refuse to let it go
 	CodeNotYet      = "not-yet"          // what the reader waits for is still due
 	CodeReused      = "key-reused"       // the Idempotency-Key belongs to another request
+	CodeLoop        = "trigger-loop"     // triggers set one another off too often
 	CodeDesignHeld  = "design-in-use"    // documents were written under the running design
 )
 

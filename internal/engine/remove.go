@@ -17,23 +17,27 @@ func (e *Engine) Remove(ctx context.Context, caller Caller, target Target) (Resu
 		if err != nil {
 			return Result{}, err
 		}
-		doc, found, err := tx.LockForRemoval(store.Address{Collection: c.Number, Key: target.Key})
-		if err == nil {
-			err = checkTarget(c, target, doc, found)
-		}
-		if err == nil {
-			err = mayGo(tx, c, doc)
-		}
-		if err != nil {
-			return Result{}, err
-		}
-		position, err := r.record(tx, store.Record{Kind: plan.Removed, Subject: c.Path(doc.Key), Actor: caller.Me})
-		if err != nil {
-			return Result{}, err
-		}
-		err = r.takeAway(tx, c, []store.Document{doc}, position)
-		return Result{Document: view(c, doc), Position: at(position), Fresh: true, Read: 1, Wrote: 1}, err
+		return r.removeOne(tx, c, target, cause{actor: caller.Me})
 	})
+}
+
+func (r *running) removeOne(tx *store.Tx, c *plan.Collection, target Target, why cause) (Result, error) {
+	doc, found, err := tx.LockForRemoval(store.Address{Collection: c.Number, Key: target.Key})
+	if err == nil {
+		err = checkTarget(c, target, doc, found)
+	}
+	if err == nil {
+		err = mayGo(tx, c, doc)
+	}
+	if err != nil {
+		return Result{}, err
+	}
+	position, err := r.record(tx, store.Record{Kind: plan.Removed, Subject: c.Path(doc.Key), Actor: why.actor, Cause: why.change})
+	if err != nil {
+		return Result{}, err
+	}
+	err = r.takeAway(tx, c, []store.Document{doc}, why.from(position))
+	return Result{Document: view(c, doc), Position: at(position), Fresh: true, Read: 1, Wrote: 1}, err
 }
 
 // mayGo asks the references that refuse to let their target go.
@@ -65,8 +69,9 @@ func mayGo(tx *store.Tx, c *plan.Collection, doc store.Document) error {
 }
 
 // takeAway removes locked documents of one collection, with everything that is
-// theirs alone, and appends what hangs on them as due work of the change.
-func (r *running) takeAway(tx *store.Tx, c *plan.Collection, docs []store.Document, change int64) error {
+// theirs alone, and appends what hangs on them as due work of the client's
+// change that is the cause.
+func (r *running) takeAway(tx *store.Tx, c *plan.Collection, docs []store.Document, why cause) error {
 	ns := make([]int64, len(docs))
 	for i, d := range docs {
 		ns[i] = d.N
@@ -93,7 +98,7 @@ func (r *running) takeAway(tx *store.Tx, c *plan.Collection, docs []store.Docume
 			return err
 		}
 		at := ranks(c, d.Created, fields)
-		due = append(due, r.plan.Due(plan.Change{Kind: plan.Removed, Collection: c, Doc: d.N, Parent: d.Parent, Before: before[d.N], RankBefore: at})...)
+		due = append(due, r.plan.Due(plan.Change{Kind: plan.Removed, Collection: c, Doc: d.N, Parent: d.Parent, Before: before[d.N], RankBefore: at, Depth: why.depth})...)
 		for _, t := range c.EntersInto {
 			if author := before[d.N][t.By]; author != 0 {
 				if err := tx.Unpost(t.Number, author, at[t], d.N); err != nil {
@@ -105,5 +110,10 @@ func (r *running) takeAway(tx *store.Tx, c *plan.Collection, docs []store.Docume
 	if err := tx.Delete(ns); err != nil {
 		return err
 	}
-	return tx.AppendDue(change, due)
+	for _, d := range docs {
+		if err := r.fireDocument(tx, design.OnRemoved, c, d.Key, d.Fields, nil, why); err != nil {
+			return err
+		}
+	}
+	return tx.AppendDue(why.change, due)
 }

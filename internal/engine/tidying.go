@@ -26,7 +26,7 @@ func (e *Engine) keepHouse(ctx context.Context) {
 			return
 		case <-tick.C:
 		}
-		for _, chore := range []func(context.Context) error{e.reload, e.sweepIfGrown, e.dropAnswers, e.dropDone, e.auditIfDue} {
+		for _, chore := range []func(context.Context) error{e.reload, e.sweepIfGrown, e.dropAnswers, e.dropDone, e.dropFired, e.auditIfDue} {
 			if err := chore(ctx); err != nil && ctx.Err() == nil {
 				e.log.Error("keeping house", "error", err)
 			}
@@ -47,6 +47,13 @@ const (
 
 func (e *Engine) dropDone(ctx context.Context) error {
 	return e.store.Write(ctx, func(tx *store.Tx) error { return tx.DropDone(doneKept, doneChunk) })
+}
+
+// firedAge is how long what a trigger sent can be sent again.
+const firedAge = 7 * 24 * time.Hour
+
+func (e *Engine) dropFired(ctx context.Context) error {
+	return e.store.Write(ctx, func(tx *store.Tx) error { return tx.DropFired(firedAge, doneChunk) })
 }
 
 // sweepIfGrown starts a sweep when timelines have grown by a tenth.

@@ -189,7 +189,7 @@ func meets(s *plan.Summary, fields map[string]any) bool {
 		of, name = s.Pair.Fields, "pair"
 	}
 	typed, _ := design.AcceptAll(of, fields) // a value that no longer fits counts as absent
-	return s.Where.Holds(map[string]map[string]any{name: typed})
+	return s.Where.Holds(map[string]any{name: typed})
 }
 
 // measured is a value as a number: of times, microseconds since 1970.

@@ -23,12 +23,17 @@ func lanes() map[plan.Lane]lane {
 		plan.Delivering: {2, 256, (*turn).deliver},
 		plan.Ending:     {1, 1, (*turn).end},
 		plan.Tidying:    {1, 1, (*turn).tidy},
+		plan.Reacting:   {1, 64, (*turn).react},
 	}
 }
 
 // idle is how long an idle worker waits before it looks for work that another
 // process has left.
 const idle = 100 * time.Millisecond
+
+// firstPause is the pause after work has failed for the first time; each
+// further one doubles it.
+const firstPause = 100 * time.Millisecond
 
 // Start begins to do due work. Any number of processes may do so on one database.
 func (e *Engine) Start() {
@@ -41,6 +46,9 @@ func (e *Engine) Start() {
 	}
 	e.workers.Go(func() { e.keepHouse(ctx) })
 	e.workers.Go(func() { e.auditor(ctx) })
+	for range senders {
+		e.workers.Go(func() { e.sender(ctx) })
+	}
 }
 
 // Stop ends the workers. Work in hand is rolled back and stays due.
@@ -132,7 +140,7 @@ func (e *Engine) oneByOne(ctx context.Context, r *running, l lane, claimed []sto
 		if ctx.Err() != nil {
 			return ctx.Err()
 		}
-		parked, failErr := e.store.FailDue(ctx, d, err)
+		parked, failErr := e.store.FailDue(ctx, d, err, isHopeless(err), firstPause)
 		e.log.Warn("due work failed", "step", d.Step, "document", d.Doc, "attempt", d.Attempts+1, "parked", parked, "error", err)
 		if failErr != nil {
 			return errors.Join(err, failErr)

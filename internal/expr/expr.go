@@ -34,12 +34,23 @@ func (m *Mistake) Error() string { return m.Message }
 // Compile checks a condition whose names have the given shapes. The error, if
 // any, is a [*Mistake].
 func Compile(text string, names map[string]Shape) (*Expr, error) {
+	ast, program, err := compile(text, names)
+	if err != nil {
+		return nil, err
+	}
+	if ast.OutputType() != types.BoolType {
+		return nil, &Mistake{1, 1, fmt.Sprintf("the condition must be true or false, this is of type %s", ast.OutputType())}
+	}
+	return &Expr{text, names, program}, nil
+}
+
+func compile(text string, names map[string]Shape) (*cel.Ast, cel.Program, error) {
 	if len(text) > MaxText {
-		return nil, &Mistake{1, 1, fmt.Sprintf("the condition has %d bytes, %d are allowed", len(text), MaxText)}
+		return nil, nil, &Mistake{1, 1, fmt.Sprintf("the expression has %d bytes, %d are allowed", len(text), MaxText)}
 	}
 	registry, err := types.NewRegistry()
 	if err != nil {
-		return nil, &Mistake{1, 1, err.Error()}
+		return nil, nil, &Mistake{1, 1, err.Error()}
 	}
 	p := &provider{registry, map[string]map[string]Shape{}}
 	options := []cel.EnvOption{cel.CustomTypeProvider(p), cel.CustomTypeAdapter(registry)}
@@ -48,31 +59,41 @@ func Compile(text string, names map[string]Shape) (*Expr, error) {
 	}
 	env, err := cel.NewEnv(options...)
 	if err != nil {
-		return nil, &Mistake{1, 1, err.Error()}
+		return nil, nil, &Mistake{1, 1, err.Error()}
 	}
 	ast, issues := env.Compile(text)
 	if issues != nil && issues.Err() != nil {
 		first := issues.Errors()[0]
-		return nil, &Mistake{first.Location.Line(), first.Location.Column() + 1, first.Message}
-	}
-	if ast.OutputType() != types.BoolType {
-		return nil, &Mistake{1, 1, fmt.Sprintf("the condition must be true or false, this is of type %s", ast.OutputType())}
+		return nil, nil, &Mistake{first.Location.Line(), first.Location.Column() + 1, first.Message}
 	}
 	program, err := env.Program(ast, cel.CostLimit(maxSteps))
 	if err != nil {
-		return nil, &Mistake{1, 1, err.Error()}
+		return nil, nil, &Mistake{1, 1, err.Error()}
 	}
-	return &Expr{text, names, program}, nil
+	return ast, program, nil
+}
+
+// inputs are values in the form CEL computes with. A name without a value is
+// an empty object, or an empty text.
+func inputs(names map[string]Shape, values map[string]any) map[string]any {
+	input := make(map[string]any, len(names))
+	for name, shape := range names {
+		v := values[name]
+		if v == nil && shape.Kind == Object {
+			v = map[string]any{}
+		}
+		if v == nil {
+			v = ""
+		}
+		input[name] = shape.value(v)
+	}
+	return input
 }
 
 // Holds tells whether the condition holds for values as documents hold them.
 // One that cannot be worked out, because it needs a value that is absent or
 // takes too many steps, does not hold: ask has(doc.name) first.
-func (e *Expr) Holds(values map[string]map[string]any) bool {
-	input := make(map[string]any, len(e.names))
-	for name, shape := range e.names {
-		input[name] = shape.value(values[name])
-	}
-	out, _, err := e.program.Eval(input)
+func (e *Expr) Holds(values map[string]any) bool {
+	out, _, err := e.program.Eval(inputs(e.names, values))
 	return err == nil && out == types.True
 }

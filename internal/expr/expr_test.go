@@ -39,7 +39,7 @@ func TestConditionsHoldForTheRightDocuments(t *testing.T) {
 			t.Errorf("%s: %v", text, err)
 			continue
 		}
-		if got := e.Holds(map[string]map[string]any{"doc": doc}); got != want {
+		if got := e.Holds(map[string]any{"doc": doc}); got != want {
 			t.Errorf("%s: got %v", text, got)
 		}
 	}
@@ -51,7 +51,7 @@ func TestWhatIsAbsentDoesNotHold(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if got := e.Holds(map[string]map[string]any{"doc": {"text": "x"}}); got != want {
+		if got := e.Holds(map[string]any{"doc": map[string]any{"text": "x"}}); got != want {
 			t.Errorf("%s: got %v", text, got)
 		}
 	}
@@ -84,10 +84,10 @@ func TestAConditionThatTakesTooLongDoesNotHold(t *testing.T) {
 	for i := range tags {
 		tags[i] = "t"
 	}
-	if e.Holds(map[string]map[string]any{"doc": {"tags": tags}}) {
+	if e.Holds(map[string]any{"doc": map[string]any{"tags": tags}}) {
 		t.Error("a thousand million steps were taken")
 	}
-	if !e.Holds(map[string]map[string]any{"doc": {"tags": tags[:10]}}) {
+	if !e.Holds(map[string]any{"doc": map[string]any{"tags": tags[:10]}}) {
 		t.Error("a thousand steps were not")
 	}
 }

@@ -14,6 +14,7 @@ import (
 	"sync"
 	"sync/atomic"
 	"testing"
+	"time"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgxpool"
@@ -118,7 +119,7 @@ func Start(t testing.TB, design string) *App {
 // StartOn is Start on a given database, which other services may share.
 func StartOn(t testing.TB, database, design string) *App {
 	t.Helper()
-	s, err := service.Start(t.Context(), service.Options{Listen: "127.0.0.1:0", Database: database, Log: Log()})
+	s, err := service.Start(t.Context(), service.Options{Listen: "127.0.0.1:0", Database: database, Log: Log(), SendPause: 20 * time.Millisecond})
 	if err != nil {
 		t.Fatal(err)
 	}

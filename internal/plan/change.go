@@ -20,6 +20,8 @@ type Change struct {
 	RankBefore map[*Timeline]int64 // the place in the order of each timeline it enters
 	RankAfter  map[*Timeline]int64
 
+	Depth int64 // how many triggers in a row led to it
+
 	// Pairs.
 	Pair     *Pair
 	From, To int64
@@ -193,7 +195,7 @@ func (c *Collection) BuiltOn(name string) bool {
 func endings(c Change) []Work {
 	var due []Work
 	end := func(step Step, subject Number) {
-		due = append(due, Work{Step: step, Subject: subject, Doc: c.Doc})
+		due = append(due, Work{Step: step, Subject: subject, Doc: c.Doc, Amount: c.Depth})
 	}
 	for _, ref := range c.Collection.PointedAt {
 		switch ref.WhenGone {

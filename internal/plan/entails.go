@@ -85,6 +85,10 @@ func (p *Plan) InWords(of Entailed) string {
 		return "withdrawn from the " + name + " timelines"
 	case Relate:
 		return "looked at what one sees of the other in " + name
+	case React:
+		return "set off trigger " + name
+	case Send:
+		return "sent by trigger " + name
 	case Reaudience:
 		return "looked at how many follow in " + name
 	case Clear:
@@ -120,6 +124,9 @@ func (p *Plan) NameOf(n Number) string {
 	}
 	if t := p.TimelineNumbered(n); t != nil {
 		return t.Name
+	}
+	if r := p.ReactionNumbered(n); r != nil {
+		return r.Name
 	}
 	if c := p.CollectionNumbered(n); c != nil {
 		return c.Name

@@ -21,6 +21,7 @@ type Plan struct {
 	Collections []*Collection
 	Pairs       []*Pair
 	Timelines   []*Timeline
+	Reactions   []*Reaction
 
 	references map[Number]*Reference
 	counts     map[Number]*Count
@@ -159,6 +160,9 @@ func New(d *design.Design, number Numbering) *Plan {
 	}
 	for _, t := range d.Timelines {
 		p.addTimeline(t, number("timeline", t.Name))
+	}
+	for _, t := range d.Triggers {
+		p.addReaction(t, number("trigger", t.Name))
 	}
 	return p
 }

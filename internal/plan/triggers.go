@@ -2,6 +2,8 @@ package plan
 
 import (
 	"fmt"
+	"maps"
+	"slices"
 	"strings"
 
 	"yalvo/internal/design"
@@ -46,6 +48,21 @@ func (p *Plan) Triggers() []Trigger {
 		if t.Unless != nil {
 			add(t.Unless.Name+" set", "take the %s out of the %s timeline%s", t.Entries.Name, t.Name, bothWays(t))
 			add(t.Unless.Name+" unset", "give back to the %s timeline%s what %s still justifies", t.Name, bothWays(t), t.Through.Name)
+		}
+	}
+	for _, r := range p.Reactions {
+		subject := ""
+		if r.Collection != nil {
+			subject = r.Collection.Name
+		} else {
+			subject = r.Pair.Name
+		}
+		when := fmt.Sprintf("%s %s", subject, r.On)
+		if r.Trigger.When != nil {
+			when += " and " + r.Trigger.When.Text
+		}
+		for _, s := range r.Steps {
+			add(when, "%s (trigger %s)", s.inWords(), r.Name)
 		}
 	}
 	for _, c := range p.Collections {
@@ -124,3 +141,17 @@ func endingsInWords(c *Collection) []string {
 	}
 	return ends
 }
+
+func (s ReactionStep) inWords() string {
+	switch s.Do {
+	case design.DoEdit:
+		return "edit it: " + strings.Join(sortedNames(s.Step.Fields), ", ")
+	case design.DoSend:
+		return "send it to " + s.URL
+	case design.DoCreate, design.DoRemove:
+		return fmt.Sprintf("%s one of %s", s.Do, s.Collection.Name)
+	}
+	return fmt.Sprintf("%s %s", s.Do, s.Pair.Name)
+}
+
+func sortedNames[V any](m map[string]V) []string { return slices.Sorted(maps.Keys(m)) }

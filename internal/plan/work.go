@@ -11,14 +11,16 @@ const (
 	Delivering Lane = 3 // entries of timelines
 	Ending     Lane = 4 // what follows a removed document
 	Tidying    Lane = 5 // what nobody waits for
+	Reacting   Lane = 6 // the steps of the developer's triggers
+	Sending    Lane = 7 // what these send elsewhere
 )
 
 // Lanes are all lanes.
-var Lanes = []Lane{Counting, Copying, Delivering, Ending, Tidying}
+var Lanes = []Lane{Counting, Copying, Delivering, Ending, Tidying, Reacting, Sending}
 
 // String is the lane's name.
 func (l Lane) String() string {
-	return [...]string{"?", "counting", "copying", "delivering", "ending", "tidying"}[l]
+	return [...]string{"?", "counting", "copying", "delivering", "ending", "tidying", "reacting", "sending"}[l]
 }
 
 // Step is a kind of maintenance. Every step looks at the facts as they are
@@ -34,7 +36,7 @@ const (
 	Withdraw     Step = 4  // Subject timeline: entry Doc of author Key out of the followers' and the author's timelines
 	Relate       Step = 5  // Subject timeline: author Key's entries into or out of owner Doc's timeline, as the pair now is
 	Refill       Step = 6  // Subject timeline: older entries of owner Doc come back into a timeline that was cut
-	EndReference Step = 7  // Subject reference: what pointed at document Doc, which is gone
+	EndReference Step = 7  // Subject reference: what pointed at document Doc, which is gone; Amount, as of all ends: how many triggers deep
 	EndFrom      Step = 8  // Subject pair: pairs from document Doc, which is gone
 	EndTo        Step = 9  // Subject pair: pairs to document Doc, which is gone
 	EndNested    Step = 10 // Subject collection: documents under document Doc, which is gone
@@ -45,6 +47,8 @@ const (
 	Reaudience   Step = 16 // Subject timeline: whether author Key is collected from when read, by the number of followers
 	Clear        Step = 17 // Subject timeline: the entries of author Key, who is collected from, out of all timelines
 	Fill         Step = 18 // Subject timeline: the entries of author Key, who is no longer collected from, into the followers' timelines
+	React        Step = 19 // Subject reaction: the steps of a trigger, for what was fired under number Doc
+	Send         Step = 20 // Subject reaction: what was fired under number Doc to the address of step Amount
 	Reshow       Step = 15 // Subject summary: what it shows of document Doc has changed, wherever that contributes
 )
 
@@ -59,13 +63,17 @@ func (s Step) Lane() Lane {
 		return Delivering
 	case Trim:
 		return Tidying
+	case React:
+		return Reacting
+	case Send:
+		return Sending
 	}
 	return Ending
 }
 
 // String is the step's name.
 func (s Step) String() string {
-	return [...]string{"?", "add", "recopy", "deliver", "withdraw", "relate", "refill", "end-reference", "end-from", "end-to", "end-nested", "end-timeline", "trim", "weigh", "choose", "reshow", "reaudience", "clear", "fill"}[s]
+	return [...]string{"?", "add", "recopy", "deliver", "withdraw", "relate", "refill", "end-reference", "end-from", "end-to", "end-nested", "end-timeline", "trim", "weigh", "choose", "reshow", "reaudience", "clear", "fill", "react", "send"}[s]
 }
 
 // Work is one piece of maintenance. Documents are meant by their row numbers.

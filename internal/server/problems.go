@@ -59,6 +59,7 @@ var statusOf = map[string]int{
 	engine.CodeHeld:        http.StatusConflict,
 	engine.CodeNotYet:      http.StatusServiceUnavailable,
 	engine.CodeReused:      http.StatusUnprocessableEntity,
+	engine.CodeLoop:        http.StatusConflict,
 	engine.CodeDesignHeld:  http.StatusConflict,
 }
 

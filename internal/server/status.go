@@ -2,6 +2,7 @@ package server
 
 import (
 	"context"
+	"encoding/json"
 	"net/http"
 	"strings"
 	"sync"
@@ -9,6 +10,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"yalvo/internal/design"
 	"yalvo/internal/engine"
 	"yalvo/internal/plan"
 	"yalvo/internal/store"
@@ -204,4 +206,25 @@ func (s *Server) retryParked(c *echo.Context) error {
 		return err
 	}
 	return c.JSON(http.StatusOK, map[string]int64{"retried": n})
+}
+
+// replayTrigger has what a trigger sent sent again, from a position on.
+func (s *Server) replayTrigger(c *echo.Context) error {
+	raw, err := body(c, echo.MIMEApplicationJSON)
+	if err != nil {
+		return err
+	}
+	parts, err := members(raw, "from")
+	if err != nil {
+		return err
+	}
+	var from int64
+	if err := json.Unmarshal(parts["from"], &from); err != nil || from < 0 {
+		return wrongInput("/from", design.MistakeType, "from must be a position, a whole number")
+	}
+	n, err := s.engine.Replay(c.Request().Context(), c.Param("trigger"), from)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, map[string]int64{"replayed": n})
 }

@@ -11,6 +11,7 @@ import (
 	"log/slog"
 	"net"
 	"syscall"
+	"time"
 
 	"yalvo/internal/engine"
 	"yalvo/internal/postgres"
@@ -26,6 +27,8 @@ type Options struct {
 	Scratch  bool   // data that nobody will miss: for tests
 	Console  fs.FS
 	Log      *slog.Logger
+
+	SendPause time.Duration // after a trigger's first failure to send, doubled each time; 0: a second
 }
 
 // connections is how many the service holds to its database at most.
@@ -81,6 +84,9 @@ func (s *Service) start(ctx context.Context, o Options, listener net.Listener) e
 	}
 	if s.engine, err = engine.New(ctx, s.store, o.Log); err != nil {
 		return err
+	}
+	if o.SendPause != 0 {
+		s.engine.SendPause = o.SendPause
 	}
 	key, err := s.store.CursorKey(ctx)
 	if err != nil {

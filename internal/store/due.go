@@ -125,13 +125,12 @@ func (tx *Tx) PostponeDue(lane plan.Lane, seq int64, pause time.Duration) error 
 // MaxAttempts is how often work is tried before it is parked.
 const MaxAttempts = 8
 
-// firstPause is the pause after a first failure; each further one doubles it.
-const firstPause = 100 * time.Millisecond
-
 // FailDue notes that work failed: it is tried again after a growing pause and
-// parked when it has failed [MaxAttempts] times. It tells whether it was parked.
-func (s *Store) FailDue(ctx context.Context, d Due, cause error) (bool, error) {
-	parked := d.Attempts+1 >= MaxAttempts
+// parked when it has failed [MaxAttempts] times, or at once if there is no
+// hope. firstPause is the pause after a first failure; each further one doubles
+// it. It tells whether it was parked.
+func (s *Store) FailDue(ctx context.Context, d Due, cause error, hopeless bool, firstPause time.Duration) (bool, error) {
+	parked := hopeless || d.Attempts+1 >= MaxAttempts
 	err := s.Write(ctx, func(tx *Tx) error {
 		if !parked {
 			return tx.db.Exec(`

@@ -208,7 +208,7 @@ func TestVerifyTakesOutWhatTheFactsDoNotJustify(t *testing.T) {
 	s.posts("ada", 1, 3)
 	s.posts("cora", 10, 2)
 	write(t, s.Store, func(tx *store.Tx) error { // facts change, and no clean-up follows
-		if _, err := tx.UnsetPair(2, s.ids["ben"], s.ids["cora"]); err != nil {
+		if _, _, err := tx.UnsetPair(2, s.ids["ben"], s.ids["cora"]); err != nil {
 			return err
 		}
 		return tx.Unpost(3, s.ids["ada"], 2, 1002)

@@ -44,10 +44,11 @@ func (tx *Tx) SetPair(kind plan.Number, a, b int64, fields json.RawMessage, keep
 	return Refilled, nil
 }
 
-// UnsetPair ends a pair. It is false if there was none.
-func (tx *Tx) UnsetPair(kind plan.Number, a, b int64) (bool, error) {
-	got := tx.db.Exec("DELETE FROM pairs WHERE kind = ? AND b = ? AND a = ?", kind, b, a)
-	return got.RowsAffected > 0, got.Error
+// UnsetPair ends a pair and returns its fields. It is false if there was none.
+func (tx *Tx) UnsetPair(kind plan.Number, a, b int64) (json.RawMessage, bool, error) {
+	var was struct{ Fields json.RawMessage }
+	got := tx.db.Raw("DELETE FROM pairs WHERE kind = ? AND b = ? AND a = ? RETURNING coalesce(fields, '{}') AS fields", kind, b, a).Scan(&was)
+	return was.Fields, got.RowsAffected > 0, got.Error
 }
 
 // Standing is a pair as it stands.
@@ -72,6 +73,7 @@ func (tx *Tx) Pair(kind plan.Number, a, b int64) (Standing, bool, error) {
 type Ends struct {
 	A, B       int64
 	AKey, BKey string
+	Fields     json.RawMessage
 }
 
 // UnsetFrom ends up to limit pairs that go out from a document.
@@ -91,9 +93,9 @@ func (tx *Tx) unset(which string, args ...any) ([]Ends, error) {
 		WITH gone AS (
 			DELETE FROM pairs p USING (`+which+`) w
 			WHERE p.kind = w.kind AND p.b = w.b AND p.a = w.a
-			RETURNING p.a, p.b
+			RETURNING p.a, p.b, p.fields
 		)
-		SELECT gone.a, gone.b, coalesce(x.key, '') AS a_key, coalesce(y.key, '') AS b_key
+		SELECT gone.a, gone.b, coalesce(x.key, '') AS a_key, coalesce(y.key, '') AS b_key, coalesce(gone.fields, '{}') AS fields
 		FROM gone LEFT JOIN documents x ON x.n = gone.a LEFT JOIN documents y ON y.n = gone.b`, args...).Scan(&gone).Error
 	return gone, err
 }

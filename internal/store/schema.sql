@@ -205,6 +205,20 @@ CREATE TABLE done (
 );
 CREATE INDEX done_change ON done (change);
 
+-- What set off triggers of the developer's own: kept for a while, so that it
+-- can be sent again.
+CREATE TABLE fired (
+    n        bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY,
+    reaction smallint    NOT NULL,
+    change   bigint      NOT NULL,  -- the client's change at the root
+    subject  text        NOT NULL,  -- the document's path, or the pair's ends
+    depth    bigint      NOT NULL,  -- how many triggers in a row
+    at       timestamptz NOT NULL DEFAULT clock_timestamp(),
+    payload  jsonb       NOT NULL
+);
+CREATE INDEX fired_by ON fired (reaction, change);
+CREATE INDEX fired_when ON fired (at);
+
 -- All maintenance that is not done: an audit does not call it drift.
 CREATE VIEW owed AS
     SELECT lane, step, subject, key, doc, amount, change FROM due

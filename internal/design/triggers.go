@@ -1,0 +1,358 @@
+package design
+
+import (
+	"errors"
+	"fmt"
+	"net/url"
+	"regexp"
+	"slices"
+	"strings"
+
+	"yalvo/internal/expr"
+)
+
+// Trigger is a rule of the developer's own: on a change, when a condition
+// holds, do some steps.
+type Trigger struct {
+	Name       string
+	Pos        Pos
+	On         Event
+	Collection *Collection // of a document's change
+	Pair       *Pair       // of a pair's change
+	When       *expr.Expr  // nil: always
+	Steps      []*Step
+}
+
+// Event is the kind of change a trigger waits for.
+type Event string
+
+// The events: of documents created, changed and removed, of pairs set and unset.
+const (
+	OnCreated Event = "created"
+	OnChanged Event = "changed"
+	OnRemoved Event = "removed"
+	OnSet     Event = "set"
+	OnUnset   Event = "unset"
+)
+
+// Step is one thing that a trigger does.
+type Step struct {
+	Pos        Pos
+	Do         StepKind
+	Collection *Collection            // create, remove
+	Pair       *Pair                  // pair, unpair
+	ID         *expr.Value            // create: may be nil; remove: the key
+	Under      *expr.Value            // create: the parent's key
+	From, To   *expr.Value            // pair, unpair: keys
+	Fields     map[string]*expr.Value // edit, create, pair
+	URL        string                 // send
+	Key        string                 // send: the environment variable that holds the signing key, empty for none
+}
+
+// StepKind is what a step does.
+type StepKind string
+
+// The kinds of steps.
+const (
+	DoEdit   StepKind = "edit"   // fields of the document itself
+	DoCreate StepKind = "create" // a document
+	DoRemove StepKind = "remove" // a document
+	DoPair   StepKind = "pair"   // set a pair
+	DoUnpair StepKind = "unpair" // unset a pair
+	DoSend   StepKind = "send"   // the change, as an HTTP request
+)
+
+func (r *reader) readTriggers(n *node) {
+	r.named(n, "triggers", func(name string, at Pos, value *node) {
+		t := &Trigger{Name: name, Pos: at}
+		r.design.Triggers = append(r.design.Triggers, t)
+		var when *node
+		r.mapping(value, fmt.Sprintf("trigger %q", name), keys{
+			"on":   func(n *node) { r.readOn(n, t) },
+			"when": func(n *node) { when = n },
+			"do":   func(n *node) { r.readSteps(n, t) },
+		}, "on", "do")
+		r.last = append(r.last, func() {
+			if when != nil && (t.Collection != nil || t.Pair != nil) {
+				t.When = r.condition(when, "when", t.shapes())
+			}
+		})
+	})
+}
+
+func (r *reader) readOn(n *node, t *Trigger) {
+	known := keys{}
+	for _, event := range []Event{OnCreated, OnChanged, OnRemoved} {
+		known[string(event)] = func(n *node) {
+			r.oneEvent(n, t, event)
+			name := r.word(n, string(event))
+			r.later = append(r.later, func() { t.Collection = r.collection(n.pos, name) })
+		}
+	}
+	for _, event := range []Event{OnSet, OnUnset} {
+		known[string(event)] = func(n *node) {
+			r.oneEvent(n, t, event)
+			name := r.word(n, string(event))
+			r.later = append(r.later, func() { t.Pair = r.pair(n.pos, name) })
+		}
+	}
+	before := len(r.problems)
+	r.mapping(n, "on", known)
+	if t.On == "" && len(r.problems) == before {
+		r.problem(n.pos, CodeMissingKey, fmt.Sprintf("trigger %q does not say on what", t.Name), "write `on: {created: collection}`, or changed, removed, set, unset")
+	}
+}
+
+func (r *reader) oneEvent(n *node, t *Trigger, event Event) {
+	if t.On != "" {
+		r.problem(n.pos, CodeContradicted, fmt.Sprintf("trigger %q waits for two kinds of changes", t.Name), "make two triggers of it")
+	}
+	t.On = event
+}
+
+// shapes are the names that a trigger's expressions can use: of documents
+// `doc` (after the change; of a removal, before it), `old` (before an edit)
+// and `key`; of pairs `pair`, `from` and `to`, the keys of the ends; and `me`,
+// the key of the account that asked for the change, empty if none did.
+func (t *Trigger) shapes() map[string]expr.Shape {
+	text := expr.Shape{Kind: expr.String}
+	if t.Pair != nil {
+		return map[string]expr.Shape{"pair": shapeOf(t.Pair.Fields), "from": text, "to": text, "me": text}
+	}
+	names := map[string]expr.Shape{"doc": shapeOf(t.Collection.Fields), "key": text, "me": text}
+	if t.On == OnChanged {
+		names["old"] = shapeOf(t.Collection.Fields)
+	}
+	return names
+}
+
+func (r *reader) readSteps(n *node, t *Trigger) {
+	if n.shape != sequence || len(n.items) == 0 {
+		r.problem(n.pos, CodeShape, "do must be a list of steps, this is "+describe(n), "write [{edit: {...}}, {send: ...}]")
+		return
+	}
+	for _, item := range n.items {
+		s := &Step{Pos: item.pos}
+		t.Steps = append(t.Steps, s)
+		r.readStep(item, t, s)
+	}
+}
+
+func (r *reader) readStep(n *node, t *Trigger, s *Step) {
+	given := map[string]*node{}
+	note := func(key string) func(*node) { return func(n *node) { given[key] = n } }
+	known := keys{}
+	for _, key := range []string{"id", "under", "from", "to", "fields", "key"} {
+		known[key] = note(key)
+	}
+	var what *node
+	for kind := range stepKeys {
+		known[string(kind)] = func(n *node) {
+			if s.Do != "" {
+				r.problem(n.pos, CodeContradicted, "a step does one thing", "make two steps of it")
+			}
+			s.Do, what = kind, n
+		}
+	}
+	before := len(r.problems)
+	r.mapping(n, "a step", known)
+	if len(r.problems) > before {
+		return
+	}
+	if s.Do == "" {
+		r.problem(n.pos, CodeMissingKey, "the step does not say what to do", "add edit, create, remove, pair, unpair or send")
+		return
+	}
+	takes := stepKeys[s.Do]
+	for _, key := range takes.needs {
+		if given[key] == nil {
+			r.problem(n.pos, CodeMissingKey, fmt.Sprintf("a step that does %s needs the key %q", s.Do, key), "")
+		}
+	}
+	for key, n := range given {
+		if !slices.Contains(takes.needs, key) && !slices.Contains(takes.allows, key) {
+			r.problem(n.pos, CodeContradicted, fmt.Sprintf("%q means nothing in a step that does %s", key, s.Do), "leave it out")
+		}
+	}
+	if len(r.problems) == before {
+		r.last = append(r.last, func() { r.resolveStep(t, s, what, given) })
+	}
+}
+
+var stepKeys = map[StepKind]struct{ needs, allows []string }{
+	DoEdit:   {nil, nil},
+	DoCreate: {[]string{"fields"}, []string{"id", "under"}},
+	DoRemove: {[]string{"id"}, nil},
+	DoPair:   {[]string{"from", "to"}, []string{"fields"}},
+	DoUnpair: {[]string{"from", "to"}, nil},
+	DoSend:   {nil, []string{"key"}},
+}
+
+func (r *reader) resolveStep(t *Trigger, s *Step, what *node, given map[string]*node) {
+	if t.Collection == nil && t.Pair == nil {
+		return // already a problem
+	}
+	text := &Field{Name: "key", Type: String}
+	value := func(key string) *expr.Value {
+		if given[key] == nil {
+			return nil
+		}
+		return r.value(given[key], t, text)
+	}
+	s.ID, s.Under, s.From, s.To = value("id"), value("under"), value("from"), value("to")
+	switch s.Do {
+	case DoEdit:
+		if t.Collection == nil || t.On == OnRemoved {
+			r.problem(s.Pos, CodeContradicted, fmt.Sprintf("trigger %q has no document to edit", t.Name), "edit is for documents that are created or changed")
+			return
+		}
+		s.Collection = t.Collection
+		s.Fields = r.values(what, t, t.Collection.Fields, t.Collection.Name)
+		for name := range s.Fields {
+			if t.Collection.Field(name).Fixed {
+				r.problem(what.pos, CodeContradicted, fmt.Sprintf("%q of %q never changes after creation", name, t.Collection.Name), "")
+			}
+		}
+	case DoCreate, DoRemove:
+		if s.Collection = r.collection(what.pos, r.word(what, string(s.Do))); s.Collection == nil {
+			return
+		}
+		if s.Do == DoCreate {
+			s.Fields = r.values(given["fields"], t, s.Collection.Fields, s.Collection.Name)
+			if (s.Collection.Under != nil) != (s.Under != nil) {
+				r.problem(s.Pos, CodeContradicted, fmt.Sprintf("collection %q is %snested", s.Collection.Name, map[bool]string{true: "", false: "not "}[s.Collection.Under != nil]), "`under` is the key of the parent, for nested collections alone")
+			}
+		}
+	case DoPair, DoUnpair:
+		if s.Pair = r.pair(what.pos, r.word(what, string(s.Do))); s.Pair != nil && given["fields"] != nil {
+			s.Fields = r.values(given["fields"], t, s.Pair.Fields, s.Pair.Name)
+		}
+	case DoSend:
+		r.resolveSend(s, what, given["key"])
+	}
+}
+
+var variableForm = regexp.MustCompile(`^[A-Z][A-Z0-9_]{0,99}$`)
+
+func (r *reader) resolveSend(s *Step, what, key *node) {
+	s.URL = r.word(what, "send")
+	u, err := url.Parse(s.URL)
+	if err != nil || u.Scheme != "http" && u.Scheme != "https" || u.Host == "" || u.User != nil {
+		r.problem(what.pos, CodeBadValue, fmt.Sprintf("%q is no address to send to", s.URL), "write an http or https URL without a password")
+	}
+	if key == nil {
+		return
+	}
+	if s.Key = r.word(key, "key"); !variableForm.MatchString(s.Key) {
+		r.problem(key.pos, CodeBadValue, fmt.Sprintf("key must be the name of an environment variable of the service, not %q", s.Key), "the design is no place for secrets: write key: SIGNING_KEY")
+	}
+}
+
+// values reads a mapping from fields to expressions.
+func (r *reader) values(n *node, t *Trigger, fields []*Field, of string) map[string]*expr.Value {
+	if n.shape != mapping {
+		r.problem(n.pos, CodeShape, "this must be a mapping from fields to expressions, not "+describe(n), "")
+		return nil
+	}
+	all := map[string]*expr.Value{}
+	for _, e := range n.entries {
+		f := find(fields, e.key, func(f *Field) string { return f.Name })
+		if f == nil {
+			r.unknown(e.pos, CodeUnknownName, fmt.Sprintf("%q has no field %q", of, e.key), e.key, fieldNames(fields))
+			continue
+		}
+		all[e.key] = r.value(e.value, t, f)
+	}
+	return all
+}
+
+// value compiles an expression for a field. Numbers and true or false may
+// stand for themselves; texts are CEL, so a text that is meant as such has
+// quotes of its own.
+func (r *reader) value(n *node, t *Trigger, f *Field) *expr.Value {
+	text, is := n.scalar.(string)
+	if !is && n.scalar != nil {
+		text = fmt.Sprint(n.scalar)
+	}
+	v, err := expr.CompileValue(text, t.shapes(), f.shape().Kind)
+	var m *expr.Mistake
+	if errors.As(err, &m) {
+		remedy := "expressions are CEL over the fields of the design"
+		if is && !strings.ContainsAny(text, `'".`) {
+			remedy = fmt.Sprintf("if the text itself is meant, write \"'%s'\"", text)
+		}
+		r.problem(n.pos, CodeCondition, "the expression cannot be used: "+m.Message, remedy)
+		return nil
+	}
+	return v
+}
+
+// checkLoops refuses triggers that set one another off for ever: a circle in
+// which none has a condition and something grows each time round. Where a
+// condition could end it, the service stops it at [MaxDepth].
+func (r *reader) checkLoops() {
+	if len(r.problems) > 0 {
+		return
+	}
+	for _, t := range r.design.Triggers {
+		if path := r.loop(t, t, nil, false); path != nil {
+			r.problem(t.Pos, CodeContradicted, fmt.Sprintf("trigger %q would set itself off for ever: %s", t.Name, strings.Join(path, " → ")), "give one of them a `when` that ends it")
+			return
+		}
+	}
+}
+
+// MaxDepth is how many times in a row triggers may set one another off.
+const MaxDepth = 8
+
+func (r *reader) loop(start, at *Trigger, path []string, grows bool) []string {
+	if at.When != nil || slices.Contains(path, at.Name) {
+		return nil
+	}
+	path = append(slices.Clone(path), at.Name)
+	for _, s := range at.Steps {
+		for _, next := range r.design.Triggers {
+			if !s.setsOff(next) {
+				continue
+			}
+			more := grows || s.grows()
+			if next == start && more {
+				return append(path, start.Name)
+			}
+			if found := r.loop(start, next, path, more); found != nil {
+				return found
+			}
+		}
+	}
+	return nil
+}
+
+func (s *Step) setsOff(t *Trigger) bool {
+	switch s.Do {
+	case DoEdit:
+		return t.On == OnChanged && t.Collection == s.Collection
+	case DoCreate:
+		return t.On == OnCreated && t.Collection == s.Collection
+	case DoRemove:
+		return t.On == OnRemoved && t.Collection == s.Collection
+	case DoPair:
+		return t.On == OnSet && t.Pair == s.Pair
+	case DoUnpair:
+		return t.On == OnUnset && t.Pair == s.Pair
+	}
+	return false
+}
+
+// grows tells whether a step makes something new each time: a document without
+// an id of its own, or a field that is worked out from itself.
+func (s *Step) grows() bool {
+	if s.Do == DoCreate {
+		return s.ID == nil
+	}
+	for name, v := range s.Fields {
+		if s.Do == DoEdit && v != nil && strings.Contains(v.Text, "doc."+name) {
+			return true
+		}
+	}
+	return false
+}

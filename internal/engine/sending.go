@@ -1,0 +1,195 @@
+package engine
+
+import (
+	"bytes"
+	"context"
+	"crypto/hmac"
+	"crypto/sha256"
+	"encoding/base64"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"os"
+	"time"
+
+	"yalvo/internal/design"
+	"yalvo/internal/plan"
+	"yalvo/internal/store"
+)
+
+const (
+	senders     = 4
+	sendTimeout = 10 * time.Second
+	sendLease   = 3 * sendTimeout // after which another sender may take what one has crashed with
+	sendAnswer  = 300             // how much of a refusal's body is kept, in bytes
+)
+
+// sender sends what triggers are to send. It holds no transaction meanwhile: a
+// receiver that hangs holds up nothing but this sender, and not for long.
+func (e *Engine) sender(ctx context.Context) {
+	client := &http.Client{Timeout: sendTimeout, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+	for ctx.Err() == nil {
+		more, err := e.sendTurn(ctx, client)
+		if err != nil && ctx.Err() == nil {
+			e.log.Error("sending", "error", err)
+		}
+		if more && err == nil {
+			continue
+		}
+		select {
+		case <-e.wake[plan.Sending]:
+		case <-time.After(idle):
+		case <-ctx.Done():
+		}
+	}
+}
+
+func (e *Engine) sendTurn(ctx context.Context, client *http.Client) (bool, error) {
+	r, err := e.planned(ctx)
+	if err != nil {
+		var none *Refusal
+		if errors.As(err, &none) {
+			return false, nil
+		}
+		return false, err
+	}
+	var d store.Due
+	var fired store.Fired
+	var there, kept bool
+	err = e.store.Write(ctx, func(tx *store.Tx) error {
+		var err error
+		if d, there, err = tx.Lease(plan.Sending, sendLease); err != nil || !there {
+			return err
+		}
+		fired, kept, err = tx.Fired(d.Doc)
+		return err
+	})
+	if err != nil || !there {
+		return false, err
+	}
+	reaction := r.plan.ReactionNumbered(d.Subject)
+	if kept && reaction != nil && int(d.Amount) < len(reaction.Steps) {
+		err = e.post(ctx, client, r, reaction, reaction.Steps[d.Amount].Step, fired)
+	}
+	if ctx.Err() != nil {
+		return false, nil // cut off by the service's end: it is due again when the lease is over
+	}
+	if err != nil {
+		parked, failErr := e.store.FailDue(ctx, d, err, isHopeless(err), e.SendPause)
+		e.log.Warn("sending failed", "trigger", reaction.Name, "attempt", d.Attempts+1, "parked", parked, "error", err)
+		err = failErr
+	} else {
+		err = e.store.Write(ctx, func(tx *store.Tx) error {
+			return tx.FinishDue(plan.Sending, []store.Progress{{Seq: d.Seq, Rows: 1}})
+		})
+	}
+	e.settled.send()
+	return true, err
+}
+
+// event is a change in the form of CloudEvents 1.0, structured JSON.
+type event struct {
+	SpecVersion string          `json:"specversion"`
+	ID          string          `json:"id"` // the same each time it is sent
+	Source      string          `json:"source"`
+	Type        string          `json:"type"`
+	Subject     string          `json:"subject"`
+	Time        time.Time       `json:"time"`
+	ContentType string          `json:"datacontenttype"`
+	Data        json.RawMessage `json:"data"`
+}
+
+func (e *Engine) post(ctx context.Context, client *http.Client, r *running, reaction *plan.Reaction, step *design.Step, fired store.Fired) error {
+	of := ""
+	if reaction.Collection != nil {
+		of = reaction.Collection.Name
+	} else {
+		of = reaction.Pair.Name
+	}
+	body, err := json.Marshal(event{"1.0", fmt.Sprint(fired.N), "/apps/" + r.plan.Design.App, fmt.Sprintf("app.%s.%s.%s", r.plan.Design.App, of, reaction.On),
+		fired.Subject, fired.At.UTC(), "application/json", fired.Payload})
+	if err != nil {
+		return err
+	}
+	req, err := http.NewRequestWithContext(ctx, http.MethodPost, step.URL, bytes.NewReader(body))
+	if err != nil {
+		return err
+	}
+	req.Header.Set("Content-Type", "application/cloudevents+json")
+	if err := sign(req, body, step.Key, time.Now()); err != nil {
+		return err
+	}
+	resp, err := client.Do(req)
+	if err != nil {
+		return fmt.Errorf("%s did not answer: %w", step.URL, err)
+	}
+	defer resp.Body.Close()
+	answer, err := io.ReadAll(io.LimitReader(resp.Body, sendAnswer))
+	if err != nil {
+		return fmt.Errorf("%s broke off its answer: %w", step.URL, err)
+	}
+	switch {
+	case resp.StatusCode >= 200 && resp.StatusCode < 300:
+		return nil
+	case resp.StatusCode >= 300 && resp.StatusCode < 400:
+		return fmt.Errorf("%s answered %s to %s, and redirects are not followed: write the address it has now into the design", step.URL, resp.Status, resp.Header.Get("Location"))
+	}
+	return fmt.Errorf("%s answered %s: %s", step.URL, resp.Status, bytes.TrimSpace(answer))
+}
+
+// sign signs a request by HTTP Message Signatures (RFC 9421, hmac-sha256) over
+// its method, address and the digest of its body (RFC 9530), with the key in an
+// environment variable. Without a variable only the digest is added.
+func sign(req *http.Request, body []byte, variable string, now time.Time) error {
+	sum := sha256.Sum256(body)
+	digest := "sha-256=:" + base64.StdEncoding.EncodeToString(sum[:]) + ":"
+	req.Header.Set("Content-Digest", digest)
+	if variable == "" {
+		return nil
+	}
+	key := os.Getenv(variable)
+	if key == "" {
+		return fmt.Errorf("the environment variable %s with the signing key is not set for this service", variable)
+	}
+	params := fmt.Sprintf(`("@method" "@target-uri" "content-digest");created=%d;keyid="%s";alg="hmac-sha256"`, now.Unix(), variable)
+	base := fmt.Sprintf("\"@method\": %s\n\"@target-uri\": %s\n\"content-digest\": %s\n\"@signature-params\": %s", req.Method, req.URL.String(), digest, params)
+	mac := hmac.New(sha256.New, []byte(key))
+	mac.Write([]byte(base))
+	req.Header.Set("Signature-Input", "yalvo="+params)
+	req.Header.Set("Signature", "yalvo=:"+base64.StdEncoding.EncodeToString(mac.Sum(nil))+":")
+	return nil
+}
+
+// Replay has everything that set off a trigger at or after a position sent
+// again, with the same ids, and returns how much that is.
+func (e *Engine) Replay(ctx context.Context, trigger string, from int64) (int64, error) {
+	r, err := e.planned(ctx)
+	if err != nil {
+		return 0, err
+	}
+	for _, reaction := range r.plan.Reactions {
+		if reaction.Name != trigger {
+			continue
+		}
+		var many int64
+		err := e.store.Write(ctx, func(tx *store.Tx) error {
+			many = 0
+			for i, s := range reaction.Steps {
+				if s.Do != design.DoSend {
+					continue
+				}
+				n, err := tx.Refire(reaction.Number, from, i)
+				if err != nil {
+					return err
+				}
+				many += n
+			}
+			return nil
+		})
+		e.wakeAll()
+		return many, err
+	}
+	return 0, refuse(CodeUnknownName, "the design has no trigger %q", trigger)
+}
