@@ -2,7 +2,7 @@
 SHELL := /bin/bash
 GO    ?= go
 
-.PHONY: demo test build console setup bench fmt clean
+.PHONY: demo test torture build console setup bench fmt clean
 
 demo: build            ## start Fenwatch on http://127.0.0.1:7480
 	@exec bin/yalvo up --demo
@@ -23,6 +23,10 @@ console: setup
 
 setup:                 ## install what the machine lacks
 	@scripts/setup $(if $(SETUP_BROWSER),browser)
+
+torture: build         ## random operations against the model, for long: make torture OPERATIONS=20000 SEEDS="1 2 3"
+	for seed in $(or $(SEEDS),0); do \
+	  $(GO) test ./tests -count 1 -timeout 24h -v -run 'AsTheModelSays|Killing|Random' -operations $(or $(OPERATIONS),20000) -seed $$seed || exit 1; done
 
 bench: build           ## measure, each side in one run; see docs/benchmarks.md
 	$(GO) run ./bench

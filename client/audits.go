@@ -92,13 +92,16 @@ func (c *Client) audit(ctx context.Context, method string, id int64, act string)
 	return a, err
 }
 
-// auditPause is how long to wait before asking again how far an audit has come.
-const auditPause = 100 * time.Millisecond
+// How long to wait before asking again how far an audit has come: longer each time.
+const (
+	firstAuditPause   = 5 * time.Millisecond
+	longestAuditPause = 300 * time.Millisecond
+)
 
 // AwaitAudit asks how an audit is doing until it no longer runs; show, if not
 // nil, is told each time.
 func (c *Client) AwaitAudit(ctx context.Context, id int64, show func(Audit)) (Audit, error) {
-	for {
+	for pause := firstAuditPause; ; pause = min(2*pause, longestAuditPause) {
 		a, err := c.Audit(ctx, id)
 		if err != nil || a.State != "running" {
 			return a, err
@@ -107,7 +110,7 @@ func (c *Client) AwaitAudit(ctx context.Context, id int64, show func(Audit)) (Au
 			show(a)
 		}
 		select {
-		case <-time.After(auditPause):
+		case <-time.After(pause):
 		case <-ctx.Done():
 			return a, ctx.Err()
 		}

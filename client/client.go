@@ -33,6 +33,11 @@ func New(base string) *Client {
 // Using is a client that sends its requests through another http.Client.
 func (c *Client) Using(h *http.Client) *Client { return c.with(func(c *Client) { c.http = h }) }
 
+// At is a client of another service, which may share the database.
+func (c *Client) At(base string) *Client {
+	return c.with(func(c *Client) { c.base = strings.TrimSuffix(base, "/") })
+}
+
 // As is a client whose writes are those of an account.
 func (c *Client) As(account string) *Client { return c.with(func(c *Client) { c.as = account }) }
 

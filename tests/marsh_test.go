@@ -39,7 +39,10 @@ type throng struct {
 	clients []*client.Client
 	mu      sync.Mutex
 	deeds   []deed
-	late    int // requests that came too late, as some must
+	late    int    // requests that came too late, as some must
+	rough   bool   // services are killed meanwhile
+	steady  string // the address of one that is not
+	cutOff  int    // requests whose first answer never came
 }
 
 func newThrong(t *testing.T, w world, source string, clients ...*client.Client) *throng {
@@ -65,7 +68,9 @@ func (th *throng) run(seed uint64, operations, workers int) {
 }
 
 func (th *throng) act(r *rand.Rand, c *client.Client) error {
-	d, err := th.attempt(r, c)
+	d, do := th.draw(r)
+	position, err := th.insist(do, c.Once(fmt.Sprintf("%d-%d", r.Uint64(), r.Uint64())))
+	d.position = exact(position)
 	var p *client.Problem
 	if errors.As(err, &p) && (p.Status == 404 || p.Status == 409 || p.Code == "invalid") {
 		th.mu.Lock()
@@ -82,55 +87,78 @@ func (th *throng) act(r *rand.Rand, c *client.Client) error {
 	return nil
 }
 
-// attempt does one thing; position 0 says that it changed nothing.
-func (th *throng) attempt(r *rand.Rand, c *client.Client) (deed, error) {
+// doing is a request to one of the services.
+type doing func(*client.Client) (client.Position, error)
+
+// insist makes a request and, if it was cut off and nobody knows whether it was
+// carried out, makes it again with the same Idempotency-Key until it is answered.
+func (th *throng) insist(do doing, c *client.Client) (client.Position, error) {
+	for deadline := time.Now().Add(time.Minute); ; {
+		position, err := do(c)
+		var p *client.Problem
+		cutOff := errors.As(err, &p) && p.Status >= 500 || err != nil && !errors.As(err, &p)
+		if !cutOff || !th.rough || time.Now().After(deadline) {
+			return position, err
+		}
+		th.mu.Lock()
+		th.cutOff++
+		th.mu.Unlock()
+		c = c.At(th.steady) // the service that is not killed
+	}
+}
+
+// draw thinks of one thing to do.
+func (th *throng) draw(r *rand.Rand) (deed, doing) {
 	if r.IntN(100) < 45 {
-		return th.pairUp(r, c)
+		return th.pairUp(r)
 	}
 	in := th.design.Collections[weighted(r, len(th.design.Collections))]
 	key := anyKey(r, in)
 	d := deed{kind: "changed", path: in.Path(key)}
-	var position client.Position
-	var err error
+	ctx := th.t.Context()
 	switch n := r.IntN(100); {
 	case n < 45:
 		d.kind, d.fields = "created", anyFields(r, in.Fields, true)
 		at, id := d.path[:strings.LastIndexByte(d.path, '/')], d.path[strings.LastIndexByte(d.path, '/')+1:]
-		_, position, err = c.Create(th.t.Context(), at, id, d.fields)
+		return d, func(c *client.Client) (client.Position, error) {
+			_, position, err := c.Create(ctx, at, id, d.fields)
+			return position, err
+		}
 	case n < 93 || in == th.design.Accounts && n < 98:
 		d.fields = anyFields(r, in.Fields, false)
-		_, position, err = c.Patch(th.t.Context(), d.path, d.fields)
-	default:
-		d.kind = "removed"
-		_, position, err = c.Remove(th.t.Context(), d.path)
+		return d, func(c *client.Client) (client.Position, error) {
+			_, position, err := c.Patch(ctx, d.path, d.fields)
+			return position, err
+		}
 	}
-	d.position = exact(position)
-	return d, err
+	d.kind = "removed"
+	return d, func(c *client.Client) (client.Position, error) {
+		_, position, err := c.Remove(ctx, d.path)
+		return position, err
+	}
 }
 
 // weighted prefers neither end: accounts are few and created early.
 func weighted(r *rand.Rand, n int) int { return (r.IntN(n) + r.IntN(n) + 1) % n }
 
-func (th *throng) pairUp(r *rand.Rand, c *client.Client) (deed, error) {
+func (th *throng) pairUp(r *rand.Rand) (deed, doing) {
 	p := th.design.Pairs[r.IntN(len(th.design.Pairs))]
 	if r.IntN(3) == 0 {
 		p = th.design.Pairs[0]
 	}
 	d := deed{kind: "set", pair: p, from: anyKey(r, p.From), to: anyKey(r, p.To)}
-	var position client.Position
-	var err error
+	ctx := th.t.Context()
 	switch {
 	case r.IntN(100) < 35:
 		d.kind = "unset"
-		position, err = c.Unset(th.t.Context(), p.Name, d.from, d.to)
+		return d, func(c *client.Client) (client.Position, error) { return c.Unset(ctx, p.Name, d.from, d.to) }
 	case len(p.Fields) > 0:
 		d.fields = anyFields(r, p.Fields, true)
-		position, err = c.SetWith(th.t.Context(), p.Name, d.from, d.to, d.fields)
-	default:
-		position, err = c.Set(th.t.Context(), p.Name, d.from, d.to)
+		return d, func(c *client.Client) (client.Position, error) {
+			return c.SetWith(ctx, p.Name, d.from, d.to, d.fields)
+		}
 	}
-	d.position = exact(position)
-	return d, err
+	return d, func(c *client.Client) (client.Position, error) { return c.Set(ctx, p.Name, d.from, d.to) }
 }
 
 // exact is the change a position stands for, 0 if it changed nothing.
@@ -433,7 +461,7 @@ func TestEverythingIsAsTheModelSays(t *testing.T) {
 			other := harness.StartOn(t, w.Database, "")
 			th := newThrong(t, w, design.source, w.Client, other.Client)
 			for round := range 2 {
-				th.run(s+uint64(round), *operations/2, 32)
+				th.run(s+uint64(round), *operations/3, 32)
 				th.asTheModelSays()
 				w.auditFindsNothing()
 			}

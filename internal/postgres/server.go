@@ -209,7 +209,7 @@ func (s *Server) adopt(ctx context.Context) bool {
 }
 
 func (s *Server) launch(bin string, as *account, scratch bool) error {
-	port, err := freePort()
+	port, err := s.choosePort()
 	if err != nil {
 		return err
 	}
@@ -261,6 +261,24 @@ func settings(scratch bool) map[string]string {
 		set["fsync"], set["synchronous_commit"], set["full_page_writes"] = "off", "off", "off"
 	}
 	return set
+}
+
+// choosePort takes the port the folder's server had before, if that is free:
+// services that were connected to it find it again.
+func (s *Server) choosePort() (int, error) {
+	note := filepath.Join(s.dir, "port")
+	if text, err := os.ReadFile(note); err == nil {
+		if had, err := strconv.Atoi(strings.TrimSpace(string(text))); err == nil {
+			if l, err := net.Listen("tcp", fmt.Sprintf("127.0.0.1:%d", had)); err == nil {
+				return had, l.Close()
+			}
+		}
+	}
+	port, err := freePort()
+	if err != nil {
+		return 0, err
+	}
+	return port, os.WriteFile(note, []byte(strconv.Itoa(port)+"\n"), 0o644)
 }
 
 func freePort() (int, error) {
@@ -322,6 +340,22 @@ func (s *Server) AddressOf(database string) string { return s.address(database) 
 func (s *Server) address(db string) string {
 	u := url.URL{Scheme: "postgres", User: url.UserPassword(superuser, s.secret), Host: net.JoinHostPort("127.0.0.1", strconv.Itoa(s.port)), Path: "/" + db, RawQuery: "sslmode=disable"}
 	return u.String()
+}
+
+// Kill ends the server as a crash would: at once, with nothing put in order.
+// Its folder is left to whoever starts a server on it next.
+func (s *Server) Kill() error {
+	defer s.lock.Close()
+	if s.process == nil {
+		return errors.New("there is no server to kill")
+	}
+	if err := s.process.Kill(); err != nil {
+		return err
+	}
+	for !s.hasEnded() {
+		time.Sleep(5 * time.Millisecond)
+	}
+	return nil
 }
 
 // Stop ends the server: connections are cut, what was committed is on disk.

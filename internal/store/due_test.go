@@ -111,7 +111,7 @@ func TestFailingWorkPausesLongerEachTimeAndIsParked(t *testing.T) {
 	d := claim()[0]
 	var last time.Duration
 	for attempt := 1; attempt < store.MaxAttempts; attempt++ {
-		parked, err := s.FailDue(t.Context(), d, errors.New("broken"), false, time.Millisecond)
+		parked, err := s.FailDue(t.Context(), d, errors.New("broken"), false, 100*time.Millisecond)
 		if err != nil || parked {
 			t.Fatalf("attempt %d: parked %v, %v", attempt, parked, err)
 		}
@@ -125,7 +125,7 @@ func TestFailingWorkPausesLongerEachTimeAndIsParked(t *testing.T) {
 		last = pause
 		d.Attempts++
 	}
-	if parked, err := s.FailDue(t.Context(), d, errors.New("still broken"), false, time.Millisecond); err != nil || !parked {
+	if parked, err := s.FailDue(t.Context(), d, errors.New("still broken"), false, 100*time.Millisecond); err != nil || !parked {
 		t.Fatalf("not parked after %d attempts (%v)", store.MaxAttempts, err)
 	}
 	work, err := s.ParkedWork(t.Context(), 9)
