@@ -35,8 +35,8 @@ func (b *bench) fanout() error {
 		service = append(service, float64(*followers)/seconds)
 		most = max(most, heap())
 	}
-	fmt.Printf("\none post to %d followers, entries/s (median of %d, in turns)\n", *followers, rounds)
-	line("one INSERT … SELECT, integer keys, no post, no journal", median(statement), 0)
+	fmt.Printf("\none post to %d followers, of whom one in fifty is in a block, entries/s (median of %d, in turns)\n", *followers, rounds)
+	line("one INSERT … SELECT, integer keys, no post, journal or blocks", median(statement), 0)
 	line("Yalvo, from the request to the last timeline", median(service), median(statement))
 	fmt.Printf("  seconds until the last timeline has it: %.2f; the one statement: %.2f\n", float64(*followers)/median(service), float64(*followers)/median(statement))
 	for _, loop := range []struct {
@@ -64,10 +64,18 @@ func (b *bench) star(many int) error {
 	if _, _, err := b.client.Create(b.ctx, "people", "star", map[string]any{"name": "Star"}); err != nil {
 		return err
 	}
+	number := func(kind, name string) string {
+		return fmt.Sprintf("(SELECT n FROM numbers WHERE kind = '%s' AND name = '%s')", kind, name)
+	}
+	block := `INSERT INTO pairs (kind, b, a) SELECT ` + number("pair", "block")
+	star := `(SELECT n FROM documents WHERE key = 'star')`
 	return b.sql(
 		fmt.Sprintf(`INSERT INTO documents (collection, key, fields) SELECT (SELECT n FROM numbers WHERE kind = 'collection' AND name = 'people'), 'fan' || g, '{"name":"Fan"}' FROM generate_series(1, %d) g`, many),
 		`INSERT INTO kept (doc, "values") SELECT n, '{"followers_n":0,"following_n":1}' FROM documents WHERE key LIKE 'fan%'`,
 		`INSERT INTO pairs (kind, b, a) SELECT (SELECT n FROM numbers WHERE kind = 'pair' AND name = 'follow'), (SELECT n FROM documents WHERE key = 'star'), n FROM documents WHERE key LIKE 'fan%'`,
+		// One in a hundred followers blocks the star, and is blocked by them.
+		block+`, `+star+`, n FROM documents WHERE key LIKE 'fan%00'`,
+		block+`, n, `+star+` FROM documents WHERE key LIKE 'fan%50'`,
 		`VACUUM ANALYZE`)
 }
 

@@ -29,7 +29,7 @@ import (
 
 var (
 	followers = flag.Int("followers", 200_000, "followers of the author who posts")
-	only      = flag.String("only", "", "the parts to measure: fanout, page, writes; all if empty")
+	only      = flag.String("only", "", "the parts to measure: fanout, withdraw and audit (both after fanout), page, writes, follow, hot, lag; all if empty")
 )
 
 // bench is the server, the service, and what was measured so far.
@@ -84,7 +84,7 @@ func run(ctx context.Context) error {
 	for _, part := range []struct {
 		name    string
 		measure func() error
-	}{{"fanout", b.fanout}, {"page", b.page}, {"writes", b.writes}} {
+	}{{"fanout", b.fanout}, {"withdraw", b.withdraw}, {"audit", b.audit}, {"page", b.page}, {"writes", b.writes}, {"follow", b.follow}, {"hot", b.hot}, {"lag", b.lag}} {
 		if *only != "" && !slices.Contains(strings.Split(*only, ","), part.name) {
 			continue
 		}
@@ -110,9 +110,10 @@ collections:
     kept: {byline: {copy: author, fields: [name]}, likes_n: {count: like.to}}
 pairs:
   follow: {from: people, to: people, from_calls: following, to_calls: followers}
+  block: {from: people, to: people, from_calls: blocking, to_calls: blockers}
   like: {from: people, to: posts, from_calls: liked, to_calls: likers}
 timelines:
-  home: {owner: people, entries: posts, by: author, through: follow, own: true, length: 800, carry: [text, byline, likes_n]}
+  home: {owner: people, entries: posts, by: author, through: follow, own: true, unless: {paired: block, either_way: true}, length: 800, carry: [text, byline, likes_n]}
 `
 
 func (b *bench) machine() error {

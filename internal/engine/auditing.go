@@ -112,6 +112,34 @@ const (
 	auditOwners    = 250
 )
 
+// stride is how many documents the next step of an audit walks. Where they
+// hold little, more of them are walked at a time.
+type stride struct {
+	audit int64
+	name  string
+	kind  plan.Aspect
+	width int
+}
+
+const (
+	strideRows = 20_000 // what a step should compare at least
+	strideMost = 20_000
+)
+
+func (e *Engine) stride(audit int64, d plan.Duplicate) int {
+	if s := e.striding; s.audit == audit && s.name == d.Name && s.kind == d.Kind {
+		return s.width
+	}
+	e.striding = stride{audit, d.Name, d.Kind, spanOf(d.Kind)}
+	return e.striding.width
+}
+
+func (e *Engine) adjust(d plan.Duplicate, rows int64) {
+	if rows < strideRows && d.Kind != plan.Weighed {
+		e.striding.width = min(2*e.striding.width, strideMost)
+	}
+}
+
 func spanOf(aspect plan.Aspect) int {
 	switch aspect {
 	case plan.Entered, plan.Posted:
@@ -206,7 +234,7 @@ func (e *Engine) auditSome(ctx context.Context, r *running, tx *store.Tx, a *sto
 	span, many := store.Span{After: what.only - 1, UpTo: what.only}, int64(1)
 	last := true
 	if what.only == 0 {
-		limit := spanOf(d.Kind)
+		limit := e.stride(a.ID, d)
 		if span, many, err = tx.Span(d.Walked.Number, a.Reached, limit); err != nil {
 			return err
 		}
@@ -219,6 +247,7 @@ func (e *Engine) auditSome(ctx context.Context, r *running, tx *store.Tx, a *sto
 	if found, err = e.report(ctx, r, tx, a.ID, d, found); err != nil {
 		return err
 	}
+	e.adjust(d, max(many, checked))
 	a.Checked += max(many, checked)
 	a.Drifted += int64(len(found))
 	a.Reached = span.UpTo

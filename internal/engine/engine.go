@@ -22,6 +22,7 @@ type Engine struct {
 	settled  broadcast                   // some due work was finished
 	stop     context.CancelFunc
 	workers  sync.WaitGroup
+	striding stride        // of the audit at hand; only the auditor looks at it
 	auditing chan struct{} // an audit was begun
 	// SendPause is the pause after something could not be sent for the first
 	// time; each further one doubles it.

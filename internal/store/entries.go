@@ -191,10 +191,43 @@ func (tx *Tx) insertPlainly(fast, tolerant statement) (int64, error) {
 	return got.RowsAffected, got.Error
 }
 
+// withdrawOne is the plain statement for one entry on its way out.
+func withdrawOne(s Spread) statement {
+	return statement{`
+		DELETE FROM entries e USING pairs p
+		WHERE p.kind = ? AND p.b = ? AND p.a > ? AND p.a <= ?
+		  AND e.timeline = ? AND e.owner = p.a AND e.rank = ? AND e.doc = ? AND e.author = ?
+		  AND NOT EXISTS (SELECT 1 FROM posted WHERE timeline = ? AND author = ? AND rank = ? AND doc = ?)`,
+		[]any{s.Pair, s.Author, s.Cursor, s.Last, s.Timeline, s.Rank, s.Doc, s.Author, s.Timeline, s.Author, s.Rank, s.Doc}}
+}
+
+// withdrawFromFollowers withdraws one entry without bringing back from whom:
+// every follower whose timeline was cut below it counts as having lost it. Who
+// had not got it then has a spare entry more than is noted, and is refilled a
+// little early.
+func (tx *Tx) withdrawFromFollowers(s Spread) (int64, []Shortened, error) {
+	plain := withdrawOne(s)
+	got := tx.db.Exec(plain.sql, plain.args...)
+	if got.Error != nil || got.RowsAffected == 0 {
+		return 0, nil, got.Error
+	}
+	var cut []Shortened
+	err := tx.db.Raw(`
+		SELECT f.timeline, f.owner, 1 AS lost
+		FROM floors f JOIN pairs p ON p.kind = ? AND p.b = ? AND p.a = f.owner
+		WHERE f.timeline = ? AND f.owner > ? AND f.owner <= ? AND (f.rank, f.doc) < (?::bigint, ?::bigint)
+		ORDER BY f.timeline, f.owner
+		FOR UPDATE OF f`, s.Pair, s.Author, s.Timeline, s.Cursor, s.Last, s.Rank, s.Doc).Scan(&cut).Error
+	return got.RowsAffected, cut, err
+}
+
 // Withdraw takes this turn's entries out of the timelines, unless the facts
 // say by now that they belong there, and returns how many.
 // Keys: pairs (kind, b, a), entries, posted.
 func (tx *Tx) Withdraw(spreads []Spread) (int64, []Shortened, error) {
+	if len(spreads) == 1 && !(spreads[0].Own && spreads[0].Cursor == 0) {
+		return tx.withdrawFromFollowers(spreads[0])
+	}
 	return tx.remove(`
 		DELETE FROM entries e
 		USING (
