@@ -142,3 +142,52 @@ func (c *Client) ScheduleAudit(ctx context.Context, every time.Duration) error {
 	_, err := c.call(ctx, http.MethodPut, "/audits/schedule", nil, "application/json", raw, nil)
 	return err
 }
+
+// Forgotten is how far it has come to forget a document, and the report.
+type Forgotten struct {
+	ID       int64      `json:"id"`
+	Document string     `json:"document"`
+	Change   int64      `json:"change"`
+	Places   []Place    `json:"places"` // where it was duplicated to
+	Finished bool       `json:"finished"`
+	Removed  []Rest     `json:"removed"` // documents that went, by collection
+	Answers  int64      `json:"answers"` // kept answers to requests that were dropped
+	Events   int64      `json:"events"`  // events for triggers that were dropped
+	Journal  int64      `json:"journal"` // lines of the journal that name its path; they hold no values
+	Left     []Rest     `json:"left"`    // what a search of every table has found still
+	Started  time.Time  `json:"started"`
+	Ended    *time.Time `json:"ended"`
+}
+
+// Rest is how much was found somewhere.
+type Rest struct {
+	Where string `json:"where"`
+	Many  int64  `json:"many"`
+}
+
+// Forget removes a document with every copy of what it said. It goes on in the
+// background: [Client.AwaitForgotten] waits for the report.
+func (c *Client) Forget(ctx context.Context, document string) (Forgotten, error) {
+	raw, err := json.Marshal(map[string]string{"document": document})
+	if err != nil {
+		return Forgotten{}, err
+	}
+	var f Forgotten
+	_, err = c.call(ctx, http.MethodPost, "/forgotten", nil, "application/json", raw, &f)
+	return f, err
+}
+
+// AwaitForgotten asks until a document is forgotten.
+func (c *Client) AwaitForgotten(ctx context.Context, id int64) (Forgotten, error) {
+	for pause := firstAuditPause; ; pause = min(2*pause, longestAuditPause) {
+		var f Forgotten
+		if _, err := c.call(ctx, http.MethodGet, fmt.Sprintf("/forgotten/%d", id), nil, "", nil, &f); err != nil || f.Finished {
+			return f, err
+		}
+		select {
+		case <-time.After(pause):
+		case <-ctx.Done():
+			return f, ctx.Err()
+		}
+	}
+}

@@ -101,7 +101,7 @@ func (a *app) commands() *cli.Command {
 			a.list(), a.show(), a.add(), a.edit(), a.remove(),
 			a.pair(), a.unpair(),
 			a.timeline(), a.status(), a.changes(), a.parked(),
-			a.why(), a.places(), a.trace(), a.audit(), a.replay(),
+			a.why(), a.places(), a.trace(), a.audit(), a.replay(), a.forget(),
 		},
 	}
 }

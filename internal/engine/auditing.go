@@ -154,6 +154,9 @@ func spanOf(aspect plan.Aspect) int {
 func (e *Engine) auditor(ctx context.Context) {
 	for ctx.Err() == nil {
 		more, err := e.auditTurn(ctx)
+		if err == nil && !more {
+			more, err = e.finishForgetting(ctx)
+		}
 		if err != nil && ctx.Err() == nil {
 			e.log.Error("audit", "error", err)
 		}

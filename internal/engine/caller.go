@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"strconv"
 
 	"yalvo/internal/store"
 )
@@ -27,6 +28,9 @@ type Result struct {
 // Position is a place in the journal that a read can wait for: "7" is the
 // change 7 alone, "..7" is every change up to it.
 type Position string
+
+// exactly is the change that a position stands for.
+func exactly(p Position) (int64, error) { return strconv.ParseInt(string(p), 10, 64) }
 
 func at(seq int64) Position   { return Position(fmt.Sprint(seq)) }
 func upTo(seq int64) Position { return Position(fmt.Sprintf("..%d", seq)) }

@@ -240,6 +240,13 @@ func (m *creation) attach(tx *store.Tx, doc store.Document, held holding) error 
 			return err
 		}
 	}
+	for _, c := range m.in.Copies {
+		if target := held.at[c.Via]; c.Frozen && target != nil {
+			if err := tx.NoteOrigin(c.Number, target.N, doc.N); err != nil {
+				return err
+			}
+		}
+	}
 	at := ranks(m.in, doc.Created, m.fields)
 	for _, t := range m.in.EntersInto {
 		if author := held.at[t.By]; author != nil {

@@ -206,6 +206,11 @@ func (r *running) moved(tx *store.Tx, c *plan.Collection, doc store.Document, ed
 			if m.cards[copied.Name], err = card(copied, held.at[ref]); err != nil {
 				return m, err
 			}
+			if target := held.at[ref]; copied.Frozen && target != nil {
+				if err := tx.NoteOrigin(copied.Number, target.N, doc.N); err != nil {
+					return m, err
+				}
+			}
 		}
 	}
 	return m, nil

@@ -42,6 +42,8 @@ func (t *turn) endSome(d store.Due) (many, chunk int, err error) {
 	case plan.EndNested:
 		many, err = t.endNested(d)
 		return many, endDocuments, err
+	case plan.EndFrozen:
+		return 0, 1, t.endFrozen(d)
 	case plan.EndFrom, plan.EndTo:
 		many, err = t.endPairs(d)
 		return many, endPairs, err
@@ -74,6 +76,19 @@ func (t *turn) endReference(d store.Due) (int, error) {
 	return len(sources), nil
 }
 
+// endFrozen empties the frozen copies of a document that is to be forgotten.
+func (t *turn) endFrozen(d store.Due) error {
+	c := t.plan.CopyNumbered(d.Subject)
+	if c == nil {
+		return nil
+	}
+	emptied, err := t.tx.EmptyFrozen(c, d.Doc)
+	if err != nil {
+		return err
+	}
+	return t.keptChanged(c.In, c.Name, emptied, d.Change)
+}
+
 // clear empties one reference, as an edit.
 func (t *turn) clear(ref *plan.Reference, doc store.Document, why cause) error {
 	fields, err := decodeFields(doc.Fields)
@@ -98,7 +113,10 @@ func (t *turn) endNested(d store.Due) (int, error) {
 }
 
 // owing is the cause of what the end of something brings with it.
-func owing(d store.Due) cause { return cause{change: d.Change, depth: d.Amount} }
+func owing(d store.Due) cause {
+	depth, forgotten := plan.MarkOf(d.Amount)
+	return cause{change: d.Change, depth: depth, forgotten: forgotten}
+}
 
 func (t *turn) removeAlong(c *plan.Collection, ns []int64, why cause) error {
 	docs, err := t.tx.LockNumbered(ns)

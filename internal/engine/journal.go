@@ -15,6 +15,8 @@ type cause struct {
 	actor  string // the account that asked, empty if none did
 	change int64  // the client's change it follows from, 0 if it is that itself
 	depth  int64  // how many triggers in a row led to it
+
+	forgotten int64 // of a removal: the number under which it is forgotten
 }
 
 // from is the cause of what follows from a change at a position.

@@ -40,6 +40,14 @@ func (r *running) removeOne(tx *store.Tx, c *plan.Collection, target Target, why
 	return Result{Document: view(c, doc), Position: at(position), Fresh: true, Read: 1, Wrote: 1}, err
 }
 
+func pathsOf(c *plan.Collection, docs []store.Document) map[int64]string {
+	paths := make(map[int64]string, len(docs))
+	for _, d := range docs {
+		paths[d.N] = c.Path(d.Key)
+	}
+	return paths
+}
+
 // mayGo asks the references that refuse to let their target go.
 func mayGo(tx *store.Tx, c *plan.Collection, doc store.Document) error {
 	var holders []string
@@ -98,7 +106,7 @@ func (r *running) takeAway(tx *store.Tx, c *plan.Collection, docs []store.Docume
 			return err
 		}
 		at := ranks(c, d.Created, fields)
-		due = append(due, r.plan.Due(plan.Change{Kind: plan.Removed, Collection: c, Doc: d.N, Parent: d.Parent, Before: before[d.N], RankBefore: at, Depth: why.depth})...)
+		due = append(due, r.plan.Due(plan.Change{Kind: plan.Removed, Collection: c, Doc: d.N, Parent: d.Parent, Before: before[d.N], RankBefore: at, Depth: why.depth, Forgotten: why.forgotten})...)
 		for _, t := range c.EntersInto {
 			if author := before[d.N][t.By]; author != 0 {
 				if err := tx.Unpost(t.Number, author, at[t], d.N); err != nil {
@@ -109,6 +117,11 @@ func (r *running) takeAway(tx *store.Tx, c *plan.Collection, docs []store.Docume
 	}
 	if err := tx.Delete(ns); err != nil {
 		return err
+	}
+	if why.forgotten != 0 {
+		if err := tx.NoteForgotten(why.forgotten, pathsOf(c, docs)); err != nil {
+			return err
+		}
 	}
 	for _, d := range docs {
 		if err := r.fireDocument(tx, design.OnRemoved, c, d.Key, d.Fields, nil, why); err != nil {

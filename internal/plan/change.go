@@ -20,7 +20,8 @@ type Change struct {
 	RankBefore map[*Timeline]int64 // the place in the order of each timeline it enters
 	RankAfter  map[*Timeline]int64
 
-	Depth int64 // how many triggers in a row led to it
+	Depth     int64 // how many triggers in a row led to it
+	Forgotten int64 // of a removal: the number under which it is forgotten, 0 if it is only removed
 
 	// Pairs.
 	Pair     *Pair
@@ -190,12 +191,19 @@ func (c *Collection) BuiltOn(name string) bool {
 	return is
 }
 
+// Mark is what the ends of a removal carry along: its depth and the number
+// under which it is forgotten. [MarkOf] reads it.
+func (c Change) Mark() int64 { return c.Forgotten<<8 | c.Depth }
+
+// MarkOf reads the mark of work that ends something.
+func MarkOf(amount int64) (depth, forgotten int64) { return amount & 0xff, amount >> 8 }
+
 // endings is what hangs on a document that is gone. A reference that is left
 // dangling changes no fact, but the copies that came through it are empty now.
 func endings(c Change) []Work {
 	var due []Work
 	end := func(step Step, subject Number) {
-		due = append(due, Work{Step: step, Subject: subject, Doc: c.Doc, Amount: c.Depth})
+		due = append(due, Work{Step: step, Subject: subject, Doc: c.Doc, Amount: c.Mark()})
 	}
 	for _, ref := range c.Collection.PointedAt {
 		switch ref.WhenGone {
@@ -206,6 +214,14 @@ func endings(c Change) []Work {
 				if !kept.Frozen {
 					end(Recopy, kept.Number)
 				}
+			}
+			if c.Forgotten != 0 && !ref.Required {
+				end(EndReference, ref.Number) // its key is to go as well
+			}
+		}
+		for _, kept := range ref.Copies {
+			if c.Forgotten != 0 && kept.Frozen {
+				end(EndFrozen, kept.Number)
 			}
 		}
 	}

@@ -105,6 +105,8 @@ func (p *Plan) InWords(of Entailed) string {
 		return "unset " + name + " to it"
 	case EndNested:
 		return "removed the " + name + " under it"
+	case EndFrozen:
+		return "emptied the frozen " + name
 	case EndTimeline:
 		return "dropped its " + name + " timeline"
 	}

@@ -49,6 +49,7 @@ const (
 	Fill         Step = 18 // Subject timeline: the entries of author Key, who is no longer collected from, into the followers' timelines
 	React        Step = 19 // Subject reaction: the steps of a trigger, for what was fired under number Doc
 	Send         Step = 20 // Subject reaction: what was fired under number Doc to the address of step Amount
+	EndFrozen    Step = 21 // Subject copy: frozen copies of document Doc, which is to be forgotten
 	Reshow       Step = 15 // Subject summary: what it shows of document Doc has changed, wherever that contributes
 )
 
@@ -73,7 +74,7 @@ func (s Step) Lane() Lane {
 
 // String is the step's name.
 func (s Step) String() string {
-	return [...]string{"?", "add", "recopy", "deliver", "withdraw", "relate", "refill", "end-reference", "end-from", "end-to", "end-nested", "end-timeline", "trim", "weigh", "choose", "reshow", "reaudience", "clear", "fill", "react", "send"}[s]
+	return [...]string{"?", "add", "recopy", "deliver", "withdraw", "relate", "refill", "end-reference", "end-from", "end-to", "end-nested", "end-timeline", "trim", "weigh", "choose", "reshow", "reaudience", "clear", "fill", "react", "send", "end-frozen"}[s]
 }
 
 // Work is one piece of maintenance. Documents are meant by their row numbers.

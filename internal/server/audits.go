@@ -111,10 +111,11 @@ func (s *Server) getAudits(c *echo.Context) error {
 	return c.JSON(http.StatusOK, map[string]any{"audits": all, "every_seconds": int64(every.Seconds())})
 }
 
-func auditID(c *echo.Context) (int64, error) {
+// numberIn is the number in the path.
+func numberIn(c *echo.Context) (int64, error) {
 	id, err := strconv.ParseInt(c.Param("id"), 10, 64)
 	if err != nil {
-		return 0, badRequest("the number of an audit is a whole number, not " + strconv.Quote(c.Param("id")))
+		return 0, badRequest("the number in the path must be a whole number, not " + strconv.Quote(c.Param("id")))
 	}
 	return id, nil
 }
@@ -122,7 +123,7 @@ func auditID(c *echo.Context) (int64, error) {
 // anAudit answers with an audit that something was done to.
 func (s *Server) anAudit(act func(*echo.Context, int64) (store.Audit, error)) func(*echo.Context) error {
 	return func(c *echo.Context) error {
-		id, err := auditID(c)
+		id, err := numberIn(c)
 		if err != nil {
 			return err
 		}
@@ -153,7 +154,7 @@ func (s *Server) mendAudit(c *echo.Context, id int64) (store.Audit, error) {
 // getDrift answers what an audit has found, in the order it was found; ?after=
 // reads on.
 func (s *Server) getDrift(c *echo.Context) error {
-	id, err := auditID(c)
+	id, err := numberIn(c)
 	if err != nil {
 		return err
 	}

@@ -64,6 +64,8 @@ func (s *Server) Handler() http.Handler {
 	v1.GET("/why/kept", s.whyKept)
 	v1.GET("/places", s.getPlaces)
 
+	v1.POST("/forgotten", s.postForgotten)
+	v1.GET("/forgotten/:id", s.getForgotten)
 	v1.POST("/triggers/:trigger/replay", s.replayTrigger)
 
 	v1.GET("/audits", s.getAudits)

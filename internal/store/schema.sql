@@ -219,6 +219,33 @@ CREATE TABLE fired (
 CREATE INDEX fired_by ON fired (reaction, change);
 CREATE INDEX fired_when ON fired (at);
 
+-- Whose values a frozen copy holds: it stays when the reference moves on, and
+-- must be found when a person is forgotten.
+CREATE TABLE origins (
+    copy   smallint NOT NULL,
+    target bigint   NOT NULL,
+    source bigint   NOT NULL,
+    PRIMARY KEY (copy, target, source)
+);
+
+-- People and other documents that were forgotten: what went with them, and
+-- what a search for the rest has found.
+CREATE TABLE forgotten (
+    id      bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY,
+    path    text        NOT NULL,
+    change  bigint,                        -- the removal
+    places  jsonb       NOT NULL,          -- where it was duplicated to
+    report  jsonb,                         -- null: not finished
+    started timestamptz NOT NULL DEFAULT now(),
+    ended   timestamptz
+);
+CREATE TABLE forgotten_documents (
+    forgotten bigint NOT NULL,
+    n         bigint NOT NULL,
+    path      text   NOT NULL,
+    PRIMARY KEY (forgotten, n)
+);
+
 -- All maintenance that is not done: an audit does not call it drift.
 CREATE VIEW owed AS
     SELECT lane, step, subject, key, doc, amount, change FROM due

@@ -1,0 +1,57 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"time"
+
+	"github.com/jedib0t/go-pretty/v6/table"
+	"github.com/urfave/cli/v3"
+)
+
+func (a *app) forget() *cli.Command {
+	return &cli.Command{
+		Name: "forget", Category: "proof", ArgsUsage: "DOCUMENT",
+		Usage:       "remove a document with every copy of what it said, and search for the rest",
+		Description: example("yalvo forget members/ada") + "\n\nExits with 4 if something of it is left.",
+		Action: func(ctx context.Context, c *cli.Command) error {
+			args, err := arguments(c, 1, 1)
+			if err != nil {
+				return err
+			}
+			begun, err := a.client(c).Forget(ctx, args[0])
+			if err != nil {
+				return err
+			}
+			f, err := a.client(c).AwaitForgotten(ctx, begun.ID)
+			if err != nil {
+				return fmt.Errorf("it goes on, under number %d: %w", begun.ID, err)
+			}
+			if c.Bool("json") {
+				err = a.json(f)
+			} else {
+				fmt.Fprintf(a.out, "%s is forgotten, %s after its removal (position %d).\n\n", f.Document, f.Ended.Sub(f.Started).Round(time.Millisecond), f.Change)
+				var rows []table.Row
+				for _, r := range f.Removed {
+					rows = append(rows, table.Row{"removed", r.Where, count(r.Many)})
+				}
+				for _, p := range f.Places {
+					rows = append(rows, table.Row{"was duplicated to", p.Where, count(p.Many)})
+				}
+				rows = append(rows, table.Row{"dropped", "kept answers to requests", count(f.Answers)}, table.Row{"dropped", "events of triggers", count(f.Events)},
+					table.Row{"stays", "lines of the journal with its path, without values", count(f.Journal)})
+				for _, l := range f.Left {
+					rows = append(rows, table.Row{"STILL THERE", l.Where, count(l.Many)})
+				}
+				a.table(table.Row{"", "where", "many"}, rows, 3)
+				if len(f.Left) == 0 {
+					fmt.Fprintln(a.out, "\nA search of every table has found nothing of it.")
+				}
+			}
+			if err == nil && len(f.Left) > 0 {
+				err = errDrift
+			}
+			return err
+		},
+	}
+}

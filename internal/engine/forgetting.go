@@ -1,0 +1,122 @@
+package engine
+
+import (
+	"context"
+	"encoding/json"
+	"time"
+
+	"yalvo/internal/store"
+)
+
+// Forgotten is how far it has come to forget a document, and the report.
+type Forgotten struct {
+	ID       int64        `json:"id"`
+	Document string       `json:"document"`
+	Change   int64        `json:"change"` // the removal
+	Places   []Place      `json:"places"` // where it was duplicated to
+	Finished bool         `json:"finished"`
+	Removed  []store.Rest `json:"removed"` // documents that went, by collection
+	Answers  int64        `json:"answers"` // kept answers to requests that were dropped
+	Events   int64        `json:"events"`  // events for triggers that were dropped
+	Journal  int64        `json:"journal"` // lines of the journal that name its path; they hold no values
+	Left     []store.Rest `json:"left"`    // what a search of every table has found still
+	Started  time.Time    `json:"started"`
+	Ended    *time.Time   `json:"ended,omitempty"`
+}
+
+// Forget removes a document, what goes with it, and every copy of what it said:
+// frozen copies and references that are left dangling by a mere removal too.
+// When all that is done, every table is searched for the rest.
+func (e *Engine) Forget(ctx context.Context, caller Caller, path string) (Forgotten, error) {
+	r, err := e.planned(ctx)
+	if err != nil {
+		return Forgotten{}, err
+	}
+	c, key, err := r.locate(path)
+	if err != nil {
+		return Forgotten{}, err
+	}
+	places, err := e.Places(ctx, path)
+	if err != nil {
+		return Forgotten{}, err
+	}
+	raw, err := json.Marshal(places)
+	if err != nil {
+		return Forgotten{}, err
+	}
+	var id int64
+	_, err = e.write(ctx, Caller{Me: caller.Me}, func(r *running, tx *store.Tx) (Result, error) {
+		var err error
+		if id, err = tx.AddForgotten(c.Path(key), raw); err != nil {
+			return Result{}, err
+		}
+		result, err := r.removeOne(tx, c, Target{Collection: c.Name, Key: key}, cause{actor: caller.Me, forgotten: id})
+		if err != nil {
+			return result, err
+		}
+		position, err := exactly(result.Position)
+		if err != nil {
+			return result, err
+		}
+		return result, tx.SetForgottenChange(id, position)
+	})
+	if err != nil {
+		return Forgotten{}, err
+	}
+	e.wakeAuditor()
+	return e.Forgetting(ctx, id)
+}
+
+// Forgetting reads how far it has come.
+func (e *Engine) Forgetting(ctx context.Context, id int64) (Forgotten, error) {
+	row, found, err := e.store.Forgotten(ctx, id)
+	if err == nil && !found {
+		err = refuse(CodeNotFound, "nothing was forgotten under number %d", id)
+	}
+	if err != nil {
+		return Forgotten{}, err
+	}
+	var out Forgotten
+	if row.Ended != nil {
+		if err := json.Unmarshal(row.Report, &out); err != nil {
+			return out, err
+		}
+	}
+	out.Removed, out.Left = append([]store.Rest{}, out.Removed...), append([]store.Rest{}, out.Left...) // never null
+	out.ID, out.Document, out.Change, out.Started, out.Ended, out.Finished = row.ID, row.Path, row.Change, row.Started.UTC(), row.Ended, row.Ended != nil
+	return out, json.Unmarshal(row.Places, &out.Places)
+}
+
+// finishForgetting searches for the rest when everything that follows from a
+// removal has been done. It tells whether it has finished one.
+func (e *Engine) finishForgetting(ctx context.Context) (bool, error) {
+	f, there, err := e.store.Forgetting(ctx)
+	if err != nil || !there {
+		return false, err
+	}
+	due, parked, err := e.store.Unsettled(ctx, []int64{f.Change})
+	if err != nil || due || parked {
+		return false, err
+	}
+	return true, e.store.Write(ctx, func(tx *store.Tx) error {
+		report := Forgotten{}
+		var err error
+		if report.Answers, report.Events, err = tx.ForgetAnswers(f.ID); err != nil {
+			return err
+		}
+		if report.Removed, err = tx.Removed(f.ID); err != nil {
+			return err
+		}
+		if report.Left, err = tx.Remains(f.ID); err != nil {
+			return err
+		}
+		if report.Journal, err = tx.JournalNames(f.ID); err != nil {
+			return err
+		}
+		raw, err := json.Marshal(report)
+		if err != nil {
+			return err
+		}
+		return tx.FinishForgotten(f.ID, raw)
+	})
+}

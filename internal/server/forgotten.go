@@ -1,0 +1,48 @@
+package server
+
+import (
+	"encoding/json"
+	"net/http"
+
+	"github.com/labstack/echo/v5"
+
+	"yalvo/internal/design"
+)
+
+// postForgotten begins to forget a document and every copy of what it said.
+func (s *Server) postForgotten(c *echo.Context) error {
+	raw, err := body(c, echo.MIMEApplicationJSON)
+	if err != nil {
+		return err
+	}
+	parts, err := members(raw, "document")
+	if err != nil {
+		return err
+	}
+	var path string
+	if err := json.Unmarshal(parts["document"], &path); err != nil || path == "" {
+		return wrongInput("/document", design.MistakeType, "document must be the path of one, as in \"members/ada\"")
+	}
+	who, err := caller(c, raw)
+	if err != nil {
+		return err
+	}
+	got, err := s.engine.Forget(c.Request().Context(), who, path)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusAccepted, got)
+}
+
+// getForgotten answers how far it has come, and in the end the report.
+func (s *Server) getForgotten(c *echo.Context) error {
+	id, err := numberIn(c)
+	if err != nil {
+		return err
+	}
+	got, err := s.engine.Forgetting(c.Request().Context(), id)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, got)
+}

@@ -1,0 +1,148 @@
+package store
+
+import (
+	"context"
+	"encoding/json"
+	"time"
+
+	"yalvo/internal/plan"
+)
+
+// NoteOrigin notes whose values a frozen copy holds.
+func (tx *Tx) NoteOrigin(frozen plan.Number, target, source int64) error {
+	return tx.db.Exec("INSERT INTO origins (copy, target, source) VALUES (?, ?, ?) ON CONFLICT DO NOTHING", frozen, target, source).Error
+}
+
+// EmptyFrozen empties the frozen copies that hold a document's values, wherever
+// their references point by now, and returns the documents that held them.
+// Keys: origins (copy, target, source), kept (doc).
+func (tx *Tx) EmptyFrozen(c *plan.Copy, target int64) ([]int64, error) {
+	var emptied []int64
+	err := tx.db.Raw(`
+		WITH gone AS (DELETE FROM origins WHERE copy = ? AND target = ? RETURNING source)
+		UPDATE kept k SET "values" = jsonb_set(k.values, ARRAY[?::text], 'null')
+		FROM gone WHERE k.doc = gone.source
+		RETURNING k.doc`, c.Number, target, c.Name).Scan(&emptied).Error
+	return emptied, err
+}
+
+// Forgotten is a document that is being forgotten, or was.
+type Forgotten struct {
+	ID      int64
+	Path    string
+	Change  int64
+	Places  json.RawMessage // where it was duplicated to
+	Report  json.RawMessage // null: not finished
+	Started time.Time
+	Ended   *time.Time
+}
+
+// AddForgotten begins to forget a document and returns the number of that.
+func (tx *Tx) AddForgotten(path string, places json.RawMessage) (int64, error) {
+	var id int64
+	err := tx.db.Raw("INSERT INTO forgotten (path, places) VALUES (?, ?::jsonb) RETURNING id", path, string(places)).Scan(&id).Error
+	return id, err
+}
+
+// SetForgottenChange notes the change that removes it.
+func (tx *Tx) SetForgottenChange(id, change int64) error {
+	return tx.db.Exec("UPDATE forgotten SET change = ? WHERE id = ?", change, id).Error
+}
+
+// NoteForgotten notes documents that go along, by number with their paths.
+func (tx *Tx) NoteForgotten(id int64, paths map[int64]string) error {
+	ns, names := make(bigints, 0, len(paths)), make(texts, 0, len(paths))
+	for n, path := range paths {
+		ns, names = append(ns, n), append(names, path)
+	}
+	return tx.db.Exec(`
+		INSERT INTO forgotten_documents (forgotten, n, path)
+		SELECT ?, new.n, new.path FROM unnest(?::bigint[], ?::text[]) AS new (n, path) ON CONFLICT DO NOTHING`, id, ns, names).Error
+}
+
+const forgottenColumns = "id, path, coalesce(change, 0) AS change, places, coalesce(report, 'null') AS report, started, ended"
+
+// Forgotten reads one, false if there is none of that number.
+func (s *Store) Forgotten(ctx context.Context, id int64) (Forgotten, bool, error) {
+	var f Forgotten
+	got := s.db.WithContext(ctx).Raw("SELECT "+forgottenColumns+" FROM forgotten WHERE id = ?", id).Scan(&f)
+	return f, got.RowsAffected > 0, got.Error
+}
+
+// Forgetting is the oldest that is not finished, false if there is none.
+func (s *Store) Forgetting(ctx context.Context) (Forgotten, bool, error) {
+	var f Forgotten
+	got := s.db.WithContext(ctx).Raw("SELECT " + forgottenColumns + " FROM forgotten WHERE report IS NULL AND change IS NOT NULL ORDER BY id LIMIT 1").Scan(&f)
+	return f, got.RowsAffected > 0, got.Error
+}
+
+// FinishForgotten writes what was found, once.
+func (tx *Tx) FinishForgotten(id int64, report json.RawMessage) error {
+	return tx.db.Exec("UPDATE forgotten SET report = ?::jsonb, ended = clock_timestamp() WHERE id = ? AND report IS NULL", string(report), id).Error
+}
+
+// ForgetAnswers drops kept answers to requests that hold a document that is
+// forgotten, and events that triggers were set off by; it tells how many.
+func (tx *Tx) ForgetAnswers(id int64) (answers, events int64, err error) {
+	got := tx.db.Exec(`
+		DELETE FROM answered a USING forgotten_documents f
+		WHERE f.forgotten = ? AND a.answer IS NOT NULL AND a.answer::jsonb -> 'document' ->> 'path' = f.path`, id)
+	if got.Error != nil {
+		return 0, 0, got.Error
+	}
+	answers = got.RowsAffected
+	got = tx.db.Exec(`
+		DELETE FROM fired e USING forgotten_documents f
+		WHERE f.forgotten = ? AND f.path IN (e.subject, split_part(e.subject, ' → ', 1), split_part(e.subject, ' → ', 2))`, id)
+	return answers, got.RowsAffected, got.Error
+}
+
+// Rest is how much of what is forgotten was found somewhere.
+type Rest struct {
+	Where string `json:"where"`
+	Many  int64  `json:"many"`
+}
+
+// Removed counts the documents that went, by the collection in their paths.
+func (tx *Tx) Removed(id int64) ([]Rest, error) {
+	var went []Rest
+	err := tx.db.Raw(`
+		SELECT (string_to_array(path, '/'))[cardinality(string_to_array(path, '/')) - 1] AS "where", count(*) AS many
+		FROM forgotten_documents WHERE forgotten = ? GROUP BY 1 ORDER BY 1`, id).Scan(&went).Error
+	return went, err
+}
+
+// Remains looks for what is forgotten in every table that could hold it. It
+// reads whole tables, which nobody waits for.
+func (tx *Tx) Remains(id int64) ([]Rest, error) {
+	if err := tx.db.Exec("SET LOCAL enable_seqscan = on").Error; err != nil {
+		return nil, err
+	}
+	var found []Rest
+	err := tx.db.Raw(`
+		WITH f AS MATERIALIZED (SELECT n, path FROM forgotten_documents WHERE forgotten = ?)
+		SELECT * FROM (
+			SELECT 'documents' AS "where", count(*) AS many FROM documents WHERE n IN (SELECT n FROM f) OR parent IN (SELECT n FROM f)
+			UNION ALL SELECT 'kept values', count(*) FROM kept WHERE doc IN (SELECT n FROM f)
+			UNION ALL SELECT 'references', count(*) FROM refs WHERE source IN (SELECT n FROM f) OR target IN (SELECT n FROM f)
+			UNION ALL SELECT 'unique values', count(*) FROM uniques WHERE doc IN (SELECT n FROM f)
+			UNION ALL SELECT 'pairs', count(*) FROM pairs WHERE a IN (SELECT n FROM f) OR b IN (SELECT n FROM f)
+			UNION ALL SELECT 'posts', count(*) FROM posted WHERE author IN (SELECT n FROM f) OR doc IN (SELECT n FROM f)
+			UNION ALL SELECT 'timeline entries', count(*) FROM entries WHERE owner IN (SELECT n FROM f) OR author IN (SELECT n FROM f) OR doc IN (SELECT n FROM f)
+			UNION ALL SELECT 'contributions', count(*) FROM contributions WHERE source IN (SELECT n FROM f) OR target IN (SELECT n FROM f)
+			UNION ALL SELECT 'frozen copies', count(*) FROM origins WHERE target IN (SELECT n FROM f)
+			UNION ALL SELECT 'kept answers', count(*) FROM answered WHERE answer::jsonb -> 'document' ->> 'path' IN (SELECT path FROM f)
+			UNION ALL SELECT 'events', count(*) FROM fired WHERE subject IN (SELECT path FROM f)
+		) w WHERE many > 0`, id).Scan(&found).Error
+	return found, err
+}
+
+// JournalNames counts the lines of the journal that name what is forgotten, by
+// its path: the journal holds no values. Index: journal_about.
+func (tx *Tx) JournalNames(id int64) (int64, error) {
+	var many int64
+	err := tx.db.Raw(`
+		SELECT count(*) FROM forgotten_documents f JOIN journal j ON `+about+` = hashtextextended(f.path, 0) AND j.subject = f.path
+		WHERE f.forgotten = ?`, id).Scan(&many).Error
+	return many, err
+}

@@ -1,0 +1,91 @@
+package tests
+
+import (
+	"strings"
+	"testing"
+)
+
+// memoir is a design in which what a person said gets into every kind of copy:
+// frozen ones, references that are left, answers, events.
+const memoir = `yalvo: 1
+app: memoir
+accounts: people
+collections:
+  people:
+    fields: {name: {type: string, required: true}, mail: {type: string, unique: true}}
+    kept: {last: {latest: posts.author, fields: [text]}}
+  posts:
+    fields: {text: {type: string}, author: {type: reference, to: people, when_gone: remove, inverse: posts}}
+    kept: {byline: {copy: author, fields: [name]}}
+  quotes:
+    fields:
+      text: {type: string}
+      of:   {type: reference, to: posts, when_gone: clear}
+      who:  {type: reference, to: people, when_gone: leave}
+    kept:
+      said: {copy: of, fields: [text], frozen: true}
+      name: {copy: who, fields: [name], frozen: true}
+pairs: {follow: {from: people, to: people, from_calls: following, to_calls: followers}}
+timelines: {home: {owner: people, entries: posts, by: author, through: follow, own: true}}
+triggers: {log: {on: {created: posts}, do: [{create: quotes, id: "'log-' + key", fields: {text: "'a post'"}}]}}
+`
+
+func TestForgettingReachesEveryCopy(t *testing.T) {
+	w := start(t, memoir)
+	const secret = "Adalbert Secretname"
+	for _, id := range []string{"ada", "ben"} {
+		name := map[string]string{"ada": secret, "ben": "Ben"}[id]
+		if _, _, err := w.Once("made-"+id).Create(t.Context(), "people", id, map[string]any{"name": name, "mail": id + "@pond.example"}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	w.follow("ben", "ada")
+	w.follow("ada", "ben")
+	for _, id := range []string{"p1", "p2"} {
+		if _, _, err := w.Once("made-"+id).Create(t.Context(), "posts", id, map[string]any{"text": "a thought of " + secret, "author": "ada"}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if _, _, err := w.Create(t.Context(), "posts", "b1", map[string]any{"text": "mine", "author": "ben"}); err != nil {
+		t.Fatal(err)
+	}
+	for _, q := range []map[string]any{{"text": "so true", "of": "p1", "who": "ada"}, {"text": "not so", "of": "p2", "who": "ada"}} {
+		if _, _, err := w.Create(t.Context(), "quotes", "q-"+q["of"].(string), q); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if _, _, err := w.Patch(t.Context(), "quotes/q-p2", map[string]any{"who": "ben", "of": "b1"}); err != nil {
+		t.Fatal(err) // what it quotes stays as it was first written
+	}
+	w.Settle()
+	same(t, "the quote", w.get("quotes/q-p2").Kept["said"], map[string]any{"text": "a thought of " + secret})
+
+	begun := must(w.Forget(t.Context(), "people/ada"))(t)
+	f := must(w.AwaitForgotten(t.Context(), begun.ID))(t)
+	for _, l := range f.Left {
+		t.Errorf("left: %d in %s", l.Many, l.Where)
+	}
+	removed := map[string]int64{}
+	for _, r := range f.Removed {
+		removed[r.Where] = r.Many
+	}
+	same(t, "removed", removed, map[string]int64{"people": 1, "posts": 2})
+	if f.Answers != 3 || f.Events != 2 || f.Journal == 0 || len(f.Places) == 0 {
+		t.Errorf("the report: %+v", f)
+	}
+	for _, id := range []string{"q-p1", "q-p2"} {
+		quote := w.get("quotes/" + id)
+		if quote.Kept["said"] != nil || quote.Kept["name"] != nil {
+			t.Errorf("%s still says %v", id, quote.Kept)
+		}
+	}
+	same(t, "the reference that a removal leaves", w.get("quotes/q-p1").Fields["who"], nil)
+	for table, column := range map[string]string{"documents": "fields", "kept": `"values"`, "answered": "answer", "fired": "payload", "parked": "error", "uniques": "value"} {
+		same(t, "mentions in "+table, w.Number(`SELECT count(*) FROM `+table+` WHERE `+column+`::text LIKE '%' || $1 || '%'`, secret), 0)
+	}
+	same(t, "ben's timeline", w.home("ben"), []string{"b1"})
+	w.auditFindsNothing()
+	if _, err := w.Forget(t.Context(), "people/ada"); err == nil || !strings.Contains(err.Error(), "there is no document people/ada") {
+		t.Errorf("forgetting twice: %v", err)
+	}
+}
