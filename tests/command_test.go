@@ -111,7 +111,7 @@ func TestTheCommandExplainsItsRefusals(t *testing.T) {
 
 func TestEveryCommandHelpsWithAnExample(t *testing.T) {
 	w := start(t, "")
-	for _, command := range []string{"up", "check", "apply", "list", "show", "add", "edit", "remove", "pair", "unpair", "timeline", "status", "changes", "parked"} {
+	for _, command := range []string{"up", "check", "apply", "list", "show", "add", "edit", "remove", "pair", "unpair", "timeline", "status", "changes", "parked", "why", "places", "trace", "audit", "replay", "forget"} {
 		w.yalvo(command, "--help").says(t, 0, "Example:", "yalvo "+command)
 	}
 }
