@@ -272,3 +272,42 @@ func TestTrapAPostWithdrawnWhileAFollowerIsOutForAMoment(t *testing.T) {
 	same(t, "ben", w.home("ben"), []string{"p2"})
 	same(t, "stored entries", w.Number("SELECT count(*) FROM entries"), 2)
 }
+
+// A follow is about to be written when somebody shuns, which dissolves
+// follows: neither sees the other, unless one waits.
+func TestTrapAFollowAndWhatDissolvesItAtOneMoment(t *testing.T) {
+	w := start(t, marsh)
+	w.person("ada")
+	w.person("ben")
+	w.Settle()
+	g := w.stall("pairs", fmt.Sprintf("NEW.kind = %d", w.Number("SELECT n FROM numbers WHERE kind = 'pair' AND name = 'follow'")))
+	var group sync.WaitGroup
+	group.Go(func() { w.follow("ben", "ada") })
+	w.until("the follow is about to be written", g.waiting)
+	group.Go(func() { w.set("shun", "ada", "ben") })
+	w.unguarded(func() bool { return w.Number("SELECT count(*) FROM pairs") > 0 })
+	g.open()
+	group.Wait()
+	same(t, "the follow", must(w.AfterAll().IsSet(t.Context(), "follow", "ben", "ada"))(t), false)
+	same(t, "the shun", must(w.IsSet(t.Context(), "shun", "ada", "ben"))(t), true)
+	w.auditFindsNothing()
+}
+
+// A post has copied its author's count of followers and is not yet committed;
+// meanwhile the count moves on, and the posts there are get the new one.
+func TestTrapACopyOfAKeptValueThatMovesOn(t *testing.T) {
+	w := start(t, marsh)
+	w.person("ada")
+	w.person("ben")
+	w.Settle()
+	g := w.stall("documents", "NEW.key = 'late'")
+	var group sync.WaitGroup
+	group.Go(func() { w.sighting("ada", "late", 1) })
+	w.until("the count has been copied", g.waiting)
+	w.follow("ben", "ada")
+	w.until("the new count has been brought to the posts there are", func() bool { return w.Number("SELECT count(*) FROM due WHERE change IS NOT NULL") == 0 })
+	g.open()
+	group.Wait()
+	same(t, "the byline", w.get("posts/late").Kept["byline"], map[string]any{"name": "ADA", "followers_n": 1, "fame": 0})
+	w.auditFindsNothing()
+}

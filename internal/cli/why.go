@@ -80,16 +80,16 @@ func (a *app) whyKept(ctx context.Context, c *cli.Command, document, name string
 	fmt.Fprintln(a.out)
 	var rows []table.Row
 	for _, s := range got.Sources {
-		at := ""
-		if s.At != nil {
-			at = clock(*s.At)
+		what := clip(string(s.Value), 60) // what it contributes, or else since when it counts
+		if what == "" && s.At != nil {
+			what = "since " + clock(*s.At)
 		}
-		rows = append(rows, table.Row{s.Path, at, clip(string(s.Value), 60)})
+		rows = append(rows, table.Row{s.Path, what})
 	}
 	if more := got.Many - int64(len(got.Sources)); more > 0 {
-		rows = append(rows, table.Row{fmt.Sprintf("and %s more", count(more)), "", ""})
+		rows = append(rows, table.Row{fmt.Sprintf("and %s more", count(more)), ""})
 	}
-	a.table(table.Row{"source", "since", "value"}, rows)
+	a.table(table.Row{"source", "contributes"}, rows)
 	return nil
 }
 
