@@ -124,7 +124,7 @@ func TestAnAuditFindsWhateverIsBrokenAndNothingElse(t *testing.T) {
 	s := seeded(t)
 	w := start(t, marsh)
 	th := newThrong(t, w, marsh, w.Client)
-	th.run(s, 6000, 16)
+	th.run(s, 3000, 16)
 	w.Settle()
 	w.auditFindsNothing()
 	before := w.everything()
