@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strings"
 	"testing"
+	"time"
 
 	"yalvo/client"
 )
@@ -80,7 +81,7 @@ func (w world) sweep() {
 // time the service's status has been read.
 func (w world) until(what string, is func() bool) {
 	w.t.Helper()
-	for range 2000 {
+	for deadline := time.Now().Add(time.Minute); time.Now().Before(deadline); {
 		if is() {
 			return
 		}

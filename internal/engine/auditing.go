@@ -180,12 +180,8 @@ func (e *Engine) wakeAuditor() {
 
 // auditTurn takes one audit a step further. It tells whether there was one.
 func (e *Engine) auditTurn(ctx context.Context) (bool, error) {
-	r, err := e.planned(ctx)
-	if err != nil {
-		var none *Refusal
-		if errors.As(err, &none) {
-			return false, nil
-		}
+	r, err := e.ifPlanned(ctx)
+	if err != nil || r == nil {
 		return false, err
 	}
 	var a store.Audit
@@ -370,11 +366,10 @@ func (e *Engine) inWords(ctx context.Context, found []store.Drift) error {
 	}
 	for i := range found {
 		f := &found[i]
-		at := slices.IndexFunc(r.plan.Duplicates(), func(d plan.Duplicate) bool { return d.Kind == f.Aspect && d.Name == f.Name })
-		if at < 0 {
+		d, there := r.plan.Duplicate(f.Aspect, f.Name)
+		if !there {
 			continue
 		}
-		d := r.plan.Duplicates()[at]
 		if f.Stored, err = e.valueInWords(ctx, d, f.Kind, f.Stored); err != nil {
 			return err
 		}

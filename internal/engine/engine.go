@@ -2,6 +2,7 @@ package engine
 
 import (
 	"context"
+	"errors"
 	"log/slog"
 	"sync"
 	"sync/atomic"
@@ -74,6 +75,17 @@ func (e *Engine) Plan(ctx context.Context) (*plan.Plan, error) {
 		return nil, err
 	}
 	return r.plan, nil
+}
+
+// ifPlanned is the design in force, nil if there is none yet: then nothing can
+// be due.
+func (e *Engine) ifPlanned(ctx context.Context) (*running, error) {
+	r, err := e.planned(ctx)
+	var none *Refusal
+	if errors.As(err, &none) {
+		return nil, nil
+	}
+	return r, err
 }
 
 func (e *Engine) planned(ctx context.Context) (*running, error) {

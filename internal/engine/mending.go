@@ -43,9 +43,7 @@ func (e *Engine) mendSome(ctx context.Context, r *running, tx *store.Tx) error {
 		return endAudit(tx, &a)
 	}
 	found := left[0]
-	at := slices.IndexFunc(r.plan.Duplicates(), func(d plan.Duplicate) bool { return d.Kind == found.Aspect && d.Name == found.Name })
-	if at >= 0 { // else it was found under a design that is no longer in force
-		d := r.plan.Duplicates()[at]
+	if d, there := r.plan.Duplicate(found.Aspect, found.Name); there { // else it was found under a design that is no longer in force
 		if err := r.mend(tx, d, found); err != nil {
 			return err
 		}

@@ -7,7 +7,6 @@ import (
 	"crypto/sha256"
 	"encoding/base64"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"io"
 	"net/http"
@@ -47,12 +46,8 @@ func (e *Engine) sender(ctx context.Context) {
 }
 
 func (e *Engine) sendTurn(ctx context.Context, client *http.Client) (bool, error) {
-	r, err := e.planned(ctx)
-	if err != nil {
-		var none *Refusal
-		if errors.As(err, &none) {
-			return false, nil
-		}
+	r, err := e.ifPlanned(ctx)
+	if err != nil || r == nil {
 		return false, err
 	}
 	var d store.Due

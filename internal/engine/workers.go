@@ -97,12 +97,8 @@ type turn struct {
 
 // turn takes work of a lane and does it. It tells whether there was any.
 func (e *Engine) turn(ctx context.Context, name plan.Lane, l lane) (bool, error) {
-	r, err := e.planned(ctx)
-	if err != nil {
-		var none *Refusal
-		if errors.As(err, &none) {
-			return false, nil // no design yet, so nothing can be due
-		}
+	r, err := e.ifPlanned(ctx)
+	if err != nil || r == nil {
 		return false, err
 	}
 	var claimed []store.Due

@@ -84,6 +84,16 @@ func (p *Plan) Duplicates() []Duplicate {
 	return all
 }
 
+// Duplicate finds one by its aspect and name, false if there is none.
+func (p *Plan) Duplicate(kind Aspect, name string) (Duplicate, bool) {
+	for _, d := range p.Duplicates() {
+		if d.Kind == kind && d.Name == name {
+			return d, true
+		}
+	}
+	return Duplicate{}, false
+}
+
 func (c *Collection) keptDuplicates() []Duplicate {
 	var all []Duplicate
 	add := func(kind Aspect, k *design.Kept, d Duplicate) {
