@@ -39,6 +39,7 @@ type throng struct {
 	clients []*client.Client
 	mu      sync.Mutex
 	deeds   []deed
+	created map[*design.Collection][]string
 	late    int    // requests that came too late, as some must
 	rough   bool   // services are killed meanwhile
 	steady  string // the address of one that is not
@@ -46,7 +47,7 @@ type throng struct {
 }
 
 func newThrong(t *testing.T, w world, source string, clients ...*client.Client) *throng {
-	return &throng{world: w, design: must(design.Read("test.yaml", []byte(source)))(t), clients: clients}
+	return &throng{world: w, design: must(design.Read("test.yaml", []byte(source)))(t), clients: clients, created: map[*design.Collection][]string{}}
 }
 
 // run has workers do operations, each from its own stream of chances.
@@ -67,9 +68,29 @@ func (th *throng) run(seed uint64, operations, workers int) {
 	group.Wait()
 }
 
+// populate creates some documents of each collection, so that little of what
+// is done afterwards comes too early.
+func (th *throng) populate(seed uint64) {
+	th.t.Helper()
+	r := rand.New(rand.NewPCG(seed, 0))
+	for _, c := range th.design.Collections {
+		for range 40 {
+			d, do := th.creation(c, th.anyKey(r, c), th.anyFields(r, c.Fields, func(f *design.Field) bool { return f.Required || f.Type != design.Reference && r.IntN(2) == 0 }))
+			if err := th.settleOn(d, do, th.clients[0]); err != nil {
+				th.t.Fatal(err)
+			}
+		}
+	}
+}
+
 func (th *throng) act(r *rand.Rand, c *client.Client) error {
 	d, do := th.draw(r)
-	position, err := th.insist(do, c.Once(fmt.Sprintf("%d-%d", r.Uint64(), r.Uint64())))
+	return th.settleOn(d, do, c.Once(fmt.Sprintf("%d-%d", r.Uint64(), r.Uint64())))
+}
+
+// settleOn does a deed, and notes it if it was done.
+func (th *throng) settleOn(d deed, do doing, c *client.Client) error {
+	position, err := th.insist(do, c)
 	d.position = exact(position)
 	var p *client.Problem
 	if errors.As(err, &p) && (p.Status == 404 || p.Status == 409 || p.Code == "invalid") {
@@ -83,6 +104,10 @@ func (th *throng) act(r *rand.Rand, c *client.Client) error {
 	}
 	th.mu.Lock()
 	th.deeds = append(th.deeds, d)
+	if d.kind == "created" {
+		in, key := th.split(d.path)
+		th.created[in] = append(th.created[in], key)
+	}
 	th.mu.Unlock()
 	return nil
 }
@@ -113,19 +138,19 @@ func (th *throng) draw(r *rand.Rand) (deed, doing) {
 		return th.pairUp(r)
 	}
 	in := th.design.Collections[weighted(r, len(th.design.Collections))]
-	key := anyKey(r, in)
+	key := th.likely(r, in)
 	d := deed{kind: "changed", path: in.Path(key)}
 	ctx := th.t.Context()
 	switch n := r.IntN(100); {
 	case n < 45:
-		d.kind, d.fields = "created", anyFields(r, in.Fields, true)
-		at, id := d.path[:strings.LastIndexByte(d.path, '/')], d.path[strings.LastIndexByte(d.path, '/')+1:]
-		return d, func(c *client.Client) (client.Position, error) {
-			_, position, err := c.Create(ctx, at, id, d.fields)
-			return position, err
+		return th.creation(in, th.anyKey(r, in), th.anyFields(r, in.Fields, func(f *design.Field) bool { return f.Required || r.IntN(5) > 2 && (f.Type != design.Reference || r.IntN(2) == 0) }))
+	case n < 96 || in == th.design.Accounts && n < 99:
+		d.fields = th.anyFields(r, in.Fields, func(*design.Field) bool { return r.IntN(5) > 2 })
+		for _, f := range in.Fields {
+			if _, is := d.fields[f.Name]; is && !f.Required && r.IntN(4) == 0 {
+				d.fields[f.Name] = nil
+			}
 		}
-	case n < 93 || in == th.design.Accounts && n < 98:
-		d.fields = anyFields(r, in.Fields, false)
 		return d, func(c *client.Client) (client.Position, error) {
 			_, position, err := c.Patch(ctx, d.path, d.fields)
 			return position, err
@@ -138,6 +163,15 @@ func (th *throng) draw(r *rand.Rand) (deed, doing) {
 	}
 }
 
+func (th *throng) creation(in *design.Collection, key string, fields map[string]any) (deed, doing) {
+	d := deed{kind: "created", path: in.Path(key), fields: fields}
+	cut := strings.LastIndexByte(d.path, '/')
+	return d, func(c *client.Client) (client.Position, error) {
+		_, position, err := c.Create(th.t.Context(), d.path[:cut], d.path[cut+1:], d.fields)
+		return position, err
+	}
+}
+
 // weighted prefers neither end: accounts are few and created early.
 func weighted(r *rand.Rand, n int) int { return (r.IntN(n) + r.IntN(n) + 1) % n }
 
@@ -146,14 +180,14 @@ func (th *throng) pairUp(r *rand.Rand) (deed, doing) {
 	if r.IntN(3) == 0 {
 		p = th.design.Pairs[0]
 	}
-	d := deed{kind: "set", pair: p, from: anyKey(r, p.From), to: anyKey(r, p.To)}
+	d := deed{kind: "set", pair: p, from: th.likely(r, p.From), to: th.likely(r, p.To)}
 	ctx := th.t.Context()
 	switch {
 	case r.IntN(100) < 35:
 		d.kind = "unset"
 		return d, func(c *client.Client) (client.Position, error) { return c.Unset(ctx, p.Name, d.from, d.to) }
 	case len(p.Fields) > 0:
-		d.fields = anyFields(r, p.Fields, true)
+		d.fields = th.anyFields(r, p.Fields, func(*design.Field) bool { return true })
 		return d, func(c *client.Client) (client.Position, error) {
 			return c.SetWith(ctx, p.Name, d.from, d.to, d.fields)
 		}
@@ -170,35 +204,42 @@ func exact(p client.Position) int64 {
 	return n
 }
 
-// anyKey names a document that may exist: a dozen accounts, some forty of each other kind.
-func anyKey(r *rand.Rand, c *design.Collection) string {
+// anyKey names a document to create, if it is not there: one of a dozen or two
+// of each kind, under a parent of a few.
+func (th *throng) anyKey(r *rand.Rand, c *design.Collection) string {
 	if c.Under != nil {
-		return anyKey(r, c.Under) + "/" + fmt.Sprint(c.Name[:1], r.IntN(3))
+		return th.likely(r, c.Under) + "/" + fmt.Sprint(c.Name[:1], r.IntN(3))
 	}
-	many := 40
-	if len(c.References()) < 2 {
+	many := 20
+	if c.Name == "people" {
 		many = 12
 	}
 	return fmt.Sprint(c.Name[:1], r.IntN(many))
 }
 
-// anyFields are values for all required and some other fields, or for a patch.
-func anyFields(r *rand.Rand, fields []*design.Field, whole bool) map[string]any {
+// likely names a document that has been created, though it may be gone.
+func (th *throng) likely(r *rand.Rand, c *design.Collection) string {
+	th.mu.Lock()
+	created := th.created[c]
+	th.mu.Unlock()
+	if len(created) == 0 || r.IntN(10) == 0 {
+		return th.anyKey(r, c)
+	}
+	return created[len(created)-1-r.IntN(min(len(created), 30))]
+}
+
+// anyFields are values for the fields that are wanted.
+func (th *throng) anyFields(r *rand.Rand, fields []*design.Field, wanted func(*design.Field) bool) map[string]any {
 	out := map[string]any{}
 	for _, f := range fields {
-		needed := f.Required && whole
-		if !needed && r.IntN(5) < 3 {
-			continue
-		}
-		out[f.Name] = anyValue(r, f)
-		if !whole && !f.Required && r.IntN(4) == 0 {
-			out[f.Name] = nil
+		if wanted(f) {
+			out[f.Name] = th.anyValue(r, f)
 		}
 	}
 	return out
 }
 
-func anyValue(r *rand.Rand, f *design.Field) any {
+func (th *throng) anyValue(r *rand.Rand, f *design.Field) any {
 	if f.OneOf != nil {
 		return f.OneOf[r.IntN(len(f.OneOf))]
 	}
@@ -212,7 +253,7 @@ func anyValue(r *rand.Rand, f *design.Field) any {
 	case design.Timestamp:
 		return design.FormatTime(time.Unix(1_900_000_000+int64(r.IntN(1000)), 0))
 	case design.Reference:
-		return anyKey(r, f.To)
+		return th.likely(r, f.To)
 	}
 	return fmt.Sprint("text ", r.IntN(30))
 }
@@ -240,7 +281,7 @@ func (th *throng) play(m *model, d deed) {
 	switch d.kind {
 	case "created":
 		in, key := th.split(d.path)
-		made := &thing{in: in, key: key, fields: map[string]any{}, refs: map[string]*thing{}}
+		made := &thing{in: in, key: key, fields: map[string]any{}, refs: map[string]*thing{}, frozen: map[string]any{}}
 		if in.Under != nil {
 			made.parent = m.docs[d.path[:strings.LastIndex(d.path, "/"+in.Name+"/")]]
 		}
@@ -436,14 +477,14 @@ func (th *throng) linked(path string) []string {
 
 func (th *throng) entries(timeline, owner string) []string {
 	th.t.Helper()
-	ids := []string{}
+	paths := []string{}
 	for cursor := ""; ; {
 		page := must(th.Timeline(th.t.Context(), timeline, owner, client.Page{Limit: 7, Cursor: cursor}))(th.t)
 		for _, e := range page.Entries {
-			ids = append(ids, e.ID)
+			paths = append(paths, e.Path)
 		}
 		if cursor = page.Next; cursor == "" {
-			return ids
+			return paths
 		}
 	}
 }
@@ -460,6 +501,7 @@ func TestEverythingIsAsTheModelSays(t *testing.T) {
 			w := start(t, design.source)
 			other := harness.StartOn(t, w.Database, "")
 			th := newThrong(t, w, design.source, w.Client, other.Client)
+			th.populate(s)
 			for round := range 2 {
 				th.run(s+uint64(round), *operations/3, 32)
 				th.asTheModelSays()

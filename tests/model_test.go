@@ -28,6 +28,7 @@ type thing struct {
 	created time.Time
 	fields  map[string]any
 	refs    map[string]*thing // where references pointed when they were written
+	frozen  map[string]any    // the frozen copies it was given
 	gone    bool
 }
 
@@ -65,11 +66,21 @@ func (m *model) write(d *thing, fields map[string]any) {
 			delete(d.refs, name)
 			if v != nil {
 				d.refs[name] = m.docs[f.To.Path(v.(string))]
+				m.freeze(d, f)
 			}
 		}
 		d.fields[name] = v
 		if v == nil {
 			delete(d.fields, name)
+		}
+	}
+}
+
+// freeze gives a document the frozen copies that it has not got yet.
+func (m *model) freeze(d *thing, via *design.Field) {
+	for _, k := range d.in.Kept {
+		if k.Frozen && k.Via == via && d.frozen[k.Name] == nil {
+			d.frozen[k.Name] = m.parts(d.refs[via.Name], k.Parts)
 		}
 	}
 }
@@ -159,6 +170,9 @@ func typed(fields map[string]any) map[string]any {
 
 // kept derives a kept value.
 func (m *model) kept(d *thing, k *design.Kept) any {
+	if k.Frozen {
+		return d.frozen[k.Name]
+	}
 	if k.Kind == design.Copy {
 		target := d.refs[k.Via.Name]
 		if target == nil || target.gone {
@@ -259,17 +273,21 @@ func (m *model) timeline(t *design.Timeline, owner *thing) []string {
 		if t.Order == nil {
 			return d.created.UnixMicro()
 		}
-		if at, err := time.Parse(time.RFC3339Nano, fmt.Sprint(d.fields[t.Order.Name])); err == nil {
-			return at.UnixMicro()
+		if t.Order.Type == design.Integer {
+			return int64(d.fields[t.Order.Name].(int))
 		}
-		return int64(d.fields[t.Order.Name].(float64))
+		at, err := time.Parse(time.RFC3339Nano, d.fields[t.Order.Name].(string))
+		if err != nil {
+			panic(err)
+		}
+		return at.UnixMicro()
 	}
 	slices.SortFunc(entries, func(a, b *thing) int { return cmp.Or(cmp.Compare(rank(b), rank(a)), b.created.Compare(a.created)) })
-	ids := []string{}
+	paths := []string{}
 	for _, d := range entries[:min(len(entries), t.Length)] {
-		ids = append(ids, d.key)
+		paths = append(paths, d.in.Path(d.key))
 	}
-	return ids
+	return paths
 }
 
 func (m *model) sees(t *design.Timeline, owner, author *thing) bool {

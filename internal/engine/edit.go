@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"reflect"
+	"slices"
 	"strings"
 
 	jsonpatch "github.com/evanphx/json-patch/v5"
@@ -186,8 +187,8 @@ func (r *running) moved(tx *store.Tx, c *plan.Collection, doc store.Document, ed
 	if err != nil {
 		return m, err
 	}
-	var kept map[string]json.RawMessage
-	if err := json.Unmarshal(doc.Kept, &kept); err != nil {
+	kept, err := r.frozenNow(tx, c, doc)
+	if err != nil {
 		return m, err
 	}
 	for _, ref := range c.References {
@@ -214,6 +215,21 @@ func (r *running) moved(tx *store.Tx, c *plan.Collection, doc store.Document, ed
 		}
 	}
 	return m, nil
+}
+
+// frozenNow are the kept values of a locked document, if some of them are
+// frozen. They are read after the lock: an edit that held it until now may just
+// have written them.
+func (r *running) frozenNow(tx *store.Tx, c *plan.Collection, doc store.Document) (map[string]json.RawMessage, error) {
+	if !slices.ContainsFunc(c.Copies, func(k *plan.Copy) bool { return k.Frozen }) {
+		return nil, nil
+	}
+	text, err := tx.KeptOf(doc.N)
+	if err != nil {
+		return nil, err
+	}
+	var kept map[string]json.RawMessage
+	return kept, json.Unmarshal(text, &kept)
 }
 
 func (r *running) reattach(tx *store.Tx, c *plan.Collection, doc store.Document, ed edition, m move) error {

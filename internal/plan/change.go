@@ -144,10 +144,17 @@ func entryWork(c Change) []Work {
 
 // copyInWork: fields are copied in the write that points at them, which holds
 // them still. Kept values move on meanwhile, so they are copied again after it.
+// What is built on a copy that came with an edit has to hear of it.
 func copyInWork(c Change) []Work {
 	var due []Work
 	for _, kept := range c.Collection.Copies {
-		if len(kept.KeptNames) > 0 && !kept.Frozen && c.After[kept.Via] != 0 && c.Before[kept.Via] != c.After[kept.Via] {
+		if c.Before[kept.Via] == c.After[kept.Via] {
+			continue
+		}
+		if c.Kind == Changed {
+			due = append(due, c.Collection.KeptChanged(kept.Name, c.Doc)...)
+		}
+		if len(kept.KeptNames) > 0 && !kept.Frozen && c.After[kept.Via] != 0 {
 			due = append(due, Work{Step: Recopy, Subject: kept.Number, Doc: c.After[kept.Via], Key: c.Doc})
 		}
 	}

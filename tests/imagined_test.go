@@ -1,0 +1,209 @@
+package tests
+
+import (
+	"encoding/json"
+	"flag"
+	"fmt"
+	"math/rand/v2"
+	"slices"
+	"testing"
+
+	"yalvo/internal/design"
+	"yalvo/internal/harness"
+)
+
+var designs = flag.Int("designs", 3, "how many made-up designs are compared with the model")
+
+// imagination makes up a design piece by piece. A piece that the check refuses
+// (a circle, a field to order by that may be missing) is left out again.
+type imagination struct {
+	*rand.Rand
+	collections, pairs, timelines dict
+}
+
+type dict = map[string]any
+
+// imagine makes up the source of a design. JSON is YAML too.
+func imagine(r *rand.Rand) string {
+	m := imagination{r, dict{}, dict{}, dict{}}
+	m.collections["people"] = dict{"fields": dict{"name": dict{"type": "string", "required": true}, "size": dict{"type": "integer"}}, "kept": dict{}}
+	m.add(m.pairs, "follow", dict{"from": "people", "to": "people", "from_calls": "following", "to_calls": "followers", "self": m.IntN(4) == 0})
+	for _, c := range []struct{ name, under string }{{"posts", ""}, {"notes", "posts"}, {"echoes", "notes"}, {"spots", ""}, {"rings", ""}}[:2+m.IntN(4)] {
+		m.collect(c.name, c.under)
+	}
+	for range 8 {
+		m.refer()
+	}
+	for i := range 2 + m.IntN(4) {
+		m.pair(fmt.Sprint("bond", i))
+	}
+	for i := range 30 {
+		m.keep(fmt.Sprint("kept_", i))
+	}
+	for i := range 1 + m.IntN(3) {
+		m.line(fmt.Sprint("line", i))
+	}
+	return m.source()
+}
+
+func (m imagination) source() string {
+	whole := dict{"yalvo": 1, "app": "imagined", "accounts": "people", "collections": m.collections, "pairs": m.pairs, "timelines": m.timelines}
+	text, err := json.Marshal(whole)
+	if err != nil {
+		panic(err)
+	}
+	return string(text)
+}
+
+func (m imagination) add(in dict, name string, piece dict) {
+	in[name] = piece
+	if _, err := design.Read("imagined.yaml", []byte(m.source())); err != nil {
+		delete(in, name)
+	}
+}
+
+func (m imagination) one(of ...string) string { return of[m.IntN(len(of))] }
+
+func (m imagination) named(in dict) string {
+	var names []string
+	for name := range in {
+		names = append(names, name)
+	}
+	return m.one(slices.Sorted(slices.Values(names))...)
+}
+
+func (m imagination) collect(name, under string) {
+	fields := dict{
+		"text":   dict{"type": "string"},
+		"size":   dict{"type": "integer", "required": m.IntN(2) == 0},
+		"weight": dict{"type": "number"},
+		"seen":   dict{"type": "timestamp", "required": m.IntN(2) == 0},
+		"shown":  dict{"type": "boolean"},
+		"author": dict{"type": "reference", "to": "people", "required": true, "when_gone": "remove", "inverse": "by_" + name, "fixed": m.IntN(3) == 0},
+	}
+	piece := dict{"fields": fields, "kept": dict{}}
+	if under != "" {
+		piece["under"] = under
+	}
+	m.add(m.collections, name, piece)
+}
+
+// refer adds a reference somewhere: to a collection of its own, a nested one, or the same.
+func (m imagination) refer() {
+	in := m.named(m.collections)
+	name := fmt.Sprint("ref", m.IntN(3))
+	m.add(m.collections[in].(dict)["fields"].(dict), name, dict{"type": "reference", "to": m.named(m.collections), "when_gone": m.one("remove", "clear", "clear", "leave", "refuse"), "inverse": in + "_" + name})
+}
+
+func (m imagination) pair(name string) {
+	p := dict{"from": m.one("people", m.named(m.collections)), "to": m.named(m.collections), "from_calls": name + "_to", "to_calls": name + "_from", "self": m.IntN(2) == 0}
+	if m.IntN(2) == 0 {
+		p["fields"] = dict{"value": dict{"type": "integer", "required": true, "one_of": []int{-1, 1, 2}}}
+	}
+	if m.IntN(3) == 0 {
+		p["dissolves"] = []string{m.named(m.pairs)}
+	}
+	m.add(m.pairs, name, p)
+}
+
+// keep adds a kept value to a collection, of any kind and from anywhere, often
+// built on values kept before.
+func (m imagination) keep(name string) {
+	in := m.named(m.collections)
+	k := dict{}
+	kind, source := m.one("copy", "count", "sum", "min", "max", "latest", "gather"), ""
+	shown := m.collections[in].(dict)["fields"].(dict)
+	if kind == "copy" {
+		source = m.named(shown)
+		if to, is := shown[source].(dict)["to"].(string); is {
+			k["fields"], k["frozen"] = m.parts(to), m.IntN(4) == 0
+		}
+		if k["frozen"] == true { // when kept values were as they were, nobody can tell
+			k["fields"] = []string{m.named(m.collections[shown[source].(dict)["to"].(string)].(dict)["fields"].(dict))}
+		}
+	} else if kind = m.summary(kind, k); k["from"] != nil {
+		source = k["from"].(string)
+		delete(k, "from")
+	}
+	k[kind] = source
+	m.add(m.collections[in].(dict)["kept"].(dict), name, k)
+}
+
+// summary fills in where a summary's sources are and what it makes of them.
+func (m imagination) summary(kind string, k dict) string {
+	from, conditions, values := "", []string{"doc.size > 4", "has(doc.text)", "doc.shown", "doc.weight > 1.5"}, ""
+	if m.IntN(2) == 0 {
+		pair, side := m.named(m.pairs), m.one("from", "to")
+		k["from"], conditions, values = pair+"."+side, []string{"pair.value > 0"}, "value"
+		from = m.pairs[pair].(dict)[map[string]string{"from": "to", "to": "from"}[side]].(string)
+	} else {
+		from = m.named(m.collections)
+		k["from"] = m.one(from, from+"."+m.named(m.collections[from].(dict)["fields"].(dict)))
+		values = m.parts(from)[0]
+	}
+	switch kind {
+	case "sum", "min", "max":
+		k["of"] = values
+	case "latest":
+		k["fields"] = m.parts(from)
+		fallthrough
+	case "gather":
+		k["how_many"] = 1 + m.IntN(3)
+	}
+	if m.IntN(4) == 0 {
+		k["where"] = m.one(conditions...)
+	}
+	return kind
+}
+
+// parts are one to three of a collection's fields and kept values.
+func (m imagination) parts(of string) []string {
+	c := m.collections[of].(dict)
+	found := map[string]bool{}
+	for range 1 + m.IntN(3) {
+		from := c["fields"].(dict)
+		if kept := c["kept"].(dict); len(kept) > 0 && m.IntN(2) == 0 {
+			from = kept
+		}
+		found[m.named(from)] = true
+	}
+	var names []string
+	for name := range found {
+		names = append(names, name)
+	}
+	return slices.Sorted(slices.Values(names))
+}
+
+func (m imagination) line(name string) {
+	t := dict{"owner": "people", "entries": m.named(m.collections), "by": m.one("author", "author", "ref0", "ref1"), "through": m.one("follow", m.named(m.pairs)),
+		"own": m.IntN(2) == 0, "length": []int{5, 12, 1000}[m.IntN(3)], "order": m.one("created", "seen", "size"), "deliver": m.one("push", "push", "pull", "mixed")}
+	if t["deliver"] == "mixed" {
+		t["above"] = 2
+		m.add(m.collections["people"].(dict)["kept"].(dict), "count_"+t["through"].(string), dict{"count": t["through"].(string) + ".to"})
+	}
+	if m.IntN(2) == 0 {
+		t["unless"] = dict{"paired": m.named(m.pairs), "either_way": m.IntN(2) == 0}
+	}
+	m.add(m.timelines, name, t)
+}
+
+// Thirty-two clients do random things to apps of made-up designs, over two
+// services each; afterwards everything is as the model says.
+func TestEverythingOfMadeUpDesignsIsAsTheModelSays(t *testing.T) {
+	for i := range *designs {
+		t.Run(fmt.Sprint("design ", i), func(t *testing.T) {
+			s := seeded(t)
+			source := imagine(rand.New(rand.NewPCG(s, uint64(i))))
+			w := start(t, source)
+			other := harness.StartOn(t, w.Database, "")
+			th := newThrong(t, w, source, w.Client, other.Client)
+			th.populate(s)
+			th.run(s, *operations/3, 32)
+			th.asTheModelSays()
+			w.auditFindsNothing()
+			if t.Failed() {
+				t.Log(source)
+			}
+		})
+	}
+}
