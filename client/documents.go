@@ -35,6 +35,33 @@ func (c *Client) Patch(ctx context.Context, path string, fields map[string]any) 
 	return c.write(ctx, http.MethodPatch, at(path), "application/merge-patch+json", map[string]any{"fields": fields})
 }
 
+// Operation is one of a JSON Patch (RFC 6902): add, remove, replace, move, copy
+// or test. Paths begin at the document, as in "/fields/text".
+type Operation struct {
+	Op    string `json:"op"`
+	Path  string `json:"path"`
+	From  string `json:"from"`  // move, copy
+	Value any    `json:"value"` // add, replace, test
+}
+
+// MarshalJSON writes the members that the operation has, a value of null too.
+func (o Operation) MarshalJSON() ([]byte, error) {
+	members := map[string]any{"op": o.Op, "path": o.Path}
+	switch o.Op {
+	case "move", "copy":
+		members["from"] = o.From
+	case "add", "replace", "test":
+		members["value"] = o.Value
+	}
+	return json.Marshal(members)
+}
+
+// Operate edits a document by a JSON Patch, all of it or nothing. All of the
+// document can be tested, only its fields can change.
+func (c *Client) Operate(ctx context.Context, path string, operations ...Operation) (Document, Position, error) {
+	return c.write(ctx, http.MethodPatch, at(path), "application/json-patch+json", operations)
+}
+
 // Remove takes a document away and returns it as it was.
 func (c *Client) Remove(ctx context.Context, path string) (Document, Position, error) {
 	return c.write(ctx, http.MethodDelete, at(path), "", nil)

@@ -143,12 +143,20 @@ func (th *throng) draw(r *rand.Rand) (deed, doing) {
 	ctx := th.t.Context()
 	switch n := r.IntN(100); {
 	case n < 45:
-		return th.creation(in, th.anyKey(r, in), th.anyFields(r, in.Fields, func(f *design.Field) bool { return f.Required || r.IntN(5) > 2 && (f.Type != design.Reference || r.IntN(2) == 0) }))
+		return th.creation(in, th.anyKey(r, in), th.anyFields(r, in.Fields, func(f *design.Field) bool {
+			return f.Required || r.IntN(5) > 2 && (f.Type != design.Reference || r.IntN(2) == 0)
+		}))
 	case n < 96 || in == th.design.Accounts && n < 99:
 		d.fields = th.anyFields(r, in.Fields, func(*design.Field) bool { return r.IntN(5) > 2 })
 		for _, f := range in.Fields {
 			if _, is := d.fields[f.Name]; is && !f.Required && r.IntN(4) == 0 {
 				d.fields[f.Name] = nil
+			}
+		}
+		if r.IntN(2) == 0 {
+			return d, func(c *client.Client) (client.Position, error) {
+				_, position, err := c.Operate(ctx, d.path, stepwise(d.fields)...)
+				return position, err
 			}
 		}
 		return d, func(c *client.Client) (client.Position, error) {
@@ -161,6 +169,15 @@ func (th *throng) draw(r *rand.Rand) (deed, doing) {
 		_, position, err := c.Remove(ctx, d.path)
 		return position, err
 	}
+}
+
+// stepwise writes fields by operations.
+func stepwise(fields map[string]any) []client.Operation {
+	operations := []client.Operation{}
+	for name, v := range fields {
+		operations = append(operations, client.Operation{Op: "add", Path: "/fields/" + name, Value: v})
+	}
+	return operations
 }
 
 func (th *throng) creation(in *design.Collection, key string, fields map[string]any) (deed, doing) {

@@ -4,6 +4,8 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"io"
+	"os"
 	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/table"
@@ -121,25 +123,58 @@ func (a *app) add() *cli.Command {
 func (a *app) edit() *cli.Command {
 	return &cli.Command{
 		Name: "edit", Category: "documents", ArgsUsage: "PATH NAME=VALUE ...",
-		Usage:       "change fields of a document; null takes one away",
-		Flags:       []cli.Flag{versionFlag()},
-		Description: example("yalvo edit members/ada name='Ada of the Fen' portrait=null"),
+		Usage: "change fields of a document; null takes one away",
+		Flags: []cli.Flag{versionFlag(), &cli.StringFlag{Name: "operations", TakesFile: true, Usage: "a JSON Patch (RFC 6902) in `FILE` (- for standard input) instead of values"}},
+		Description: example("yalvo edit members/ada name='Ada of the Fen' portrait=null") + "\n" +
+			example(`echo '[{"op": "test", "path": "/kept/like_count", "value": 0}, {"op": "remove", "path": "/fields/text"}]' | yalvo edit sightings/s00001 --operations -`),
 		Action: func(ctx context.Context, c *cli.Command) error {
-			args, err := arguments(c, 2, -1)
+			least := 2
+			if c.IsSet("operations") {
+				least = 1
+			}
+			args, err := arguments(c, least, -1)
 			if err != nil {
 				return err
 			}
-			fields, err := assignments(args[1:])
-			if err != nil {
-				return err
-			}
-			doc, position, err := a.client(c).If(c.Int64("version-is")).Patch(ctx, args[0], fields)
+			doc, position, err := a.edited(ctx, c, args)
 			if err != nil {
 				return err
 			}
 			return a.written(ctx, c, position, doc, fmt.Sprintf("%s is at version %d", doc.Path, doc.Version))
 		},
 	}
+}
+
+func (a *app) edited(ctx context.Context, c *cli.Command, args []string) (client.Document, client.Position, error) {
+	to := a.client(c).If(c.Int64("version-is"))
+	file := c.String("operations")
+	if file == "" {
+		fields, err := assignments(args[1:])
+		if err != nil {
+			return client.Document{}, "", err
+		}
+		return to.Patch(ctx, args[0], fields)
+	}
+	if len(args) > 1 {
+		return client.Document{}, "", usage("an edit has values or --operations, not both")
+	}
+	raw, err := contents(c, file)
+	if err != nil {
+		return client.Document{}, "", err
+	}
+	var operations []client.Operation
+	if err := json.Unmarshal(raw, &operations); err != nil {
+		return client.Document{}, "", usage("%s holds no JSON Patch, which is a list of operations: %v", file, err)
+	}
+	return to.Operate(ctx, args[0], operations...)
+}
+
+// contents reads a file, or the standard input.
+func contents(c *cli.Command, file string) ([]byte, error) {
+	if file == "-" {
+		return io.ReadAll(c.Root().Reader)
+	}
+	return os.ReadFile(file)
 }
 
 func (a *app) remove() *cli.Command {

@@ -33,6 +33,7 @@ const (
 	MistakeZero     = "zero-character"
 	MistakeTaken    = "not-unique"
 	MistakeNoTarget = "no-such-document"
+	MistakeNoPlace  = "no-such-place"
 	MistakeNobody   = "no-account"
 )
 

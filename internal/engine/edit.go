@@ -3,12 +3,11 @@ package engine
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"reflect"
 	"slices"
 	"strings"
-
-	jsonpatch "github.com/evanphx/json-patch/v5"
 
 	"yalvo/internal/design"
 	"yalvo/internal/plan"
@@ -22,9 +21,8 @@ type Target struct {
 	Version    int64 // 0: whatever it is now
 }
 
-// Patch edits a document's fields by a JSON Merge Patch (RFC 7396). A patch
-// that changes nothing writes nothing.
-func (e *Engine) Patch(ctx context.Context, caller Caller, target Target, patch json.RawMessage) (Result, error) {
+// Patch edits a document's fields. A patch that changes nothing writes nothing.
+func (e *Engine) Patch(ctx context.Context, caller Caller, target Target, patch Patch) (Result, error) {
 	return e.write(ctx, caller, func(r *running, tx *store.Tx) (Result, error) {
 		c, doc, err := r.lockForEdit(tx, target)
 		if err != nil {
@@ -32,7 +30,7 @@ func (e *Engine) Patch(ctx context.Context, caller Caller, target Target, patch 
 		}
 		ed, err := c.edited(doc, patch)
 		if err != nil {
-			return Result{}, err
+			return Result{}, placed(err, patch)
 		}
 		if len(ed.touched) == 0 {
 			return unchanged(tx, Result{Document: view(c.Collection, doc), Read: 1})
@@ -84,18 +82,18 @@ type edition struct {
 	touched []string // fields whose value differs, in the design's order
 }
 
-func (c editable) edited(doc store.Document, patch json.RawMessage) (edition, error) {
-	merged, err := jsonpatch.MergePatch(doc.Fields, patch)
+func (c editable) edited(doc store.Document, patch Patch) (edition, error) {
+	merged, err := patch.fields(view(c.Collection, doc))
 	if err != nil {
-		return edition{}, invalid([]design.Mistake{{Pointer: "/fields", Code: design.MistakeType, Detail: "this is no merge patch: " + err.Error()}})
+		return edition{}, err
 	}
 	before, err := decodeFields(doc.Fields)
 	if err != nil {
 		return edition{}, err
 	}
 	after, err := decodeFields(merged)
-	if err != nil {
-		return edition{}, invalid([]design.Mistake{{Pointer: "/fields", Code: design.MistakeType, Detail: "the patch must be an object"}})
+	if err != nil || after == nil {
+		return edition{}, invalid([]design.Mistake{{Pointer: "/fields", Code: design.MistakeType, Detail: "fields must be an object"}})
 	}
 	if mistakes := keptMistakes(c.Collection, after); len(mistakes) > 0 {
 		return edition{}, invalid(under("/fields", mistakes))
@@ -117,6 +115,21 @@ func (c editable) edited(doc store.Document, patch json.RawMessage) (edition, er
 		return edition{}, invalid(under("/fields", mistakes))
 	}
 	return ed, nil
+}
+
+// placed says where in a patch the mistakes of a refusal were written. Those that
+// [ReadOperations] or the patch itself found are there already.
+func placed(err error, patch Patch) error {
+	var r *Refusal
+	if !errors.As(err, &r) || r.Code != CodeInvalid {
+		return err
+	}
+	for i, m := range r.Mistakes {
+		if strings.HasPrefix(m.Pointer, "/fields") {
+			r.Mistakes[i].Pointer = patch.place(m.Pointer)
+		}
+	}
+	return r
 }
 
 // carryOutEdit writes an edit of a locked document.

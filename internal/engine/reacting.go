@@ -195,7 +195,7 @@ func (t *turn) editAs(c *plan.Collection, key string, fields map[string]any, why
 	if err != nil {
 		return err
 	}
-	ed, err := in.edited(doc, patch)
+	ed, err := in.edited(doc, MergePatch(patch))
 	if err != nil || len(ed.touched) == 0 {
 		return err
 	}

@@ -23,6 +23,7 @@ const (
 	CodeInvalid     = "invalid"          // the request does not fit the design
 	CodeConflict    = "conflict"         // the id is taken by another document
 	CodeStale       = "stale"            // the document has changed since the client read it
+	CodeTestFailed  = "test-failed"      // a JSON Patch tests for what the document has not
 	CodeHeld        = "still-referenced" // other documents refuse to let it go
 	CodeNotYet      = "not-yet"          // what the reader waits for is still due
 	CodeReused      = "key-reused"       // the Idempotency-Key belongs to another request

@@ -155,6 +155,22 @@ func TestWhatIsBuiltOnAKeptValueFollowsIt(t *testing.T) {
 	}
 }
 
+// A copy that comes with an edit is written by it, so the edit itself tells
+// what is built on that copy: here the last remarks of a sighting.
+func TestWhatIsBuiltOnACopyFollowsItsReference(t *testing.T) {
+	p, names := fenwatch(t)
+	remarks := p.Collection("remarks")
+	author := remarks.References[0]
+	var got []string
+	for _, w := range p.Due(plan.Change{Kind: plan.Changed, Collection: remarks, Doc: 10, Parent: 5, Touched: []string{"author"},
+		Before: plan.Targets{author: 1}, After: plan.Targets{author: 2}}) {
+		got = append(got, fmt.Sprintf("%v %s doc=%d", w.Step, names[w.Subject], w.Doc))
+	}
+	if want := "reshow sightings.last_remarks doc=10"; !slices.Contains(got, want) {
+		t.Errorf("got %q, and no %q", got, want)
+	}
+}
+
 // What others are compared with is audited before them.
 func TestAuditsGoFromTheGroundUp(t *testing.T) {
 	p, _ := fenwatch(t)

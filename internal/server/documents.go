@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"net/http"
+	"strings"
 	"time"
 
 	"github.com/labstack/echo/v5"
@@ -12,7 +13,11 @@ import (
 	"yalvo/internal/engine"
 )
 
-const mimeMergePatch = "application/merge-patch+json"
+// The media types of patches.
+const (
+	mimeMergePatch = "application/merge-patch+json"
+	mimeJSONPatch  = "application/json-patch+json"
+)
 
 // spot is what a path under /collections leads to: a collection, a document,
 // or a name after a document.
@@ -210,19 +215,12 @@ func (s *Server) patchAt(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	raw, err := body(c, mimeMergePatch, echo.MIMEApplicationJSON)
+	raw, err := body(c, mimeMergePatch, mimeJSONPatch, echo.MIMEApplicationJSON)
 	if err != nil {
 		return err
 	}
-	given, err := members(raw, "fields")
+	patch, err := patchIn(c, raw)
 	if err != nil {
-		return err
-	}
-	patch, ok := given["fields"]
-	if !ok {
-		patch = json.RawMessage("{}")
-	}
-	if _, err := object("/fields", patch); err != nil {
 		return err
 	}
 	who, err := caller(c, raw)
@@ -234,6 +232,26 @@ func (s *Server) patchAt(c *echo.Context) error {
 		return err
 	}
 	return answerWrite(c, http.StatusOK, result)
+}
+
+// patchIn reads the kind of patch that the Content-Type says: plain JSON is
+// taken for a merge patch.
+func patchIn(c *echo.Context, raw []byte) (engine.Patch, error) {
+	if strings.HasPrefix(c.Request().Header.Get(echo.HeaderContentType), mimeJSONPatch) {
+		return engine.ReadOperations(raw)
+	}
+	given, err := members(raw, "fields")
+	if err != nil {
+		return nil, err
+	}
+	patch, ok := given["fields"]
+	if !ok {
+		patch = json.RawMessage("{}")
+	}
+	if _, err := object("/fields", patch); err != nil {
+		return nil, err
+	}
+	return engine.MergePatch(patch), nil
 }
 
 func (s *Server) deleteAt(c *echo.Context) error {

@@ -81,10 +81,12 @@ func describeCollection(c *plan.Collection, paths, schemas schema) {
 		paths[Prefix+"/collections/"+c.Name] = schema{"get": read("listAll"+name, "A page of "+c.Name+" under any parent", name+"Page", "limit", "cursor", "prefix")}
 	}
 	one := append(append([]any{}, params...), ref("parameters", "id"))
+	edit := write("patch"+name, "Edit by JSON Merge Patch (RFC 7396) of the fields, or JSON Patch (RFC 6902) of the document", name, schema{"type": "object", "additionalProperties": false, "properties": schema{"fields": ref("schemas", name+"Patch")}}, mimeMergePatch, false)
+	edit["requestBody"].(schema)["content"].(schema)[mimeJSONPatch] = schema{"schema": ref("schemas", "Operations")}
 	paths[base+"/{id}"] = schema{
 		"parameters": one,
 		"get":        read("get"+name, "Read one of "+c.Name, name),
-		"patch":      write("patch"+name, "Edit by JSON Merge Patch (RFC 7396)", name, schema{"type": "object", "additionalProperties": false, "properties": schema{"fields": ref("schemas", name+"Patch")}}, mimeMergePatch, false),
+		"patch":      edit,
 		"delete":     write("remove"+name, "Remove it and what hangs on it", name, nil, "", false),
 	}
 	for _, link := range outlineOf(c).Links {

@@ -56,6 +56,7 @@ var statusOf = map[string]int{
 	engine.CodeInvalid:     http.StatusUnprocessableEntity,
 	engine.CodeConflict:    http.StatusConflict,
 	engine.CodeStale:       http.StatusPreconditionFailed,
+	engine.CodeTestFailed:  http.StatusConflict,
 	engine.CodeHeld:        http.StatusConflict,
 	engine.CodeNotYet:      http.StatusServiceUnavailable,
 	engine.CodeReused:      http.StatusUnprocessableEntity,
