@@ -71,7 +71,7 @@ func breakages() []breakage {
 		add(k.aspect, k.collection+"."+k.name, "different", set(k.collection, k.name, `'"many"'`))
 	}
 	for _, k := range []struct{ aspect, collection, name string }{
-		{"copy", "posts", "byline"}, {"copy", "posts", "finder"}, {"copy", "notes", "byline"}, {"copy", "people", "mentor_card"},
+		{"copy", "posts", "byline"}, {"copy", "posts", "finder"}, {"copy", "notes", "byline"}, {"copy", "people", "mentor_card"}, {"frozen copy", "posts", "credit"},
 		{"choice", "people", "recent"}, {"choice", "people", "shelf"}, {"choice", "people", "last_seen"}, {"choice", "posts", "last_notes"}, {"choice", "posts", "likers_now"},
 	} {
 		add(k.aspect, k.collection+"."+k.name, "different", set(k.collection, k.name, `'{"name": "somebody else"}'`))
@@ -162,6 +162,28 @@ func TestAnAuditFindsWhateverIsBrokenAndNothingElse(t *testing.T) {
 	if t.Logf("%v for an audit", took/time.Duration(broken)); broken < 200 {
 		t.Errorf("broken in %d ways only", broken)
 	}
+}
+
+// An audit of one document looks at what it holds, at what it contributes to
+// others, and at what contributes to it.
+func TestAnAuditOfOneDocumentLooksBothWays(t *testing.T) {
+	w := start(t, marsh)
+	for _, name := range []string{"ada", "ben"} {
+		w.person(name)
+		w.sighting(name, name+"s", 3)
+	}
+	w.Settle()
+	w.SQL("UPDATE contributions SET value = value + 1 WHERE summary = " + num("kept", "people.birds"))
+	for document, want := range map[string]string{"people/ada": "posts/adas", "posts/bens": "posts/bens"} {
+		_, found := w.audit(client.Scope{Document: document})
+		if len(found) != 1 || found[0].Duplicate != "people.birds" || found[0].Aspect != "contribution" || found[0].Document != want {
+			t.Errorf("an audit of %s found %+v", document, found)
+		}
+	}
+	_, found := w.audit(client.Scope{Document: "people/ben", Mend: true})
+	same(t, "found and mended", len(found) == 1 && found[0].Mended != nil, true)
+	_, found = w.audit(client.Scope{})
+	same(t, "left", len(found), 1)
 }
 
 // everything is all that is stored, as text: facts and duplicates.

@@ -60,19 +60,23 @@ func (m *model) all(c *design.Collection) []*thing {
 // write sets fields of a document, as its creation and its patches do: null
 // takes a field away, and a reference points at what bears the key by then.
 func (m *model) write(d *thing, fields map[string]any) {
+	var moved []*design.Field
 	for name, v := range fields {
 		f := d.in.Field(name)
 		if f.Type == design.Reference && d.fields[name] != v {
 			delete(d.refs, name)
 			if v != nil {
 				d.refs[name] = m.docs[f.To.Path(v.(string))]
-				m.freeze(d, f)
+				moved = append(moved, f)
 			}
 		}
 		d.fields[name] = v
 		if v == nil {
 			delete(d.fields, name)
 		}
+	}
+	for _, f := range moved {
+		m.freeze(d, f)
 	}
 }
 

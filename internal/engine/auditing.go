@@ -24,8 +24,14 @@ type Scope struct {
 
 // audited is a scope made ready: what to walk, and where.
 type audited struct {
-	duplicates []plan.Duplicate
-	only       int64 // one document's row number, 0 for all
+	walks []walk
+	only  int64 // one document's row number, 0 for all
+}
+
+// walk is one duplicate's turn in an audit.
+type walk struct {
+	plan.Duplicate
+	into bool // of one document: the sources of its summary are walked, not the document itself
 }
 
 // Audit begins to compare stored duplicates with the facts. It runs in the
@@ -39,35 +45,50 @@ func (e *Engine) Audit(ctx context.Context, scope Scope) (store.Audit, error) {
 	if err != nil {
 		return store.Audit{}, err
 	}
-	a, err := e.store.AddAudit(ctx, store.Audit{Name: scope.Name, Document: scope.Document, Mending: scope.Mend, Steps: len(what.duplicates)})
+	a, err := e.store.AddAudit(ctx, store.Audit{Name: scope.Name, Document: scope.Document, Mending: scope.Mend, Steps: len(what.walks)})
 	e.wakeAuditor()
 	return a, err
 }
 
 func (e *Engine) inScope(ctx context.Context, r *running, scope Scope) (audited, error) {
 	all := r.plan.Duplicates()
-	what := audited{duplicates: all}
+	named := all
 	if scope.Name != "" {
-		what.duplicates = slices.DeleteFunc(slices.Clone(all), func(d plan.Duplicate) bool { return d.Name != scope.Name })
-		if len(what.duplicates) == 0 {
-			return what, refuse(CodeUnknownName, "the design has no duplicate %q: there are %s", scope.Name, strings.Join(namesOf(all), ", "))
+		named = slices.DeleteFunc(slices.Clone(all), func(d plan.Duplicate) bool { return d.Name != scope.Name })
+		if len(named) == 0 {
+			return audited{}, refuse(CodeUnknownName, "the design has no duplicate %q: there are %s", scope.Name, strings.Join(namesOf(all), ", "))
 		}
 	}
 	if scope.Document == "" {
-		return what, nil
+		return audited{walks: walksOf(named, nil)}, nil
 	}
 	c, key, err := r.locate(scope.Document)
 	if err != nil {
-		return what, err
+		return audited{}, err
 	}
+	what := audited{walks: walksOf(named, c)}
 	if what.only, err = e.number(ctx, c, key); err != nil {
 		return what, err
 	}
-	what.duplicates = slices.DeleteFunc(slices.Clone(what.duplicates), func(d plan.Duplicate) bool { return d.Walked != c })
-	if len(what.duplicates) == 0 {
+	if len(what.walks) == 0 {
 		return what, refuse(CodeUnknownName, "%s holds no %q", scope.Document, scope.Name)
 	}
 	return what, nil
+}
+
+// walksOf are the walks through some duplicates; of one document, if a
+// collection is given, through what it holds and what adds up to that.
+func walksOf(duplicates []plan.Duplicate, of *plan.Collection) []walk {
+	var walks []walk
+	for _, d := range duplicates {
+		if of == nil || d.Walked == of {
+			walks = append(walks, walk{Duplicate: d})
+		}
+		if of != nil && d.Kind == plan.Weighed && d.Summary.In == of {
+			walks = append(walks, walk{d, true})
+		}
+	}
+	return walks
 }
 
 func namesOf(duplicates []plan.Duplicate) []string {
@@ -110,6 +131,7 @@ const (
 	auditDocuments = 2000
 	auditSources   = 500
 	auditOwners    = 250
+	auditInto      = 20_000 // sources of one document
 )
 
 // stride is how many documents the next step of an audit walks. Where they
@@ -130,7 +152,7 @@ func (e *Engine) stride(audit int64, d plan.Duplicate) int {
 	if s := e.striding; s.audit == audit && s.name == d.Name && s.kind == d.Kind {
 		return s.width
 	}
-	e.striding = stride{audit, d.Name, d.Kind, spanOf(d.Kind)}
+	e.striding = stride{audit, d.Name, d.Kind, firstStride(d.Kind)}
 	return e.striding.width
 }
 
@@ -140,7 +162,7 @@ func (e *Engine) adjust(d plan.Duplicate, rows int64) {
 	}
 }
 
-func spanOf(aspect plan.Aspect) int {
+func firstStride(aspect plan.Aspect) int {
 	switch aspect {
 	case plan.Entered, plan.Posted:
 		return auditOwners
@@ -226,20 +248,16 @@ func (e *Engine) auditSome(ctx context.Context, r *running, tx *store.Tx, a *sto
 	if err != nil {
 		return err
 	}
-	if a.Step >= len(what.duplicates) {
+	if a.Step >= len(what.walks) {
 		return endAudit(tx, a)
 	}
-	d := what.duplicates[a.Step]
-	span, many := store.Span{After: what.only - 1, UpTo: what.only}, int64(1)
-	last := true
-	if what.only == 0 {
-		limit := e.stride(a.ID, d)
-		if span, many, err = tx.Span(d.Walked.Number, a.Reached, limit); err != nil {
-			return err
-		}
-		last = many < int64(limit)
+	w := what.walks[a.Step]
+	d := w.Duplicate
+	span, many, last, err := e.spanOf(tx, a, w, what.only)
+	if err != nil {
+		return err
 	}
-	found, checked, err := r.check(tx, d, span)
+	found, checked, err := r.checkWalk(tx, w, span, what.only)
 	if err != nil {
 		return fmt.Errorf("checking %s %s: %w", d.Kind, d.Name, err)
 	}
@@ -257,6 +275,31 @@ func (e *Engine) auditSome(ctx context.Context, r *running, tx *store.Tx, a *sto
 		return endAudit(tx, a)
 	}
 	return tx.SaveAudit(*a)
+}
+
+// spanOf is the next span of a walk: how many rows it has, and whether it is the last.
+func (e *Engine) spanOf(tx *store.Tx, a *store.Audit, w walk, only int64) (store.Span, int64, bool, error) {
+	var span store.Span
+	var many int64
+	var err error
+	limit := auditInto
+	switch {
+	case w.into:
+		span, many, err = tx.SourceSpan(w.Summary, only, a.Reached, limit)
+	case only != 0:
+		return store.Span{After: only - 1, UpTo: only}, 1, true, nil
+	default:
+		limit = e.stride(a.ID, w.Duplicate)
+		span, many, err = tx.Span(w.Walked.Number, a.Reached, limit)
+	}
+	return span, many, many < int64(limit), err
+}
+
+func (r *running) checkWalk(tx *store.Tx, w walk, span store.Span, only int64) ([]store.Drift, int64, error) {
+	if w.into {
+		return checkContributionsTo(tx, w.Summary, only, span)
+	}
+	return r.check(tx, w.Duplicate, span)
 }
 
 func endAudit(tx *store.Tx, a *store.Audit) error {

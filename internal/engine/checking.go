@@ -2,6 +2,7 @@ package engine
 
 import (
 	"encoding/json"
+	"maps"
 	"math/big"
 	"slices"
 
@@ -32,6 +33,8 @@ func (r *running) check(tx *store.Tx, d plan.Duplicate, s store.Span) (found []s
 		found, err = tx.CheckCounts(d.Count, s)
 	case plan.Summed:
 		found, err = tx.CheckSums(d.Summary, s)
+	case plan.Frozen:
+		found, err = tx.CheckFrozen(d.Copy, s)
 	case plan.Copied:
 		found, err = tx.CheckCopies(d.Copy, s)
 	case plan.ChosenFrom:
@@ -80,9 +83,41 @@ func checkContributions(tx *store.Tx, s *plan.Summary, span store.Span) ([]store
 	if err != nil {
 		return nil, 0, err
 	}
-	owed, err := tx.Weighing(s.Number)
+	found, err := compareContributions(tx, s, is, was)
+	return found, int64(max(len(is), len(was))), err
+}
+
+// checkContributionsTo compares what the sources in a span contribute to one
+// document.
+func checkContributionsTo(tx *store.Tx, s *plan.Summary, target int64, span store.Span) ([]store.Drift, int64, error) {
+	sources, err := tx.SourcesOf(s, target, span)
+	if err != nil || len(sources) == 0 {
+		return nil, 0, err
+	}
+	links := make([]store.Link, len(sources))
+	for i, source := range sources {
+		links[i] = store.Link{Source: source, Target: target}
+	}
+	is, err := contributions(tx, s, links)
 	if err != nil {
 		return nil, 0, err
+	}
+	was, err := contributed(tx, s, links)
+	if err != nil {
+		return nil, 0, err
+	}
+	elsewhere := func(l store.Link, _ *big.Rat) bool { return l.Target != target }
+	maps.DeleteFunc(is, elsewhere)
+	maps.DeleteFunc(was, elsewhere)
+	found, err := compareContributions(tx, s, is, was)
+	return found, int64(len(links)), err
+}
+
+// compareContributions: work that is due on a source excuses what it contributes.
+func compareContributions(tx *store.Tx, s *plan.Summary, is, was map[store.Link]*big.Rat) ([]store.Drift, error) {
+	owed, err := tx.Weighing(s.Number)
+	if err != nil {
+		return nil, err
 	}
 	excused := func(l store.Link) bool {
 		if s.Pair == nil {
@@ -110,7 +145,7 @@ func checkContributions(tx *store.Tx, s *plan.Summary, span store.Span) ([]store
 		}
 	}
 	slices.SortFunc(found, func(a, b store.Drift) int { return int(a.Doc - b.Doc) })
-	return found, int64(max(len(is), len(was))), nil
+	return found, nil
 }
 
 func sourcesIn(tx *store.Tx, s *plan.Summary, span store.Span) ([]store.Source, error) {

@@ -242,7 +242,11 @@ func (m *creation) attach(tx *store.Tx, doc store.Document, held holding) error 
 	}
 	for _, c := range m.in.Copies {
 		if target := held.at[c.Via]; c.Frozen && target != nil {
-			if err := tx.NoteOrigin(c.Number, target.N, doc.N); err != nil {
+			given, err := card(c, target)
+			if err != nil {
+				return err
+			}
+			if err := tx.NoteOrigin(c.Number, target.N, doc.N, given); err != nil {
 				return err
 			}
 		}

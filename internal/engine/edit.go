@@ -200,6 +200,13 @@ func (r *running) moved(tx *store.Tx, c *plan.Collection, doc store.Document, ed
 	if err != nil {
 		return m, err
 	}
+	for _, target := range held.at {
+		if target.N == doc.N { // it points at itself: as it is to be
+			if target.Fields, err = json.Marshal(ed.fields); err != nil {
+				return m, err
+			}
+		}
+	}
 	kept, err := r.frozenNow(tx, c, doc)
 	if err != nil {
 		return m, err
@@ -221,7 +228,7 @@ func (r *running) moved(tx *store.Tx, c *plan.Collection, doc store.Document, ed
 				return m, err
 			}
 			if target := held.at[ref]; copied.Frozen && target != nil {
-				if err := tx.NoteOrigin(copied.Number, target.N, doc.N); err != nil {
+				if err := tx.NoteOrigin(copied.Number, target.N, doc.N, m.cards[copied.Name]); err != nil {
 					return m, err
 				}
 			}

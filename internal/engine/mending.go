@@ -158,7 +158,7 @@ func (r *running) mendHolding(tx *store.Tx, c *plan.Collection, found store.Drif
 		return err
 	}
 	for _, d := range r.plan.Duplicates() {
-		if d.Walked != c || !slices.Contains([]plan.Aspect{plan.Counted, plan.Summed, plan.Copied, plan.ChosenFrom}, d.Kind) {
+		if d.Walked != c || !slices.Contains([]plan.Aspect{plan.Counted, plan.Summed, plan.Copied, plan.Frozen, plan.ChosenFrom}, d.Kind) {
 			continue
 		}
 		if err := mendKept(tx, d, found.Doc); err != nil {
@@ -183,6 +183,8 @@ func writeKept(tx *store.Tx, d plan.Duplicate, doc int64) error {
 		return err
 	}
 	switch d.Kind {
+	case plan.Frozen:
+		return tx.MendFrozen(d.Copy, doc)
 	case plan.Copied:
 		_, err := tx.Recopy(d.Copy, []int64{doc})
 		return err

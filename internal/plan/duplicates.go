@@ -42,7 +42,8 @@ const (
 	Counted    Aspect = "count"
 	Summed     Aspect = "sum"
 	Copied     Aspect = "copy"
-	ChosenFrom Aspect = "choice" // least, greatest, latest, gathered
+	Frozen     Aspect = "frozen copy" // with what it was given: what that was made from may have changed since
+	ChosenFrom Aspect = "choice"      // least, greatest, latest, gathered
 	Entered    Aspect = "timeline"
 )
 
@@ -112,9 +113,11 @@ func (c *Collection) keptDuplicates() []Duplicate {
 		}
 	}
 	for _, kept := range c.Copies {
-		if !kept.Frozen { // what it was made from may have changed since
-			add(Copied, kept.Kept, Duplicate{Copy: kept})
+		aspect := Copied
+		if kept.Frozen {
+			aspect = Frozen
 		}
+		add(aspect, kept.Kept, Duplicate{Copy: kept})
 	}
 	return all
 }
@@ -193,6 +196,8 @@ func (d Duplicate) RestsOn() []Rest {
 			add(Paired, d.Count.Pair.Name, SameHolder)
 			add(Paired, d.Count.Pair.Name, HolderIsEnd)
 		}
+	case Frozen:
+		add(Holding, d.Walked.Name, SameHolder)
 	case Copied:
 		add(Holding, d.Walked.Name, SameHolder)
 		through(d.Copy.Via, SameHolder)
@@ -215,6 +220,8 @@ func (d Duplicate) RestsOn() []Rest {
 
 func aspectOf(k *design.Kept) Aspect {
 	switch {
+	case k.Kind == design.Copy && k.Frozen:
+		return Frozen
 	case k.Kind == design.Copy:
 		return Copied
 	case k.Kind == design.Count && k.Where == nil:

@@ -234,6 +234,28 @@ func (tx *Tx) CheckCopies(c *plan.Copy, s Span) ([]Drift, error) {
 		append(args, c.Via.Number, s.After, s.UpTo, c.In.Number, c.Name, plan.Recopy, c.Number, plan.EndReference, c.Via.Number)...)
 }
 
+// CheckFrozen compares frozen copies with what they were given.
+// Keys: origins (source, copy), kept (doc).
+func (tx *Tx) CheckFrozen(c *plan.Copy, s Span) ([]Drift, error) {
+	return tx.drift(`
+		SELECT d.n AS doc, coalesce(o.target, 0) AS other, 'different' AS kind,
+		       k.values -> ?::text AS stored, coalesce(o.value, 'null') AS expected
+		FROM documents d JOIN kept k ON k.doc = d.n
+		LEFT JOIN origins o ON o.source = d.n AND o.copy = ?
+		WHERE d.n > ? AND d.n <= ? AND d.collection = ?
+		  AND k.values -> ?::text IS DISTINCT FROM coalesce(o.value, 'null')`,
+		c.Name, c.Number, s.After, s.UpTo, c.In.Number, c.Name)
+}
+
+// MendFrozen gives a document back what its frozen copy was given. The kept
+// row must be locked.
+func (tx *Tx) MendFrozen(c *plan.Copy, doc int64) error {
+	return tx.db.Exec(`
+		UPDATE kept k SET "values" = jsonb_set(k.values, ARRAY[?::text],
+			coalesce((SELECT value FROM origins WHERE source = k.doc AND copy = ?), 'null'))
+		WHERE k.doc = ?`, c.Name, c.Number, doc).Error
+}
+
 // CheckChoices compares a summary that is a choice with what it should be in
 // some documents. Work on the sources a document's contributions come from
 // excuses it. Keys: kept (doc), contributions (summary, source, target).
@@ -280,6 +302,43 @@ func (tx *Tx) ContributionsIn(summary plan.Number, s Span) ([]Contribution, erro
 	var found []Contribution
 	err := tx.db.Raw("SELECT source, target, value::text AS value FROM contributions WHERE summary = ? AND source > ? AND source <= ?",
 		summary, s.After, s.UpTo).Scan(&found).Error
+	return found, err
+}
+
+// sourcesTo is a query of the sources of one document's summary, by the facts
+// and by what is stored. Keys: contributions_to, pairs, pairs_from,
+// refs_pointing, documents_nested.
+func sourcesTo(c *plan.Summary, target int64) (string, []any) {
+	sql, of := "SELECT n AS source FROM documents WHERE collection = ? AND parent = ?", c.Sources.Number
+	switch {
+	case c.Pair != nil && c.Side == "from":
+		sql, of = "SELECT b AS source FROM pairs WHERE kind = ? AND a = ?", c.Pair.Number
+	case c.Pair != nil:
+		sql, of = "SELECT a AS source FROM pairs WHERE kind = ? AND b = ?", c.Pair.Number
+	case c.Via != nil:
+		sql, of = "SELECT source FROM refs WHERE reference = ? AND target = ?", c.Via.Number
+	}
+	return "(" + sql + " UNION SELECT source FROM contributions WHERE summary = ? AND target = ?) s", []any{of, target, c.Number, target}
+}
+
+// SourceSpan is [Tx.Span] for the sources of one document's summary.
+func (tx *Tx) SourceSpan(c *plan.Summary, target, after int64, limit int) (Span, int64, error) {
+	var row struct{ Last, Many int64 }
+	sources, args := sourcesTo(c, target)
+	err := tx.db.Raw(`
+		SELECT coalesce(max(source), 0) AS last, count(*) AS many
+		FROM (SELECT source FROM `+sources+` WHERE source > ? ORDER BY source LIMIT ?) x`, append(args, after, limit)...).Scan(&row).Error
+	if row.Many < int64(limit) {
+		row.Last = math.MaxInt64
+	}
+	return Span{after, row.Last}, row.Many, err
+}
+
+// SourcesOf are the sources of one document's summary in a span.
+func (tx *Tx) SourcesOf(c *plan.Summary, target int64, s Span) ([]int64, error) {
+	var found []int64
+	sources, args := sourcesTo(c, target)
+	err := tx.db.Raw("SELECT source FROM "+sources+" WHERE source > ? AND source <= ? ORDER BY source", append(args, s.After, s.UpTo)...).Scan(&found).Error
 	return found, err
 }
 

@@ -170,13 +170,14 @@ func (tx *Tx) Update(d *Document, kept map[string]json.RawMessage) error {
 }
 
 // Delete takes documents away with all that belongs to them alone: kept
-// values, references, unique values. What others hold of them is due work.
+// values, references, unique values, what frozen copies were given. What others hold of them is due work.
 func (tx *Tx) Delete(ns []int64) error {
 	for _, sql := range []string{
 		"DELETE FROM documents WHERE n = ANY(?::bigint[])",
 		"DELETE FROM kept WHERE doc = ANY(?::bigint[])",
 		"DELETE FROM refs WHERE source = ANY(?::bigint[])",
 		"DELETE FROM uniques WHERE doc = ANY(?::bigint[])",
+		"DELETE FROM origins WHERE source = ANY(?::bigint[])",
 	} {
 		if err := tx.db.Exec(sql, bigints(ns)).Error; err != nil {
 			return err

@@ -8,14 +8,14 @@ import (
 	"yalvo/internal/plan"
 )
 
-// NoteOrigin notes whose values a frozen copy holds.
-func (tx *Tx) NoteOrigin(frozen plan.Number, target, source int64) error {
-	return tx.db.Exec("INSERT INTO origins (copy, target, source) VALUES (?, ?, ?) ON CONFLICT DO NOTHING", frozen, target, source).Error
+// NoteOrigin notes what a frozen copy of source was given, and of whom.
+func (tx *Tx) NoteOrigin(frozen plan.Number, target, source int64, value json.RawMessage) error {
+	return tx.db.Exec("INSERT INTO origins (source, copy, target, value) VALUES (?, ?, ?, ?::jsonb)", source, frozen, target, string(value)).Error
 }
 
 // EmptyFrozen empties the frozen copies that hold a document's values, wherever
 // their references point by now, and returns the documents that held them.
-// Keys: origins (copy, target, source), kept (doc).
+// Keys: origins_of (copy, target), kept (doc).
 func (tx *Tx) EmptyFrozen(c *plan.Copy, target int64) ([]int64, error) {
 	var emptied []int64
 	err := tx.db.Raw(`

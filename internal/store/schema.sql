@@ -219,14 +219,16 @@ CREATE TABLE fired (
 CREATE INDEX fired_by ON fired (reaction, change);
 CREATE INDEX fired_when ON fired (at);
 
--- Whose values a frozen copy holds: it stays when the reference moves on, and
--- must be found when a person is forgotten.
+-- What a frozen copy was given, and of whom: it stays when the reference moves
+-- on. An audit compares with it, and forgetting a person finds the copies by it.
 CREATE TABLE origins (
+    source bigint   NOT NULL,  -- the document that holds the copy
     copy   smallint NOT NULL,
     target bigint   NOT NULL,
-    source bigint   NOT NULL,
-    PRIMARY KEY (copy, target, source)
+    value  jsonb    NOT NULL,
+    PRIMARY KEY (source, copy)
 );
+CREATE INDEX origins_of ON origins (copy, target);
 
 -- People and other documents that were forgotten: what went with them, and
 -- what a search for the rest has found.

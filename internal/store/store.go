@@ -22,7 +22,7 @@ import (
 var schema string
 
 // schemaVersion changes with schema.sql. A database of another version is not touched.
-const schemaVersion = "2"
+const schemaVersion = "3"
 
 // schemaName keeps the tables apart from whatever else the database holds.
 const schemaName = "yalvo"
