@@ -13,6 +13,9 @@ const (
 	firstWidth = 500    // followers of each entry, when many entries go together
 	chunkWidth = 30_000 // followers of one entry, when it goes alone: a fifth of a second
 	bringLimit = 20_000 // entries that follows bring in together
+
+	deliverers  = 2      // how many workers deliver
+	sharedRange = 10_000 // row numbers that are worth a worker of their own
 )
 
 // deliver does work on timelines: entries spread to followers or withdrawn
@@ -61,13 +64,18 @@ func (t *turn) deliver(due []store.Due) error {
 func (t *turn) lockAuthors(due []store.Due) ([]store.Due, error) {
 	key := func(d store.Due) int64 { return store.AuthorLock(d.Subject, d.Key) }
 	var keys []int64
+	shared := map[int64]bool{}
 	for _, d := range due {
-		if d.Key != 0 {
-			keys = append(keys, key(d))
+		if d.Key == 0 {
+			continue
 		}
+		k := key(d)
+		others, seen := shared[k]
+		shared[k] = d.Step == plan.Deliver && (others || !seen)
+		keys = append(keys, k)
 	}
 	slices.Sort(keys)
-	held, err := t.tx.TryLocks(slices.Compact(keys))
+	held, err := t.tx.TryLocks(slices.Compact(keys), shared)
 	if err != nil {
 		return nil, err
 	}
@@ -98,7 +106,7 @@ func (t *turn) spread(due []store.Due, act func([]store.Spread) error) error {
 	for i, d := range due {
 		timeline := t.plan.TimelineNumbered(d.Subject)
 		own := timeline.Own && (d.Step == plan.Withdraw || d.Amount != 0)
-		spreads[i] = store.Spread{Seq: d.Seq, Timeline: d.Subject, Pair: timeline.Through.Number, Author: d.Key, Doc: d.Doc, Rank: d.Rank, Own: own, Cursor: d.Cursor, Change: d.Change}
+		spreads[i] = store.Spread{Seq: d.Seq, Timeline: d.Subject, Pair: timeline.Through.Number, Author: d.Key, Doc: d.Doc, Rank: d.Rank, Own: own, Cursor: d.Cursor, Until: d.Until, Change: d.Change}
 		if timeline.Unless != nil {
 			spreads[i].Bar, spreads[i].BothWays = timeline.Unless.Number, timeline.Timeline.Unless.EitherWay
 		}
@@ -127,7 +135,35 @@ func (t *turn) spread(due []store.Due, act func([]store.Spread) error) error {
 	if err := t.tx.FinishDue(plan.Delivering, done); err != nil {
 		return err
 	}
+	if err := t.share(due, spreads); err != nil {
+		return err
+	}
 	return t.tx.ContinueDue(plan.Delivering, on)
+}
+
+// share splits entries that have a long way to go among the workers, when they
+// have come through their first followers. Row numbers are spread evenly
+// enough among an author's followers to be split by value.
+func (t *turn) share(due []store.Due, spreads []store.Spread) error {
+	for i, s := range spreads {
+		if s.Done || s.Cursor != 0 || due[i].Step != plan.Deliver {
+			continue
+		}
+		end, err := t.tx.LastFollower(s.Pair, s.Author)
+		if err != nil {
+			return err
+		}
+		part := (end - s.Last) / int64(deliverers)
+		if part < sharedRange {
+			continue
+		}
+		for n := deliverers - 1; n > 0; n-- {
+			if err := t.tx.SplitDue(plan.Delivering, s.Seq, s.Last+int64(n)*part); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
 }
 
 // withoutRepeats leaves one of several fresh rows for the same entry. They are

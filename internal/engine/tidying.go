@@ -102,6 +102,7 @@ func (t *turn) tidy(due []store.Due) error {
 		if err := t.recount(timeline, cut); err != nil {
 			return err
 		}
+		t.vain = len(cut) == 0 && !done
 		if done {
 			err = t.finish([]store.Due{d})
 		} else {

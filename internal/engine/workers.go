@@ -12,18 +12,27 @@ import (
 // lane says how the work of a lane is done.
 type lane struct {
 	workers int
-	claim   int // the most rows a worker takes at once
+	claim   int  // the most rows a worker takes at once
+	facts   bool // it writes facts, which are to be durable when it has committed
 	carry   func(*turn, []store.Due) error
+}
+
+// begin is how a lane's transactions are run.
+func (l lane) begin(s *store.Store) func(context.Context, func(*store.Tx) error) error {
+	if l.facts {
+		return s.Write
+	}
+	return s.Upkeep
 }
 
 func lanes() map[plan.Lane]lane {
 	return map[plan.Lane]lane{
-		plan.Counting:   {1, 5000, (*turn).count},
-		plan.Copying:    {1, 64, (*turn).recopy},
-		plan.Delivering: {2, 256, (*turn).deliver},
-		plan.Ending:     {1, 1, (*turn).end},
-		plan.Tidying:    {1, 1, (*turn).tidy},
-		plan.Reacting:   {1, 64, (*turn).react},
+		plan.Counting:   {1, 5000, false, (*turn).count},
+		plan.Copying:    {1, 64, false, (*turn).recopy},
+		plan.Delivering: {deliverers, 256, false, (*turn).deliver},
+		plan.Ending:     {1, 1, true, (*turn).end},
+		plan.Tidying:    {1, 1, false, (*turn).tidy},
+		plan.Reacting:   {1, 64, true, (*turn).react},
 	}
 }
 
@@ -61,11 +70,16 @@ func (e *Engine) Stop() {
 
 func (e *Engine) work(ctx context.Context, name plan.Lane, l lane) {
 	for ctx.Err() == nil {
-		more, err := e.turn(ctx, name, l)
+		began := time.Now()
+		result, err := e.turn(ctx, name, l)
 		if err != nil && ctx.Err() == nil {
 			e.log.Error("due work", "lane", name, "error", err)
 		}
-		if more && err == nil {
+		if result == fruitful && err == nil {
+			continue
+		}
+		if result == vain && err == nil {
+			rest(ctx, vainRest*time.Since(began))
 			continue
 		}
 		select {
@@ -73,6 +87,13 @@ func (e *Engine) work(ctx context.Context, name plan.Lane, l lane) {
 		case <-time.After(idle):
 		case <-ctx.Done():
 		}
+	}
+}
+
+func rest(ctx context.Context, pause time.Duration) {
+	select {
+	case <-time.After(pause):
+	case <-ctx.Done():
 	}
 }
 
@@ -93,37 +114,58 @@ type turn struct {
 	ctx    context.Context
 	tx     *store.Tx
 	alone  bool // one row, after it failed together with others
+	vain   bool // it looked for something to do and found nothing
 }
 
-// turn takes work of a lane and does it. It tells whether there was any.
-func (e *Engine) turn(ctx context.Context, name plan.Lane, l lane) (bool, error) {
+// outcome is what came of a turn.
+type outcome int
+
+const (
+	nothing  outcome = iota // no work was due
+	fruitful                // work was done
+	vain                    // what was due was to look for work, and there was none
+)
+
+// vainRest is how many times as long as a turn in vain took a worker rests
+// after it: looking through everything is not to take the machine from those
+// that have something to do.
+const vainRest = 4
+
+// turn takes work of a lane and does it.
+func (e *Engine) turn(ctx context.Context, name plan.Lane, l lane) (outcome, error) {
 	r, err := e.ifPlanned(ctx)
 	if err != nil || r == nil {
-		return false, err
+		return nothing, err
 	}
+	result := fruitful
 	var claimed []store.Due
-	err = e.store.Write(ctx, func(tx *store.Tx) error {
+	err = l.begin(e.store)(ctx, func(tx *store.Tx) error {
 		var err error
 		if claimed, err = tx.ClaimDue(name, l.claim); err != nil || len(claimed) == 0 {
 			return err
 		}
-		return l.carry(&turn{running: r, engine: e, ctx: ctx, tx: tx}, claimed)
+		t := &turn{running: r, engine: e, ctx: ctx, tx: tx}
+		err = l.carry(t, claimed)
+		if t.vain {
+			result = vain
+		}
+		return err
 	})
 	if len(claimed) == 0 {
-		return false, err
+		return nothing, err
 	}
 	if err != nil && ctx.Err() == nil {
 		err = e.oneByOne(ctx, r, l, claimed)
 	}
 	e.settled.send()
 	e.wakeAll()
-	return true, err
+	return result, err
 }
 
 // oneByOne finds out which of several rows fails: it gets a pause, the others go ahead.
 func (e *Engine) oneByOne(ctx context.Context, r *running, l lane, claimed []store.Due) error {
 	for _, d := range claimed {
-		err := e.store.Write(ctx, func(tx *store.Tx) error {
+		err := l.begin(e.store)(ctx, func(tx *store.Tx) error {
 			mine, there, err := tx.ClaimOne(d.Lane, d.Seq)
 			if err != nil || !there {
 				return err

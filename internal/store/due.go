@@ -14,6 +14,7 @@ type Due struct {
 	Seq  int64
 	plan.Work
 	Cursor   int64
+	Until    int64 // where a long step ends, if it was split among workers
 	Change   int64 // 0: nobody waits for it
 	Since    time.Time
 	Attempts int
@@ -49,7 +50,7 @@ func workArgs(work []plan.Work) []any {
 func (tx *Tx) ClaimDue(lane plan.Lane, limit int) ([]Due, error) {
 	var claimed []Due
 	err := tx.db.Raw(`
-		SELECT lane, seq, step, subject, key, doc, rank, amount, cursor, coalesce(change, 0) AS change, since, attempts
+		SELECT lane, seq, step, subject, key, doc, rank, amount, cursor, until, coalesce(change, 0) AS change, since, attempts
 		FROM due
 		WHERE lane = ? AND (not_before IS NULL OR not_before <= clock_timestamp())
 		ORDER BY seq
@@ -62,7 +63,7 @@ func (tx *Tx) ClaimDue(lane plan.Lane, limit int) ([]Due, error) {
 func (tx *Tx) ClaimOne(lane plan.Lane, seq int64) (Due, bool, error) {
 	var d Due
 	got := tx.db.Raw(`
-		SELECT lane, seq, step, subject, key, doc, rank, amount, cursor, coalesce(change, 0) AS change, since, attempts
+		SELECT lane, seq, step, subject, key, doc, rank, amount, cursor, until, coalesce(change, 0) AS change, since, attempts
 		FROM due WHERE lane = ? AND seq = ?
 		FOR UPDATE SKIP LOCKED`, lane, seq).Scan(&d)
 	return d, got.RowsAffected > 0, got.Error
@@ -110,10 +111,20 @@ func (tx *Tx) ContinueDue(lane plan.Lane, reached []Progress) error {
 		WITH old AS (
 			DELETE FROM due d USING unnest(?::bigint[], ?::bigint[], ?::bigint[]) AS now (seq, cursor, rows)
 			WHERE d.lane = ? AND d.seq = now.seq
-			RETURNING d.lane, d.step, d.subject, d.key, d.doc, d.rank, d.amount, now.cursor, d.change, d.chunks + 1 AS chunks, d.rows + now.rows AS rows, d.since
+			RETURNING d.lane, d.step, d.subject, d.key, d.doc, d.rank, d.amount, now.cursor, d.until, d.change, d.chunks + 1 AS chunks, d.rows + now.rows AS rows, d.since
 		)
-		INSERT INTO due (lane, step, subject, key, doc, rank, amount, cursor, change, chunks, rows, since)
-		SELECT lane, step, subject, key, doc, rank, amount, cursor, change, chunks, rows, since FROM old`, seqs, cursors, rows, lane).Error
+		INSERT INTO due (lane, step, subject, key, doc, rank, amount, cursor, until, change, chunks, rows, since)
+		SELECT lane, step, subject, key, doc, rank, amount, cursor, until, change, chunks, rows, since FROM old`, seqs, cursors, rows, lane).Error
+}
+
+// SplitDue has another worker do the part of a long step that lies after a
+// place.
+func (tx *Tx) SplitDue(lane plan.Lane, seq, after int64) error {
+	return tx.db.Exec(`
+		WITH whole AS (SELECT * FROM due WHERE lane = ? AND seq = ?),
+		first AS (UPDATE due SET until = ? WHERE lane = ? AND seq = ?)
+		INSERT INTO due (lane, step, subject, key, doc, rank, amount, cursor, until, change, since)
+		SELECT lane, step, subject, key, doc, rank, amount, ?, until, change, since FROM whole`, lane, seq, after, lane, seq, after).Error
 }
 
 // PostponeDue leaves work for later without counting it as a failure.
@@ -139,8 +150,8 @@ func (s *Store) FailDue(ctx context.Context, d Due, cause error, hopeless bool, 
 		}
 		return tx.db.Exec(`
 			WITH old AS (DELETE FROM due WHERE lane = ? AND seq = ? RETURNING *)
-			INSERT INTO parked (seq, lane, step, subject, key, doc, rank, amount, cursor, change, chunks, rows, since, attempts, error)
-			SELECT seq, lane, step, subject, key, doc, rank, amount, cursor, change, chunks, rows, since, attempts + 1, ? FROM old`,
+			INSERT INTO parked (seq, lane, step, subject, key, doc, rank, amount, cursor, until, change, chunks, rows, since, attempts, error)
+			SELECT seq, lane, step, subject, key, doc, rank, amount, cursor, until, change, chunks, rows, since, attempts + 1, ? FROM old`,
 			d.Lane, d.Seq, cause.Error()).Error
 	})
 	return parked, err
@@ -159,7 +170,7 @@ type Parked struct {
 func (s *Store) ParkedWork(ctx context.Context, limit int) ([]Parked, error) {
 	var rows []Parked
 	err := s.db.WithContext(ctx).Raw(`
-		SELECT lane, seq, step, subject, key, doc, rank, amount, cursor, coalesce(change, 0) AS change, since, attempts, parked, error
+		SELECT lane, seq, step, subject, key, doc, rank, amount, cursor, until, coalesce(change, 0) AS change, since, attempts, parked, error
 		FROM parked ORDER BY parked, seq LIMIT ?`, limit).Scan(&rows).Error
 	return rows, err
 }
@@ -168,8 +179,8 @@ func (s *Store) ParkedWork(ctx context.Context, limit int) ([]Parked, error) {
 func (s *Store) Retry(ctx context.Context) (int64, error) {
 	got := s.db.WithContext(ctx).Exec(`
 		WITH again AS (DELETE FROM parked RETURNING *)
-		INSERT INTO due (lane, step, subject, key, doc, rank, amount, cursor, change, chunks, rows, since)
-		SELECT lane, step, subject, key, doc, rank, amount, cursor, change, chunks, rows, since FROM again`)
+		INSERT INTO due (lane, step, subject, key, doc, rank, amount, cursor, until, change, chunks, rows, since)
+		SELECT lane, step, subject, key, doc, rank, amount, cursor, until, change, chunks, rows, since FROM again`)
 	return got.RowsAffected, got.Error
 }
 

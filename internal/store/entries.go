@@ -1,7 +1,6 @@
 package store
 
 import (
-	"math"
 	"slices"
 	"strconv"
 
@@ -50,17 +49,19 @@ type Spread struct {
 	Rank     int64
 	Own      bool // the author's own timeline too
 	Cursor   int64
+	Until    int64 // where it ends, if others do the rest
 	Last     int64
 	Many     int  // how many followers those are
-	Done     bool // nobody comes after Last
+	Done     bool // nobody comes after Last who is this one's
 }
 
 // Bound finds how far each spread may go this turn: width followers.
 // Key: pairs (kind, b, a).
 func (tx *Tx) Bound(spreads []Spread, width int) error {
-	seqs, pairs, authors, cursors := make(bigints, len(spreads)), make(bigints, len(spreads)), make(bigints, len(spreads)), make(bigints, len(spreads))
+	n := len(spreads)
+	seqs, pairs, authors, cursors, untils := make(bigints, n), make(bigints, n), make(bigints, n), make(bigints, n), make(bigints, n)
 	for i, s := range spreads {
-		seqs[i], pairs[i], authors[i], cursors[i] = int64(i), int64(s.Pair), s.Author, s.Cursor
+		seqs[i], pairs[i], authors[i], cursors[i], untils[i] = int64(i), int64(s.Pair), s.Author, s.Cursor, s.Until
 	}
 	var rows []struct {
 		I    int
@@ -69,18 +70,26 @@ func (tx *Tx) Bound(spreads []Spread, width int) error {
 	}
 	err := tx.db.Raw(`
 		SELECT s.i, coalesce(turn.last, 0) AS last, turn.many
-		FROM unnest(?::bigint[], ?::smallint[], ?::bigint[], ?::bigint[]) AS s (i, pair, author, cursor)
+		FROM unnest(?::bigint[], ?::smallint[], ?::bigint[], ?::bigint[], ?::bigint[]) AS s (i, pair, author, cursor, until)
 		CROSS JOIN LATERAL (
 			SELECT max(a) AS last, count(*) AS many
-			FROM (SELECT a FROM pairs WHERE kind = s.pair AND b = s.author AND a > s.cursor ORDER BY a LIMIT ?) f
-		) turn`, seqs, pairs, authors, cursors, width).Scan(&rows).Error
+			FROM (SELECT a FROM pairs WHERE kind = s.pair AND b = s.author AND a > s.cursor AND a <= s.until ORDER BY a LIMIT ?) f
+		) turn`, seqs, pairs, authors, cursors, untils, width).Scan(&rows).Error
 	for _, r := range rows {
 		spreads[r.I].Last, spreads[r.I].Many, spreads[r.I].Done = r.Last, r.Many, r.Many < width
 		if spreads[r.I].Done {
-			spreads[r.I].Last = math.MaxInt64
+			spreads[r.I].Last = spreads[r.I].Until
 		}
 	}
 	return err
+}
+
+// LastFollower is the greatest row number among an author's followers, 0 if
+// there are none. Key: pairs (kind, b, a).
+func (tx *Tx) LastFollower(pair plan.Number, author int64) (int64, error) {
+	var last int64
+	err := tx.db.Raw("SELECT coalesce(max(a), 0) FROM pairs WHERE kind = ? AND b = ?", pair, author).Scan(&last).Error
+	return last, err
 }
 
 // spreadRows is the FROM item for spreads, for the columns s.

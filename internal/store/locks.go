@@ -1,18 +1,30 @@
 package store
 
-import "yalvo/internal/plan"
+import (
+	"strconv"
+
+	"yalvo/internal/plan"
+)
 
 // AuthorLock is the lock on the entries of one author in one kind of timeline.
 // Whoever adds or takes such entries holds it and looks at the facts after
 // taking it: then whichever of two runs last has seen what the other saw.
+// Those who only add what the author has posted share it with one another.
 func AuthorLock(timeline plan.Number, author int64) int64 {
 	return int64(timeline)<<48 | author
 }
 
-// TryLocks takes the locks that are free, until the transaction ends.
-func (tx *Tx) TryLocks(keys []int64) (map[int64]bool, error) {
+// TryLocks takes the locks that are free, some of them shared, until the
+// transaction ends.
+func (tx *Tx) TryLocks(keys []int64, shared map[int64]bool) (map[int64]bool, error) {
 	var got []int64
-	err := tx.db.Raw("SELECT k FROM unnest(?::bigint[]) k WHERE pg_try_advisory_xact_lock(k)", bigints(keys)).Scan(&got).Error
+	alone := make(texts, len(keys))
+	for i, k := range keys {
+		alone[i] = strconv.FormatBool(!shared[k])
+	}
+	err := tx.db.Raw(`
+		SELECT k FROM unnest(?::bigint[], ?::boolean[]) AS t (k, alone)
+		WHERE CASE WHEN alone THEN pg_try_advisory_xact_lock(k) ELSE pg_try_advisory_xact_lock_shared(k) END`, bigints(keys), alone).Scan(&got).Error
 	held := make(map[int64]bool, len(got))
 	for _, k := range got {
 		held[k] = true

@@ -161,6 +161,7 @@ CREATE TABLE due (
     rank       bigint   NOT NULL DEFAULT 0,
     amount     bigint   NOT NULL DEFAULT 0,
     cursor     bigint   NOT NULL DEFAULT 0,  -- how far a long step has come
+    until      bigint   NOT NULL DEFAULT 9223372036854775807,  -- how far it has to go, where it was split among workers
     change     bigint,                       -- the change whose reader waits for it; null: nobody waits
     chunks     integer  NOT NULL DEFAULT 0,  -- turns it has taken so far
     rows       bigint   NOT NULL DEFAULT 0,  -- what it has gone over in them
@@ -182,6 +183,7 @@ CREATE TABLE parked (
     rank     bigint   NOT NULL,
     amount   bigint   NOT NULL,
     cursor   bigint   NOT NULL,
+    until    bigint   NOT NULL,
     change   bigint,
     chunks   integer NOT NULL,
     rows     bigint NOT NULL,

@@ -144,6 +144,19 @@ func (s *Store) Write(ctx context.Context, run func(*Tx) error) error {
 	}
 }
 
+// Upkeep is [Store.Write] for duplicates: its commit does not wait for the disk.
+// If PostgreSQL itself is stopped hard it may be as if it had never run, the
+// due work that it has done included, and then it is done again. Commits that
+// do wait, as those of facts, take all earlier ones along.
+func (s *Store) Upkeep(ctx context.Context, run func(*Tx) error) error {
+	return s.Write(ctx, func(tx *Tx) error {
+		if err := tx.db.Exec("SET LOCAL synchronous_commit = off").Error; err != nil {
+			return err
+		}
+		return run(tx)
+	})
+}
+
 // isLostRace: deadlock_detected and serialization_failure (SQLSTATE, PostgreSQL appendix A).
 func isLostRace(err error) bool {
 	var pg *pgconn.PgError
