@@ -80,12 +80,8 @@ func (b *bench) star(many int) error {
 }
 
 func (b *bench) postToAll(i int) error {
-	doc, position, err := b.client.As("star").Create(b.ctx, "posts", fmt.Sprintf("star%d", i), map[string]any{"text": strings.Repeat("A bittern at Reed Hollow. ", 10)})
-	if err != nil {
-		return err
-	}
-	_, err = b.client.After(position).Get(b.ctx, doc.Path)
-	return err
+	_, position, err := b.client.As("star").Create(b.ctx, "posts", fmt.Sprintf("star%d", i), map[string]any{"text": strings.Repeat("A bittern at Reed Hollow. ", 10)})
+	return b.settled(position, err)
 }
 
 // plainTables are those of a fan-out with nothing around it.

@@ -62,8 +62,7 @@ func (b *bench) settled(position client.Position, err error) error {
 	if err != nil {
 		return err
 	}
-	_, err = b.client.After(position).Status(b.ctx)
-	return err
+	return b.client.After(position).Settle(b.ctx)
 }
 
 // audit: the timelines are audited, beside one query that joins all entries

@@ -45,7 +45,7 @@ func (b *bench) follow() error {
 	if err != nil {
 		return err
 	}
-	rest, err := b.timed(func() error { _, err := b.client.AfterAll().Status(b.ctx); return err })
+	rest, err := b.timed(func() error { return b.client.AfterAll().Settle(b.ctx) })
 	if err != nil {
 		return err
 	}
@@ -93,7 +93,7 @@ func (b *bench) hot() error {
 	if err != nil {
 		return err
 	}
-	settled, err := b.timed(func() error { _, err := b.client.AfterAll().Status(b.ctx); return err })
+	settled, err := b.timed(func() error { return b.client.AfterAll().Settle(b.ctx) })
 	if err != nil {
 		return err
 	}
@@ -130,7 +130,7 @@ func (b *bench) lag() error {
 			}
 		}
 	}
-	if _, err := b.client.AfterAll().Status(b.ctx); err != nil {
+	if err := b.client.AfterAll().Settle(b.ctx); err != nil {
 		return err
 	}
 	fmt.Printf("\nposts to %d followers each at a steady rate: from the acknowledgement to the last timeline\n", fans)

@@ -34,7 +34,7 @@ func (b *bench) writes() error {
 		if err != nil {
 			return err
 		}
-		settled, err := b.timed(func() error { _, err := b.client.AfterAll().Status(b.ctx); return err })
+		settled, err := b.timed(func() error { return b.client.AfterAll().Settle(b.ctx) })
 		if err != nil {
 			return err
 		}

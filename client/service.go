@@ -93,6 +93,12 @@ type Change struct {
 	Cause    int64     `json:"cause"`
 }
 
+// Settle waits as [Client.After] or [Client.AfterAll] say, and reads next to nothing.
+func (c *Client) Settle(ctx context.Context) error {
+	_, err := c.Changes(ctx, 1)
+	return err
+}
+
 // Changes reads the newest changes, newest first.
 func (c *Client) Changes(ctx context.Context, limit int) ([]Change, error) {
 	var got struct {

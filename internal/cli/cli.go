@@ -118,7 +118,7 @@ func (a *app) client(c *cli.Command) *client.Client {
 // written reports a write, and waits for what follows from it if --settled asks for that.
 func (a *app) written(ctx context.Context, c *cli.Command, position client.Position, answer any, words string) error {
 	if c.Bool("settled") {
-		if _, err := a.client(c).After(position).Status(ctx); err != nil {
+		if err := a.client(c).After(position).Settle(ctx); err != nil {
 			return err
 		}
 	}

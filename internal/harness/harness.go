@@ -186,7 +186,7 @@ func (a *App) pool() *pgxpool.Pool {
 // Settle waits until everything due is done.
 func (a *App) Settle() {
 	a.T.Helper()
-	if _, err := a.AfterAll().Status(a.T.Context()); err != nil {
+	if err := a.AfterAll().Settle(a.T.Context()); err != nil {
 		a.T.Fatal(err)
 	}
 }

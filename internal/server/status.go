@@ -54,26 +54,63 @@ type amount struct {
 }
 
 // countCache spares the database counts that several readers ask for at once.
+// Where counting takes long it is done less often, and not while readers wait.
 type countCache struct {
-	mu   sync.Mutex
-	at   time.Time
-	last store.Status
+	mu       sync.Mutex
+	at       time.Time
+	took     time.Duration
+	last     store.Status
+	counting bool
+	failed   error // of counting aside, for the next reader
 }
 
-// maxCountAge is how old a shown count may be.
-const maxCountAge = 3 * time.Second
+// How old a shown count may be, and which part of the time may go into counting.
+const (
+	maxCountAge   = 3 * time.Second
+	countingShare = 20
+	shortCount    = 50 * time.Millisecond // a reader waits for that
+)
 
 func (cc *countCache) get(ctx context.Context, e *engine.Engine) (store.Status, time.Time, error) {
 	cc.mu.Lock()
 	defer cc.mu.Unlock()
-	if time.Since(cc.at) < maxCountAge {
-		return cc.last, cc.at, nil
+	if err := cc.failed; err != nil {
+		cc.failed = nil
+		return cc.last, cc.at, err
 	}
+	switch {
+	case time.Since(cc.at) < max(maxCountAge, countingShare*cc.took):
+		return cc.last, cc.at, nil
+	case cc.took < shortCount:
+		err := cc.count(ctx, e)
+		return cc.last, cc.at, err
+	case !cc.counting:
+		cc.counting = true
+		go cc.countAside(context.WithoutCancel(ctx), e)
+	}
+	return cc.last, cc.at, nil
+}
+
+// count counts anew. The cache must be locked.
+func (cc *countCache) count(ctx context.Context, e *engine.Engine) error {
+	began := time.Now()
 	got, err := e.Status(ctx)
 	if err == nil {
-		cc.last, cc.at = got, time.Now()
+		cc.last, cc.at, cc.took = got, time.Now(), time.Since(began)
 	}
-	return got, cc.at, err
+	return err
+}
+
+// countAside counts while readers are given the counts there are.
+func (cc *countCache) countAside(ctx context.Context, e *engine.Engine) {
+	began := time.Now()
+	got, err := e.Status(ctx)
+	cc.mu.Lock()
+	defer cc.mu.Unlock()
+	cc.counting, cc.failed = false, err
+	if err == nil {
+		cc.last, cc.at, cc.took = got, time.Now(), time.Since(began)
+	}
 }
 
 func (s *Server) getStatus(c *echo.Context) error {
@@ -155,6 +192,9 @@ type changePage struct {
 func (s *Server) getChanges(c *echo.Context) error {
 	many, err := limit(c)
 	if err != nil {
+		return err
+	}
+	if err := s.settle(c); err != nil {
 		return err
 	}
 	var records []store.Record

@@ -137,7 +137,7 @@ func (tx *Tx) Verify(t *plan.Timeline, owner int64) (int64, []Shortened, error) 
 		DELETE FROM entries e
 		WHERE e.timeline = ? AND e.owner = ?
 		  AND NOT (
-			EXISTS (SELECT 1 FROM posted x WHERE x.timeline = e.timeline AND x.author = e.author AND x.rank = e.rank AND x.doc = e.doc)
+			(SELECT x.doc FROM posted x WHERE x.timeline = e.timeline AND x.author = e.author AND x.rank = e.rank AND x.doc = e.doc) IS NOT NULL
 			AND `+may.sql+`
 		  )`, append([]any{t.Number, owner}, may.args...)...)
 }

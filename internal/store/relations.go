@@ -102,17 +102,27 @@ func (s statement) and(other statement) statement {
 // the facts stand, are not entitled to them. Who is entitled may have been out
 // for a moment, while a post was withdrawn from all who were in: so what is not
 // posted any more goes too. An owner's entries are few, they are all looked at.
-// Keys: entries (timeline, owner, ...), posted.
+// OFFSET 0 keeps the planner from joining the other way round, over everybody's
+// entries; posted is asked by a scalar subquery, which cannot become a hash of
+// the whole table. Keys: entries (timeline, owner, ...), posted.
 func (tx *Tx) TakeOut(t *plan.Timeline, relations []Relation) (int64, []Shortened, error) {
 	may := entitled(t, "r.owner", "r.author")
-	args := append(relationArgs(relations), t.Number)
+	args := append(may.args, relationArgs(relations)...)
 	return tx.remove(`
 		DELETE FROM entries e
-		USING `+relationRows+`
-		WHERE e.timeline = ? AND e.owner = r.owner AND e.author = r.author
-		  AND NOT (`+may.sql+` AND EXISTS (
-			SELECT 1 FROM posted x WHERE x.timeline = e.timeline AND x.author = e.author AND x.rank = e.rank AND x.doc = e.doc))`,
-		append(args, may.args...)...)
+		USING (
+			SELECT r.owner, x.rank, x.doc
+			FROM (SELECT r.owner, r.author, `+may.sql+` AS may FROM `+relationRows+` OFFSET 0) r
+			CROSS JOIN LATERAL (
+				SELECT s.rank, s.doc FROM entries s
+				WHERE s.timeline = ? AND s.owner = r.owner AND s.author = r.author
+				  AND NOT (r.may AND (SELECT x.doc FROM posted x WHERE x.timeline = s.timeline AND x.author = s.author AND x.rank = s.rank AND x.doc = s.doc) IS NOT NULL)
+				OFFSET 0
+			) x
+			OFFSET 0
+		) w
+		WHERE e.timeline = ? AND e.owner = w.owner AND e.rank = w.rank AND e.doc = w.doc`,
+		append(args, t.Number, t.Number)...)
 }
 
 // BringIn adds the authors' newest entries to the timelines of owners who, as
@@ -133,10 +143,11 @@ func (tx *Tx) BringIn(t *plan.Timeline, relations []Relation) (int64, error) {
 		) x
 		LEFT JOIN floors f ON f.timeline = ? AND f.owner = r.owner
 		WHERE (f.owner IS NULL OR (x.rank, x.doc) > (f.rank, f.doc)) AND ` + may.sql
+	const inOrder = " ORDER BY 2, 3, 4" // of the key: the index grows at its end
 	args := append([]any{t.Number}, relationArgs(relations)...)
 	args = append(args, t.Number, t.Length, t.Number)
 	args = append(args, may.args...)
-	return tx.insertPlainly(statement{insert, args}, statement{insert + " ON CONFLICT DO NOTHING", args})
+	return tx.insertPlainly(statement{insert + inOrder, args}, statement{insert + inOrder + " ON CONFLICT DO NOTHING", args})
 }
 
 // CutAtLength raises the floors of owners whose new author has posted more
