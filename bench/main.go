@@ -17,6 +17,7 @@ import (
 	"os"
 	"path/filepath"
 	"runtime"
+	"runtime/pprof"
 	"slices"
 	"strings"
 
@@ -29,7 +30,8 @@ import (
 
 var (
 	followers = flag.Int("followers", 200_000, "followers of the author who posts")
-	only      = flag.String("only", "", "the parts to measure: fanout, withdraw and audit (both after fanout), page, writes, follow, hot, lag; all if empty")
+	profile   = flag.String("profile", "", "write a profile of the process's CPU time, service and load, to this file")
+	only      = flag.String("only", "", "the parts to measure: fanout, withdraw and audit (both after fanout), million, page, writes, follow, hot, lag; all if empty")
 )
 
 // bench is the server, the service, and what was measured so far.
@@ -43,6 +45,17 @@ type bench struct {
 
 func main() {
 	flag.Parse()
+	if *profile != "" {
+		f, err := os.Create(*profile)
+		if err == nil {
+			err = pprof.StartCPUProfile(f)
+		}
+		if err != nil {
+			fmt.Fprintln(os.Stderr, "bench:", err)
+			os.Exit(1)
+		}
+		defer pprof.StopCPUProfile()
+	}
 	if err := run(context.Background()); err != nil {
 		fmt.Fprintln(os.Stderr, "bench:", err)
 		os.Exit(1)
@@ -84,7 +97,7 @@ func run(ctx context.Context) error {
 	for _, part := range []struct {
 		name    string
 		measure func() error
-	}{{"fanout", b.fanout}, {"withdraw", b.withdraw}, {"audit", b.audit}, {"page", b.page}, {"writes", b.writes}, {"follow", b.follow}, {"hot", b.hot}, {"lag", b.lag}} {
+	}{{"fanout", b.fanout}, {"withdraw", b.withdraw}, {"audit", b.audit}, {"million", b.million}, {"page", b.page}, {"writes", b.writes}, {"follow", b.follow}, {"hot", b.hot}, {"lag", b.lag}} {
 		if *only != "" && !slices.Contains(strings.Split(*only, ","), part.name) {
 			continue
 		}

@@ -10,7 +10,7 @@ import (
 // theirs is edited; beside the plain statements that do the same to the plain
 // tables. It needs the posts of [bench.fanout].
 func (b *bench) withdraw() error {
-	const rounds = 3
+	const rounds = 7
 	var service, statement, edited, updated []float64
 	many := float64(*followers)
 	for i := range rounds {
@@ -35,14 +35,14 @@ func (b *bench) withdraw() error {
 	}
 	for i := range rounds {
 		seconds, err := b.timed(func() error {
-			return b.sql(fmt.Sprintf(`UPDATE plain.entries SET text = 'edited %d' WHERE rule = 1 AND doc = 4`, i))
+			return b.sql(fmt.Sprintf(`UPDATE plain.entries SET text = 'edited %d' WHERE rule = 1 AND doc = 9`, i))
 		})
 		if err != nil {
 			return err
 		}
 		updated = append(updated, many/seconds)
 		seconds, err = b.timed(func() error {
-			_, position, err := b.client.Patch(b.ctx, "posts/star4", map[string]any{"text": fmt.Sprint("edited ", i)})
+			_, position, err := b.client.Patch(b.ctx, "posts/star9", map[string]any{"text": fmt.Sprint("edited ", i)})
 			return b.settled(position, err)
 		})
 		if err != nil {

@@ -96,13 +96,12 @@ type Entry struct {
 func (s *Store) Entries(ctx context.Context, t *plan.Timeline, owner int64, after Place, limit int) (found []Entry, seen int, last Place, err error) {
 	from := page(t, owner, after, limit)
 	rows, err := s.db.WithContext(ctx).Raw(`
-		SELECT e.rank, e.doc, coalesce(a.key, ''), d.n IS NOT NULL, coalesce(d.collection, 0), coalesce(d.key, ''), coalesce(d.version, 0),
+		SELECT e.rank, e.doc, coalesce(d.fields ->> ?::text, ''), d.n IS NOT NULL, coalesce(d.collection, 0), coalesce(d.key, ''), coalesce(d.version, 0),
 		       coalesce(d.created, 'epoch'), coalesce(d.updated, 'epoch'), coalesce(d.fields, '{}'), coalesce(k.values, '{}')
 		FROM `+from.sql+` e
 		LEFT JOIN documents d ON d.n = e.doc
 		LEFT JOIN kept k ON k.doc = e.doc
-		LEFT JOIN documents a ON a.n = e.author
-		ORDER BY e.rank DESC, e.doc DESC`, from.args...).Rows()
+		ORDER BY e.rank DESC, e.doc DESC`, append([]any{t.By.Name}, from.args...)...).Rows()
 	if err != nil {
 		return nil, 0, after, err
 	}
