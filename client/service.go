@@ -123,6 +123,7 @@ func (c *Client) ChangesFrom(ctx context.Context, place string, limit int) ([]Ch
 
 // Parked is work that failed too often and waits for a person.
 type Parked struct {
+	Work     int64     `json:"work"` // its number
 	Step     string    `json:"step"`
 	Lane     string    `json:"lane"`
 	Change   int64     `json:"change"`
@@ -148,6 +149,12 @@ func (c *Client) Retry(ctx context.Context) (int64, error) {
 	}
 	_, err := c.call(ctx, http.MethodPost, "/parked/retry", nil, "", nil, &got)
 	return got.Retried, err
+}
+
+// RetryOne makes one piece of parked work due again, by its number.
+func (c *Client) RetryOne(ctx context.Context, work int64) error {
+	_, err := c.call(ctx, http.MethodPost, fmt.Sprintf("/parked/%d/retry", work), nil, "", nil, nil)
+	return err
 }
 
 // Replay has what a trigger sent sent again, from a position on, with the same

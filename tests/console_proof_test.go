@@ -1,6 +1,7 @@
 package tests
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/chromedp/chromedp"
@@ -62,13 +63,38 @@ func TestTheConsoleShowsWhatAChangeCausedAndWhatIsParked(t *testing.T) {
 
 	b.do(chromedp.Navigate(b.URL + "/parked"))
 	b.sees("nothing parked", `document.querySelector('h1').innerText === 'No work is parked'`)
-	b.SQL(`INSERT INTO parked (seq, lane, step, subject, key, doc, rank, amount, cursor, change, chunks, rows, since, attempts, error)
-		SELECT 1, 3, 5, n, 0, 0, 0, 0, 0, $1, 0, 0, now(), 8, 'the disk was full' FROM numbers WHERE kind = 'timeline'`, exact(position))
+	b.SQL(`INSERT INTO parked (seq, lane, step, subject, key, doc, rank, amount, cursor, until, change, chunks, rows, since, attempts, error)
+		SELECT 1, 3, 5, n, 0, 0, 0, 0, 0, 0, $1::bigint, 0, 0, now(), 8, 'the disk was full' FROM numbers WHERE kind = 'timeline'
+		UNION ALL SELECT 2, 3, 5, n, 0, 0, 0, 0, 0, 0, NULL, 0, 0, now(), 8, 'the disk was gone' FROM numbers WHERE kind = 'timeline'`, exact(position))
 	b.do(chromedp.Navigate(b.URL + "/changes/" + string(position)))
 	b.sees("the parked step", `document.querySelector('.stuck').innerText.includes('the disk was full')`)
 	b.do(chromedp.Navigate(b.URL + "/parked"))
-	b.sees("it is listed", `document.querySelector('td.error').innerText === 'the disk was full'`)
+	b.sees("both are listed", `[...document.querySelectorAll('td.error')].map(e => e.innerText).join() === 'the disk was full,the disk was gone'`)
+	b.press(`[data-retry="2"]`)
+	b.sees("one is tried again", `[...document.querySelectorAll('td.error')].map(e => e.innerText).join() === 'the disk was full'`)
 	b.press(`[data-act="retry"]`)
 	b.sees("it is tried again", `document.querySelector('h1').innerText === 'No work is parked'`)
 	b.noDrift()
+}
+
+func TestTheConsoleForgetsAPersonAndSendsAgain(t *testing.T) {
+	got := receive(t, nil)
+	b := browse(t, strings.Replace(memoir, "triggers: {", "triggers: {tell: {on: {created: posts}, do: [{send: '"+got.URL+"'}]}, ", 1))
+	b.person("ada")
+	if _, _, err := b.Create(t.Context(), "posts", "p1", map[string]any{"text": "a thought", "author": "ada"}); err != nil {
+		t.Fatal(err)
+	}
+	b.Settle()
+	b.do(chromedp.Navigate(b.URL + "/parked"))
+	b.press(`[aria-label="trigger"]`)
+	b.press(`.el-select-dropdown__item`)
+	b.press(`[data-act="replay"]`)
+	b.sees("what was sent again", `document.body.innerText.includes('Sent again: 1')`)
+	b.do(chromedp.Navigate(b.URL + "/documents/people/ada"))
+	b.press(`[data-act="forget"]`)
+	b.press(`.el-message-box__btns .el-button--primary`)
+	b.sees("the report", `document.querySelector('h1').innerText === 'people/ada is forgotten: nothing of it is left'`)
+	b.sees("what went", `document.body.innerText.replace(/\s+/g, ' ').includes('posts 1')`)
+	b.do(chromedp.Navigate(b.URL + "/forgotten/77"))
+	b.sees("no such number", `document.body.innerText.includes('77')`)
 }

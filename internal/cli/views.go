@@ -167,12 +167,24 @@ func (a *app) changes() *cli.Command {
 
 func (a *app) parked() *cli.Command {
 	return &cli.Command{
-		Name: "parked", Category: "views", Flags: []cli.Flag{&cli.BoolFlag{Name: "retry", Usage: "make it all due again"}},
+		Name: "parked", Category: "views", Flags: []cli.Flag{
+			&cli.BoolFlag{Name: "retry", Usage: "make it all due again"},
+			&cli.Int64Flag{Name: "work", Usage: "with --retry: only the piece of work of this `NUMBER`"}},
 		Usage:       "work that failed too often and waits for a person",
-		Description: example("yalvo parked\n   yalvo parked --retry"),
+		Description: example("yalvo parked\n   yalvo parked --retry\n   yalvo parked --retry --work 17"),
 		Action: func(ctx context.Context, c *cli.Command) error {
 			if _, err := arguments(c, 0, 0); err != nil {
 				return err
+			}
+			if c.IsSet("work") && !c.Bool("retry") {
+				return usage("--work says what --retry is to try again: give both")
+			}
+			if c.IsSet("work") {
+				if err := a.client(c).RetryOne(ctx, c.Int64("work")); err != nil {
+					return err
+				}
+				fmt.Fprintln(a.out, "It is due again.")
+				return nil
 			}
 			if c.Bool("retry") {
 				n, err := a.client(c).Retry(ctx)
@@ -195,9 +207,9 @@ func (a *app) parked() *cli.Command {
 			}
 			var rows []table.Row
 			for _, p := range all {
-				rows = append(rows, table.Row{clock(p.Parked), p.Lane, p.Step, p.Change, p.Attempts, clip(p.Error, 64)})
+				rows = append(rows, table.Row{p.Work, clock(p.Parked), p.Lane, p.Step, p.Change, p.Attempts, clip(p.Error, 64)})
 			}
-			a.table(table.Row{"parked", "lane", "step", "change", "attempts", "error"}, rows, 4, 5)
+			a.table(table.Row{"work", "parked", "lane", "step", "change", "attempts", "error"}, rows, 1, 5, 6)
 			return nil
 		},
 	}

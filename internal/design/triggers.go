@@ -35,6 +35,17 @@ const (
 	OnUnset   Event = "unset"
 )
 
+// Senders are the names of the triggers that send something.
+func (d *Design) Senders() []string {
+	names := []string{}
+	for _, t := range d.Triggers {
+		if slices.ContainsFunc(t.Steps, func(s *Step) bool { return s.Do == DoSend }) {
+			names = append(names, t.Name)
+		}
+	}
+	return names
+}
+
 // Step is one thing that a trigger does.
 type Step struct {
 	Pos        Pos

@@ -135,9 +135,19 @@ func (e *Engine) Parked(ctx context.Context, limit int) ([]store.Parked, error) 
 	return e.store.ParkedWork(ctx, limit)
 }
 
-// Retry makes parked work due again.
+// Retry makes all parked work due again and returns how much there was.
 func (e *Engine) Retry(ctx context.Context) (int64, error) {
-	n, err := e.store.Retry(ctx)
+	n, err := e.store.Retry(ctx, 0)
 	e.wakeAll()
 	return n, err
+}
+
+// RetryOne makes one piece of parked work due again, by its number.
+func (e *Engine) RetryOne(ctx context.Context, work int64) error {
+	n, err := e.store.Retry(ctx, work)
+	if err == nil && (n == 0 || work == 0) {
+		return refuse(CodeNotFound, "no work is parked under number %d: it may have been tried again already", work)
+	}
+	e.wakeAll()
+	return err
 }

@@ -116,6 +116,7 @@ type outline struct {
 	Pairs       []outlinePair       `json:"pairs"`
 	Timelines   []outlineTimeline   `json:"timelines"`
 	Triggers    []plan.Trigger      `json:"triggers"`
+	Senders     []string            `json:"senders"` // the developer's triggers that send something
 }
 
 type outlineCollection struct {
@@ -169,7 +170,7 @@ func (s *Server) getOutline(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	o := outline{App: p.Design.App, Triggers: p.Triggers(), Pairs: []outlinePair{}, Timelines: []outlineTimeline{}}
+	o := outline{App: p.Design.App, Triggers: p.Triggers(), Senders: p.Design.Senders(), Pairs: []outlinePair{}, Timelines: []outlineTimeline{}}
 	if p.Design.Accounts != nil {
 		o.Accounts = p.Design.Accounts.Name
 	}

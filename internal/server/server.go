@@ -58,6 +58,7 @@ func (s *Server) Handler() http.Handler {
 	v1.GET("/changes", s.getChanges)
 	v1.GET("/parked", s.getParked)
 	v1.POST("/parked/retry", s.retryParked)
+	v1.POST("/parked/:id/retry", s.retryOne)
 
 	v1.GET("/changes/:position/cascade", s.getCascade)
 	v1.GET("/why/entry", s.whyEntry)

@@ -215,6 +215,7 @@ func (s *Server) getChanges(c *echo.Context) error {
 
 // parked is a piece of work that failed too often and waits for a person.
 type parked struct {
+	Work     int64     `json:"work"` // its number
 	Step     string    `json:"step"`
 	Lane     string    `json:"lane"`
 	Change   int64     `json:"change,omitempty"`
@@ -235,7 +236,7 @@ func (s *Server) getParked(c *echo.Context) error {
 	}
 	all := []parked{}
 	for _, r := range rows {
-		all = append(all, parked{r.Step.String(), r.Lane.String(), r.Change, r.Attempts, r.Since.UTC(), r.Parked.UTC(), strings.TrimSpace(r.Error)})
+		all = append(all, parked{r.Seq, r.Step.String(), r.Lane.String(), r.Change, r.Attempts, r.Since.UTC(), r.Parked.UTC(), strings.TrimSpace(r.Error)})
 	}
 	return c.JSON(http.StatusOK, map[string][]parked{"parked": all})
 }
@@ -246,6 +247,17 @@ func (s *Server) retryParked(c *echo.Context) error {
 		return err
 	}
 	return c.JSON(http.StatusOK, map[string]int64{"retried": n})
+}
+
+func (s *Server) retryOne(c *echo.Context) error {
+	work, err := numberIn(c)
+	if err != nil {
+		return err
+	}
+	if err := s.engine.RetryOne(c.Request().Context(), work); err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, map[string]int64{"retried": 1})
 }
 
 // replayTrigger has what a trigger sent sent again, from a position on.

@@ -175,12 +175,13 @@ func (s *Store) ParkedWork(ctx context.Context, limit int) ([]Parked, error) {
 	return rows, err
 }
 
-// Retry makes parked work due again and returns how much there was.
-func (s *Store) Retry(ctx context.Context) (int64, error) {
+// Retry makes parked work due again, one piece by its number or, of 0, all, and
+// returns how much there was. Key: parked (seq).
+func (s *Store) Retry(ctx context.Context, seq int64) (int64, error) {
 	got := s.db.WithContext(ctx).Exec(`
-		WITH again AS (DELETE FROM parked RETURNING *)
+		WITH again AS (DELETE FROM parked WHERE ?::bigint IN (0, seq) RETURNING *)
 		INSERT INTO due (lane, step, subject, key, doc, rank, amount, cursor, until, change, chunks, rows, since)
-		SELECT lane, step, subject, key, doc, rank, amount, cursor, until, change, chunks, rows, since FROM again`)
+		SELECT lane, step, subject, key, doc, rank, amount, cursor, until, change, chunks, rows, since FROM again`, seq)
 	return got.RowsAffected, got.Error
 }
 

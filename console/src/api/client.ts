@@ -18,6 +18,7 @@ export type Why = Schemas['Why']
 export type Sources = Schemas['Sources']
 export type Place = Schemas['Place']
 export type Cascade = Schemas['Cascade']
+export type Forgotten = Schemas['Forgotten']
 export type Step = Schemas['Step']
 export type Parked = Schemas['ParkedWork']['parked'][number]
 export type Mistake = NonNullable<Schemas['Problem']['errors']>[number]
@@ -97,6 +98,11 @@ export const api = {
   unsetPair: (pair: string, from: string, to: string) => ask(pairPath(pair, from, to), { method: 'DELETE', as: from }),
   parked: () => read<{ parked: Parked[] }>('/parked?limit=200'),
   retryParked: async () => (await ask<{ retried: number }>('/parked/retry', { method: 'POST' })).body,
+  retryOne: (work: number) => ask(`/parked/${work}/retry`, { method: 'POST' }),
+  replay: async (trigger: string, from: number) =>
+    (await ask<{ replayed: number }>(`/triggers/${encodeURIComponent(trigger)}/replay`, { method: 'POST', body: { from } })).body,
+  forget: async (document: string) => (await ask<Forgotten>('/forgotten', { method: 'POST', body: { document } })).body,
+  forgotten: (id: string) => read<Forgotten>(`/forgotten/${encodeURIComponent(id)}`),
   cascade: (position: string) => read<Cascade>(`/changes/${encodeURIComponent(position)}/cascade`),
   whyEntry: (timeline: string, owner: string, entry: string) => read<Why>(`/why/entry?${new URLSearchParams({ timeline, owner, entry })}`),
   whyKept: (document: string, name: string) => read<Sources>(`/why/kept?${new URLSearchParams({ document, name })}`),

@@ -57,6 +57,19 @@ async function remove() {
     ElMessage({ type: 'error', message: wordsOf(error), duration: 8000 })
   }
 }
+async function forget() {
+  const path = props.place.path
+  const sure = await ElMessageBox.confirm(
+    `${path} goes with what hangs on it, and with every copy of what it said, frozen ones too. Then every table is searched for the rest. It cannot be undone.`,
+    `Forget ${path}?`, { confirmButtonText: 'Forget', type: 'warning' },
+  ).catch(() => undefined)
+  if (!sure) return
+  try {
+    await router.push(`/forgotten/${(await api.forget(path)).id}`)
+  } catch (error) {
+    ElMessage({ type: 'error', message: wordsOf(error), duration: 8000 })
+  }
+}
 </script>
 
 <template>
@@ -71,6 +84,7 @@ async function remove() {
       </div>
       <el-button type="primary" plain @click="editing = true">Edit</el-button>
       <el-button plain @click="remove">Remove</el-button>
+      <el-button plain data-act="forget" @click="forget">Forget</el-button>
     </div>
     <div class="halves">
       <section class="panel">

@@ -2,7 +2,10 @@
 import { ElMessage } from 'element-plus'
 import { onMounted, ref, shallowRef } from 'vue'
 import { api, wordsOf, type Parked } from '../api/client'
+import { useOutline } from '../composables/outline'
 import { count, moment, pieces } from '../format'
+
+const { outline } = useOutline()
 
 const parked = shallowRef<Parked[]>()
 const trouble = ref('')
@@ -18,11 +21,10 @@ async function look() {
 }
 onMounted(look)
 
-async function retry() {
+async function act(what: () => Promise<string>) {
   busy.value = true
   try {
-    const { retried } = await api.retryParked()
-    ElMessage({ type: 'success', message: `Due again: ${count(retried)}. What fails again comes back here.` })
+    ElMessage({ type: 'success', message: await what() })
     await look()
   } catch (error) {
     ElMessage({ type: 'error', message: wordsOf(error), duration: 8000 })
@@ -30,6 +32,22 @@ async function retry() {
     busy.value = false
   }
 }
+
+const retryAll = () => act(async () => {
+  const { retried } = await api.retryParked()
+  return `Due again: ${count(retried)}. What fails again comes back here.`
+})
+const retryOne = (work: number) => act(async () => {
+  await api.retryOne(work)
+  return 'It is due again. If it fails again it comes back here.'
+})
+
+const sender = ref('')
+const from = ref<number>()
+const replay = () => act(async () => {
+  const { replayed } = await api.replay(sender.value, from.value ?? 0)
+  return replayed === 0 ? `${sender.value} has sent nothing since then.` : `Sent again: ${count(replayed)}, each under the id it had.`
+})
 </script>
 
 <template>
@@ -40,25 +58,37 @@ async function retry() {
         <h1>{{ parked.length === 0 ? 'No work is parked' : `${pieces(parked.length)} parked` }}</h1>
         <p class="quiet">{{ parked.length === 0 ? 'Work that fails again and again would wait here, and hold up nothing else.' : 'It failed again and again and holds up nothing else. Mend the cause, then try it again.' }}</p>
       </div>
-      <el-button v-if="parked.length" type="primary" :disabled="busy" data-act="retry" @click="retry">Try all again</el-button>
+      <el-button v-if="parked.length" type="primary" :disabled="busy" data-act="retry" @click="retryAll">Try all again</el-button>
     </div>
     <section v-if="parked.length" class="panel">
       <table class="plain">
         <thead>
-          <tr><th>parked</th><th>step</th><th>error</th><th class="number">attempts</th><th class="number">change</th></tr>
+          <tr><th>parked</th><th>step</th><th>error</th><th class="number">attempts</th><th class="number">change</th><th></th></tr>
         </thead>
         <tbody>
-          <tr v-for="(p, i) in parked" :key="i">
+          <tr v-for="p in parked" :key="p.work">
             <td class="quiet when">{{ moment(p.parked) }}</td>
             <td>{{ p.step }}</td>
             <td class="error">{{ p.error }}</td>
             <td class="number">{{ p.attempts }}</td>
             <td class="number"><RouterLink v-if="p.change" :to="`/changes/${p.change}`">{{ p.change }}</RouterLink></td>
+            <td class="number"><el-button size="small" :disabled="busy" :data-retry="p.work" @click="retryOne(p.work)">Try again</el-button></td>
           </tr>
         </tbody>
       </table>
     </section>
   </template>
+  <section v-if="outline?.senders.length" class="panel sent">
+    <h2>Send again</h2>
+    <p class="quiet">What a trigger has sent in the last 7 days, from a change on. Each event keeps its id, so whoever had it can tell.</p>
+    <form class="again" @submit.prevent="replay">
+      <el-select v-model="sender" placeholder="trigger" aria-label="trigger">
+        <el-option v-for="s in outline.senders" :key="s" :value="s" :label="s" />
+      </el-select>
+      <label class="quiet">from change <el-input-number v-model="from" :min="0" :controls="false" placeholder="the first" aria-label="from change" /></label>
+      <el-button native-type="submit" :disabled="busy || !sender" data-act="replay">Send again</el-button>
+    </form>
+  </section>
 </template>
 
 <style scoped>
@@ -67,4 +97,9 @@ async function retry() {
 .panel { overflow-x: auto; }
 .when { white-space: nowrap; }
 .error { overflow-wrap: anywhere; }
+.sent { margin-top: var(--gap); }
+.sent p { margin: 0 0 12px; }
+.again { display: flex; flex-wrap: wrap; gap: 10px; align-items: center; }
+.again .el-select { width: 200px; }
+.again .el-input-number { width: 130px; margin-left: 6px; }
 </style>

@@ -1,0 +1,82 @@
+<script setup lang="ts">
+import { computed, onUnmounted, ref, shallowRef, watch } from 'vue'
+import { useRoute } from 'vue-router'
+import { api, wordsOf, type Forgotten } from '../api/client'
+import { count, duration, moment } from '../format'
+
+const route = useRoute()
+const id = computed(() => String(route.params.id))
+const report = shallowRef<Forgotten>()
+const trouble = ref('')
+let timer: number | undefined
+
+async function look() {
+  window.clearTimeout(timer)
+  try {
+    report.value = await api.forgotten(id.value)
+    trouble.value = ''
+  } catch (error) {
+    report.value = undefined
+    trouble.value = wordsOf(error)
+    return
+  }
+  if (!report.value.finished) timer = window.setTimeout(look, 700)
+}
+watch(id, look, { immediate: true })
+onUnmounted(() => window.clearTimeout(timer))
+
+const left = computed(() => report.value?.left ?? [])
+const headline = computed(() => {
+  const r = report.value
+  if (!r) return ''
+  if (!r.finished) return `Forgetting ${r.document}…`
+  return left.value.length === 0 ? `${r.document} is forgotten: nothing of it is left` : `Something of ${r.document} is left`
+})
+
+/** What became of it, group by group. */
+const groups = computed(() => {
+  const r = report.value
+  if (!r) return []
+  return [
+    { name: 'Removed', what: 'documents that went, by collection', rows: r.removed },
+    { name: 'Was duplicated to', what: 'places that had a copy, a count or an entry of it', rows: r.places },
+    { name: 'Dropped', what: 'besides', rows: [{ where: 'kept answers to requests', many: r.answers }, { where: 'events of triggers', many: r.events }] },
+    { name: 'Stays', what: 'so that the journal has no holes', rows: [{ where: 'lines of the journal with its path, without values', many: r.journal }] },
+  ].filter((g) => g.rows.length)
+})
+</script>
+
+<template>
+  <el-alert v-if="trouble" :title="trouble" type="error" :closable="false" />
+  <template v-if="report">
+    <section class="panel answer" :class="{ bad: left.length > 0, busy: !report.finished }">
+      <h1 aria-live="polite">{{ headline }}</h1>
+      <p class="quiet">
+        Removed by <RouterLink :to="`/changes/${report.change}`">change {{ report.change }}</RouterLink>, {{ moment(report.started) }}<template v-if="report.ended">.
+        Every table was searched; that was done after {{ duration(new Date(report.ended).getTime() - new Date(report.started).getTime()) }}</template>.
+      </p>
+      <table v-if="left.length" class="plain">
+        <tbody>
+          <tr v-for="l in left" :key="l.where"><td>still in {{ l.where }}</td><td class="number">{{ count(l.many) }}</td></tr>
+        </tbody>
+      </table>
+    </section>
+    <section v-for="g in report.finished ? groups : []" :key="g.name" class="panel">
+      <h2>{{ g.name }} <span class="quiet">{{ g.what }}</span></h2>
+      <table class="plain">
+        <tbody>
+          <tr v-for="r in g.rows" :key="r.where"><td>{{ r.where }}</td><td class="number">{{ count(r.many) }}</td></tr>
+        </tbody>
+      </table>
+    </section>
+  </template>
+</template>
+
+<style scoped>
+.answer { border-left: 4px solid var(--accent); }
+.answer.bad { border-left-color: var(--warn); }
+.answer.busy { border-left-style: dashed; }
+.answer p { margin: 2px 0 0; }
+.panel + .panel { margin-top: var(--gap); }
+h2 .quiet { font-weight: 400; margin-left: 6px; }
+</style>
