@@ -70,6 +70,13 @@ func TestForgettingReachesEveryCopy(t *testing.T) {
 		removed[r.Where] = r.Many
 	}
 	same(t, "removed", removed, map[string]int64{"people": 1, "posts": 2})
+	stood := map[string]int64{}
+	for _, p := range f.Places {
+		stood[p.Where] = p.Many
+	}
+	// Of ada: her byline in two posts, her frozen name in one quote that points at her still. Of her
+	// posts: what ben and she have in their timelines, her last posts, and a quote.
+	same(t, "where it stood", stood, map[string]int64{"posts.byline": 2, "quotes.name": 1, "quotes.said": 1, "people.last": 2, "home": 4})
 	if f.Answers != 3 || f.Events != 2 || f.Journal == 0 || len(f.Places) == 0 {
 		t.Errorf("the report: %+v", f)
 	}

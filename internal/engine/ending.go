@@ -17,6 +17,9 @@ const (
 // New things cannot come to hang on it: whoever wants that looks for it first.
 func (t *turn) end(due []store.Due) error {
 	for _, d := range due {
+		if later, err := t.pairsLater(d); err != nil || later {
+			return err
+		}
 		many, chunk, err := t.endSome(d)
 		if err != nil {
 			return err
@@ -31,6 +34,19 @@ func (t *turn) end(due []store.Due) error {
 		}
 	}
 	return nil
+}
+
+// pairsLater: the pairs of what is forgotten end after what goes along with it,
+// whose places in timelines are counted by the followers.
+func (t *turn) pairsLater(d store.Due) (bool, error) {
+	if _, forgotten := plan.MarkOf(d.Amount); forgotten == 0 || d.Step != plan.EndFrom && d.Step != plan.EndTo {
+		return false, nil
+	}
+	first, err := t.tx.IsDue(plan.Ending, d.Doc, plan.EndReference, plan.EndNested)
+	if err != nil || !first {
+		return false, err
+	}
+	return true, t.tx.PostponeDue(d.Lane, d.Seq, idle)
 }
 
 // endSome ends up to a chunk and tells how many there were.
@@ -129,6 +145,11 @@ func (t *turn) removeAlong(c *plan.Collection, ns []int64, why cause) error {
 	}
 	if _, _, err := t.tx.Journal(records...); err != nil {
 		return err
+	}
+	if why.forgotten != 0 {
+		if err := t.notePlaces(c, docs, why.forgotten); err != nil {
+			return err
+		}
 	}
 	return t.takeAway(t.tx, c, docs, why)
 }

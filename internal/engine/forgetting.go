@@ -3,8 +3,10 @@ package engine
 import (
 	"context"
 	"encoding/json"
+	"slices"
 	"time"
 
+	"yalvo/internal/plan"
 	"yalvo/internal/store"
 )
 
@@ -65,6 +67,42 @@ func (e *Engine) Forget(ctx context.Context, caller Caller, path string) (Forgot
 	}
 	e.wakeAuditor()
 	return e.Forgetting(ctx, id)
+}
+
+// notePlaces adds where locked documents, which go along with what is
+// forgotten, are duplicated to.
+func (t *turn) notePlaces(c *plan.Collection, docs []store.Document, forgotten int64) error {
+	raw, err := t.tx.ForgottenPlaces(forgotten)
+	if err != nil {
+		return err
+	}
+	var places []Place
+	if err := json.Unmarshal(raw, &places); err != nil {
+		return err
+	}
+	for _, doc := range docs {
+		more, err := t.engine.placesOf(t.ctx, c, doc)
+		if err != nil {
+			return err
+		}
+		for _, p := range more {
+			places = with(places, p)
+		}
+	}
+	if raw, err = json.Marshal(places); err != nil {
+		return err
+	}
+	return t.tx.SetForgottenPlaces(forgotten, raw)
+}
+
+// with adds a place to those there are, under one name once.
+func with(places []Place, p Place) []Place {
+	i := slices.IndexFunc(places, func(o Place) bool { return o.Where == p.Where })
+	if i < 0 {
+		return append(places, p)
+	}
+	places[i].Many += p.Many
+	return places
 }
 
 // Forgetting reads how far it has come.

@@ -194,6 +194,10 @@ func (e *Engine) Places(ctx context.Context, path string) ([]Place, error) {
 	if err != nil {
 		return nil, err
 	}
+	return e.placesOf(ctx, c, doc)
+}
+
+func (e *Engine) placesOf(ctx context.Context, c *plan.Collection, doc store.Document) ([]Place, error) {
 	places := []Place{}
 	add := func(p Place) {
 		if p.Many > 0 {

@@ -133,6 +133,18 @@ func (tx *Tx) PostponeDue(lane plan.Lane, seq int64, pause time.Duration) error 
 		interval(pause), lane, seq).Error
 }
 
+// IsDue tells whether work of some steps is due for a document. It reads the
+// whole lane.
+func (tx *Tx) IsDue(lane plan.Lane, doc int64, steps ...plan.Step) (bool, error) {
+	some := make(bigints, len(steps))
+	for i, s := range steps {
+		some[i] = int64(s)
+	}
+	var is bool
+	err := tx.db.Raw("SELECT EXISTS (SELECT 1 FROM due WHERE lane = ? AND doc = ? AND step = ANY(?::smallint[]))", lane, doc, some).Scan(&is).Error
+	return is, err
+}
+
 // MaxAttempts is how often work is tried before it is parked.
 const MaxAttempts = 8
 

@@ -44,6 +44,19 @@ func (tx *Tx) AddForgotten(path string, places json.RawMessage) (int64, error) {
 	return id, err
 }
 
+// ForgottenPlaces reads where something that is forgotten was duplicated to, and
+// locks it until the transaction ends.
+func (tx *Tx) ForgottenPlaces(id int64) (json.RawMessage, error) {
+	var row struct{ Places json.RawMessage }
+	err := tx.db.Raw("SELECT places FROM forgotten WHERE id = ? FOR UPDATE", id).Scan(&row).Error
+	return row.Places, err
+}
+
+// SetForgottenPlaces notes more of them.
+func (tx *Tx) SetForgottenPlaces(id int64, places json.RawMessage) error {
+	return tx.db.Exec("UPDATE forgotten SET places = ?::jsonb WHERE id = ?", string(places), id).Error
+}
+
 // SetForgottenChange notes the change that removes it.
 func (tx *Tx) SetForgottenChange(id, change int64) error {
 	return tx.db.Exec("UPDATE forgotten SET change = ? WHERE id = ?", change, id).Error

@@ -61,14 +61,16 @@ const groups = computed(() => {
         </tbody>
       </table>
     </section>
-    <section v-for="g in report.finished ? groups : []" :key="g.name" class="panel">
-      <h2>{{ g.name }} <span class="quiet">{{ g.what }}</span></h2>
-      <table class="plain">
-        <tbody>
-          <tr v-for="r in g.rows" :key="r.where"><td>{{ r.where }}</td><td class="number">{{ count(r.many) }}</td></tr>
-        </tbody>
-      </table>
-    </section>
+    <div v-if="report.finished" class="groups">
+      <section v-for="g in groups" :key="g.name" class="panel">
+        <h2>{{ g.name }} <span class="quiet">{{ g.what }}</span></h2>
+        <table class="plain">
+          <tbody>
+            <tr v-for="r in g.rows" :key="r.where"><td>{{ r.where }}</td><td class="number">{{ count(r.many) }}</td></tr>
+          </tbody>
+        </table>
+      </section>
+    </div>
   </template>
 </template>
 
@@ -77,6 +79,7 @@ const groups = computed(() => {
 .answer.bad { border-left-color: var(--warn); }
 .answer.busy { border-left-style: dashed; }
 .answer p { margin: 2px 0 0; }
-.panel + .panel { margin-top: var(--gap); }
+.groups { display: grid; grid-template-columns: 1fr 1fr; gap: var(--gap); margin-top: var(--gap); align-items: start; }
+@media (max-width: 900px) { .groups { grid-template-columns: 1fr; } }
 h2 .quiet { font-weight: 400; margin-left: 6px; }
 </style>
