@@ -72,7 +72,7 @@ func TestTheCommandTellsTheWholeStory(t *testing.T) {
 
 	t.Run("a changed design is refused once there are documents", func(t *testing.T) {
 		changed := designFile(t, strings.Replace(ponds, "max: 40", "max: 50", 1))
-		w.yalvo("apply", changed).says(t, 1, "changing it then is not supported yet")
+		w.yalvo("apply", changed).says(t, 1, "people.name would be stored differently")
 	})
 }
 

@@ -36,6 +36,7 @@ type deed struct {
 type throng struct {
 	world
 	design  *design.Design
+	source  string
 	clients []*client.Client
 	mu      sync.Mutex
 	deeds   []deed
@@ -47,7 +48,7 @@ type throng struct {
 }
 
 func newThrong(t *testing.T, w world, source string, clients ...*client.Client) *throng {
-	return &throng{world: w, design: must(design.Read("test.yaml", []byte(source)))(t), clients: clients, created: map[*design.Collection][]string{}}
+	return &throng{world: w, design: must(design.Read("test.yaml", []byte(source)))(t), source: source, clients: clients, created: map[*design.Collection][]string{}}
 }
 
 // run has workers do operations, each from its own stream of chances.
@@ -84,8 +85,25 @@ func (th *throng) populate(seed uint64) {
 }
 
 func (th *throng) act(r *rand.Rand, c *client.Client) error {
+	if r.IntN(60) == 0 {
+		return th.reapply(r, c)
+	}
 	d, do := th.draw(r)
 	return th.settleOn(d, do, c.Once(fmt.Sprintf("%d-%d", r.Uint64(), r.Uint64())))
+}
+
+// reapply puts the design in force in other words, or tries to put another one.
+func (th *throng) reapply(r *rand.Rand, c *client.Client) error {
+	if r.IntN(2) == 0 {
+		_, err := c.Apply(th.t.Context(), "test.yaml", fmt.Appendf(nil, "# version %d\n%s", r.IntN(5), th.source))
+		return err
+	}
+	_, err := c.Apply(th.t.Context(), "test.yaml", []byte(strings.Replace(th.source, "max: 9", "max: 8", 1)+"\n# x"))
+	var p *client.Problem
+	if strings.Contains(th.source, "max: 9") && (!errors.As(err, &p) || p.Code != "design-in-use") {
+		return fmt.Errorf("a design that stores things differently was put in force: %w", err)
+	}
+	return nil
 }
 
 // settleOn does a deed, and notes it if it was done.

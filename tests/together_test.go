@@ -229,8 +229,30 @@ func TestTwoServicesAgreeOnTheDesign(t *testing.T) {
 	must(a.Apply(t.Context(), "ponds.yaml", []byte(ponds)))(t)
 	b.person("ada") // b still has the first design in mind, until it writes
 	_, err = a.Apply(t.Context(), "ponds.yaml", []byte(strings.Replace(ponds, "max: 40", "max: 3", 1)))
-	refused(t, err, "design-in-use")
+	refused(t, err, "design-in-use", "people.name would be stored differently")
 	same(t, "the design in force", string(must(b.Design(t.Context()))(t)), ponds)
+}
+
+// What is not stored can change while the app runs: triggers, and what a
+// timeline carries.
+func TestATriggerIsAddedToARunningApp(t *testing.T) {
+	w := start(t, ponds)
+	other := world{harness.StartOn(t, w.Database, ""), t}
+	w.person("ada")
+	w.post("ada", "p1", "before")
+	next := strings.Replace(ponds, "carry: [text, byline, likes_n]", "carry: [text]", 1) +
+		"triggers: {mark: {on: {created: posts}, do: [{edit: {rating: \"7\"}}]}}\n"
+	if next == ponds {
+		t.Fatal("nothing is changed")
+	}
+	same(t, "changed", must(w.Apply(t.Context(), "ponds.yaml", []byte(next)))(t).Changed, true)
+	position := other.post("ada", "p2", "after") // this service has the first design in mind, until it writes
+	other.home("ada", position)
+	same(t, "what the trigger wrote", other.get("posts/p2").Fields["rating"], any(7.0))
+	same(t, "what was there before", other.get("posts/p1").Fields["rating"], nil)
+	page := must(w.Timeline(t.Context(), "home", "ada", client.Page{}))(t)
+	same(t, "what an entry carries", len(page.Entries[0].Kept), 0)
+	w.auditFindsNothing()
 }
 
 const shelves = `

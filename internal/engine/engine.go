@@ -3,7 +3,9 @@ package engine
 import (
 	"context"
 	"errors"
+	"fmt"
 	"log/slog"
+	"strings"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -119,10 +121,8 @@ func (e *Engine) Apply(ctx context.Context, file string, d *design.Design) (Appl
 		if err := tx.LockDesign(); err != nil {
 			return err
 		}
-		if has, err := tx.HasDocuments(); err != nil {
+		if err := fitsWhatIsStored(tx, d); err != nil {
 			return err
-		} else if has {
-			return refuse(CodeDesignHeld, "documents have been written under the running design, and changing it then is not supported yet: use another database or data folder for the new design")
 		}
 		return tx.AddDesign(file, string(d.Source))
 	})
@@ -133,6 +133,27 @@ func (e *Engine) Apply(ctx context.Context, file string, d *design.Design) (Appl
 		return Applied{}, err
 	}
 	return Applied{e.running.Load().version, true}, nil
+}
+
+// fitsWhatIsStored: a design in use can change in what is not stored.
+func fitsWhatIsStored(tx *store.Tx, next *design.Design) error {
+	has, err := tx.HasDocuments()
+	if err != nil || !has {
+		return err
+	}
+	now, _, err := tx.CurrentDesign()
+	if err != nil {
+		return err
+	}
+	running, err := design.Read(now.File, []byte(now.Source))
+	if err != nil {
+		return fmt.Errorf("the running design cannot be read any more: %w", err)
+	}
+	differ := design.StoredDifferently(running, next)
+	if len(differ) == 0 {
+		return nil
+	}
+	return refuse(CodeDesignHeld, "documents have been written under the running design, and %s would be stored differently: then only triggers and what timelines carry can change yet. Use another database or data folder for the new design", strings.Join(differ, ", "))
 }
 
 // Design is the file in force as it was applied, false if there is none.

@@ -21,8 +21,13 @@ type Design struct {
 
 // CurrentDesign is the newest version, false if none was ever applied.
 func (s *Store) CurrentDesign(ctx context.Context) (Design, bool, error) {
+	return (&Tx{s.db.WithContext(ctx)}).CurrentDesign()
+}
+
+// CurrentDesign is the same in a transaction.
+func (tx *Tx) CurrentDesign() (Design, bool, error) {
 	var d Design
-	err := s.db.WithContext(ctx).Order("version DESC").Take(&d).Error
+	err := tx.db.Order("version DESC").Take(&d).Error
 	if errors.Is(err, gorm.ErrRecordNotFound) {
 		return d, false, nil
 	}

@@ -1,0 +1,98 @@
+package design
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+)
+
+// StoredDifferently names what two designs would store differently, sorted:
+// "people.name", "follow", "home". Where it is empty, documents written under
+// the one can be served under the other as they stand: only triggers, what
+// timelines carry, and the file's wording differ.
+func StoredDifferently(a, b *Design) []string {
+	was, is := a.stored(), b.stored()
+	differ := map[string]bool{}
+	for name, meaning := range was {
+		differ[name] = is[name] != meaning
+	}
+	for name, meaning := range is {
+		differ[name] = was[name] != meaning
+	}
+	maps.DeleteFunc(differ, func(_ string, differs bool) bool { return !differs })
+	return slices.Sorted(maps.Keys(differ))
+}
+
+// stored says, by name, what is stored of everything in a design.
+func (d *Design) stored() map[string]string {
+	all := map[string]string{"accounts": nameOf(d.Accounts), "app": d.App}
+	for _, c := range d.Collections {
+		all[c.Name] = "collection under " + nameOf(c.Under)
+		for _, f := range c.Fields {
+			all[c.Name+"."+f.Name] = f.stored()
+		}
+		for _, k := range c.Kept {
+			all[c.Name+"."+k.Name] = k.stored()
+		}
+	}
+	for _, p := range d.Pairs {
+		all[p.Name] = fmt.Sprint("pair ", nameOf(p.From), nameOf(p.To), " ", p.FromCalls, p.ToCalls, p.Self,
+			namesOf(p.Dissolves, func(p *Pair) string { return p.Name }), storedFields(p.Fields))
+	}
+	for _, t := range d.Timelines {
+		all[t.Name] = fmt.Sprint("timeline ", nameOf(t.Owner), nameOf(t.Entries), t.By.Name, t.Through.Name, t.Own, t.Length, t.Deliver, t.Above)
+		if t.Order != nil {
+			all[t.Name] += " by " + t.Order.Name
+		}
+		if t.Unless != nil {
+			all[t.Name] += fmt.Sprint(" unless ", t.Unless.Paired.Name, t.Unless.EitherWay)
+		}
+	}
+	return all
+}
+
+func (f *Field) stored() string {
+	s := fmt.Sprint("field ", f.Type, f.Required, f.Pattern, f.OneOf, f.Unique, f.Fixed, " ", nameOf(f.To), f.WhenGone, " ", f.Inverse)
+	if f.Default != nil {
+		s += fmt.Sprint(" default ", *f.Default)
+	}
+	for _, bound := range []*float64{f.Min, f.Max} {
+		if s += " to "; bound != nil {
+			s += fmt.Sprint(*bound)
+		}
+	}
+	if f.Of != nil {
+		s += " of " + f.Of.stored()
+	}
+	return s + storedFields(f.Fields)
+}
+
+func storedFields(fields []*Field) string {
+	var all []string
+	for _, f := range fields {
+		all = append(all, f.Name+": "+f.stored())
+	}
+	return " {" + strings.Join(all, ", ") + "}"
+}
+
+func (k *Kept) stored() string {
+	s := fmt.Sprint("kept ", k.Kind, " ", k.Source(), " ", k.Frozen, k.HowMany)
+	for _, part := range k.Parts {
+		s += " " + part.Name()
+	}
+	if k.Of.Field != nil || k.Of.Kept != nil {
+		s += " of " + k.Of.Name()
+	}
+	if k.Where != nil {
+		s += " where " + k.Where.Text
+	}
+	return s
+}
+
+func nameOf(c *Collection) string {
+	if c == nil {
+		return "none"
+	}
+	return c.Name + " "
+}
