@@ -311,3 +311,31 @@ func TestTrapACopyOfAKeptValueThatMovesOn(t *testing.T) {
 	same(t, "the byline", w.get("posts/late").Kept["byline"], map[string]any{"name": "ADA", "followers_n": 1, "fame": 0})
 	w.auditFindsNothing()
 }
+
+// A document is about to be created under an id that another one bears, which
+// goes just then: the journal has the removal first, and the creation after it.
+func TestTrapPositionsOutOfOrder(t *testing.T) {
+	w := start(t, ponds)
+	w.person("ada")
+	w.Settle()
+	g := w.stall("documents", "NEW.key = 'ada'")
+	var created client.Position
+	var group sync.WaitGroup
+	group.Go(func() {
+		var err error
+		if _, created, err = w.Create(t.Context(), "people", "ada", map[string]any{"name": "Ada again"}); err != nil {
+			t.Error(err)
+		}
+	})
+	w.until("the creation is about to be written", g.waiting)
+	_, removed, err := w.Remove(t.Context(), "people/ada")
+	if err != nil {
+		t.Fatal(err)
+	}
+	g.open()
+	group.Wait()
+	if exact(created) <= exact(removed) {
+		t.Errorf("created at %s, and the one before it was removed at %s", created, removed)
+	}
+	same(t, "the name", w.get("people/ada").Fields["name"], "Ada again")
+}
