@@ -162,9 +162,11 @@ func TestTrapARefillThatComesAfterARemoval(t *testing.T) {
 	w.noDrift()
 }
 
-// A writer must not see its mark merged into one that a worker is about to delete.
+// A writer must not see its mark merged into one that a worker is about to
+// delete, and no mark is counted by the workers of two services.
 func TestTrapLostMarksAndCountsStayExact(t *testing.T) {
 	w := start(t, ponds)
+	harness.StartOn(t, w.Database, "")
 	const people, rounds = 16, 12
 	for i := range people {
 		w.person(fmt.Sprintf("p%d", i))
