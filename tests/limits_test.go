@@ -103,6 +103,8 @@ func TestFiveOrFiftyThousandFollowersAreOneCodePath(t *testing.T) {
 
 	same(t, "a late fan", w.home("fan64999", w.post("ada", "p1", "to all")), []string{"p1"})
 	same(t, "entries", w.Number("SELECT count(*) FROM entries"), many+1)
+	// Short transactions: the first 500, and two parts of which each is more than a chunk.
+	same(t, "turns it took", w.Number("SELECT sum(chunks)::bigint FROM done WHERE step = 3"), 5)
 
 	_, position, err := w.Remove(t.Context(), "people/ada")
 	if err != nil {

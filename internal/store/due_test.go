@@ -135,7 +135,7 @@ func TestFailingWorkPausesLongerEachTimeAndIsParked(t *testing.T) {
 	if due, parked, err := s.UnsettledUpTo(t.Context(), 9); err != nil || due || !parked {
 		t.Errorf("a reader is told: due %v, parked %v (%v)", due, parked, err)
 	}
-	if n, err := s.Retry(t.Context()); err != nil || n != 1 {
+	if n, err := s.Retry(t.Context(), 0); err != nil || n != 1 {
 		t.Errorf("retried %d (%v)", n, err)
 	}
 	if got := claim(); docs(got) != "1" || got[0].Attempts != 0 {

@@ -2,6 +2,7 @@ package store_test
 
 import (
 	"fmt"
+	"math"
 	"testing"
 
 	"yalvo/internal/design"
@@ -22,6 +23,7 @@ func newShort(t *testing.T) short {
 	return short{open(t), t, &plan.Timeline{
 		Number: 3, Timeline: &design.Timeline{Name: "home", Length: 4, Deliver: design.Push}, Owner: people,
 		Through: &plan.Pair{Number: 2, From: people, To: people},
+		By:      &plan.Reference{Field: &design.Field{Name: "author"}},
 	}, map[string]int64{}}
 }
 
@@ -45,7 +47,7 @@ func (s short) posts(author string, from, many int64) {
 			if err := tx.Post(3, s.ids[author], i, 1000+i, false); err != nil {
 				return err
 			}
-			one := []store.Spread{{Timeline: 3, Pair: 2, Author: s.ids[author], Doc: 1000 + i, Rank: i}}
+			one := []store.Spread{{Timeline: 3, Pair: 2, Author: s.ids[author], Doc: 1000 + i, Rank: i, Until: math.MaxInt64}}
 			if err := tx.Bound(one, 10); err != nil {
 				return err
 			}
