@@ -29,7 +29,8 @@ func TestKillingServicesAndTheDatabaseLosesNothing(t *testing.T) {
 	address := database.Address()
 	w := world{harness.StartOn(t, address, marsh), t}
 	th := newThrong(t, w, marsh)
-	th.rough, th.steady = true, w.URL
+	th.rough, th.steady, th.clients = true, w.URL, []*client.Client{w.Client}
+	th.populate(s)
 
 	for round := range 4 {
 		victim := spawn(t, "--database", address)
