@@ -33,13 +33,18 @@ const headline = computed(() => {
   return left.value.length === 0 ? `${r.document} is forgotten: nothing of it is left` : `Something of ${r.document} is left`
 })
 
+const searched = computed(() => {
+  const r = report.value
+  return r?.ended ? `Every table was searched; that was done after ${duration(new Date(r.ended).getTime() - new Date(r.started).getTime())}.` : ''
+})
+
 /** What became of it, group by group. */
 const groups = computed(() => {
   const r = report.value
   if (!r) return []
   return [
     { name: 'Removed', what: 'documents that went, by collection', rows: r.removed },
-    { name: 'Was duplicated to', what: 'places that had a copy, a count or an entry of it', rows: r.places },
+    { name: 'Was duplicated to', what: 'places that had a copy, a count or an entry of it', rows: r.places.map((p) => (p.kind === 'timeline' ? { ...p, where: `${p.where} timelines` } : p)), tall: true },
     { name: 'Dropped', what: 'besides', rows: [{ where: 'kept answers to requests', many: r.answers }, { where: 'events of triggers', many: r.events }] },
     { name: 'Stays', what: 'so that the journal has no holes', rows: [{ where: 'lines of the journal with its path, without values', many: r.journal }] },
   ].filter((g) => g.rows.length)
@@ -52,8 +57,7 @@ const groups = computed(() => {
     <section class="panel answer" :class="{ bad: left.length > 0, busy: !report.finished }">
       <h1 aria-live="polite">{{ headline }}</h1>
       <p class="quiet">
-        Removed by <RouterLink :to="`/changes/${report.change}`">change {{ report.change }}</RouterLink>, {{ moment(report.started) }}<template v-if="report.ended">.
-        Every table was searched; that was done after {{ duration(new Date(report.ended).getTime() - new Date(report.started).getTime()) }}</template>.
+        Removed by <RouterLink :to="`/changes/${report.change}`">change {{ report.change }}</RouterLink>, {{ moment(report.started) }}. {{ searched }}
       </p>
       <table v-if="left.length" class="plain">
         <tbody>
@@ -62,7 +66,7 @@ const groups = computed(() => {
       </table>
     </section>
     <div v-if="report.finished" class="groups">
-      <section v-for="g in groups" :key="g.name" class="panel">
+      <section v-for="g in groups" :key="g.name" class="panel" :class="{ tall: g.tall }">
         <h2>{{ g.name }} <span class="quiet">{{ g.what }}</span></h2>
         <table class="plain">
           <tbody>
@@ -80,6 +84,10 @@ const groups = computed(() => {
 .answer.busy { border-left-style: dashed; }
 .answer p { margin: 2px 0 0; }
 .groups { display: grid; grid-template-columns: 1fr 1fr; gap: var(--gap); margin-top: var(--gap); align-items: start; }
-@media (max-width: 900px) { .groups { grid-template-columns: 1fr; } }
+.tall { grid-column: 2; grid-row: 1 / span 3; }
+@media (max-width: 900px) {
+  .groups { grid-template-columns: 1fr; }
+  .tall { grid-column: auto; grid-row: auto; }
+}
 h2 .quiet { font-weight: 400; margin-left: 6px; }
 </style>
