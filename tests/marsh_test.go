@@ -1,9 +1,11 @@
 package tests
 
 import (
+	"cmp"
 	_ "embed"
 	"errors"
 	"fmt"
+	"maps"
 	"math/rand/v2"
 	"slices"
 	"strconv"
@@ -24,11 +26,13 @@ var marsh string
 // from one. Deeds on the same facts took effect in the order of their positions.
 type deed struct {
 	position int64
-	kind     string // created, changed, removed, set, unset
+	cause    int64  // the client's change that it followed from, 0 if it is that itself
+	kind     string // created, changed, removed, forgotten, set, unset
 	path     string
 	pair     *design.Pair
 	from, to string // keys
 	fields   map[string]any
+	names    string // of the fields, where the journal tells no more
 }
 
 // throng is many clients that do random things to an app of any design, and
@@ -40,6 +44,8 @@ type throng struct {
 
 	populated bool // before anything else is done
 	clients   []*client.Client
+	reactions *reactions // of the deeds that were played
+	forgotten map[string]bool
 	mu        sync.Mutex
 	deeds     []deed
 	created   map[*design.Collection][]string
@@ -193,6 +199,13 @@ func (th *throng) draw(r *rand.Rand) (deed, doing) {
 			return position, err
 		}
 	}
+	if !th.rough && r.IntN(3) == 0 { // to forget is not safe to repeat
+		d.kind = "forgotten"
+		return d, func(c *client.Client) (client.Position, error) {
+			f, err := c.Forget(ctx, d.path)
+			return client.Position(fmt.Sprint(f.Change)), err
+		}
+	}
 	d.kind = "removed"
 	return d, func(c *client.Client) (client.Position, error) {
 		_, position, err := c.Remove(ctx, d.path)
@@ -305,57 +318,87 @@ func (th *throng) anyValue(r *rand.Rand, f *design.Field) any {
 }
 
 // model plays all deeds in the order of their positions, with what followed
-// from them: documents that were removed along, references that were cleared.
+// from them: documents that were removed along, references that were cleared,
+// what triggers did.
 func (th *throng) model() *model {
 	th.t.Helper()
 	deeds := append(slices.Clone(th.deeds), th.consequences()...)
 	slices.SortStableFunc(deeds, func(a, b deed) int { return int(a.position - b.position) })
 	m := newModel(th.design)
+	th.reactions = newReactions()
+	th.forgotten = map[string]bool{}
+	forgotten := map[int64]bool{}
 	var last int64
 	for _, d := range deeds {
 		if d.position == last { // a creation that was repeated
 			continue
 		}
 		last = d.position
+		gone := m.docs[d.path]
 		th.play(m, d)
+		root := cmp.Or(d.cause, d.position)
+		if forgotten[root] = forgotten[root] || d.kind == "forgotten"; forgotten[root] && gone != nil && gone.gone {
+			m.forget(gone)
+			th.forgotten[d.path] = true
+		}
 	}
 	return m
 }
 
+// play does in the model what was done, and sets off triggers.
 func (th *throng) play(m *model, d deed) {
 	th.t.Helper()
+	root := cmp.Or(d.cause, d.position)
+	fire := func(on design.Event, c *design.Collection, p *design.Pair, payload map[string]any) {
+		th.reactions.fire(th.design, root, on, c, p, payload)
+	}
+	over := func(ended []bond) {
+		for _, b := range ended {
+			fire(design.OnUnset, nil, b.Pair, ofPair(b.from, b.to, b.fields))
+		}
+	}
+	doc := m.docs[d.path]
+	if d.pair == nil && (doc != nil) != (d.kind != "created") {
+		th.t.Fatalf("%s was %s at %d; stood it before: %t", d.path, d.kind, d.position, doc != nil)
+	}
 	switch d.kind {
 	case "created":
 		in, key := th.split(d.path)
-		made := &thing{in: in, key: key, fields: map[string]any{}, refs: map[string]*thing{}, frozen: map[string]any{}}
+		made := &thing{in: in, key: key, fields: map[string]any{}, refs: map[string]*thing{}, frozen: map[string]any{}, origins: map[string]*thing{}}
 		if in.Under != nil {
 			made.parent = m.docs[d.path[:strings.LastIndex(d.path, "/"+in.Name+"/")]]
 		}
-		if m.docs[d.path] != nil {
-			th.t.Fatalf("%s was created at %d and stood already", d.path, d.position)
+		if d.cause != 0 {
+			d.fields = th.reactions.writes[about(root, d.path)]
 		}
 		m.write(made, d.fields)
 		m.docs[d.path] = made
+		fire(design.OnCreated, in, nil, ofDocument(made, nil))
 	case "changed":
-		if m.docs[d.path] == nil {
-			th.t.Fatalf("%s was changed at %d and was not there", d.path, d.position)
+		if d.cause != 0 {
+			d.fields = th.reactions.inForce(root, d.path, d.names)
 		}
-		m.write(m.docs[d.path], d.fields)
-	case "removed":
-		if m.docs[d.path] == nil {
-			th.t.Fatalf("%s was removed at %d and was not there", d.path, d.position)
-		}
-		m.remove(d.path)
+		old := maps.Clone(doc.fields)
+		m.write(doc, d.fields)
+		fire(design.OnChanged, doc.in, nil, ofDocument(doc, old))
+	case "removed", "forgotten":
+		ended := m.remove(d.path)
+		fire(design.OnRemoved, doc.in, nil, ofDocument(doc, nil))
+		over(ended)
 	default:
 		from, to := m.docs[d.pair.From.Path(d.from)], m.docs[d.pair.To.Path(d.to)]
 		if from == nil || to == nil {
 			th.t.Fatalf("%s %s → %s was %s at %d and an end was not there", d.pair.Name, d.from, d.to, d.kind, d.position)
 		}
 		if d.kind == "unset" {
-			delete(m.pairs[d.pair.Name], ends{from, to})
+			over(m.unset(d.pair, ends{from, to}))
 			return
 		}
-		m.set(d.pair, from, to, d.fields)
+		fresh, ended := m.set(d.pair, from, to, d.fields)
+		if fresh {
+			fire(design.OnSet, nil, d.pair, ofPair(from, to, d.fields))
+		}
+		over(ended)
 	}
 }
 
@@ -389,10 +432,14 @@ func (th *throng) consequences() []deed {
 				th.t.Errorf("the journal has a change nobody was told of: %+v", c)
 			case c.Cause == 0:
 				delete(told, c.Position)
-			case c.Kind == "removed":
-				found = append(found, deed{position: c.Position, kind: "removed", path: c.Subject})
-			case c.Kind == "changed":
-				found = append(found, deed{position: c.Position, kind: "changed", path: c.Subject, fields: map[string]any{c.Detail: nil}})
+			case c.Kind == "set": // by a trigger; what is unset the model knows by itself
+				p := th.design.Pair(c.Subject)
+				from, to, _ := strings.Cut(c.Detail, " → ")
+				_, fromKey := th.split(from)
+				_, toKey := th.split(to)
+				found = append(found, deed{position: c.Position, cause: c.Cause, kind: c.Kind, pair: p, from: fromKey, to: toKey})
+			case c.Kind != "unset":
+				found = append(found, deed{position: c.Position, cause: c.Cause, kind: c.Kind, path: c.Subject, names: c.Detail})
 			}
 		}
 		if len(changes) == 0 {
@@ -437,6 +484,8 @@ func (th *throng) asTheModelSays() {
 	for _, c := range th.design.Collections {
 		differ("how many "+c.Name, th.Number("SELECT count(*) FROM documents WHERE collection = (SELECT n FROM numbers WHERE kind = 'collection' AND name = $1)", c.Name), len(m.all(c)))
 	}
+	differ("what set off triggers", th.remembered(th.fired()), th.remembered(th.reactions.fired))
+	differ("what was not forgotten", th.remains(), []string{})
 	standing := 0
 	for _, pairs := range m.pairs {
 		standing += len(pairs)
@@ -445,7 +494,8 @@ func (th *throng) asTheModelSays() {
 	if parked := th.Number("SELECT count(*) FROM parked"); parked > 0 || wrong > 20 {
 		th.t.Errorf("%d differences in all, %d pieces of work parked", wrong, parked)
 	}
-	th.t.Logf("%d deeds, %d requests too late; %d documents and %d pairs compared", len(th.deeds), th.late, len(m.docs), standing)
+	th.t.Logf("%d deeds, %d requests too late, %d documents forgotten, %d events for triggers; %d documents and %d pairs compared",
+		len(th.deeds), th.late, len(th.forgotten), len(th.reactions.fired), len(m.docs), standing)
 }
 
 // readTimes takes over the times the service's clock decided.
@@ -507,6 +557,53 @@ func (th *throng) linksAgree(m *model, d *thing, differ func(string, any, any)) 
 	}
 }
 
+// fired is how often triggers were set off, by each document or pair.
+func (th *throng) fired() map[string]int {
+	th.t.Helper()
+	rows, err := th.Pool().Query(th.t.Context(), "SELECT n.name, f.subject, count(*) FROM fired f JOIN numbers n ON n.n = f.reaction GROUP BY 1, 2")
+	if err != nil {
+		th.t.Fatal(err)
+	}
+	defer rows.Close()
+	fired := map[string]int{}
+	for rows.Next() {
+		var name, subject string
+		var many int
+		if err := rows.Scan(&name, &subject, &many); err != nil {
+			th.t.Fatal(err)
+		}
+		fired[name+" "+subject] = many
+	}
+	if err := rows.Err(); err != nil {
+		th.t.Fatal(err)
+	}
+	return fired
+}
+
+// remembered leaves out the events of documents that were forgotten.
+func (th *throng) remembered(fired map[string]int) map[string]int {
+	maps.DeleteFunc(fired, func(event string, _ int) bool {
+		_, subject, _ := strings.Cut(event, " ")
+		from, to, _ := strings.Cut(subject, " → ")
+		return th.forgotten[from] || th.forgotten[to]
+	})
+	return fired
+}
+
+// remains is what a search has found of those who were forgotten.
+func (th *throng) remains() []string {
+	th.t.Helper()
+	th.until("everything is forgotten", func() bool { return th.Number("SELECT count(*) FROM forgotten WHERE report IS NULL") == 0 })
+	left := []string{}
+	for id := range th.Number("SELECT coalesce(max(id), 0) FROM forgotten") {
+		f := must(th.AwaitForgotten(th.t.Context(), id+1))(th.t)
+		for _, l := range f.Left {
+			left = append(left, fmt.Sprintf("%s: %d in %s", f.Document, l.Many, l.Where))
+		}
+	}
+	return left
+}
+
 func (th *throng) linked(path string) []string {
 	th.t.Helper()
 	paths := []string{}
@@ -539,8 +636,8 @@ func (th *throng) entries(timeline, owner string) []string {
 // over two services; afterwards everything is as the model says.
 func TestEverythingIsAsTheModelSays(t *testing.T) {
 	for _, design := range []struct{ name, source string }{
-		{"pushed", marsh},
-		{"collected and mixed", strings.NewReplacer("length: 12,", "length: 12, deliver: mixed, above: 3,", "order: seen,", "order: seen, deliver: pull,").Replace(marsh)},
+		{"pushed", marsh + marshTriggers},
+		{"collected and mixed", strings.NewReplacer("length: 12,", "length: 12, deliver: mixed, above: 3,", "order: seen,", "order: seen, deliver: pull,").Replace(marsh) + marshTriggers},
 	} {
 		t.Run(design.name, func(t *testing.T) {
 			s := seeded(t)

@@ -29,6 +29,7 @@ type thing struct {
 	fields  map[string]any
 	refs    map[string]*thing // where references pointed when they were written
 	frozen  map[string]any    // the frozen copies it was given
+	origins map[string]*thing // and of whom
 	gone    bool
 }
 
@@ -83,42 +84,75 @@ func (m *model) write(d *thing, fields map[string]any) {
 // freeze gives a document the frozen copies that it has not got yet.
 func (m *model) freeze(d *thing, via *design.Field) {
 	for _, k := range d.in.Kept {
-		if k.Frozen && k.Via == via && d.frozen[k.Name] == nil {
-			d.frozen[k.Name] = m.parts(d.refs[via.Name], k.Parts)
+		if _, given := d.frozen[k.Name]; k.Frozen && k.Via == via && !given {
+			d.frozen[k.Name], d.origins[k.Name] = m.parts(d.refs[via.Name], k.Parts), d.refs[via.Name]
 		}
 	}
 }
 
-func (m *model) remove(path string) {
+// bond is a pair that stood.
+type bond struct {
+	*design.Pair
+	ends
+	fields map[string]any
+}
+
+// remove takes a document away, and returns the pairs that ended with it.
+func (m *model) remove(path string) []bond {
 	d := m.docs[path]
 	d.gone = true
 	delete(m.docs, path)
-	for _, pairs := range m.pairs {
-		for e := range pairs {
+	var ended []bond
+	for _, p := range m.design.Pairs {
+		for e := range m.pairs[p.Name] {
 			if e.from == d || e.to == d {
-				delete(pairs, e)
+				ended = append(ended, m.unset(p, e)...)
+			}
+		}
+	}
+	return ended
+}
+
+// forget empties the frozen copies of a document that is gone. They stay empty.
+func (m *model) forget(gone *thing) {
+	for _, d := range m.docs {
+		for name, origin := range d.origins {
+			if origin == gone {
+				d.frozen[name] = nil
 			}
 		}
 	}
 }
 
-func (m *model) set(p *design.Pair, from, to *thing, fields map[string]any) {
+func (m *model) unset(p *design.Pair, e ends) []bond {
+	stood := m.pairs[p.Name][e]
+	if stood == nil {
+		return nil
+	}
+	delete(m.pairs[p.Name], e)
+	return []bond{{p, e, stood.fields}}
+}
+
+// set makes a pair, or changes the fields of one that stands. It tells whether
+// it is new, and returns the pairs that it dissolved.
+func (m *model) set(p *design.Pair, from, to *thing, fields map[string]any) (fresh bool, ended []bond) {
 	e := ends{from, to}
-	if m.pairs[p.Name][e] == nil {
+	if fresh = m.pairs[p.Name][e] == nil; fresh {
 		m.pairs[p.Name][e] = &couple{}
 		for _, other := range p.Dissolves {
 			same, reversed := p.EndsWith(other)
 			if same {
-				delete(m.pairs[other.Name], e)
+				ended = append(ended, m.unset(other, e)...)
 			}
 			if reversed {
-				delete(m.pairs[other.Name], ends{to, from})
+				ended = append(ended, m.unset(other, ends{to, from})...)
 			}
 		}
 	}
 	if fields != nil {
 		m.pairs[p.Name][e].fields = fields
 	}
+	return fresh, ended
 }
 
 // paired tells whether a pair of a kind stands.

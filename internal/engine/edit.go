@@ -6,7 +6,6 @@ import (
 	"errors"
 	"fmt"
 	"reflect"
-	"slices"
 	"strings"
 
 	"yalvo/internal/design"
@@ -207,7 +206,7 @@ func (r *running) moved(tx *store.Tx, c *plan.Collection, doc store.Document, ed
 			}
 		}
 	}
-	kept, err := r.frozenNow(tx, c, doc)
+	given, err := tx.Given(doc.N) // once it is locked: an edit that held it until now may just have frozen one
 	if err != nil {
 		return m, err
 	}
@@ -221,7 +220,7 @@ func (r *running) moved(tx *store.Tx, c *plan.Collection, doc store.Document, ed
 			m.after[ref], m.pointers[ref.Number] = target.N, target.N
 		}
 		for _, copied := range ref.Copies {
-			if copied.Frozen && string(kept[copied.Name]) != "null" {
+			if copied.Frozen && given[copied.Number] {
 				continue
 			}
 			if m.cards[copied.Name], err = card(copied, held.at[ref]); err != nil {
@@ -235,21 +234,6 @@ func (r *running) moved(tx *store.Tx, c *plan.Collection, doc store.Document, ed
 		}
 	}
 	return m, nil
-}
-
-// frozenNow are the kept values of a locked document, if some of them are
-// frozen. They are read after the lock: an edit that held it until now may just
-// have written them.
-func (r *running) frozenNow(tx *store.Tx, c *plan.Collection, doc store.Document) (map[string]json.RawMessage, error) {
-	if !slices.ContainsFunc(c.Copies, func(k *plan.Copy) bool { return k.Frozen }) {
-		return nil, nil
-	}
-	text, err := tx.KeptOf(doc.N)
-	if err != nil {
-		return nil, err
-	}
-	var kept map[string]json.RawMessage
-	return kept, json.Unmarshal(text, &kept)
 }
 
 func (r *running) reattach(tx *store.Tx, c *plan.Collection, doc store.Document, ed edition, m move) error {

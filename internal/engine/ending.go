@@ -170,7 +170,7 @@ func (t *turn) endPairs(d store.Due) (int, error) {
 	records := make([]store.Record, len(gone))
 	var due []plan.Work
 	for i, ends := range gone {
-		records[i] = store.Record{Kind: plan.Unset, Subject: p.Name, Detail: endsInWords(p, ends), Cause: d.Change}
+		records[i] = store.Record{Kind: plan.Unset, Subject: p.Name, Detail: detail(p, ends.AKey, ends.BKey), Cause: d.Change}
 		due = append(due, t.plan.Due(plan.Change{Kind: plan.Unset, Pair: p, From: ends.A, To: ends.B})...)
 	}
 	if _, _, err := t.tx.Journal(records...); err != nil {
@@ -182,14 +182,4 @@ func (t *turn) endPairs(d store.Due) (int, error) {
 		}
 	}
 	return len(gone), t.tx.AppendDue(d.Change, due)
-}
-
-func endsInWords(p *plan.Pair, ends store.Ends) string {
-	name := func(c *plan.Collection, key string) string {
-		if key == "" {
-			return c.Name + " (gone)"
-		}
-		return c.Path(key)
-	}
-	return name(p.From, ends.AKey) + " → " + name(p.To, ends.BKey)
 }

@@ -4,6 +4,8 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
+	"strings"
 
 	"yalvo/internal/design"
 	"yalvo/internal/expr"
@@ -94,10 +96,21 @@ func workOf(reaction *plan.Reaction, fired int64) []plan.Work {
 }
 
 // isHopeless tells whether work that failed would fail again in the same way:
-// it was refused, not hindered.
+// it was refused, not hindered. What is missing may be about to take along
+// what asks for it.
 func isHopeless(err error) bool {
 	var refusal *Refusal
-	return errors.As(err, &refusal)
+	return errors.As(err, &refusal) && !isMissing(err)
+}
+
+// isMissing tells whether something was refused because a document is not there.
+func isMissing(err error) bool {
+	var refusal *Refusal
+	if !errors.As(err, &refusal) {
+		return false
+	}
+	return refusal.Code == CodeNotFound ||
+		slices.ContainsFunc(refusal.Mistakes, func(m design.Mistake) bool { return m.Code == design.MistakeNoTarget })
 }
 
 // react carries out what triggers do to facts. All that one event causes is
@@ -119,7 +132,7 @@ func (t *turn) react(due []store.Due) error {
 		me, _ := values["me"].(string)
 		why := cause{actor: me, change: fired.Change, depth: fired.Depth}
 		for _, s := range reaction.Steps {
-			if err := t.do(reaction, s, values, why); err != nil {
+			if err := t.do(s, fired, values, why); err != nil {
 				return fmt.Errorf("trigger %s, for %s: %w", reaction.Name, fired.Subject, err)
 			}
 			due[i].Rows++
@@ -150,16 +163,43 @@ func (t *turn) payload(reaction *plan.Reaction, fired store.Fired) (map[string]a
 	return all, nil
 }
 
-// do carries out one step. What is already as the step wants it is fine, and
-// so is a document that has gone meanwhile.
-func (t *turn) do(reaction *plan.Reaction, s plan.ReactionStep, values map[string]any, why cause) error {
+// do carries out one step. What is already as the step wants it is fine. So is
+// a document that has gone meanwhile, if the step would only have changed it,
+// or if what set off the trigger has gone too.
+func (t *turn) do(s plan.ReactionStep, fired store.Fired, values map[string]any, why cause) error {
 	err := t.attempt(s, values, why)
-	var refusal *Refusal
-	gone := errors.As(err, &refusal) && refusal.Code == CodeNotFound
-	if gone && (s.Do == design.DoEdit || s.Do == design.DoRemove || s.Do == design.DoUnpair) || errors.Is(err, errTaken) {
+	if errors.Is(err, errTaken) {
 		return nil
 	}
+	if !isMissing(err) {
+		return err
+	}
+	if s.Do == design.DoEdit || s.Do == design.DoRemove || s.Do == design.DoUnpair {
+		return nil
+	}
+	stands, lookErr := t.stands(fired.Subject)
+	if lookErr != nil || !stands {
+		return lookErr
+	}
 	return err
+}
+
+// stands tells whether what set off a trigger is there still: a document, or
+// both ends of a pair.
+func (t *turn) stands(subject string) (bool, error) {
+	for _, path := range strings.Split(subject, " → ") {
+		c, key, err := t.locate(path)
+		if err == nil {
+			_, err = t.engine.number(t.ctx, c, key)
+		}
+		if isMissing(err) {
+			return false, nil
+		}
+		if err != nil {
+			return false, err
+		}
+	}
+	return true, nil
 }
 
 func (t *turn) attempt(s plan.ReactionStep, values map[string]any, why cause) error {

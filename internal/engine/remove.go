@@ -40,14 +40,6 @@ func (r *running) removeOne(tx *store.Tx, c *plan.Collection, target Target, why
 	return Result{Document: view(c, doc), Position: at(position), Fresh: true, Read: 1, Wrote: 1}, err
 }
 
-func pathsOf(c *plan.Collection, docs []store.Document) map[int64]string {
-	paths := make(map[int64]string, len(docs))
-	for _, d := range docs {
-		paths[d.N] = c.Path(d.Key)
-	}
-	return paths
-}
-
 // mayGo asks the references that refuse to let their target go.
 func mayGo(tx *store.Tx, c *plan.Collection, doc store.Document) error {
 	var holders []string
@@ -119,7 +111,7 @@ func (r *running) takeAway(tx *store.Tx, c *plan.Collection, docs []store.Docume
 		return err
 	}
 	if why.forgotten != 0 {
-		if err := tx.NoteForgotten(why.forgotten, pathsOf(c, docs)); err != nil {
+		if err := tx.NoteForgotten(why.forgotten, c.Number, docs, c.Path); err != nil {
 			return err
 		}
 	}

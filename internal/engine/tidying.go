@@ -26,7 +26,7 @@ func (e *Engine) keepHouse(ctx context.Context) {
 			return
 		case <-tick.C:
 		}
-		for _, chore := range []func(context.Context) error{e.reload, e.sweepIfGrown, e.dropAnswers, e.dropDone, e.dropFired, e.auditIfDue} {
+		for _, chore := range []func(context.Context) error{e.reload, e.sweepIfGrown, e.dropAnswers, e.dropDone, e.dropFired, e.dropDeparted, e.auditIfDue} {
 			if err := chore(ctx); err != nil && ctx.Err() == nil {
 				e.log.Error("keeping house", "error", err)
 			}
@@ -54,6 +54,10 @@ const firedAge = 7 * 24 * time.Hour
 
 func (e *Engine) dropFired(ctx context.Context) error {
 	return e.store.Write(ctx, func(tx *store.Tx) error { return tx.DropFired(firedAge, doneChunk) })
+}
+
+func (e *Engine) dropDeparted(ctx context.Context) error {
+	return e.store.Write(ctx, func(tx *store.Tx) error { return tx.DropDeparted(doneChunk) })
 }
 
 // sweepIfGrown starts a sweep when timelines have grown by a tenth.

@@ -170,10 +170,11 @@ func (tx *Tx) Update(d *Document, kept map[string]json.RawMessage) error {
 }
 
 // Delete takes documents away with all that belongs to them alone: kept
-// values, references, unique values, what frozen copies were given. What others hold of them is due work.
+// values, references, unique values, what frozen copies were given. What others
+// hold of them is due work; their keys are remembered until it is done.
 func (tx *Tx) Delete(ns []int64) error {
 	for _, sql := range []string{
-		"DELETE FROM documents WHERE n = ANY(?::bigint[])",
+		"WITH gone AS (DELETE FROM documents WHERE n = ANY(?::bigint[]) RETURNING n, key) INSERT INTO departed SELECT n, key FROM gone",
 		"DELETE FROM kept WHERE doc = ANY(?::bigint[])",
 		"DELETE FROM refs WHERE source = ANY(?::bigint[])",
 		"DELETE FROM uniques WHERE doc = ANY(?::bigint[])",
@@ -184,6 +185,15 @@ func (tx *Tx) Delete(ns []int64) error {
 		}
 	}
 	return nil
+}
+
+// DropDeparted drops up to limit keys of documents that are gone and on which
+// nothing hangs any more. Key: due (lane, seq).
+func (tx *Tx) DropDeparted(limit int) error {
+	return tx.db.Exec(`
+		DELETE FROM departed d
+		WHERE d.n IN (SELECT n FROM departed LIMIT ?)
+		  AND NOT EXISTS (SELECT 1 FROM owed o WHERE o.lane = ? AND o.doc = d.n)`, limit, plan.Ending).Error
 }
 
 // Number is the row number of a document, 0 if there is none.

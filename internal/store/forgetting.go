@@ -13,13 +13,26 @@ func (tx *Tx) NoteOrigin(frozen plan.Number, target, source int64, value json.Ra
 	return tx.db.Exec("INSERT INTO origins (source, copy, target, value) VALUES (?, ?, ?, ?::jsonb)", source, frozen, target, string(value)).Error
 }
 
+// Given are the frozen copies that a document has got, those that were emptied
+// since included. Key: origins (source, copy).
+func (tx *Tx) Given(source int64) (map[plan.Number]bool, error) {
+	var copies []int64
+	err := tx.db.Raw("SELECT copy FROM origins WHERE source = ?", source).Scan(&copies).Error
+	given := make(map[plan.Number]bool, len(copies))
+	for _, c := range copies {
+		given[plan.Number(c)] = true
+	}
+	return given, err
+}
+
 // EmptyFrozen empties the frozen copies that hold a document's values, wherever
 // their references point by now, and returns the documents that held them.
+// They stay empty: they were given once.
 // Keys: origins_of (copy, target), kept (doc).
 func (tx *Tx) EmptyFrozen(c *plan.Copy, target int64) ([]int64, error) {
 	var emptied []int64
 	err := tx.db.Raw(`
-		WITH gone AS (DELETE FROM origins WHERE copy = ? AND target = ? RETURNING source)
+		WITH gone AS (UPDATE origins SET target = 0, value = 'null' WHERE copy = ? AND target = ? RETURNING source)
 		UPDATE kept k SET "values" = jsonb_set(k.values, ARRAY[?::text], 'null')
 		FROM gone WHERE k.doc = gone.source
 		RETURNING k.doc`, c.Number, target, c.Name).Scan(&emptied).Error
@@ -62,15 +75,16 @@ func (tx *Tx) SetForgottenChange(id, change int64) error {
 	return tx.db.Exec("UPDATE forgotten SET change = ? WHERE id = ?", change, id).Error
 }
 
-// NoteForgotten notes documents that go along, by number with their paths.
-func (tx *Tx) NoteForgotten(id int64, paths map[int64]string) error {
-	ns, names := make(bigints, 0, len(paths)), make(texts, 0, len(paths))
-	for n, path := range paths {
-		ns, names = append(ns, n), append(names, path)
+// NoteForgotten notes documents of a collection that go along, with their paths.
+func (tx *Tx) NoteForgotten(id int64, collection plan.Number, docs []Document, path func(key string) string) error {
+	ns, keys, paths := make(bigints, len(docs)), make(texts, len(docs)), make(texts, len(docs))
+	for i, d := range docs {
+		ns[i], keys[i], paths[i] = d.N, d.Key, path(d.Key)
 	}
 	return tx.db.Exec(`
-		INSERT INTO forgotten_documents (forgotten, n, path)
-		SELECT ?, new.n, new.path FROM unnest(?::bigint[], ?::text[]) AS new (n, path) ON CONFLICT DO NOTHING`, id, ns, names).Error
+		INSERT INTO forgotten_documents (forgotten, n, collection, key, path)
+		SELECT ?, new.n, ?, new.key, new.path
+		FROM unnest(?::bigint[], ?::text[], ?::text[]) AS new (n, key, path) ON CONFLICT DO NOTHING`, id, collection, ns, keys, paths).Error
 }
 
 const forgottenColumns = "id, path, coalesce(change, 0) AS change, places, coalesce(report, 'null') AS report, started, ended"
@@ -94,19 +108,31 @@ func (tx *Tx) FinishForgotten(id int64, report json.RawMessage) error {
 	return tx.db.Exec("UPDATE forgotten SET report = ?::jsonb, ended = clock_timestamp() WHERE id = ? AND report IS NULL", string(report), id).Error
 }
 
+// Where a forgotten document f may stand by its path: in answers a and events
+// e, of before another document got that path. Key: documents (collection, key).
+const (
+	answerHolds = `a.answer IS NOT NULL AND a.answer::jsonb -> 'document' ->> 'path' = f.path AND a.answered <= ` + bornAgain
+	eventNames  = `f.path IN (e.subject, split_part(e.subject, ' → ', 1), split_part(e.subject, ' → ', 2)) AND e.at <= ` + bornAgain
+	bornAgain   = `coalesce((SELECT d.created FROM documents d WHERE d.collection = f.collection AND d.key = f.key), 'infinity')`
+)
+
 // ForgetAnswers drops kept answers to requests that hold a document that is
-// forgotten, and events that triggers were set off by; it tells how many.
+// forgotten, and events that triggers were set off by, and tells how many; the
+// keys that were remembered while its pairs ended go too.
 func (tx *Tx) ForgetAnswers(id int64) (answers, events int64, err error) {
 	got := tx.db.Exec(`
 		DELETE FROM answered a USING forgotten_documents f
-		WHERE f.forgotten = ? AND a.answer IS NOT NULL AND a.answer::jsonb -> 'document' ->> 'path' = f.path`, id)
+		WHERE f.forgotten = ? AND `+answerHolds, id)
 	if got.Error != nil {
 		return 0, 0, got.Error
 	}
 	answers = got.RowsAffected
+	if err := tx.db.Exec("DELETE FROM departed d USING forgotten_documents f WHERE f.forgotten = ? AND d.n = f.n", id).Error; err != nil {
+		return 0, 0, err
+	}
 	got = tx.db.Exec(`
 		DELETE FROM fired e USING forgotten_documents f
-		WHERE f.forgotten = ? AND f.path IN (e.subject, split_part(e.subject, ' → ', 1), split_part(e.subject, ' → ', 2))`, id)
+		WHERE f.forgotten = ? AND `+eventNames, id)
 	return answers, got.RowsAffected, got.Error
 }
 
@@ -133,7 +159,7 @@ func (tx *Tx) Remains(id int64) ([]Rest, error) {
 	}
 	var found []Rest
 	err := tx.db.Raw(`
-		WITH f AS MATERIALIZED (SELECT n, path FROM forgotten_documents WHERE forgotten = ?)
+		WITH f AS MATERIALIZED (SELECT * FROM forgotten_documents WHERE forgotten = ?)
 		SELECT * FROM (
 			SELECT 'documents' AS "where", count(*) AS many FROM documents WHERE n IN (SELECT n FROM f) OR parent IN (SELECT n FROM f)
 			UNION ALL SELECT 'kept values', count(*) FROM kept WHERE doc IN (SELECT n FROM f)
@@ -144,18 +170,22 @@ func (tx *Tx) Remains(id int64) ([]Rest, error) {
 			UNION ALL SELECT 'timeline entries', count(*) FROM entries WHERE owner IN (SELECT n FROM f) OR author IN (SELECT n FROM f) OR doc IN (SELECT n FROM f)
 			UNION ALL SELECT 'contributions', count(*) FROM contributions WHERE source IN (SELECT n FROM f) OR target IN (SELECT n FROM f)
 			UNION ALL SELECT 'frozen copies', count(*) FROM origins WHERE target IN (SELECT n FROM f)
-			UNION ALL SELECT 'kept answers', count(*) FROM answered WHERE answer::jsonb -> 'document' ->> 'path' IN (SELECT path FROM f)
-			UNION ALL SELECT 'events', count(*) FROM fired WHERE subject IN (SELECT path FROM f)
+			UNION ALL SELECT 'remembered keys', count(*) FROM departed WHERE n IN (SELECT n FROM f)
+			UNION ALL SELECT 'kept answers', count(*) FROM answered a WHERE EXISTS (SELECT 1 FROM f WHERE `+answerHolds+`)
+			UNION ALL SELECT 'events', count(*) FROM fired e WHERE EXISTS (SELECT 1 FROM f WHERE `+eventNames+`)
 		) w WHERE many > 0`, id).Scan(&found).Error
 	return found, err
 }
 
 // JournalNames counts the lines of the journal that name what is forgotten, by
-// its path: the journal holds no values. Index: journal_about.
+// its path, alone or as an end of a pair: the journal holds no values. It reads
+// the whole journal.
 func (tx *Tx) JournalNames(id int64) (int64, error) {
 	var many int64
 	err := tx.db.Raw(`
-		SELECT count(*) FROM forgotten_documents f JOIN journal j ON `+about+` = hashtextextended(f.path, 0) AND j.subject = f.path
-		WHERE f.forgotten = ?`, id).Scan(&many).Error
+		WITH f AS MATERIALIZED (SELECT path FROM forgotten_documents WHERE forgotten = ?)
+		SELECT count(*) FROM journal
+		WHERE subject IN (SELECT path FROM f)
+		   OR split_part(detail, ' → ', 1) IN (SELECT path FROM f) OR split_part(detail, ' → ', 2) IN (SELECT path FROM f)`, id).Scan(&many).Error
 	return many, err
 }

@@ -99,13 +99,6 @@ func (tx *Tx) SetKept(name string, values map[int64]json.RawMessage) ([]int64, e
 	return differed, err
 }
 
-// KeptOf are the kept values of a document, as an object. Key: kept (doc).
-func (tx *Tx) KeptOf(doc int64) (json.RawMessage, error) {
-	var row struct{ Kept json.RawMessage }
-	err := tx.db.Raw(`SELECT "values" AS kept FROM kept WHERE doc = ?`, doc).Scan(&row).Error
-	return row.Kept, err
-}
-
 // LockKept keeps the kept values of documents as they are until the
 // transaction ends, in ascending order.
 func (tx *Tx) LockKept(docs []int64) error {

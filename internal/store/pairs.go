@@ -69,7 +69,7 @@ func (tx *Tx) Pair(kind plan.Number, a, b int64) (Standing, bool, error) {
 	return p, got.RowsAffected > 0, got.Error
 }
 
-// Ends are the two documents of a pair, with their keys as far as they still exist.
+// Ends are the two documents of a pair, with their keys; one of them may be gone.
 type Ends struct {
 	A, B       int64
 	AKey, BKey string
@@ -95,7 +95,9 @@ func (tx *Tx) unset(which string, args ...any) ([]Ends, error) {
 			WHERE p.kind = w.kind AND p.b = w.b AND p.a = w.a
 			RETURNING p.a, p.b, p.fields
 		)
-		SELECT gone.a, gone.b, coalesce(x.key, '') AS a_key, coalesce(y.key, '') AS b_key, coalesce(gone.fields, '{}') AS fields
-		FROM gone LEFT JOIN documents x ON x.n = gone.a LEFT JOIN documents y ON y.n = gone.b`, args...).Scan(&gone).Error
+		SELECT gone.a, gone.b, coalesce(x.key, xd.key, '') AS a_key, coalesce(y.key, yd.key, '') AS b_key, coalesce(gone.fields, '{}') AS fields
+		FROM gone
+		LEFT JOIN documents x ON x.n = gone.a LEFT JOIN departed xd ON xd.n = gone.a
+		LEFT JOIN documents y ON y.n = gone.b LEFT JOIN departed yd ON yd.n = gone.b`, args...).Scan(&gone).Error
 	return gone, err
 }

@@ -132,6 +132,13 @@ CREATE TABLE floors (
     PRIMARY KEY (timeline, owner)
 );
 
+-- Keys of documents that are gone, for as long as pairs of theirs are still to
+-- be ended: the journal and triggers name them.
+CREATE TABLE departed (
+    n   bigint PRIMARY KEY,
+    key text NOT NULL
+);
+
 -- Every committed change of facts. seq is the position that clients are given.
 -- A reader that must miss nothing orders by what is visible: xid first.
 CREATE TABLE journal (
@@ -222,7 +229,8 @@ CREATE INDEX fired_by ON fired (reaction, change);
 CREATE INDEX fired_when ON fired (at);
 
 -- What a frozen copy was given, and of whom: it stays when the reference moves
--- on. An audit compares with it, and forgetting a person finds the copies by it.
+-- on. An audit compares with it, and forgetting a person finds the copies by it;
+-- then they are empty, of nobody (0).
 CREATE TABLE origins (
     source bigint   NOT NULL,  -- the document that holds the copy
     copy   smallint NOT NULL,
@@ -247,6 +255,8 @@ CREATE TABLE forgotten_documents (
     forgotten bigint NOT NULL,
     n         bigint NOT NULL,
     path      text   NOT NULL,
+    collection smallint NOT NULL,
+    key       text COLLATE "C" NOT NULL,  -- another may bear it since
     PRIMARY KEY (forgotten, n)
 );
 

@@ -22,7 +22,7 @@ import (
 var schema string
 
 // schemaVersion changes with schema.sql. A database of another version is not touched.
-const schemaVersion = "3"
+const schemaVersion = "4"
 
 // schemaName keeps the tables apart from whatever else the database holds.
 const schemaName = "yalvo"
