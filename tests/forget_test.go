@@ -3,6 +3,8 @@ package tests
 import (
 	"strings"
 	"testing"
+
+	"yalvo/internal/harness"
 )
 
 // memoir is a design in which what a person said gets into every kind of copy:
@@ -95,4 +97,19 @@ func TestForgettingReachesEveryCopy(t *testing.T) {
 	if _, err := w.Forget(t.Context(), "people/ada"); err == nil || !strings.Contains(err.Error(), "there is no document people/ada") {
 		t.Errorf("forgetting twice: %v", err)
 	}
+}
+
+// Another service has put the design in other words, and this one does not know it yet.
+func TestForgettingJustAfterTheDesignWasReworded(t *testing.T) {
+	w := start(t, memoir)
+	other := world{harness.StartOn(t, w.Database, ""), t}
+	w.person("ada")
+	if _, _, err := w.Create(t.Context(), "posts", "p1", map[string]any{"text": "mine", "author": "ada"}); err != nil {
+		t.Fatal(err)
+	}
+	w.Settle()
+	same(t, "reworded", must(other.Apply(t.Context(), "memoir.yaml", []byte("# in other words\n"+memoir)))(t).Changed, true)
+	f := must(w.AwaitForgotten(t.Context(), must(w.Forget(t.Context(), "posts/p1"))(t).ID))(t)
+	same(t, "what is left", len(f.Left), 0)
+	w.auditFindsNothing()
 }

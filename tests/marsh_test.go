@@ -14,6 +14,8 @@ import (
 	"testing"
 	"time"
 
+	"github.com/jackc/pgx/v5"
+
 	"yalvo/client"
 	"yalvo/internal/design"
 	"yalvo/internal/harness"
@@ -560,21 +562,14 @@ func (th *throng) linksAgree(m *model, d *thing, differ func(string, any, any)) 
 // fired is how often triggers were set off, by each document or pair.
 func (th *throng) fired() map[string]int {
 	th.t.Helper()
-	rows, err := th.Pool().Query(th.t.Context(), "SELECT n.name, f.subject, count(*) FROM fired f JOIN numbers n ON n.n = f.reaction GROUP BY 1, 2")
+	rows, err := th.Pool().Query(th.t.Context(), "SELECT n.name || ' ' || f.subject, count(*) FROM fired f JOIN numbers n ON n.n = f.reaction GROUP BY 1")
 	if err != nil {
 		th.t.Fatal(err)
 	}
-	defer rows.Close()
 	fired := map[string]int{}
-	for rows.Next() {
-		var name, subject string
-		var many int
-		if err := rows.Scan(&name, &subject, &many); err != nil {
-			th.t.Fatal(err)
-		}
-		fired[name+" "+subject] = many
-	}
-	if err := rows.Err(); err != nil {
+	var event string
+	var many int
+	if _, err := pgx.ForEachRow(rows, []any{&event, &many}, func() error { fired[event] = many; return nil }); err != nil {
 		th.t.Fatal(err)
 	}
 	return fired
@@ -594,14 +589,15 @@ func (th *throng) remembered(fired map[string]int) map[string]int {
 func (th *throng) remains() []string {
 	th.t.Helper()
 	th.until("everything is forgotten", func() bool { return th.Number("SELECT count(*) FROM forgotten WHERE report IS NULL") == 0 })
-	left := []string{}
-	for id := range th.Number("SELECT coalesce(max(id), 0) FROM forgotten") {
-		f := must(th.AwaitForgotten(th.t.Context(), id+1))(th.t)
-		for _, l := range f.Left {
-			left = append(left, fmt.Sprintf("%s: %d in %s", f.Document, l.Many, l.Where))
-		}
+	rows, err := th.Pool().Query(th.t.Context(), "SELECT path || ': ' || (report -> 'left') FROM forgotten WHERE report -> 'left' NOT IN ('[]', 'null')")
+	if err != nil {
+		th.t.Fatal(err)
 	}
-	return left
+	left, err := pgx.CollectRows(rows, pgx.RowTo[string])
+	if err != nil {
+		th.t.Fatal(err)
+	}
+	return append([]string{}, left...)
 }
 
 func (th *throng) linked(path string) []string {

@@ -341,3 +341,42 @@ func TestTrapPositionsOutOfOrder(t *testing.T) {
 	}
 	same(t, "the name", w.get("people/ada").Fields["name"], "Ada again")
 }
+
+// What a post points at goes, and with its author gone the post would too; but
+// just as they are seen to it the post is made to point elsewhere.
+func TestTrapAReferenceThatMovesOnWhileItsTargetGoes(t *testing.T) {
+	w := start(t, marsh)
+	w.person("ada")
+	w.person("ben")
+	w.sighting("ada", "old", 1)
+	w.sighting("ada", "new", 1)
+	_, _, err := w.Create(t.Context(), "posts", "moving", map[string]any{"seen": "2031-04-05T06:07:08Z", "author": "ben", "about": "old"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	release := w.hold(7)
+	for _, path := range []string{"people/ben", "posts/old"} {
+		if _, _, err := w.Remove(t.Context(), path); err != nil {
+			t.Fatal(err)
+		}
+	}
+	g := w.stall("refs", fmt.Sprintf("NEW.target = %d", w.Number("SELECT n FROM documents WHERE key = 'new'")))
+	var group sync.WaitGroup
+	group.Go(func() {
+		if _, _, err := w.Patch(t.Context(), "posts/moving", map[string]any{"author": "ada", "about": "new"}); err != nil {
+			t.Error(err)
+		}
+	})
+	w.until("the edit is about to be written", g.waiting)
+	release()
+	w.until("what ends waits for the edit", func() bool {
+		return w.Number("SELECT count(*) FROM pg_stat_activity WHERE wait_event_type = 'Lock' AND wait_event <> 'advisory'") > 0
+	})
+	g.open()
+	group.Wait()
+	w.Settle()
+	post := w.get("posts/moving")
+	same(t, "the author", post.Fields["author"], "ada")
+	same(t, "what it is about", post.Fields["about"], "new")
+	w.auditFindsNothing()
+}

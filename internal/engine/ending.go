@@ -77,12 +77,15 @@ func (t *turn) endReference(d store.Due) (int, error) {
 	if err != nil {
 		return 0, err
 	}
-	if ref.WhenGone == design.GoneRemove {
-		return len(sources), t.removeAlong(ref.In, sources, owing(d))
-	}
 	docs, err := t.tx.LockNumbered(sources)
 	if err != nil {
 		return 0, err
+	}
+	if docs, err = t.tx.StillPointing(ref.Number, d.Doc, docs); err != nil {
+		return 0, err
+	}
+	if ref.WhenGone == design.GoneRemove {
+		return len(sources), t.removeAlong(ref.In, docs, owing(d))
 	}
 	for _, doc := range docs {
 		if err := t.clear(ref, doc, owing(d)); err != nil {
@@ -125,7 +128,11 @@ func (t *turn) endNested(d store.Due) (int, error) {
 	if err != nil {
 		return 0, err
 	}
-	return len(ns), t.removeAlong(nested, ns, owing(d))
+	docs, err := t.tx.LockNumbered(ns)
+	if err != nil {
+		return 0, err
+	}
+	return len(ns), t.removeAlong(nested, docs, owing(d))
 }
 
 // owing is the cause of what the end of something brings with it.
@@ -134,10 +141,10 @@ func owing(d store.Due) cause {
 	return cause{change: d.Change, depth: depth, forgotten: forgotten}
 }
 
-func (t *turn) removeAlong(c *plan.Collection, ns []int64, why cause) error {
-	docs, err := t.tx.LockNumbered(ns)
-	if err != nil || len(docs) == 0 {
-		return err
+// removeAlong removes locked documents with what they hung on.
+func (t *turn) removeAlong(c *plan.Collection, docs []store.Document, why cause) error {
+	if len(docs) == 0 {
+		return nil
 	}
 	records := make([]store.Record, len(docs))
 	for i, d := range docs {

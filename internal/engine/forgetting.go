@@ -30,14 +30,6 @@ type Forgotten struct {
 // frozen copies and references that are left dangling by a mere removal too.
 // When all that is done, every table is searched for the rest.
 func (e *Engine) Forget(ctx context.Context, caller Caller, path string) (Forgotten, error) {
-	r, err := e.planned(ctx)
-	if err != nil {
-		return Forgotten{}, err
-	}
-	c, key, err := r.locate(path)
-	if err != nil {
-		return Forgotten{}, err
-	}
 	places, err := e.Places(ctx, path)
 	if err != nil {
 		return Forgotten{}, err
@@ -48,7 +40,10 @@ func (e *Engine) Forget(ctx context.Context, caller Caller, path string) (Forgot
 	}
 	var id int64
 	_, err = e.write(ctx, Caller{Me: caller.Me}, func(r *running, tx *store.Tx) (Result, error) {
-		var err error
+		c, key, err := r.locate(path)
+		if err != nil {
+			return Result{}, err
+		}
 		if id, err = tx.AddForgotten(c.Path(key), raw); err != nil {
 			return Result{}, err
 		}

@@ -111,9 +111,10 @@ func (tx *Tx) FinishForgotten(id int64, report json.RawMessage) error {
 // Where a forgotten document f may stand by its path: in answers a and events
 // e, of before another document got that path. Key: documents (collection, key).
 const (
-	answerHolds = `a.answer IS NOT NULL AND a.answer::jsonb -> 'document' ->> 'path' = f.path AND a.answered <= ` + bornAgain
-	eventNames  = `f.path IN (e.subject, split_part(e.subject, ' → ', 1), split_part(e.subject, ' → ', 2)) AND e.at <= ` + bornAgain
-	bornAgain   = `coalesce((SELECT d.created FROM documents d WHERE d.collection = f.collection AND d.key = f.key), 'infinity')`
+	answerHolds = `a.answer IS NOT NULL AND a.answer::jsonb -> 'document' ->> 'path' = f.path
+		AND coalesce((a.answer::jsonb -> 'document' ->> 'created')::timestamptz < ` + bornAgain + `, true)`
+	eventNames = `f.path IN (e.subject, split_part(e.subject, ' → ', 1), split_part(e.subject, ' → ', 2)) AND e.at <= ` + bornAgain
+	bornAgain  = `coalesce((SELECT d.created FROM documents d WHERE d.collection = f.collection AND d.key = f.key), 'infinity')`
 )
 
 // ForgetAnswers drops kept answers to requests that hold a document that is

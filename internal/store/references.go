@@ -1,6 +1,10 @@
 package store
 
-import "yalvo/internal/plan"
+import (
+	"slices"
+
+	"yalvo/internal/plan"
+)
 
 // Pointer is one reference as it stands: source points at target.
 type Pointer struct {
@@ -26,6 +30,19 @@ func (tx *Tx) PointingAt(reference plan.Number, target, after int64, limit int) 
 		ORDER BY source
 		LIMIT ?`, reference, target, after, limit).Scan(&sources).Error
 	return sources, err
+}
+
+// StillPointing are those of locked documents that point at a target through a
+// reference. Who waited for the locks may find that others have moved on.
+// Index: refs (source, reference).
+func (tx *Tx) StillPointing(reference plan.Number, target int64, docs []Document) ([]Document, error) {
+	sources := make(bigints, len(docs))
+	for i, d := range docs {
+		sources[i] = d.N
+	}
+	var still []int64
+	err := tx.db.Raw("SELECT source FROM refs WHERE source = ANY(?::bigint[]) AND reference = ? AND target = ?", sources, reference, target).Scan(&still).Error
+	return slices.DeleteFunc(docs, func(d Document) bool { return !slices.Contains(still, d.N) }), err
 }
 
 // NestedUnder are documents of a collection that lie under a parent.
