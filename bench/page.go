@@ -1,58 +1,84 @@
 package main
 
 import (
+	"bufio"
 	"fmt"
 	"io"
+	"net"
 	"net/http"
 	"os"
 	"os/exec"
 	"path/filepath"
 	"regexp"
 	"strconv"
+	"strings"
 	"sync"
 	"time"
 )
 
 const (
 	readers  = 16
-	readTime = 6 * time.Second
+	readTime = 4 * time.Second
+	turns    = 3
 )
 
 // page: the first page of a timeline over HTTP, 16 readers, beside the same SQL
 // run by pgbench with 16 clients and nothing else, with ever more entries
-// stored; and beside what collecting the page from the authors would take.
+// stored; and beside what collecting the page from the authors would take. All
+// by turns; of each the median.
 func (b *bench) page() error {
 	if err := b.readersAndPosts(); err != nil {
 		return err
 	}
-	fmt.Printf("\nfirst page of a timeline, 30 entries, reads/s over %v, %d readers\n", readTime, readers)
-	stored, over := 0, 0.0
+	fmt.Printf("\nfirst page of a timeline, 30 entries, reads/s over %v, %d readers (median of %d, in turns)\n", readTime, readers, turns)
+	over := way{"Yalvo over HTTP", func() (float64, error) { return b.readPages(mostOwners) }}
+	stored := 0
 	for _, entries := range []int{10_000, 1_000_000, 10_000_000} {
 		if err := b.fill(stored, entries/perOwner); err != nil {
 			return err
 		}
 		stored = entries / perOwner
-		http, err := b.readPages(stored)
+		fmt.Printf(" %d entries stored\n", entries)
+		err := inTurns(
+			way{"the same SQL by pgbench, no HTTP, no JSON", func() (float64, error) { return b.pgbench(pageSQL, stored) }},
+			way{over.name, func() (float64, error) { return b.readPages(stored) }})
 		if err != nil {
 			return err
 		}
-		plain, err := b.pgbench(pageSQL, stored)
-		if err != nil {
-			return err
-		}
-		line(fmt.Sprintf("%8d entries stored: the same SQL by pgbench, no HTTP, no JSON", entries), plain, 0)
-		line("                         Yalvo over HTTP", http, plain)
-		over = http
 	}
-	for _, way := range []struct{ name, sql string }{
-		{"collected from 300 authors, newest few of each, by pgbench", collectSQL},
-		{"collected by a plain join and sort, by pgbench", joinSQL},
-	} {
-		collected, err := b.pgbench(way.sql, collectors)
-		if err != nil {
-			return err
+	if err := b.plainPosts(); err != nil {
+		return err
+	}
+	fmt.Println(" and without timelines: collected from 300 authors when read, by pgbench")
+	return inTurns(over,
+		way{"newest few of each author (lateral)", func() (float64, error) { return b.pgbench(lateralSQL, collectors) }},
+		way{"plain join and sort", func() (float64, error) { return b.pgbench(joinSQL, collectors) }},
+		way{"newest few of each, from Yalvo's own index of posts", func() (float64, error) { return b.pgbench(collectSQL, collectors) }})
+}
+
+// way is a way of reading a page, and how often a second that can be done.
+type way struct {
+	name string
+	rate func() (float64, error)
+}
+
+// inTurns measures ways one after the other, again and again, and prints the
+// median of each, and of its ratio to the first.
+func inTurns(ways ...way) error {
+	rates, ratios := make([][]float64, len(ways)), make([][]float64, len(ways))
+	for range turns {
+		for i, w := range ways {
+			rate, err := w.rate()
+			if err != nil {
+				return err
+			}
+			rates[i] = append(rates[i], rate)
+			ratios[i] = append(ratios[i], rate/rates[0][len(rates[0])-1])
 		}
-		line(way.name, collected, over)
+	}
+	line(ways[0].name, median(rates[0]), 0)
+	for i, w := range ways[1:] {
+		fmt.Printf("  %-58s %10.0f   %.3f\n", w.name, median(rates[i+1]), median(ratios[i+1]))
 	}
 	return nil
 }
@@ -93,9 +119,6 @@ func (b *bench) fill(from, to int) error {
 }
 
 func (b *bench) readPages(owners int) (float64, error) {
-	transport := &http.Transport{MaxIdleConnsPerHost: readers}
-	defer transport.CloseIdleConnections()
-	client := &http.Client{Transport: transport}
 	var group sync.WaitGroup
 	var mu sync.Mutex
 	var total int
@@ -103,11 +126,9 @@ func (b *bench) readPages(owners int) (float64, error) {
 	stop := time.Now().Add(readTime)
 	for r := range readers {
 		group.Go(func() {
-			n := 0
-			var err error
-			for ; time.Now().Before(stop) && err == nil; n++ {
-				err = readOnce(client, fmt.Sprintf("%s/v1/timelines/home/reader%d", b.url, (n*readers+r*127)%owners))
-			}
+			n, err := b.readUntil(stop, func(n int) string {
+				return fmt.Sprintf("/v1/timelines/home/reader%d", (n*readers+r*127)%owners)
+			})
 			mu.Lock()
 			defer mu.Unlock()
 			total += n
@@ -120,30 +141,60 @@ func (b *bench) readPages(owners int) (float64, error) {
 	return float64(total) / readTime.Seconds(), failed
 }
 
-func readOnce(client *http.Client, url string) error {
-	resp, err := client.Get(url)
+// readUntil asks for one path after the other on a connection of its own, with
+// as little ado as pgbench makes.
+func (b *bench) readUntil(stop time.Time, path func(n int) string) (int, error) {
+	host := strings.TrimPrefix(b.url, "http://")
+	conn, err := net.Dial("tcp", host)
 	if err != nil {
-		return err
+		return 0, err
 	}
-	defer resp.Body.Close()
-	if _, err := io.Copy(io.Discard, resp.Body); err != nil {
-		return err
+	defer conn.Close()
+	answers := bufio.NewReaderSize(conn, 64<<10)
+	n := 0
+	for ; time.Now().Before(stop); n++ {
+		if _, err := fmt.Fprintf(conn, "GET %s HTTP/1.1\r\nHost: %s\r\n\r\n", path(n), host); err != nil {
+			return n, err
+		}
+		resp, err := http.ReadResponse(answers, nil)
+		if err != nil {
+			return n, err
+		}
+		if _, err := io.Copy(io.Discard, resp.Body); err != nil {
+			return n, err
+		}
+		if resp.StatusCode != http.StatusOK {
+			return n, fmt.Errorf("%s: %s", path(n), resp.Status)
+		}
 	}
-	if resp.StatusCode != http.StatusOK {
-		return fmt.Errorf("%s: %s", url, resp.Status)
-	}
-	return nil
+	return n, nil
 }
 
-// pageSQL is what the store runs for a page: the owner by key, then the page.
-// shown joins an entry e with what is shown of it.
+// plainPosts are a million posts and the follows of some readers as one would
+// lay them out without timelines, with the index that serves best.
+func (b *bench) plainPosts() error {
+	return b.sql(
+		`CREATE TABLE plain_posts (n bigint PRIMARY KEY, author bigint, at timestamptz, body jsonb)`,
+		`INSERT INTO plain_posts SELECT g, g % 10000, now() - (g || ' sec')::interval, jsonb_build_object('text', repeat('hi ', 30)) FROM generate_series(1, 1000000) g`,
+		`CREATE INDEX ON plain_posts (author, at DESC)`,
+		`CREATE TABLE plain_following (follower bigint, author bigint, PRIMARY KEY (follower, author))`,
+		fmt.Sprintf(`INSERT INTO plain_following SELECT f, (f * 7919 + a * 104729) %% 10000 FROM generate_series(0, %d) f, generate_series(1, 300) a ON CONFLICT DO NOTHING`, collectors-1),
+		`VACUUM ANALYZE plain_posts`, `VACUUM ANALYZE plain_following`)
+}
+
+// pageSQL is what the store runs for a page of an owner it knows. shown joins
+// an entry e with what is shown of it. The plain ways show less: the post alone.
 const (
-	pageSQL = `SELECT n FROM documents WHERE collection = :people AND key = 'reader' || :r;
-SELECT ` + shown + ` FROM (SELECT rank, doc, author FROM entries WHERE timeline = :home AND owner = :first::bigint + :r AND (rank, doc) < (9223372036854775807, 9223372036854775807) ORDER BY rank DESC, doc DESC LIMIT 30) e ` + joined
-	collectSQL = `SELECT ` + shown + ` FROM (SELECT x.rank, x.doc, p.b AS author FROM pairs p CROSS JOIN LATERAL (SELECT rank, doc FROM posted WHERE timeline = :home AND author = p.b ORDER BY rank DESC, doc DESC LIMIT 30) x WHERE p.kind = :follow AND p.a = :first::bigint + :r ORDER BY 1 DESC, 2 DESC LIMIT 30) e ` + joined
-	joinSQL    = `SELECT ` + shown + ` FROM (SELECT x.rank, x.doc, p.b AS author FROM pairs p JOIN posted x ON x.timeline = :home AND x.author = p.b WHERE p.kind = :follow AND p.a = :first::bigint + :r ORDER BY 1 DESC, 2 DESC LIMIT 30) e ` + joined
-	shown      = `e.rank, e.doc, coalesce(d.fields ->> 'author', ''), coalesce(d.n, 0), d.collection, d.key, d.version, d.created, d.updated, d.fields, k.values`
-	joined     = `LEFT JOIN documents d ON d.n = e.doc LEFT JOIN kept k ON k.doc = e.doc ORDER BY e.rank DESC, e.doc DESC;
+	pageSQL = `SELECT ` + shown + ` FROM (SELECT rank, doc, author FROM entries WHERE timeline = :home AND owner = :first::bigint + :r AND (rank, doc) < (9223372036854775807, 9223372036854775807) ORDER BY rank DESC, doc DESC LIMIT 30) e ` + joined +
+		` WHERE EXISTS (SELECT 1 FROM documents WHERE n = :first::bigint + :r AND collection = :people AND key = 'reader' || :r)` + newest
+	collectSQL = `SELECT ` + shown + ` FROM (SELECT x.rank, x.doc, p.b AS author FROM pairs p CROSS JOIN LATERAL (SELECT rank, doc FROM posted WHERE timeline = :home AND author = p.b ORDER BY rank DESC, doc DESC LIMIT 30) x WHERE p.kind = :follow AND p.a = :first::bigint + :r ORDER BY 1 DESC, 2 DESC LIMIT 30) e ` + joined + newest
+	lateralSQL = `SELECT p.* FROM plain_following f CROSS JOIN LATERAL (SELECT * FROM plain_posts p WHERE p.author = f.author ORDER BY at DESC LIMIT 30) p WHERE f.follower = :r ORDER BY p.at DESC LIMIT 30;
+`
+	joinSQL = `SELECT p.* FROM plain_following f JOIN plain_posts p ON p.author = f.author WHERE f.follower = :r ORDER BY p.at DESC LIMIT 30;
+`
+	shown  = `e.rank, e.doc, coalesce(d.key, ''), coalesce(d.created, 'epoch'), coalesce(d.fields, '{}'), coalesce(k.values, '{}')`
+	joined = `LEFT JOIN documents d ON d.n = e.doc LEFT JOIN kept k ON k.doc = e.doc`
+	newest = ` ORDER BY e.rank DESC, e.doc DESC;
 `
 )
 

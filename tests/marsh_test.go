@@ -459,6 +459,7 @@ func (th *throng) consequences() []deed {
 func (th *throng) asTheModelSays() {
 	th.t.Helper()
 	th.Settle()
+	th.until("everything is forgotten", func() bool { return th.Number("SELECT count(*) FROM forgotten WHERE report IS NULL") == 0 })
 	m := th.model()
 	th.readTimes(m)
 	wrong := 0
@@ -506,7 +507,7 @@ func (th *throng) readTimes(m *model) {
 	for path, d := range m.docs {
 		doc, err := th.Get(th.t.Context(), path)
 		if err != nil {
-			th.t.Fatalf("%s should be there: %v", path, err)
+			th.t.Fatalf("%s should be there: %v; its history: %v", path, err, th.history(path))
 		}
 		d.created = doc.Created
 	}
@@ -559,6 +560,16 @@ func (th *throng) linksAgree(m *model, d *thing, differ func(string, any, any)) 
 	}
 }
 
+// history is what the journal says about a document.
+func (th *throng) history(path string) []string {
+	th.t.Helper()
+	rows, err := th.Pool().Query(th.t.Context(), "SELECT seq || ' ' || kind || ' ' || detail || coalesce(' by ' || cause, '') FROM journal WHERE subject = $1 ORDER BY seq", path)
+	if err != nil {
+		th.t.Fatal(err)
+	}
+	return must(pgx.CollectRows(rows, pgx.RowTo[string]))(th.t)
+}
+
 // fired is how often triggers were set off, by each document or pair.
 func (th *throng) fired() map[string]int {
 	th.t.Helper()
@@ -588,7 +599,6 @@ func (th *throng) remembered(fired map[string]int) map[string]int {
 // remains is what a search has found of those who were forgotten.
 func (th *throng) remains() []string {
 	th.t.Helper()
-	th.until("everything is forgotten", func() bool { return th.Number("SELECT count(*) FROM forgotten WHERE report IS NULL") == 0 })
 	rows, err := th.Pool().Query(th.t.Context(), "SELECT path || ': ' || (report -> 'left') FROM forgotten WHERE report -> 'left' NOT IN ('[]', 'null')")
 	if err != nil {
 		th.t.Fatal(err)

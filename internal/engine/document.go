@@ -24,10 +24,13 @@ type Document struct {
 
 func view(c *plan.Collection, d store.Document) Document {
 	return Document{
-		ID: d.Key[strings.LastIndexByte(d.Key, '/')+1:], Path: c.Path(d.Key), Version: d.Version,
+		ID: idOf(d.Key), Path: c.Path(d.Key), Version: d.Version,
 		Created: d.Created.UTC(), Updated: d.Updated.UTC(), Fields: d.Fields, Kept: d.Kept,
 	}
 }
+
+// idOf is the last id of a key.
+func idOf(key string) string { return key[strings.LastIndexByte(key, '/')+1:] }
 
 // decodeFields reads a stored or patched object of fields, numbers kept exact.
 func decodeFields(raw []byte) (map[string]any, error) {

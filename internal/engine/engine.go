@@ -23,6 +23,7 @@ type Engine struct {
 
 	wake     map[plan.Lane]chan struct{} // a worker of the lane has something to do
 	settled  broadcast                   // some due work was finished
+	owners   owners                      // whose timelines were read lately
 	stop     context.CancelFunc
 	workers  sync.WaitGroup
 	striding stride        // of the audit at hand; only the auditor looks at it

@@ -116,40 +116,55 @@ func (e *Engine) Forgetting(ctx context.Context, id int64) (Forgotten, error) {
 		}
 	}
 	out.Removed, out.Left = append([]store.Rest{}, out.Removed...), append([]store.Rest{}, out.Left...) // never null
+	out.Answers, out.Events = row.Answers, row.Events
 	out.ID, out.Document, out.Change, out.Started, out.Ended, out.Finished = row.ID, row.Path, row.Change, row.Started.UTC(), row.Ended, row.Ended != nil
 	return out, json.Unmarshal(row.Places, &out.Places)
 }
 
-// finishForgetting searches for the rest when everything that follows from a
-// removal has been done. It tells whether it has finished one.
+// finishForgetting searches for the rest of what is forgotten when everything
+// that follows from a removal has been done. It tells whether it has finished one.
 func (e *Engine) finishForgetting(ctx context.Context) (bool, error) {
-	f, there, err := e.store.Forgetting(ctx)
-	if err != nil || !there {
+	all, err := e.store.Forgetting(ctx)
+	if err != nil {
 		return false, err
 	}
-	due, parked, err := e.store.Unsettled(ctx, []int64{f.Change})
-	if err != nil || due || parked {
-		return false, err
-	}
-	return true, e.store.Write(ctx, func(tx *store.Tx) error {
-		report := Forgotten{}
-		var err error
-		if report.Answers, report.Events, err = tx.ForgetAnswers(f.ID); err != nil {
-			return err
-		}
-		if report.Removed, err = tx.Removed(f.ID); err != nil {
-			return err
-		}
-		if report.Left, err = tx.Remains(f.ID); err != nil {
-			return err
-		}
-		if report.Journal, err = tx.JournalNames(f.ID); err != nil {
-			return err
-		}
-		raw, err := json.Marshal(report)
+	for _, f := range all {
+		due, parked, err := e.store.Unsettled(ctx, []int64{f.Change})
 		if err != nil {
+			return false, err
+		}
+		if !due && !parked {
+			return true, e.searchForRest(ctx, f.ID)
+		}
+	}
+	return false, nil
+}
+
+// searchForRest drops what nothing else drops, and looks whether there is
+// anything left. The search takes its time, so it is in no transaction that
+// writes: readers of the journal would wait for that.
+func (e *Engine) searchForRest(ctx context.Context, id int64) error {
+	if err := e.store.Write(ctx, func(tx *store.Tx) error { return tx.ForgetAnswers(id) }); err != nil {
+		return err
+	}
+	report := Forgotten{}
+	err := e.store.View(ctx, func(tx *store.Tx) error {
+		var err error
+		if report.Removed, err = tx.Removed(id); err != nil {
 			return err
 		}
-		return tx.FinishForgotten(f.ID, raw)
+		if report.Left, err = tx.Remains(id); err != nil {
+			return err
+		}
+		report.Journal, err = tx.JournalNames(id)
+		return err
 	})
+	if err != nil {
+		return err
+	}
+	raw, err := json.Marshal(report)
+	if err != nil {
+		return err
+	}
+	return e.store.Write(ctx, func(tx *store.Tx) error { return tx.FinishForgotten(id, raw) })
 }

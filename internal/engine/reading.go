@@ -1,13 +1,14 @@
 package engine
 
 import (
-	"bytes"
 	"context"
 	"encoding/json"
+	"slices"
 	"time"
 
 	"github.com/go-json-experiment/json/jsontext"
 
+	"yalvo/internal/design"
 	"yalvo/internal/plan"
 	"yalvo/internal/store"
 )
@@ -169,16 +170,12 @@ func (e *Engine) Timeline(ctx context.Context, timeline, owner string, page Page
 	if err != nil {
 		return Entries{}, err
 	}
-	n, err := e.number(ctx, t.Owner, owner)
-	if err != nil {
-		return Entries{}, err
-	}
 	limit := min(page.Limit, t.Length-page.Given)
-	var out Entries
+	out := Entries{Entries: make([]Entry, 0, max(limit, 0))}
 	place := page.After
 	for len(out.Entries) < limit {
 		want := limit - len(out.Entries)
-		rows, seen, last, err := e.store.Entries(ctx, t, n, place, want)
+		rows, seen, last, err := e.entries(ctx, t, owner, place, want)
 		if err != nil {
 			return Entries{}, err
 		}
@@ -200,61 +197,49 @@ func (e *Engine) Timeline(ctx context.Context, timeline, owner string, page Page
 	return out, nil
 }
 
+// entries reads some entries with the number that the owner had last time. If
+// there are none, that may have been another document of the same key.
+func (e *Engine) entries(ctx context.Context, t *plan.Timeline, owner string, place store.Place, want int) ([]store.Entry, int, store.Place, error) {
+	at := store.Address{Collection: t.Owner.Number, Key: owner}
+	known := e.owners.of(at)
+	if known != 0 {
+		rows, seen, last, err := e.store.Entries(ctx, t, at, known, place, want)
+		if err != nil || seen > 0 {
+			return rows, seen, last, err
+		}
+	}
+	n, err := e.number(ctx, t.Owner, owner)
+	if err != nil || n == known {
+		return nil, 0, place, err
+	}
+	e.owners.learn(at, n)
+	return e.store.Entries(ctx, t, at, n, place, want)
+}
+
 // carried shows what the timeline carries of a document; all of it if the
 // design's carry is empty.
 func carried(t *plan.Timeline, row store.Entry) (Entry, error) {
-	doc := view(t.Entries, row.Document)
-	entry := Entry{ID: doc.ID, Path: doc.Path, At: doc.Created, Author: row.Author, Fields: doc.Fields, Kept: doc.Kept}
-	if len(t.Carry) == 0 {
-		return entry, nil
+	entry := Entry{ID: idOf(row.Key), Path: t.Entries.Path(row.Key), At: row.Created.UTC()}
+	var fields, kept object
+	err := members(row.Fields, func(name string, value jsontext.Value) error {
+		if name == t.By.Name && value.Kind() == '"' {
+			author, err := jsontext.AppendUnquote(nil, value)
+			if err != nil {
+				return err
+			}
+			entry.Author = string(author)
+		}
+		return fields.add(name, value, carries(t, name, false))
+	})
+	if err == nil {
+		err = members(row.Kept, func(name string, value jsontext.Value) error {
+			return kept.add(name, value, carries(t, name, true))
+		})
 	}
-	var err error
-	if entry.Fields, err = only(doc.Fields, func(name string) bool { return carries(t, name, false) }); err != nil {
-		return entry, err
-	}
-	entry.Kept, err = only(doc.Kept, func(name string) bool { return carries(t, name, true) })
+	entry.Fields, entry.Kept = fields.whole(), kept.whole()
 	return entry, err
 }
 
 func carries(t *plan.Timeline, name string, kept bool) bool {
-	for _, c := range t.Carry {
-		if c.Name() == name && (c.Kept != nil) == kept {
-			return true
-		}
-	}
-	return false
-}
-
-// only keeps some members of a JSON object, their values as they stand.
-func only(object json.RawMessage, wanted func(name string) bool) (json.RawMessage, error) {
-	dec := jsontext.NewDecoder(bytes.NewBuffer(object))
-	if _, err := dec.ReadToken(); err != nil {
-		return nil, err
-	}
-	some := make([]byte, 0, len(object))
-	some = append(some, '{')
-	for dec.PeekKind() != '}' {
-		name, err := dec.ReadToken()
-		if err != nil {
-			return nil, err
-		}
-		if !wanted(name.String()) {
-			if err := dec.SkipValue(); err != nil {
-				return nil, err
-			}
-			continue
-		}
-		if len(some) > 1 {
-			some = append(some, ',')
-		}
-		if some, err = jsontext.AppendQuote(some, name.String()); err != nil {
-			return nil, err
-		}
-		value, err := dec.ReadValue()
-		if err != nil {
-			return nil, err
-		}
-		some = append(append(some, ':'), value...)
-	}
-	return append(some, '}'), nil
+	return len(t.Carry) == 0 || slices.ContainsFunc(t.Carry, func(c design.Part) bool { return (c.Kept != nil) == kept && c.Name() == name })
 }

@@ -4,11 +4,12 @@ import (
 	"bytes"
 	"crypto/sha256"
 	"encoding/hex"
-	"encoding/json"
 	"fmt"
 	"net/http"
 	"time"
 
+	"github.com/go-json-experiment/json"
+	"github.com/go-json-experiment/json/jsontext"
 	"github.com/labstack/echo/v5"
 
 	"yalvo/internal/design"
@@ -44,7 +45,11 @@ func (s *Server) getTimeline(c *echo.Context) error {
 		return err
 	}
 	cost(c, len(got.Entries), 0)
-	return c.JSON(http.StatusOK, got)
+	text, err := got.text()
+	if err != nil {
+		return err
+	}
+	return c.JSONBlob(http.StatusOK, text)
 }
 
 type timelinePage struct {
@@ -52,13 +57,15 @@ type timelinePage struct {
 	Next    string         `json:"next,omitempty"`
 }
 
+// text is the page in JSON. What documents hold is not looked through again.
+func (p timelinePage) text() ([]byte, error) {
+	return json.Marshal(p, jsontext.AllowDuplicateNames(true), jsontext.AllowInvalidUTF8(true))
+}
+
 func (s *Server) timelinePage(c *echo.Context, timeline, owner string, page engine.Page) (timelinePage, error) {
 	got, err := s.engine.Timeline(c.Request().Context(), timeline, owner, page)
 	if err != nil {
 		return timelinePage{}, err
-	}
-	if got.Entries == nil {
-		got.Entries = []engine.Entry{}
 	}
 	next, err := s.cursors.write(c, got.Next)
 	return timelinePage{got.Entries, next}, err
@@ -92,7 +99,7 @@ func (s *Server) stream(c *echo.Context, timeline, owner string) error {
 			begun = true
 			openStream(c)
 		}
-		text, err := json.Marshal(got)
+		text, err := got.text()
 		if err != nil {
 			return err
 		}

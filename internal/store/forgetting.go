@@ -45,6 +45,8 @@ type Forgotten struct {
 	Path    string
 	Change  int64
 	Places  json.RawMessage // where it was duplicated to
+	Answers int64           // kept answers that were dropped
+	Events  int64           // and events
 	Report  json.RawMessage // null: not finished
 	Started time.Time
 	Ended   *time.Time
@@ -87,7 +89,7 @@ func (tx *Tx) NoteForgotten(id int64, collection plan.Number, docs []Document, p
 		FROM unnest(?::bigint[], ?::text[], ?::text[]) AS new (n, key, path) ON CONFLICT DO NOTHING`, id, collection, ns, keys, paths).Error
 }
 
-const forgottenColumns = "id, path, coalesce(change, 0) AS change, places, coalesce(report, 'null') AS report, started, ended"
+const forgottenColumns = "id, path, coalesce(change, 0) AS change, places, answers, events, coalesce(report, 'null') AS report, started, ended"
 
 // Forgotten reads one, false if there is none of that number.
 func (s *Store) Forgotten(ctx context.Context, id int64) (Forgotten, bool, error) {
@@ -96,11 +98,11 @@ func (s *Store) Forgotten(ctx context.Context, id int64) (Forgotten, bool, error
 	return f, got.RowsAffected > 0, got.Error
 }
 
-// Forgetting is the oldest that is not finished, false if there is none.
-func (s *Store) Forgetting(ctx context.Context) (Forgotten, bool, error) {
-	var f Forgotten
-	got := s.db.WithContext(ctx).Raw("SELECT " + forgottenColumns + " FROM forgotten WHERE report IS NULL AND change IS NOT NULL ORDER BY id LIMIT 1").Scan(&f)
-	return f, got.RowsAffected > 0, got.Error
+// Forgetting are those that are not finished, the oldest first.
+func (s *Store) Forgetting(ctx context.Context) ([]Forgotten, error) {
+	var all []Forgotten
+	err := s.db.WithContext(ctx).Raw("SELECT " + forgottenColumns + " FROM forgotten WHERE report IS NULL AND change IS NOT NULL ORDER BY id").Scan(&all).Error
+	return all, err
 }
 
 // FinishForgotten writes what was found, once.
@@ -118,23 +120,25 @@ const (
 )
 
 // ForgetAnswers drops kept answers to requests that hold a document that is
-// forgotten, and events that triggers were set off by, and tells how many; the
+// forgotten, and events that triggers were set off by, and notes how many; the
 // keys that were remembered while its pairs ended go too.
-func (tx *Tx) ForgetAnswers(id int64) (answers, events int64, err error) {
-	got := tx.db.Exec(`
+func (tx *Tx) ForgetAnswers(id int64) error {
+	answers := tx.db.Exec(`
 		DELETE FROM answered a USING forgotten_documents f
 		WHERE f.forgotten = ? AND `+answerHolds, id)
-	if got.Error != nil {
-		return 0, 0, got.Error
+	if answers.Error != nil {
+		return answers.Error
 	}
-	answers = got.RowsAffected
-	if err := tx.db.Exec("DELETE FROM departed d USING forgotten_documents f WHERE f.forgotten = ? AND d.n = f.n", id).Error; err != nil {
-		return 0, 0, err
-	}
-	got = tx.db.Exec(`
+	events := tx.db.Exec(`
 		DELETE FROM fired e USING forgotten_documents f
 		WHERE f.forgotten = ? AND `+eventNames, id)
-	return answers, got.RowsAffected, got.Error
+	if events.Error != nil {
+		return events.Error
+	}
+	if err := tx.db.Exec("DELETE FROM departed d USING forgotten_documents f WHERE f.forgotten = ? AND d.n = f.n", id).Error; err != nil {
+		return err
+	}
+	return tx.db.Exec("UPDATE forgotten SET answers = answers + ?, events = events + ? WHERE id = ?", answers.RowsAffected, events.RowsAffected, id).Error
 }
 
 // Rest is how much of what is forgotten was found somewhere.
@@ -155,9 +159,6 @@ func (tx *Tx) Removed(id int64) ([]Rest, error) {
 // Remains looks for what is forgotten in every table that could hold it. It
 // reads whole tables, which nobody waits for.
 func (tx *Tx) Remains(id int64) ([]Rest, error) {
-	if err := tx.db.Exec("SET LOCAL enable_seqscan = on").Error; err != nil {
-		return nil, err
-	}
 	var found []Rest
 	err := tx.db.Raw(`
 		WITH f AS MATERIALIZED (SELECT * FROM forgotten_documents WHERE forgotten = ?)

@@ -65,7 +65,7 @@ func (s short) posts(author string, from, many int64) {
 // stored counts the entries of an owner's timeline.
 func (s short) stored(owner string) int {
 	s.t.Helper()
-	page, seen, _, err := s.Entries(s.t.Context(), s.timeline, s.ids[owner], store.FromTheTop, 1000)
+	page, seen, _, err := s.Entries(s.t.Context(), s.timeline, store.Address{Collection: 1, Key: owner}, s.ids[owner], store.FromTheTop, 1000)
 	if err != nil {
 		s.t.Fatal(err)
 	}

@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"encoding/json"
 	"math"
 	"time"
 
@@ -82,26 +83,29 @@ func timeOf(rank int64) any {
 	return time.UnixMicro(rank)
 }
 
-// Entry is an entry of a timeline with the document it shows.
+// Entry is an entry of a timeline with what is shown of its document.
 type Entry struct {
-	Document
-	Rank   int64
-	Author string // the author's key
+	Key     string
+	Created time.Time
+	Fields  json.RawMessage
+	Kept    json.RawMessage
 }
 
-// Entries is a page of a timeline, newest first. An entry whose document has
-// just been removed is still stored but not returned; seen is how many stored
-// entries the page went over and last where it ended, so that a reader can go on.
+// Entries is a page of the timeline of an owner, of the number that the owner
+// is believed to have: nothing, if that is not so. Newest first. An entry whose
+// document has just been removed is still stored but not returned; seen is how
+// many stored entries the page went over and last where it ended, so that a
+// reader can go on.
 // Keys: entries (timeline, owner, rank, doc), documents (n), kept (doc).
-func (s *Store) Entries(ctx context.Context, t *plan.Timeline, owner int64, after Place, limit int) (found []Entry, seen int, last Place, err error) {
-	from := page(t, owner, after, limit)
+func (s *Store) Entries(ctx context.Context, t *plan.Timeline, owner Address, n int64, after Place, limit int) (found []Entry, seen int, last Place, err error) {
+	from := page(t, n, after, limit)
 	rows, err := s.db.WithContext(ctx).Raw(`
-		SELECT e.rank, e.doc, coalesce(d.fields ->> ?::text, ''), d.n IS NOT NULL, coalesce(d.collection, 0), coalesce(d.key, ''), coalesce(d.version, 0),
-		       coalesce(d.created, 'epoch'), coalesce(d.updated, 'epoch'), coalesce(d.fields, '{}'), coalesce(k.values, '{}')
+		SELECT e.rank, e.doc, coalesce(d.key, ''), coalesce(d.created, 'epoch'), coalesce(d.fields, '{}'), coalesce(k.values, '{}')
 		FROM `+from.sql+` e
 		LEFT JOIN documents d ON d.n = e.doc
 		LEFT JOIN kept k ON k.doc = e.doc
-		ORDER BY e.rank DESC, e.doc DESC`, append([]any{t.By.Name}, from.args...)...).Rows()
+		WHERE EXISTS (SELECT 1 FROM documents WHERE n = ? AND collection = ? AND key = ?)
+		ORDER BY e.rank DESC, e.doc DESC`, append(from.args, n, owner.Collection, owner.Key)...).Rows()
 	if err != nil {
 		return nil, 0, after, err
 	}
@@ -109,13 +113,10 @@ func (s *Store) Entries(ctx context.Context, t *plan.Timeline, owner int64, afte
 	last = after
 	for rows.Next() { // column by column: this is the hottest read, and reflection would double its cost
 		var e Entry
-		var there bool
-		if err := rows.Scan(&e.Rank, &e.N, &e.Author, &there, &e.Collection, &e.Key, &e.Version, &e.Created, &e.Updated, (*[]byte)(&e.Fields), (*[]byte)(&e.Kept)); err != nil {
+		if err := rows.Scan(&last.Rank, &last.N, &e.Key, &e.Created, (*[]byte)(&e.Fields), (*[]byte)(&e.Kept)); err != nil {
 			return nil, 0, after, err
 		}
-		seen++
-		last = Place{Rank: e.Rank, N: e.N}
-		if there {
+		if seen++; e.Key != "" {
 			found = append(found, e)
 		}
 	}

@@ -247,6 +247,8 @@ CREATE TABLE forgotten (
     path    text        NOT NULL,
     change  bigint,                        -- the removal
     places  jsonb       NOT NULL,          -- where it was duplicated to
+    answers bigint      NOT NULL DEFAULT 0,  -- dropped
+    events  bigint      NOT NULL DEFAULT 0,
     report  jsonb,                         -- null: not finished
     started timestamptz NOT NULL DEFAULT now(),
     ended   timestamptz
