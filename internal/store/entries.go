@@ -113,8 +113,10 @@ func spreadArgs(spreads []Spread) []any {
 // pair of theirs, for one author: PostgreSQL hashes the author's pairs once
 // for the whole chunk. Keys: pairs (kind, b, a), pairs_from (kind, a, ...).
 const barredOwners = `
-	AND p.a NOT IN (SELECT a FROM pairs WHERE kind = ? AND b = ?)
-	AND (NOT ?::boolean OR p.a NOT IN (SELECT b FROM pairs WHERE kind = ? AND a = ?))`
+	AND p.a NOT IN (
+		SELECT a FROM pairs WHERE kind = ? AND b = ?
+		UNION ALL
+		SELECT b FROM pairs WHERE kind = ? AND a = ? AND ?::boolean)`
 
 // deliverOne is the plain statement for one entry on its way: like a bare
 // INSERT ... SELECT, but for the question whether it is posted still, which is
@@ -129,7 +131,7 @@ func deliverOne(s Spread) (string, []any) {
 	args := []any{s.Timeline, s.Rank, s.Doc, s.Author, s.Pair, s.Author, s.Cursor, s.Last, s.Timeline, s.Author, s.Rank, s.Doc}
 	if s.Bar != 0 {
 		sql += barredOwners
-		args = append(args, s.Bar, s.Author, s.BothWays, s.Bar, s.Author)
+		args = append(args, s.Bar, s.Author, s.Bar, s.Author, s.BothWays)
 	}
 	return sql, args
 }
