@@ -88,6 +88,14 @@ func TestForgettingReachesEveryCopy(t *testing.T) {
 			t.Errorf("%s still says %v", id, quote.Kept)
 		}
 	}
+	if _, _, err := w.Patch(t.Context(), "quotes/q-p1", map[string]any{"of": "b1", "who": "ben"}); err != nil {
+		t.Fatal(err) // what was forgotten stays empty: it was given once
+	}
+	w.Settle()
+	same(t, "what a quote of the forgotten says", canonical(w.get("quotes/q-p1").Kept), `{"name":null,"said":null}`)
+	if _, _, err := w.Patch(t.Context(), "quotes/q-p1", map[string]any{"who": nil}); err != nil {
+		t.Fatal(err)
+	}
 	same(t, "the reference that a removal leaves", w.get("quotes/q-p1").Fields["who"], nil)
 	for table, column := range map[string]string{"documents": "fields", "kept": `"values"`, "answered": "answer", "fired": "payload", "parked": "error", "uniques": "value"} {
 		same(t, "mentions in "+table, w.Number(`SELECT count(*) FROM `+table+` WHERE `+column+`::text LIKE '%' || $1 || '%'`, secret), 0)

@@ -28,10 +28,9 @@ type Engine struct {
 	workers  sync.WaitGroup
 	striding stride        // of the audit at hand; only the auditor looks at it
 	auditing chan struct{} // an audit was begun
-	// SendPause is the pause after something could not be sent for the first
-	// time; each further one doubles it.
-	SendPause time.Duration
-	inserted  atomic.Int64 // entries written since this process last swept the timelines
+	sendings sendings
+	Patience Patience     // with receivers of what triggers send
+	inserted atomic.Int64 // entries written since this process last swept the timelines
 }
 
 // running is the design in force, with its plan.
@@ -42,7 +41,7 @@ type running struct {
 
 // New makes an engine on a store and takes up the design applied last, if any.
 func New(ctx context.Context, s *store.Store, log *slog.Logger) (*Engine, error) {
-	e := &Engine{store: s, log: log, wake: map[plan.Lane]chan struct{}{}, auditing: make(chan struct{}, 1), SendPause: time.Second}
+	e := &Engine{store: s, log: log, wake: map[plan.Lane]chan struct{}{}, auditing: make(chan struct{}, 1), Patience: Patience{10 * time.Second, time.Second}}
 	for _, lane := range plan.Lanes {
 		e.wake[lane] = make(chan struct{}, 1)
 	}

@@ -11,6 +11,7 @@ import (
 	"io"
 	"net/http"
 	"os"
+	"sync"
 	"time"
 
 	"yalvo/internal/design"
@@ -19,16 +20,49 @@ import (
 )
 
 const (
-	senders     = 4
-	sendTimeout = 10 * time.Second
-	sendLease   = 3 * sendTimeout // after which another sender may take what one has crashed with
-	sendAnswer  = 300             // how much of a refusal's body is kept, in bytes
+	senders    = 8
+	perTrigger = 2   // of them: a receiver that hangs leaves the others to the rest
+	sendAnswer = 300 // how much of a refusal's body is kept, in bytes
 )
+
+// Patience is how long receivers of what triggers send are waited for.
+type Patience struct {
+	Answer time.Duration // until a request counts as failed
+	Pause  time.Duration // after a first failure; each further one doubles it
+}
+
+// sendings counts what senders have in hand, by trigger.
+type sendings struct {
+	mu     sync.Mutex
+	inHand map[plan.Number]int
+}
+
+// busy are the triggers that as many senders as may be are busy with.
+func (s *sendings) busy() []plan.Number {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	var all []plan.Number
+	for trigger, many := range s.inHand {
+		if many >= perTrigger {
+			all = append(all, trigger)
+		}
+	}
+	return all
+}
+
+func (s *sendings) add(trigger plan.Number, many int) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.inHand == nil {
+		s.inHand = map[plan.Number]int{}
+	}
+	s.inHand[trigger] += many
+}
 
 // sender sends what triggers are to send. It holds no transaction meanwhile: a
 // receiver that hangs holds up nothing but this sender, and not for long.
 func (e *Engine) sender(ctx context.Context) {
-	client := &http.Client{Timeout: sendTimeout, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+	client := &http.Client{Timeout: e.Patience.Answer, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
 	for ctx.Err() == nil {
 		more, err := e.sendTurn(ctx, client)
 		if err != nil && ctx.Err() == nil {
@@ -55,7 +89,8 @@ func (e *Engine) sendTurn(ctx context.Context, client *http.Client) (bool, error
 	var there, kept bool
 	err = e.store.Write(ctx, func(tx *store.Tx) error {
 		var err error
-		if d, there, err = tx.Lease(plan.Sending, sendLease); err != nil || !there {
+		// After the lease another sender may take what one has crashed with.
+		if d, there, err = tx.Lease(plan.Sending, 3*e.Patience.Answer, e.sendings.busy()...); err != nil || !there {
 			return err
 		}
 		fired, kept, err = tx.Fired(d.Doc)
@@ -64,6 +99,8 @@ func (e *Engine) sendTurn(ctx context.Context, client *http.Client) (bool, error
 	if err != nil || !there {
 		return false, err
 	}
+	e.sendings.add(d.Subject, 1)
+	defer e.sendings.add(d.Subject, -1)
 	reaction := r.plan.ReactionNumbered(d.Subject)
 	if kept && reaction != nil && int(d.Amount) < len(reaction.Steps) {
 		err = e.post(ctx, client, r, reaction, reaction.Steps[d.Amount].Step, fired)
@@ -72,7 +109,7 @@ func (e *Engine) sendTurn(ctx context.Context, client *http.Client) (bool, error
 		return false, nil // cut off by the service's end: it is due again when the lease is over
 	}
 	if err != nil {
-		parked, failErr := e.store.FailDue(ctx, d, err, isHopeless(err), e.SendPause)
+		parked, failErr := e.store.FailDue(ctx, d, err, isHopeless(err), e.Patience.Pause)
 		e.log.Warn("sending failed", "trigger", reaction.Name, "attempt", d.Attempts+1, "parked", parked, "error", err)
 		err = failErr
 	} else {

@@ -13,7 +13,6 @@ import (
 	"os"
 	"runtime/debug"
 	"syscall"
-	"time"
 
 	"yalvo/internal/engine"
 	"yalvo/internal/postgres"
@@ -30,7 +29,7 @@ type Options struct {
 	Console  fs.FS
 	Log      *slog.Logger
 
-	SendPause time.Duration // after a trigger's first failure to send, doubled each time; 0: a second
+	Patience engine.Patience // with receivers of what triggers send; zero: ten seconds and one
 }
 
 // connections is how many the service holds to its database at most.
@@ -95,8 +94,8 @@ func (s *Service) start(ctx context.Context, o Options, listener net.Listener) e
 	if s.engine, err = engine.New(ctx, s.store, o.Log); err != nil {
 		return err
 	}
-	if o.SendPause != 0 {
-		s.engine.SendPause = o.SendPause
+	if o.Patience != (engine.Patience{}) {
+		s.engine.Patience = o.Patience
 	}
 	key, err := s.store.CursorKey(ctx)
 	if err != nil {

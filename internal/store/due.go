@@ -46,16 +46,20 @@ func workArgs(work []plan.Work) []any {
 }
 
 // ClaimDue takes the oldest work of a lane that nobody else has taken, until
-// the transaction ends. Key: due (lane, seq).
-func (tx *Tx) ClaimDue(lane plan.Lane, limit int) ([]Due, error) {
+// the transaction ends, but for that of some subjects. Key: due (lane, seq).
+func (tx *Tx) ClaimDue(lane plan.Lane, limit int, except ...plan.Number) ([]Due, error) {
 	var claimed []Due
+	not := make(bigints, len(except))
+	for i, subject := range except {
+		not[i] = int64(subject)
+	}
 	err := tx.db.Raw(`
 		SELECT lane, seq, step, subject, key, doc, rank, amount, cursor, until, coalesce(change, 0) AS change, since, attempts
 		FROM due
-		WHERE lane = ? AND (not_before IS NULL OR not_before <= clock_timestamp())
+		WHERE lane = ? AND (not_before IS NULL OR not_before <= clock_timestamp()) AND subject <> ALL(?::smallint[])
 		ORDER BY seq
 		LIMIT ?
-		FOR UPDATE SKIP LOCKED`, lane, limit).Scan(&claimed).Error
+		FOR UPDATE SKIP LOCKED`, lane, not, limit).Scan(&claimed).Error
 	return claimed, err
 }
 

@@ -52,10 +52,10 @@ func (tx *Tx) DropFired(age time.Duration, limit int) error {
 		interval(age), limit, plan.React, plan.Send).Error
 }
 
-// Lease takes one piece of work of a lane for some time: whoever crashes with
-// it leaves it to be done again.
-func (tx *Tx) Lease(lane plan.Lane, hold time.Duration) (Due, bool, error) {
-	claimed, err := tx.ClaimDue(lane, 1)
+// Lease takes one piece of work of a lane for some time, but for that of some
+// subjects: whoever crashes with it leaves it to be done again.
+func (tx *Tx) Lease(lane plan.Lane, hold time.Duration, except ...plan.Number) (Due, bool, error) {
+	claimed, err := tx.ClaimDue(lane, 1, except...)
 	if err != nil || len(claimed) == 0 {
 		return Due{}, false, err
 	}
