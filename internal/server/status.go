@@ -57,11 +57,16 @@ type amount struct {
 // Where counting takes long it is done less often, and not while readers wait.
 type countCache struct {
 	mu       sync.Mutex
-	at       time.Time
-	took     time.Duration
-	last     store.Status
+	last     counted
 	counting bool
 	failed   error // of counting aside, for the next reader
+}
+
+// counted is what there was at a time, and how long it took to count it.
+type counted struct {
+	store.Status
+	at   time.Time
+	took time.Duration
 }
 
 // How old a shown count may be, and which part of the time may go into counting.
@@ -71,45 +76,43 @@ const (
 	shortCount    = 50 * time.Millisecond // a reader waits for that
 )
 
-func (cc *countCache) get(ctx context.Context, e *engine.Engine) (store.Status, time.Time, error) {
+func countNow(ctx context.Context, e *engine.Engine) (counted, error) {
+	began := time.Now()
+	got, err := e.Status(ctx)
+	return counted{got, time.Now(), time.Since(began)}, err
+}
+
+func (cc *countCache) get(ctx context.Context, e *engine.Engine) (counted, error) {
 	cc.mu.Lock()
 	defer cc.mu.Unlock()
 	if err := cc.failed; err != nil {
 		cc.failed = nil
-		return cc.last, cc.at, err
+		return cc.last, err
 	}
-	switch {
-	case time.Since(cc.at) < max(maxCountAge, countingShare*cc.took):
-		return cc.last, cc.at, nil
-	case cc.took < shortCount:
-		err := cc.count(ctx, e)
-		return cc.last, cc.at, err
-	case !cc.counting:
+	if time.Since(cc.last.at) < max(maxCountAge, countingShare*cc.last.took) {
+		return cc.last, nil
+	}
+	if cc.last.took < shortCount {
+		got, err := countNow(ctx, e)
+		if err == nil {
+			cc.last = got
+		}
+		return got, err
+	}
+	if !cc.counting {
 		cc.counting = true
 		go cc.countAside(context.WithoutCancel(ctx), e)
 	}
-	return cc.last, cc.at, nil
-}
-
-// count counts anew. The cache must be locked.
-func (cc *countCache) count(ctx context.Context, e *engine.Engine) error {
-	began := time.Now()
-	got, err := e.Status(ctx)
-	if err == nil {
-		cc.last, cc.at, cc.took = got, time.Now(), time.Since(began)
-	}
-	return err
+	return cc.last, nil
 }
 
 // countAside counts while readers are given the counts there are.
 func (cc *countCache) countAside(ctx context.Context, e *engine.Engine) {
-	began := time.Now()
-	got, err := e.Status(ctx)
+	got, err := countNow(ctx, e)
 	cc.mu.Lock()
 	defer cc.mu.Unlock()
-	cc.counting, cc.failed = false, err
-	if err == nil {
-		cc.last, cc.at, cc.took = got, time.Now(), time.Since(began)
+	if cc.counting, cc.failed = false, err; err == nil {
+		cc.last = got
 	}
 }
 
@@ -122,11 +125,11 @@ func (s *Server) getStatus(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	counts, counted, err := s.counted.get(ctx, s.engine)
+	counts, err := s.counted.get(ctx, s.engine)
 	if err != nil {
 		return err
 	}
-	st := status{Parked: now.Parked, Counted: counted.UTC()}
+	st := status{Parked: now.Parked, Counted: counts.at.UTC()}
 	for _, l := range now.Lanes {
 		lane := laneStatus{Lane: l.Lane.String(), Due: l.Due}
 		if l.Due > 0 {

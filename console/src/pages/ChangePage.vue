@@ -1,31 +1,15 @@
 <script setup lang="ts">
-import { computed, onUnmounted, ref, shallowRef, watch } from 'vue'
+import { computed } from 'vue'
 import { useRoute } from 'vue-router'
-import { api, wordsOf, type Cascade } from '../api/client'
+import { api } from '../api/client'
 import CascadeTree from '../components/CascadeTree.vue'
 import ChangeList from '../components/ChangeList.vue'
+import { useReport } from '../composables/report'
 import { duration } from '../format'
 
 const route = useRoute()
 const position = computed(() => String(route.params.position))
-const cascade = shallowRef<Cascade>()
-const trouble = ref('')
-let timer: number | undefined
-
-async function look() {
-  window.clearTimeout(timer)
-  try {
-    cascade.value = await api.cascade(position.value)
-    trouble.value = ''
-  } catch (error) {
-    cascade.value = undefined
-    trouble.value = wordsOf(error)
-    return
-  }
-  if (!cascade.value.settled) timer = window.setTimeout(look, 700)
-}
-watch(position, look, { immediate: true })
-onUnmounted(() => window.clearTimeout(timer))
+const { report: cascade, trouble } = useReport(position, api.cascade, (c) => c.settled)
 
 const headline = computed(() => {
   const c = cascade.value

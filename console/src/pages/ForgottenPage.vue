@@ -1,29 +1,13 @@
 <script setup lang="ts">
-import { computed, onUnmounted, ref, shallowRef, watch } from 'vue'
+import { computed } from 'vue'
 import { useRoute } from 'vue-router'
-import { api, wordsOf, type Forgotten } from '../api/client'
+import { api } from '../api/client'
+import { useReport } from '../composables/report'
 import { count, duration, moment } from '../format'
 
 const route = useRoute()
 const id = computed(() => String(route.params.id))
-const report = shallowRef<Forgotten>()
-const trouble = ref('')
-let timer: number | undefined
-
-async function look() {
-  window.clearTimeout(timer)
-  try {
-    report.value = await api.forgotten(id.value)
-    trouble.value = ''
-  } catch (error) {
-    report.value = undefined
-    trouble.value = wordsOf(error)
-    return
-  }
-  if (!report.value.finished) timer = window.setTimeout(look, 700)
-}
-watch(id, look, { immediate: true })
-onUnmounted(() => window.clearTimeout(timer))
+const { report, trouble } = useReport(id, api.forgotten, (f) => f.finished)
 
 const left = computed(() => report.value?.left ?? [])
 const headline = computed(() => {
