@@ -186,6 +186,46 @@ func TestAnAuditOfOneDocumentLooksBothWays(t *testing.T) {
 	same(t, "left", len(found), 1)
 }
 
+// The journal knows when the facts became what a duplicate should be.
+func TestDriftSaysSinceWhen(t *testing.T) {
+	w := start(t, marsh)
+	for _, name := range []string{"ada", "ben"} {
+		w.person(name)
+	}
+	w.sighting("ada", "p1", 3)
+	at := map[string]client.Position{}
+	patch := func(what, path string, fields map[string]any) {
+		t.Helper()
+		_, position, err := w.Patch(t.Context(), path, fields)
+		if err != nil {
+			t.Fatal(err)
+		}
+		at[what] = position
+	}
+	patch("unique people.handle", "people/ada", map[string]any{"handle": "ada_of_the_marsh"})
+	patch("reference posts.about", "posts/p1", map[string]any{"about": "p1"})
+	at["contribution posts.score"] = must(w.SetWith(t.Context(), "vote", "ben", "p1", map[string]any{"value": 2}))(t)
+	patch("contribution people.birds", "posts/p1", map[string]any{"birds": 5})
+	patch("nothing else", "people/ada", map[string]any{"name": "Adelheid"})
+	w.Settle()
+	for what, sql := range map[string]string{
+		"unique people.handle":      "DELETE FROM uniques",
+		"reference posts.about":     "DELETE FROM refs WHERE reference = " + num("reference", "posts.about"),
+		"contribution posts.score":  "DELETE FROM contributions WHERE summary = " + num("kept", "posts.score"),
+		"contribution people.birds": "UPDATE contributions SET value = 3 WHERE summary = " + num("kept", "people.birds"),
+	} {
+		w.SQL(sql)
+		_, found := w.audit(client.Scope{Mend: true})
+		if len(found) != 1 || found[0].Aspect+" "+found[0].Duplicate != what || found[0].Since == nil {
+			t.Errorf("%s: found %+v", what, found)
+			continue
+		}
+		change := must(w.Cascade(t.Context(), exact(at[what])))(t).Change
+		same(t, what, found[0].Since.UTC(), change.At.UTC())
+		w.Settle()
+	}
+}
+
 // everything is all that is stored, as text: facts and duplicates.
 func (w world) everything() string {
 	w.t.Helper()

@@ -336,27 +336,6 @@ func (e *Engine) report(ctx context.Context, r *running, tx *store.Tx, audit int
 	return own, tx.AddDrift(audit, own)
 }
 
-// date asks the journal since when a surplus entry has been one.
-func (e *Engine) date(ctx context.Context, d plan.Duplicate, found *store.Drift) error {
-	if d.Kind != plan.Entered || found.Kind != "surplus" || found.OtherPath == "" {
-		return nil
-	}
-	t := d.Timeline
-	author, err := authorOf(*found)
-	if err != nil {
-		return err
-	}
-	doc, err := e.store.Keys(ctx, []int64{author, found.Doc})
-	if err != nil || doc[author] == "" || doc[found.Doc] == "" {
-		return err
-	}
-	history, err := e.store.AboutPair(ctx, t.Through.Name, detail(t.Through, doc[found.Doc], doc[author]), 1)
-	if err == nil && len(history) > 0 && history[0].Kind == plan.Unset {
-		found.Since = &history[0].At
-	}
-	return err
-}
-
 // paths are the paths of documents by their row numbers; those that are gone
 // have none.
 func (r *running) paths(tx *store.Tx, ns []int64) (map[int64]string, error) {
