@@ -28,9 +28,8 @@ type Engine struct {
 	workers  sync.WaitGroup
 	striding stride        // of the audit at hand; only the auditor looks at it
 	auditing chan struct{} // an audit was begun
-	sendings sendings
-	Patience Patience     // with receivers of what triggers send
-	inserted atomic.Int64 // entries written since this process last swept the timelines
+	Patience Patience      // with receivers of what triggers send
+	inserted atomic.Int64  // entries written since this process last swept the timelines
 }
 
 // running is the design in force, with its plan.

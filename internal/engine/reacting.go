@@ -164,8 +164,8 @@ func (t *turn) payload(reaction *plan.Reaction, fired store.Fired) (map[string]a
 }
 
 // do carries out one step. What is already as the step wants it is fine. So is
-// a document that has gone meanwhile, if the step would only have changed it,
-// or if what set off the trigger has gone too.
+// a document that has gone meanwhile, if that is what the step would have
+// changed, or if what set off the trigger has gone too.
 func (t *turn) do(s plan.ReactionStep, fired store.Fired, values map[string]any, why cause) error {
 	err := t.attempt(s, values, why)
 	if errors.Is(err, errTaken) {
@@ -174,7 +174,9 @@ func (t *turn) do(s plan.ReactionStep, fired store.Fired, values map[string]any,
 	if !isMissing(err) {
 		return err
 	}
-	if s.Do == design.DoEdit || s.Do == design.DoRemove || s.Do == design.DoUnpair {
+	var refusal *Refusal
+	changes := s.Do == design.DoEdit || s.Do == design.DoRemove || s.Do == design.DoUnpair
+	if changes && errors.As(err, &refusal) && refusal.Code == CodeNotFound {
 		return nil
 	}
 	stands, lookErr := t.stands(fired.Subject)

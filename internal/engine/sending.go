@@ -20,9 +20,9 @@ import (
 )
 
 const (
-	senders    = 8
-	perTrigger = 2   // of them: a receiver that hangs leaves the others to the rest
-	sendAnswer = 300 // how much of a refusal's body is kept, in bytes
+	sendsAtOnce = 16  // requests a service has under way
+	perTrigger  = 4   // of them: a receiver that hangs leaves the others to the rest
+	sendAnswer  = 300 // how much of a refusal's body is kept, in bytes
 )
 
 // Patience is how long receivers of what triggers send are waited for.
@@ -31,44 +31,54 @@ type Patience struct {
 	Pause  time.Duration // after a first failure; each further one doubles it
 }
 
-// sendings counts what senders have in hand, by trigger.
-type sendings struct {
-	mu     sync.Mutex
-	inHand map[plan.Number]int
+// sends counts the requests under way, by trigger.
+type sends struct {
+	mu       sync.Mutex
+	underWay map[plan.Number]int
 }
 
-// busy are the triggers that as many senders as may be are busy with.
-func (s *sendings) busy() []plan.Number {
+// add counts requests that begin or, below zero, end.
+func (s *sends) add(trigger plan.Number, many int) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	var all []plan.Number
-	for trigger, many := range s.inHand {
-		if many >= perTrigger {
-			all = append(all, trigger)
+	s.underWay[trigger] += many
+}
+
+// full are the triggers that have as many under way as they may; all tells
+// whether the service has.
+func (s *sends) full() (triggers []plan.Number, all bool) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	total := 0
+	for trigger, many := range s.underWay {
+		if total += many; many >= perTrigger {
+			triggers = append(triggers, trigger)
 		}
 	}
-	return all
+	return triggers, total >= sendsAtOnce
 }
 
-func (s *sendings) add(trigger plan.Number, many int) {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	if s.inHand == nil {
-		s.inHand = map[plan.Number]int{}
-	}
-	s.inHand[trigger] += many
-}
-
-// sender sends what triggers are to send. It holds no transaction meanwhile: a
-// receiver that hangs holds up nothing but this sender, and not for long.
+// sender has sent what triggers are to send, each request on its own and in no
+// transaction: a receiver that hangs holds up little, and not for long.
 func (e *Engine) sender(ctx context.Context) {
 	client := &http.Client{Timeout: e.Patience.Answer, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+	under := &sends{underWay: map[plan.Number]int{}}
+	var group sync.WaitGroup
+	defer group.Wait()
 	for ctx.Err() == nil {
-		more, err := e.sendTurn(ctx, client)
+		l, there, err := e.nextToSend(ctx, under)
 		if err != nil && ctx.Err() == nil {
 			e.log.Error("sending", "error", err)
 		}
-		if more && err == nil {
+		if there && err == nil {
+			under.add(l.due.Subject, 1)
+			group.Go(func() {
+				if err := e.sendLeased(ctx, client, l); err != nil && ctx.Err() == nil {
+					e.log.Error("sending", "error", err)
+				}
+				under.add(l.due.Subject, -1)
+				e.wakeAll()
+			})
 			continue
 		}
 		select {
@@ -79,46 +89,53 @@ func (e *Engine) sender(ctx context.Context) {
 	}
 }
 
-func (e *Engine) sendTurn(ctx context.Context, client *http.Client) (bool, error) {
-	r, err := e.ifPlanned(ctx)
-	if err != nil || r == nil {
-		return false, err
+// leased is something to send that nobody else sends meanwhile.
+type leased struct {
+	*running
+	due   store.Due
+	fired store.Fired
+	kept  bool // what set off the trigger is known still
+}
+
+func (e *Engine) nextToSend(ctx context.Context, under *sends) (l leased, there bool, err error) {
+	full, all := under.full()
+	if all {
+		return l, false, nil
 	}
-	var d store.Due
-	var fired store.Fired
-	var there, kept bool
+	if l.running, err = e.ifPlanned(ctx); err != nil || l.running == nil {
+		return l, false, err
+	}
 	err = e.store.Write(ctx, func(tx *store.Tx) error {
 		var err error
-		// After the lease another sender may take what one has crashed with.
-		if d, there, err = tx.Lease(plan.Sending, 3*e.Patience.Answer, e.sendings.busy()...); err != nil || !there {
+		// After the lease another service may take what one has crashed with.
+		if l.due, there, err = tx.Lease(plan.Sending, 3*e.Patience.Answer, full...); err != nil || !there {
 			return err
 		}
-		fired, kept, err = tx.Fired(d.Doc)
+		l.fired, l.kept, err = tx.Fired(l.due.Doc)
 		return err
 	})
-	if err != nil || !there {
-		return false, err
-	}
-	e.sendings.add(d.Subject, 1)
-	defer e.sendings.add(d.Subject, -1)
-	reaction := r.plan.ReactionNumbered(d.Subject)
-	if kept && reaction != nil && int(d.Amount) < len(reaction.Steps) {
-		err = e.post(ctx, client, r, reaction, reaction.Steps[d.Amount].Step, fired)
+	return l, there, err
+}
+
+// sendLeased sends it, and notes that it was sent or what came of it.
+func (e *Engine) sendLeased(ctx context.Context, client *http.Client, l leased) error {
+	reaction := l.plan.ReactionNumbered(l.due.Subject)
+	var err error
+	if l.kept && reaction != nil && int(l.due.Amount) < len(reaction.Steps) {
+		err = e.post(ctx, client, l.running, reaction, reaction.Steps[l.due.Amount].Step, l.fired)
 	}
 	if ctx.Err() != nil {
-		return false, nil // cut off by the service's end: it is due again when the lease is over
+		return nil // cut off by the service's end: it is due again when the lease is over
 	}
-	if err != nil {
-		parked, failErr := e.store.FailDue(ctx, d, err, isHopeless(err), e.Patience.Pause)
-		e.log.Warn("sending failed", "trigger", reaction.Name, "attempt", d.Attempts+1, "parked", parked, "error", err)
-		err = failErr
-	} else {
-		err = e.store.Write(ctx, func(tx *store.Tx) error {
-			return tx.FinishDue(plan.Sending, []store.Progress{{Seq: d.Seq, Rows: 1}})
+	defer e.settled.send()
+	if err == nil {
+		return e.store.Write(ctx, func(tx *store.Tx) error {
+			return tx.FinishDue(plan.Sending, []store.Progress{{Seq: l.due.Seq, Rows: 1}})
 		})
 	}
-	e.settled.send()
-	return true, err
+	parked, failErr := e.store.FailDue(ctx, l.due, err, isHopeless(err), e.Patience.Pause)
+	e.log.Warn("sending failed", "trigger", reaction.Name, "attempt", l.due.Attempts+1, "parked", parked, "error", err)
+	return failErr
 }
 
 // event is a change in the form of CloudEvents 1.0, structured JSON.

@@ -55,9 +55,7 @@ func (e *Engine) Start() {
 	}
 	e.workers.Go(func() { e.keepHouse(ctx) })
 	e.workers.Go(func() { e.auditor(ctx) })
-	for range senders {
-		e.workers.Go(func() { e.sender(ctx) })
-	}
+	e.workers.Go(func() { e.sender(ctx) })
 }
 
 // Stop ends the workers. Work in hand is rolled back and stays due.
