@@ -195,7 +195,7 @@ func (m *creation) carryOut(tx *store.Tx) (Result, error) {
 	if err != nil {
 		return Result{}, err
 	}
-	err = m.running.fireDocument(tx, design.OnCreated, m.in, m.key, doc.Fields, nil, m.why.from(position))
+	err = m.running.fireDocument(tx, design.OnCreated, m.in, doc, nil, m.why.from(position))
 	return Result{Document: view(m.in, doc), Position: at(position), Fresh: true, Read: held.many(), Wrote: 1}, err
 }
 

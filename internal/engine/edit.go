@@ -153,7 +153,7 @@ func (r *running) carryOutEdit(tx *store.Tx, c *plan.Collection, doc store.Docum
 	if err != nil {
 		return Result{}, err
 	}
-	err = r.fireDocument(tx, design.OnChanged, c, doc.Key, doc.Fields, was, why.from(position))
+	err = r.fireDocument(tx, design.OnChanged, c, doc, was, why.from(position))
 	return Result{Document: view(c, doc), Position: at(position), Fresh: true, Read: 1 + len(moved.pointers), Wrote: 1}, err
 }
 

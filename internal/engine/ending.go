@@ -184,7 +184,7 @@ func (t *turn) endPairs(d store.Due) (int, error) {
 		return 0, err
 	}
 	for _, ends := range gone {
-		if err := t.firePair(t.tx, design.OnUnset, p, ends.AKey, ends.BKey, ends.Fields, owing(d)); err != nil {
+		if err := t.firePair(t.tx, design.OnUnset, p, ends, owing(d)); err != nil {
 			return 0, err
 		}
 	}

@@ -71,7 +71,7 @@ func (r *running) setPair(tx *store.Tx, p *plan.Pair, link Link, fields map[stri
 	if err != nil || outcome == store.Refilled {
 		return result, err
 	}
-	if err := r.firePair(tx, design.OnSet, p, from.Key, to.Key, given, why.from(position)); err != nil {
+	if err := r.firePair(tx, design.OnSet, p, store.Ends{A: from.N, B: to.N, AKey: from.Key, BKey: to.Key, Fields: given}, why.from(position)); err != nil {
 		return result, err
 	}
 	dissolved, err := r.dissolve(tx, p, from, to, why.from(position))
@@ -137,7 +137,7 @@ func (r *running) endPair(tx *store.Tx, p *plan.Pair, from, to store.Document, w
 	if err != nil {
 		return 0, err
 	}
-	return position, r.firePair(tx, design.OnUnset, p, from.Key, to.Key, fields, why.from(position))
+	return position, r.firePair(tx, design.OnUnset, p, store.Ends{A: from.N, B: to.N, AKey: from.Key, BKey: to.Key, Fields: fields}, why.from(position))
 }
 
 // dissolve ends the pairs that cannot stand beside one that was just set, and

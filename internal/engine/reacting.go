@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"slices"
-	"strings"
 
 	"yalvo/internal/design"
 	"yalvo/internal/expr"
@@ -15,38 +14,39 @@ import (
 
 // fireDocument sets off the developer's triggers that wait for a change of a
 // document, in the transaction of that change. was is what an edit changed.
-func (r *running) fireDocument(tx *store.Tx, on design.Event, c *plan.Collection, key string, fields, was json.RawMessage, why cause) error {
+func (r *running) fireDocument(tx *store.Tx, on design.Event, c *plan.Collection, d store.Document, was json.RawMessage, why cause) error {
 	reactions := r.plan.ReactionsTo(on, c, nil)
 	if len(reactions) == 0 {
 		return nil
 	}
-	doc, err := typedFields(c.Collection.Fields, fields)
+	doc, err := typedFields(c.Collection.Fields, d.Fields)
 	if err != nil {
 		return err
 	}
-	payload := map[string]any{"doc": doc, "key": key, "me": why.actor}
+	payload := map[string]any{"doc": doc, "key": d.Key, "me": why.actor}
 	if was != nil {
 		if payload["old"], err = typedFields(c.Collection.Fields, was); err != nil {
 			return err
 		}
 	}
-	return r.fire(tx, reactions, c.Path(key), payload, why)
+	return r.fire(tx, reactions, store.Fired{Subject: c.Path(d.Key), Doc: d.N}, payload, why)
 }
 
 // firePair is the same for a pair that was set or unset.
-func (r *running) firePair(tx *store.Tx, on design.Event, p *plan.Pair, from, to string, fields json.RawMessage, why cause) error {
+func (r *running) firePair(tx *store.Tx, on design.Event, p *plan.Pair, ends store.Ends, why cause) error {
 	reactions := r.plan.ReactionsTo(on, nil, p)
 	if len(reactions) == 0 {
 		return nil
 	}
-	if fields == nil {
-		fields = json.RawMessage("{}")
+	if ends.Fields == nil {
+		ends.Fields = json.RawMessage("{}")
 	}
-	typed, err := typedFields(p.Fields, fields)
+	typed, err := typedFields(p.Fields, ends.Fields)
 	if err != nil {
 		return err
 	}
-	return r.fire(tx, reactions, detail(p, from, to), map[string]any{"pair": typed, "from": from, "to": to, "me": why.actor}, why)
+	about := store.Fired{Subject: detail(p, ends.AKey, ends.BKey), Doc: ends.A, Other: ends.B}
+	return r.fire(tx, reactions, about, map[string]any{"pair": typed, "from": ends.AKey, "to": ends.BKey, "me": why.actor}, why)
 }
 
 // typedFields reads stored fields in the types that conditions compute with.
@@ -59,19 +59,20 @@ func typedFields(fields []*design.Field, raw json.RawMessage) (map[string]any, e
 	return typed, nil
 }
 
-func (r *running) fire(tx *store.Tx, reactions []*plan.Reaction, subject string, payload map[string]any, why cause) error {
+func (r *running) fire(tx *store.Tx, reactions []*plan.Reaction, about store.Fired, payload map[string]any, why cause) error {
 	for _, reaction := range reactions {
 		if reaction.When != nil && !reaction.When.Holds(payload) {
 			continue
 		}
 		if why.depth >= design.MaxDepth {
-			return refuse(CodeLoop, "trigger %q was set off by triggers %d times in a row, by %s: give one of them a `when` that ends it", reaction.Name, why.depth, subject)
+			return refuse(CodeLoop, "trigger %q was set off by triggers %d times in a row, by %s: give one of them a `when` that ends it", reaction.Name, why.depth, about.Subject)
 		}
 		raw, err := json.Marshal(payload)
 		if err != nil {
 			return err
 		}
-		n, err := tx.Fire(store.Fired{Reaction: reaction.Number, Change: why.change, Subject: subject, Depth: why.depth + 1, Payload: raw})
+		about.Reaction, about.Change, about.Depth, about.Payload = reaction.Number, why.change, why.depth+1, raw
+		n, err := tx.Fire(about)
 		if err != nil {
 			return err
 		}
@@ -179,7 +180,7 @@ func (t *turn) do(s plan.ReactionStep, fired store.Fired, values map[string]any,
 	if changes && errors.As(err, &refusal) && refusal.Code == CodeNotFound {
 		return nil
 	}
-	stands, lookErr := t.stands(fired.Subject)
+	stands, lookErr := t.stands(fired)
 	if lookErr != nil || !stands {
 		return lookErr
 	}
@@ -188,20 +189,13 @@ func (t *turn) do(s plan.ReactionStep, fired store.Fired, values map[string]any,
 
 // stands tells whether what set off a trigger is there still: a document, or
 // both ends of a pair.
-func (t *turn) stands(subject string) (bool, error) {
-	for _, path := range strings.Split(subject, " → ") {
-		c, key, err := t.locate(path)
-		if err == nil {
-			_, err = t.engine.number(t.ctx, c, key)
-		}
-		if isMissing(err) {
-			return false, nil
-		}
-		if err != nil {
-			return false, err
-		}
+func (t *turn) stands(fired store.Fired) (bool, error) {
+	ns := []int64{fired.Doc}
+	if fired.Other != 0 && fired.Other != fired.Doc {
+		ns = append(ns, fired.Other)
 	}
-	return true, nil
+	there, err := t.tx.Numbered(ns)
+	return len(there) == len(ns), err
 }
 
 func (t *turn) attempt(s plan.ReactionStep, values map[string]any, why cause) error {

@@ -111,12 +111,12 @@ func (r *running) takeAway(tx *store.Tx, c *plan.Collection, docs []store.Docume
 		return err
 	}
 	if why.forgotten != 0 {
-		if err := tx.NoteForgotten(why.forgotten, c.Number, docs, c.Path); err != nil {
+		if err := tx.NoteForgotten(why.forgotten, docs, c.Path); err != nil {
 			return err
 		}
 	}
 	for _, d := range docs {
-		if err := r.fireDocument(tx, design.OnRemoved, c, d.Key, d.Fields, nil, why); err != nil {
+		if err := r.fireDocument(tx, design.OnRemoved, c, d, nil, why); err != nil {
 			return err
 		}
 	}

@@ -13,6 +13,8 @@ type Fired struct {
 	Reaction plan.Number
 	Change   int64  // the client's change at the root
 	Subject  string // the document's path, or the pair's ends
+	Doc      int64  // the document, or the pair's from end
+	Other    int64  // the pair's to end, 0 if there is none
 	Depth    int64  // how many triggers in a row
 	At       time.Time
 	Payload  json.RawMessage
@@ -21,8 +23,8 @@ type Fired struct {
 // Fire notes what set off a trigger and returns its number.
 func (tx *Tx) Fire(f Fired) (int64, error) {
 	var n int64
-	err := tx.db.Raw("INSERT INTO fired (reaction, change, subject, depth, payload) VALUES (?, ?, ?, ?, ?::jsonb) RETURNING n",
-		f.Reaction, f.Change, f.Subject, f.Depth, string(f.Payload)).Scan(&n).Error
+	err := tx.db.Raw("INSERT INTO fired (reaction, change, subject, doc, other, depth, payload) VALUES (?, ?, ?, ?, ?, ?, ?::jsonb) RETURNING n",
+		f.Reaction, f.Change, f.Subject, f.Doc, f.Other, f.Depth, string(f.Payload)).Scan(&n).Error
 	return n, err
 }
 

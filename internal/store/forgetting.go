@@ -77,16 +77,16 @@ func (tx *Tx) SetForgottenChange(id, change int64) error {
 	return tx.db.Exec("UPDATE forgotten SET change = ? WHERE id = ?", change, id).Error
 }
 
-// NoteForgotten notes documents of a collection that go along, with their paths.
-func (tx *Tx) NoteForgotten(id int64, collection plan.Number, docs []Document, path func(key string) string) error {
-	ns, keys, paths := make(bigints, len(docs)), make(texts, len(docs)), make(texts, len(docs))
+// NoteForgotten notes documents that go along, with their paths.
+func (tx *Tx) NoteForgotten(id int64, docs []Document, path func(key string) string) error {
+	ns, created, paths := make(bigints, len(docs)), make(texts, len(docs)), make(texts, len(docs))
 	for i, d := range docs {
-		ns[i], keys[i], paths[i] = d.N, d.Key, path(d.Key)
+		ns[i], created[i], paths[i] = d.N, d.Created.Format(time.RFC3339Nano), path(d.Key)
 	}
 	return tx.db.Exec(`
-		INSERT INTO forgotten_documents (forgotten, n, collection, key, path)
-		SELECT ?, new.n, ?, new.key, new.path
-		FROM unnest(?::bigint[], ?::text[], ?::text[]) AS new (n, key, path) ON CONFLICT DO NOTHING`, id, collection, ns, keys, paths).Error
+		INSERT INTO forgotten_documents (forgotten, n, created, path)
+		SELECT ?, new.n, new.created, new.path
+		FROM unnest(?::bigint[], ?::timestamptz[], ?::text[]) AS new (n, created, path) ON CONFLICT DO NOTHING`, id, ns, created, paths).Error
 }
 
 const forgottenColumns = "id, path, coalesce(change, 0) AS change, places, answers, events, coalesce(report, 'null') AS report, started, ended"
@@ -110,14 +110,10 @@ func (tx *Tx) FinishForgotten(id int64, report json.RawMessage) error {
 	return tx.db.Exec("UPDATE forgotten SET report = ?::jsonb, ended = clock_timestamp() WHERE id = ? AND report IS NULL", string(report), id).Error
 }
 
-// Where a forgotten document f may stand by its path: in answers a and events
-// e, of before another document got that path. Key: documents (collection, key).
-const (
-	answerHolds = `a.answer IS NOT NULL AND a.answer::jsonb -> 'document' ->> 'path' = f.path
-		AND coalesce((a.answer::jsonb -> 'document' ->> 'created')::timestamptz < ` + bornAgain + `, true)`
-	eventNames = `f.path IN (e.subject, split_part(e.subject, ' → ', 1), split_part(e.subject, ' → ', 2)) AND e.at <= ` + bornAgain
-	bornAgain  = `coalesce((SELECT d.created FROM documents d WHERE d.collection = f.collection AND d.key = f.key), 'infinity')`
-)
+// answerHolds is the condition that an answer a holds a forgotten document f,
+// not another one of the same path.
+const answerHolds = `a.answer IS NOT NULL AND a.answer::jsonb -> 'document' ->> 'path' = f.path
+		AND (a.answer::jsonb -> 'document' ->> 'created')::timestamptz = f.created`
 
 // ForgetAnswers drops kept answers to requests that hold a document that is
 // forgotten, and events that triggers were set off by, and notes how many; the
@@ -130,8 +126,8 @@ func (tx *Tx) ForgetAnswers(id int64) error {
 		return answers.Error
 	}
 	events := tx.db.Exec(`
-		DELETE FROM fired e USING forgotten_documents f
-		WHERE f.forgotten = ? AND `+eventNames, id)
+		DELETE FROM fired
+		WHERE doc IN (SELECT n FROM forgotten_documents WHERE forgotten = ?) OR other IN (SELECT n FROM forgotten_documents WHERE forgotten = ?)`, id, id)
 	if events.Error != nil {
 		return events.Error
 	}
@@ -174,7 +170,7 @@ func (tx *Tx) Remains(id int64) ([]Rest, error) {
 			UNION ALL SELECT 'frozen copies', count(*) FROM origins WHERE target IN (SELECT n FROM f)
 			UNION ALL SELECT 'remembered keys', count(*) FROM departed WHERE n IN (SELECT n FROM f)
 			UNION ALL SELECT 'kept answers', count(*) FROM answered a WHERE EXISTS (SELECT 1 FROM f WHERE `+answerHolds+`)
-			UNION ALL SELECT 'events', count(*) FROM fired e WHERE EXISTS (SELECT 1 FROM f WHERE `+eventNames+`)
+			UNION ALL SELECT 'events', count(*) FROM fired WHERE doc IN (SELECT n FROM f) OR other IN (SELECT n FROM f)
 		) w WHERE many > 0`, id).Scan(&found).Error
 	return found, err
 }

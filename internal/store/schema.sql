@@ -221,6 +221,8 @@ CREATE TABLE fired (
     reaction smallint    NOT NULL,
     change   bigint      NOT NULL,  -- the client's change at the root
     subject  text        NOT NULL,  -- the document's path, or the pair's ends
+    doc      bigint      NOT NULL,  -- the document, or the pair's from end
+    other    bigint      NOT NULL,  -- the pair's to end; 0: none
     depth    bigint      NOT NULL,  -- how many triggers in a row
     at       timestamptz NOT NULL DEFAULT clock_timestamp(),
     payload  jsonb       NOT NULL
@@ -257,8 +259,7 @@ CREATE TABLE forgotten_documents (
     forgotten bigint NOT NULL,
     n         bigint NOT NULL,
     path      text   NOT NULL,
-    collection smallint NOT NULL,
-    key       text COLLATE "C" NOT NULL,  -- another may bear it since
+    created   timestamptz NOT NULL,  -- another may have the path since
     PRIMARY KEY (forgotten, n)
 );
 
