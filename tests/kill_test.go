@@ -27,8 +27,9 @@ func TestKillingServicesAndTheDatabaseLosesNothing(t *testing.T) {
 		}
 	})
 	address := database.Address()
-	w := world{harness.StartOn(t, address, marsh), t}
-	th := newThrong(t, w, marsh)
+	source := marsh + marshTriggers
+	w := world{harness.StartOn(t, address, source), t}
+	th := newThrong(t, w, source)
 	th.rough, th.steady, th.clients = true, w.URL, []*client.Client{w.Client}
 	th.populate(s)
 
