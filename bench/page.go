@@ -18,8 +18,8 @@ import (
 
 const (
 	readers  = 16
-	readTime = 4 * time.Second
-	turns    = 3
+	readTime = 3 * time.Second
+	turns    = 5
 )
 
 // page: the first page of a timeline over HTTP, 16 readers, beside the same SQL
