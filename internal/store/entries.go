@@ -69,17 +69,14 @@ func (tx *Tx) Bound(spreads []Spread, width int) error {
 		Many int
 	}
 	err := tx.db.Raw(`
-		SELECT s.i, coalesce(turn.last, 0) AS last, turn.many
+		SELECT s.i, coalesce(nth.a, s.until) AS last, CASE WHEN nth.a IS NOT NULL THEN ? ELSE (
+			SELECT count(*) FROM pairs WHERE kind = s.pair AND b = s.author AND a > s.cursor AND a <= s.until) END AS many
 		FROM unnest(?::bigint[], ?::smallint[], ?::bigint[], ?::bigint[], ?::bigint[]) AS s (i, pair, author, cursor, until)
-		CROSS JOIN LATERAL (
-			SELECT max(a) AS last, count(*) AS many
-			FROM (SELECT a FROM pairs WHERE kind = s.pair AND b = s.author AND a > s.cursor AND a <= s.until ORDER BY a LIMIT ?) f
-		) turn`, seqs, pairs, authors, cursors, untils, width).Scan(&rows).Error
+		LEFT JOIN LATERAL (
+			SELECT a FROM pairs WHERE kind = s.pair AND b = s.author AND a > s.cursor AND a <= s.until ORDER BY a OFFSET ? LIMIT 1
+		) nth ON true`, width, seqs, pairs, authors, cursors, untils, width-1).Scan(&rows).Error
 	for _, r := range rows {
 		spreads[r.I].Last, spreads[r.I].Many, spreads[r.I].Done = r.Last, r.Many, r.Many < width
-		if spreads[r.I].Done {
-			spreads[r.I].Last = spreads[r.I].Until
-		}
 	}
 	return err
 }
@@ -110,13 +107,13 @@ func spreadArgs(spreads []Spread) []any {
 }
 
 // barredOwners is the condition that an owner p.a is kept from an author by a
-// pair of theirs, for one author: PostgreSQL hashes the author's pairs once
-// for the whole chunk. Keys: pairs (kind, b, a), pairs_from (kind, a, ...).
+// pair of theirs, for one author: PostgreSQL hashes the author's pairs within
+// the chunk once. Keys: pairs (kind, b, a), pairs_from (kind, a, ...).
 const barredOwners = `
 	AND p.a NOT IN (
-		SELECT a FROM pairs WHERE kind = ? AND b = ?
+		SELECT a FROM pairs WHERE kind = ? AND b = ? AND a > ? AND a <= ?
 		UNION ALL
-		SELECT b FROM pairs WHERE kind = ? AND a = ? AND ?::boolean)`
+		SELECT b FROM pairs WHERE kind = ? AND a = ? AND b > ? AND b <= ? AND ?::boolean)`
 
 // deliverOne is the plain statement for one entry on its way: like a bare
 // INSERT ... SELECT, but for the question whether it is posted still, which is
@@ -131,7 +128,7 @@ func deliverOne(s Spread) (string, []any) {
 	args := []any{s.Timeline, s.Rank, s.Doc, s.Author, s.Pair, s.Author, s.Cursor, s.Last, s.Timeline, s.Author, s.Rank, s.Doc}
 	if s.Bar != 0 {
 		sql += barredOwners
-		args = append(args, s.Bar, s.Author, s.Bar, s.Author, s.BothWays)
+		args = append(args, s.Bar, s.Author, s.Cursor, s.Last, s.Bar, s.Author, s.Cursor, s.Last, s.BothWays)
 	}
 	return sql, args
 }
