@@ -131,3 +131,20 @@ func TestASmallPostIsNotHeldUpByAGreatFanOut(t *testing.T) {
 	w.Settle()
 	same(t, "entries", w.Number("SELECT count(*) FROM entries WHERE doc = (SELECT n FROM documents WHERE key = 'big')"), many+1)
 }
+
+// The parts of a great fan-out are written at the same time.
+func TestAGreatFanOutIsSharedByTwoWorkers(t *testing.T) {
+	w := start(t, ponds)
+	w.person("star")
+	const many = 22_000
+	star := w.Number("SELECT n FROM documents WHERE key = 'star'")
+	w.SQL(`INSERT INTO pairs (kind, b, a) SELECT (SELECT n FROM numbers WHERE kind = 'pair' AND name = 'follow'), $1::bigint, 1000000 + g FROM generate_series(1, $2::int) g`, star, many)
+	g := w.stall("entries", "NEW.owner > 1000600") // after the first followers
+	w.post("star", "big", "to everybody")
+	w.until("two parts are about to be written", func() bool {
+		return w.Number("SELECT count(*) FROM pg_locks WHERE locktype = 'advisory' AND objid = $1 AND NOT granted AND database = (SELECT oid FROM pg_database WHERE datname = current_database())", gateLock) == 2
+	})
+	g.open()
+	w.Settle()
+	same(t, "entries", w.Number("SELECT count(*) FROM entries"), many+1)
+}

@@ -14,7 +14,7 @@ const (
 	chunkWidth = 30_000 // followers of one entry, when it goes alone: a fifth of a second
 	bringLimit = 20_000 // entries that follows bring in together
 
-	deliverers  = 2      // how many workers deliver
+	spreaders   = 2      // how many workers share a long fan-out
 	sharedRange = 10_000 // row numbers that are worth a worker of their own
 )
 
@@ -153,11 +153,11 @@ func (t *turn) share(due []store.Due, spreads []store.Spread) error {
 		if err != nil {
 			return err
 		}
-		part := (end - s.Last) / int64(deliverers)
+		part := (end - s.Last) / int64(spreaders)
 		if part < sharedRange {
 			continue
 		}
-		for n := deliverers - 1; n > 0; n-- {
+		for n := spreaders - 1; n > 0; n-- {
 			if err := t.tx.SplitDue(plan.Delivering, s.Seq, s.Last+int64(n)*part); err != nil {
 				return err
 			}

@@ -29,7 +29,7 @@ func lanes() map[plan.Lane]lane {
 	return map[plan.Lane]lane{
 		plan.Counting:   {1, 5000, false, (*turn).count},
 		plan.Copying:    {1, 64, false, (*turn).recopy},
-		plan.Delivering: {deliverers, 256, false, (*turn).deliver},
+		plan.Delivering: {spreaders + 1, 256, false, (*turn).deliver},
 		plan.Ending:     {1, 1, true, (*turn).end},
 		plan.Tidying:    {1, 1, false, (*turn).tidy},
 		plan.Reacting:   {1, 64, true, (*turn).react},
@@ -49,13 +49,35 @@ func (e *Engine) Start() {
 	ctx, cancel := context.WithCancel(context.Background())
 	e.stop = cancel
 	for name, l := range lanes() {
-		for range l.workers {
-			e.workers.Go(func() { e.work(ctx, name, l) })
+		for nth := range l.workers {
+			e.workers.Go(func() { e.work(ctx, name, l, claimer(name, l, nth)) })
 		}
 	}
 	e.workers.Go(func() { e.keepHouse(ctx) })
 	e.workers.Go(func() { e.auditor(ctx) })
 	e.workers.Go(func() { e.sender(ctx) })
+}
+
+// claimer is how a worker of a lane takes work. A fan-out that is on its way is
+// taken by itself: its other part is another worker's. Those take turns with
+// what is short, and one worker does nothing but that.
+func claimer(name plan.Lane, l lane, nth int) func(*store.Tx) ([]store.Due, error) {
+	short := func(tx *store.Tx) ([]store.Due, error) { return tx.ClaimShort(name, l.claim) }
+	long := func(tx *store.Tx) ([]store.Due, error) { return tx.ClaimLong(name) }
+	switch {
+	case name != plan.Delivering:
+		return func(tx *store.Tx) ([]store.Due, error) { return tx.ClaimDue(name, l.claim) }
+	case nth >= spreaders:
+		return short
+	}
+	return func(tx *store.Tx) ([]store.Due, error) {
+		short, long = long, short
+		claimed, err := short(tx)
+		if err != nil || len(claimed) > 0 {
+			return claimed, err
+		}
+		return long(tx)
+	}
 }
 
 // Stop ends the workers. Work in hand is rolled back and stays due.
@@ -66,10 +88,10 @@ func (e *Engine) Stop() {
 	}
 }
 
-func (e *Engine) work(ctx context.Context, name plan.Lane, l lane) {
+func (e *Engine) work(ctx context.Context, name plan.Lane, l lane, claim func(*store.Tx) ([]store.Due, error)) {
 	for ctx.Err() == nil {
 		began := time.Now()
-		result, err := e.turn(ctx, name, l)
+		result, err := e.turn(ctx, l, claim)
 		if err != nil && ctx.Err() == nil {
 			e.log.Error("due work", "lane", name, "error", err)
 		}
@@ -130,7 +152,7 @@ const (
 const vainRest = 4
 
 // turn takes work of a lane and does it.
-func (e *Engine) turn(ctx context.Context, name plan.Lane, l lane) (outcome, error) {
+func (e *Engine) turn(ctx context.Context, l lane, claim func(*store.Tx) ([]store.Due, error)) (outcome, error) {
 	r, err := e.ifPlanned(ctx)
 	if err != nil || r == nil {
 		return nothing, err
@@ -139,7 +161,7 @@ func (e *Engine) turn(ctx context.Context, name plan.Lane, l lane) (outcome, err
 	var claimed []store.Due
 	err = l.begin(e.store)(ctx, func(tx *store.Tx) error {
 		var err error
-		if claimed, err = tx.ClaimDue(name, l.claim); err != nil || len(claimed) == 0 {
+		if claimed, err = claim(tx); err != nil || len(claimed) == 0 {
 			return err
 		}
 		t := &turn{running: r, engine: e, ctx: ctx, tx: tx}

@@ -48,18 +48,32 @@ func workArgs(work []plan.Work) []any {
 // ClaimDue takes the oldest work of a lane that nobody else has taken, until
 // the transaction ends, but for that of some subjects. Key: due (lane, seq).
 func (tx *Tx) ClaimDue(lane plan.Lane, limit int, except ...plan.Number) ([]Due, error) {
-	var claimed []Due
 	not := make(bigints, len(except))
 	for i, subject := range except {
 		not[i] = int64(subject)
 	}
+	return tx.claim("subject <> ALL(?::smallint[])", lane, limit, not)
+}
+
+// ClaimShort is ClaimDue without fan-outs that are on their way.
+func (tx *Tx) ClaimShort(lane plan.Lane, limit int) ([]Due, error) {
+	return tx.claim("(cursor = 0 OR step NOT IN (?, ?))", lane, limit, plan.Deliver, plan.Withdraw)
+}
+
+// ClaimLong is ClaimDue for one fan-out that is on its way.
+func (tx *Tx) ClaimLong(lane plan.Lane) ([]Due, error) {
+	return tx.claim("cursor > 0 AND step IN (?, ?)", lane, 1, plan.Deliver, plan.Withdraw)
+}
+
+func (tx *Tx) claim(which string, lane plan.Lane, limit int, args ...any) ([]Due, error) {
+	var claimed []Due
 	err := tx.db.Raw(`
 		SELECT lane, seq, step, subject, key, doc, rank, amount, cursor, until, coalesce(change, 0) AS change, since, attempts
 		FROM due
-		WHERE lane = ? AND (not_before IS NULL OR not_before <= clock_timestamp()) AND subject <> ALL(?::smallint[])
+		WHERE lane = ? AND (not_before IS NULL OR not_before <= clock_timestamp()) AND `+which+`
 		ORDER BY seq
 		LIMIT ?
-		FOR UPDATE SKIP LOCKED`, lane, not, limit).Scan(&claimed).Error
+		FOR UPDATE SKIP LOCKED`, append(append([]any{lane}, args...), limit)...).Scan(&claimed).Error
 	return claimed, err
 }
 
