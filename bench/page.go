@@ -115,7 +115,7 @@ func (b *bench) fill(from, to int) error {
 		SELECT %s, r.n + o, 1000000 + g, p.n + (o * 37 + g * 101) %% 200000, r.n + (o * 37 + g * 101 + 1) %% %d
 		FROM (SELECT n FROM documents WHERE key = 'reader0') r, (SELECT n FROM documents WHERE key = 'page1') p,
 		     generate_series(%d, %d) o, generate_series(1, %d) g`, b.number("timeline", "home"), authors, from, to-1, perOwner),
-		`VACUUM ANALYZE entries`)
+		`VACUUM ANALYZE entries`, `CHECKPOINT`)
 }
 
 func (b *bench) readPages(owners int) (float64, error) {
@@ -179,7 +179,7 @@ func (b *bench) plainPosts() error {
 		`CREATE INDEX ON plain_posts (author, at DESC)`,
 		`CREATE TABLE plain_following (follower bigint, author bigint, PRIMARY KEY (follower, author))`,
 		fmt.Sprintf(`INSERT INTO plain_following SELECT f, (f * 7919 + a * 104729) %% 10000 FROM generate_series(0, %d) f, generate_series(1, 300) a ON CONFLICT DO NOTHING`, collectors-1),
-		`VACUUM ANALYZE plain_posts`, `VACUUM ANALYZE plain_following`)
+		`VACUUM ANALYZE plain_posts`, `VACUUM ANALYZE plain_following`, `CHECKPOINT`)
 }
 
 // pageSQL is what the store runs for a page of an owner it knows. shown joins
