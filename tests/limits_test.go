@@ -141,9 +141,7 @@ func TestAGreatFanOutIsSharedByTwoWorkers(t *testing.T) {
 	w.SQL(`INSERT INTO pairs (kind, b, a) SELECT (SELECT n FROM numbers WHERE kind = 'pair' AND name = 'follow'), $1::bigint, 1000000 + g FROM generate_series(1, $2::int) g`, star, many)
 	g := w.stall("entries", "NEW.owner > 1000600") // after the first followers
 	w.post("star", "big", "to everybody")
-	w.until("two parts are about to be written", func() bool {
-		return w.Number("SELECT count(*) FROM pg_locks WHERE locktype = 'advisory' AND objid = $1 AND NOT granted AND database = (SELECT oid FROM pg_database WHERE datname = current_database())", gateLock) == 2
-	})
+	w.until("two parts are about to be written", func() bool { return g.many() == 2 })
 	g.open()
 	w.Settle()
 	same(t, "entries", w.Number("SELECT count(*) FROM entries"), many+1)

@@ -55,8 +55,11 @@ func (w world) unguarded(done func() bool) {
 	}
 }
 
-func (g gate) waiting() bool {
-	return g.w.Number("SELECT count(*) FROM pg_locks WHERE locktype = 'advisory' AND objid = $1 AND NOT granted AND database = (SELECT oid FROM pg_database WHERE datname = current_database())", gateLock) > 0
+func (g gate) waiting() bool { return g.many() > 0 }
+
+// many is how many wait at the gate.
+func (g gate) many() int64 {
+	return g.w.Number("SELECT count(*) FROM pg_locks WHERE locktype = 'advisory' AND objid = $1 AND NOT granted AND database = (SELECT oid FROM pg_database WHERE datname = current_database())", gateLock)
 }
 
 func (g gate) open() {

@@ -70,13 +70,14 @@ func claimer(name plan.Lane, l lane, nth int) func(*store.Tx) ([]store.Due, erro
 	case nth >= spreaders:
 		return short
 	}
+	first, second := short, long
 	return func(tx *store.Tx) ([]store.Due, error) {
-		short, long = long, short
-		claimed, err := short(tx)
+		first, second = second, first
+		claimed, err := first(tx)
 		if err != nil || len(claimed) > 0 {
 			return claimed, err
 		}
-		return long(tx)
+		return second(tx)
 	}
 }
 
