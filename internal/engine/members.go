@@ -2,63 +2,57 @@ package engine
 
 import (
 	"bytes"
-	"encoding/json"
 	"sync"
 
 	"github.com/go-json-experiment/json/jsontext"
 )
 
+// decoder reads one text after the other.
+type decoder struct {
+	jsontext.Decoder
+	text bytes.Buffer
+}
+
 // decoders are kept for the next reader: making one costs more than what a
 // timeline's entry takes to read.
-var decoders = sync.Pool{New: func() any { return new(jsontext.Decoder) }}
+var decoders = sync.Pool{New: func() any { return new(decoder) }}
 
-// members visits the members of a JSON object, their values as they stand. It
-// is for objects that PostgreSQL has stored as jsonb: these are UTF-8 and name
-// nothing twice, so that is not looked at again.
-func members(object []byte, visit func(name string, value jsontext.Value) error) error {
-	dec := decoders.Get().(*jsontext.Decoder)
+// sift appends a JSON object of those members of another that are wanted, as
+// they stand. Names are given in their quotes. It is for objects that
+// PostgreSQL has stored as jsonb: these are UTF-8 and name nothing twice, so
+// that is not looked at again.
+func sift(into, object []byte, wanted func(name, value jsontext.Value) bool) ([]byte, error) {
+	dec := decoders.Get().(*decoder)
 	defer decoders.Put(dec)
-	dec.Reset(bytes.NewBuffer(object), jsontext.AllowDuplicateNames(true), jsontext.AllowInvalidUTF8(true))
+	dec.text = *bytes.NewBuffer(object)
+	dec.Reset(&dec.text, jsontext.AllowDuplicateNames(true), jsontext.AllowInvalidUTF8(true))
 	if _, err := dec.ReadToken(); err != nil {
-		return err
+		return into, err
 	}
+	begin := byte('{')
 	for dec.PeekKind() != '}' {
-		token, err := dec.ReadToken()
+		name, err := dec.ReadValue()
 		if err != nil {
-			return err
+			return into, err
 		}
-		name := token.String()
+		name = object[int(dec.InputOffset())-len(name) : dec.InputOffset()] // the decoder's own is gone with the next read
 		value, err := dec.ReadValue()
 		if err != nil {
-			return err
+			return into, err
 		}
-		if err := visit(name, value); err != nil {
-			return err
+		if !wanted(name, value) {
+			continue
 		}
+		into = append(append(append(append(into, begin), name...), ':'), value...)
+		begin = ','
 	}
-	return nil
+	if begin == '{' {
+		into = append(into, begin)
+	}
+	return append(into, '}'), nil
 }
 
-// object is a JSON object that is put together from members of others.
-type object struct{ text []byte }
-
-func (o *object) add(name string, value jsontext.Value, wanted bool) error {
-	if !wanted {
-		return nil
-	}
-	sep := byte(',')
-	if o.text == nil {
-		sep = '{'
-	}
-	var err error
-	o.text, err = jsontext.AppendQuote(append(o.text, sep), name)
-	o.text = append(append(o.text, ':'), value...)
-	return err
-}
-
-func (o *object) whole() json.RawMessage {
-	if o.text == nil {
-		return json.RawMessage("{}")
-	}
-	return append(o.text, '}')
+// names tells whether a quoted name is one that needs no escapes, as those of a design.
+func names(quoted jsontext.Value, name string) bool {
+	return len(quoted) == len(name)+2 && string(quoted[1:len(quoted)-1]) == name
 }

@@ -175,16 +175,13 @@ func (e *Engine) Timeline(ctx context.Context, timeline, owner string, page Page
 	place := page.After
 	for len(out.Entries) < limit {
 		want := limit - len(out.Entries)
-		rows, seen, last, err := e.entries(ctx, t, owner, place, want)
+		seen, last, err := e.entries(ctx, t, owner, place, want, func(row store.Entry) error {
+			entry, err := carried(t, row)
+			out.Entries = append(out.Entries, entry)
+			return err
+		})
 		if err != nil {
 			return Entries{}, err
-		}
-		for _, row := range rows {
-			entry, err := carried(t, row)
-			if err != nil {
-				return Entries{}, err
-			}
-			out.Entries = append(out.Entries, entry)
 		}
 		place = last
 		if seen < want {
@@ -197,49 +194,45 @@ func (e *Engine) Timeline(ctx context.Context, timeline, owner string, page Page
 	return out, nil
 }
 
-// entries reads some entries with the number that the owner had last time. If
+// entries visits some entries with the number that the owner had last time. If
 // there are none, that may have been another document of the same key.
-func (e *Engine) entries(ctx context.Context, t *plan.Timeline, owner string, place store.Place, want int) ([]store.Entry, int, store.Place, error) {
+func (e *Engine) entries(ctx context.Context, t *plan.Timeline, owner string, place store.Place, want int, visit func(store.Entry) error) (int, store.Place, error) {
 	at := store.Address{Collection: t.Owner.Number, Key: owner}
 	known := e.owners.of(at)
 	if known != 0 {
-		rows, seen, last, err := e.store.Entries(ctx, t, at, known, place, want)
+		seen, last, err := e.store.Entries(ctx, t, at, known, place, want, visit)
 		if err != nil || seen > 0 {
-			return rows, seen, last, err
+			return seen, last, err
 		}
 	}
 	n, err := e.number(ctx, t.Owner, owner)
 	if err != nil || n == known {
-		return nil, 0, place, err
+		return 0, place, err
 	}
 	e.owners.learn(at, n)
-	return e.store.Entries(ctx, t, at, n, place, want)
+	return e.store.Entries(ctx, t, at, n, place, want, visit)
 }
 
 // carried shows what the timeline carries of a document; all of it if the
 // design's carry is empty.
 func carried(t *plan.Timeline, row store.Entry) (Entry, error) {
 	entry := Entry{ID: idOf(row.Key), Path: t.Entries.Path(row.Key), At: row.Created.UTC()}
-	var fields, kept object
-	err := members(row.Fields, func(name string, value jsontext.Value) error {
-		if name == t.By.Name && value.Kind() == '"' {
-			author, err := jsontext.AppendUnquote(nil, value)
-			if err != nil {
-				return err
-			}
-			entry.Author = string(author)
+	both := make([]byte, 0, len(row.Fields)+len(row.Kept))
+	both, err := sift(both, row.Fields, func(name, value jsontext.Value) bool {
+		if value.Kind() == '"' && names(name, t.By.Name) {
+			entry.Author = string(value[1 : len(value)-1])
 		}
-		return fields.add(name, value, carries(t, name, false))
+		return carries(t, name, false)
 	})
-	if err == nil {
-		err = members(row.Kept, func(name string, value jsontext.Value) error {
-			return kept.add(name, value, carries(t, name, true))
-		})
+	if err != nil {
+		return Entry{}, err
 	}
-	entry.Fields, entry.Kept = fields.whole(), kept.whole()
+	entry.Fields = both
+	both, err = sift(both, row.Kept, func(name, _ jsontext.Value) bool { return carries(t, name, true) })
+	entry.Kept = both[len(entry.Fields):]
 	return entry, err
 }
 
-func carries(t *plan.Timeline, name string, kept bool) bool {
-	return len(t.Carry) == 0 || slices.ContainsFunc(t.Carry, func(c design.Part) bool { return (c.Kept != nil) == kept && c.Name() == name })
+func carries(t *plan.Timeline, name jsontext.Value, kept bool) bool {
+	return len(t.Carry) == 0 || slices.ContainsFunc(t.Carry, func(c design.Part) bool { return (c.Kept != nil) == kept && names(name, c.Name()) })
 }

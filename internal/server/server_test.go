@@ -5,6 +5,7 @@ import (
 	"net/http/httptest"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/getkin/kin-openapi/openapi3"
 	"github.com/labstack/echo/v5"
@@ -45,6 +46,20 @@ func TestACursorComesBackAsItWasOnlyIfUntouched(t *testing.T) {
 		}
 		if _, err := from.page(asked(target)); err == nil || !strings.Contains(err.Error(), "was not given out here") {
 			t.Errorf("%s: %v", what, err)
+		}
+	}
+}
+
+func TestAPageOfATimelineIsTheJSONOfItsEntries(t *testing.T) {
+	entry := engine.Entry{ID: "r_2", Path: "posts/p-1/remarks/r_2", At: time.Date(2031, 5, 4, 3, 2, 1, 123456000, time.UTC), Author: "ada",
+		Fields: json.RawMessage(`{"text":"two \"herons\""}`), Kept: json.RawMessage(`{}`)}
+	for _, page := range []timelinePage{{Entries: []engine.Entry{}}, {Entries: []engine.Entry{entry}}, {Entries: []engine.Entry{entry, entry}, Next: "AB-_9"}} {
+		want, err := json.Marshal(page)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got := page.text(); string(got) != string(want) {
+			t.Errorf("got  %s\nwant %s", got, want)
 		}
 	}
 }

@@ -2,7 +2,7 @@ package store
 
 import (
 	"context"
-	"encoding/json"
+	"database/sql"
 	"math"
 	"time"
 
@@ -83,21 +83,22 @@ func timeOf(rank int64) any {
 	return time.UnixMicro(rank)
 }
 
-// Entry is an entry of a timeline with what is shown of its document.
+// Entry is an entry of a timeline with what is shown of its document. Fields and
+// kept values hold only while it is visited.
 type Entry struct {
 	Key     string
 	Created time.Time
-	Fields  json.RawMessage
-	Kept    json.RawMessage
+	Fields  sql.RawBytes
+	Kept    sql.RawBytes
 }
 
-// Entries is a page of the timeline of an owner, of the number that the owner
-// is believed to have: nothing, if that is not so. Newest first. An entry whose
-// document has just been removed is still stored but not returned; seen is how
-// many stored entries the page went over and last where it ended, so that a
+// Entries visits a page of the timeline of an owner, of the number that the
+// owner is believed to have: nothing, if that is not so. Newest first. An entry
+// whose document has just been removed is still stored but not visited; seen is
+// how many stored entries the page went over and last where it ended, so that a
 // reader can go on.
 // Keys: entries (timeline, owner, rank, doc), documents (n), kept (doc).
-func (s *Store) Entries(ctx context.Context, t *plan.Timeline, owner Address, n int64, after Place, limit int) (found []Entry, seen int, last Place, err error) {
+func (s *Store) Entries(ctx context.Context, t *plan.Timeline, owner Address, n int64, after Place, limit int, visit func(Entry) error) (seen int, last Place, err error) {
 	from := page(t, n, after, limit)
 	rows, err := s.db.WithContext(ctx).Raw(`
 		SELECT e.rank, e.doc, coalesce(d.key, ''), coalesce(d.created, 'epoch'), coalesce(d.fields, '{}'), coalesce(k.values, '{}')
@@ -107,18 +108,21 @@ func (s *Store) Entries(ctx context.Context, t *plan.Timeline, owner Address, n 
 		WHERE EXISTS (SELECT 1 FROM documents WHERE n = ? AND collection = ? AND key = ?)
 		ORDER BY e.rank DESC, e.doc DESC`, append(from.args, n, owner.Collection, owner.Key)...).Rows()
 	if err != nil {
-		return nil, 0, after, err
+		return 0, after, err
 	}
 	defer rows.Close()
 	last = after
 	for rows.Next() { // column by column: this is the hottest read, and reflection would double its cost
 		var e Entry
-		if err := rows.Scan(&last.Rank, &last.N, &e.Key, &e.Created, (*[]byte)(&e.Fields), (*[]byte)(&e.Kept)); err != nil {
-			return nil, 0, after, err
+		if err := rows.Scan(&last.Rank, &last.N, &e.Key, &e.Created, &e.Fields, &e.Kept); err != nil {
+			return 0, after, err
 		}
-		if seen++; e.Key != "" {
-			found = append(found, e)
+		if seen++; e.Key == "" {
+			continue
+		}
+		if err := visit(e); err != nil {
+			return 0, after, err
 		}
 	}
-	return found, seen, last, rows.Err()
+	return seen, last, rows.Err()
 }
