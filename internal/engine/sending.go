@@ -83,7 +83,6 @@ func (e *Engine) sender(ctx context.Context) {
 		}
 		select {
 		case <-e.wake[plan.Sending]:
-		case <-time.After(idle):
 		case <-ctx.Done():
 		}
 	}

@@ -36,8 +36,8 @@ func lanes() map[plan.Lane]lane {
 	}
 }
 
-// idle is how long an idle worker waits before it looks for work that another
-// process has left.
+// idle is how often a service looks for work that another process has left, or
+// whose time has come.
 const idle = 100 * time.Millisecond
 
 // firstPause is the pause after work has failed for the first time; each
@@ -53,6 +53,7 @@ func (e *Engine) Start() {
 			e.workers.Go(func() { e.work(ctx, name, l, claimer(name, l, nth)) })
 		}
 	}
+	e.workers.Go(func() { e.lookOut(ctx) })
 	e.workers.Go(func() { e.keepHouse(ctx) })
 	e.workers.Go(func() { e.auditor(ctx) })
 	e.workers.Go(func() { e.sender(ctx) })
@@ -105,9 +106,23 @@ func (e *Engine) work(ctx context.Context, name plan.Lane, l lane, claim func(*s
 		}
 		select {
 		case <-e.wake[name]:
-		case <-time.After(idle):
 		case <-ctx.Done():
 		}
+	}
+}
+
+// lookOut wakes a worker of each lane that has work due: one look for all of
+// them, so that a service with nothing to do takes next to nothing.
+func (e *Engine) lookOut(ctx context.Context) {
+	for ctx.Err() == nil {
+		lanes, err := e.store.LanesDue(ctx)
+		if err != nil && ctx.Err() == nil {
+			e.log.Error("looking for due work", "error", err)
+		}
+		for _, lane := range lanes {
+			e.wakeOne(lane)
+		}
+		rest(ctx, idle)
 	}
 }
 
@@ -120,11 +135,15 @@ func rest(ctx context.Context, pause time.Duration) {
 
 // wakeAll tells idle workers that there may be work. One waiting token is enough.
 func (e *Engine) wakeAll() {
-	for _, ch := range e.wake {
-		select {
-		case ch <- struct{}{}:
-		default:
-		}
+	for lane := range e.wake {
+		e.wakeOne(lane)
+	}
+}
+
+func (e *Engine) wakeOne(lane plan.Lane) {
+	select {
+	case e.wake[lane] <- struct{}{}:
+	default:
 	}
 }
 

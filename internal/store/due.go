@@ -77,6 +77,17 @@ func (tx *Tx) claim(which string, lane plan.Lane, limit int, args ...any) ([]Due
 	return claimed, err
 }
 
+// LanesDue are the lanes that have work whose time has come, taken or not.
+// Key: due (lane, seq).
+func (s *Store) LanesDue(ctx context.Context) ([]plan.Lane, error) {
+	var lanes []plan.Lane
+	err := s.db.WithContext(ctx).Raw(`
+		SELECT lane FROM generate_series(?::int, ?::int) lane
+		WHERE EXISTS (SELECT FROM due WHERE due.lane = lane.lane AND (not_before IS NULL OR not_before <= clock_timestamp()))`,
+		plan.Counting, plan.Sending).Scan(&lanes).Error
+	return lanes, err
+}
+
 // ClaimOne takes one row of due work, false if it is done or taken.
 func (tx *Tx) ClaimOne(lane plan.Lane, seq int64) (Due, bool, error) {
 	var d Due

@@ -3,6 +3,7 @@ package store_test
 import (
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"sync"
 	"testing"
@@ -33,6 +34,29 @@ func deliveries(n ...int64) (work []plan.Work) {
 		work = append(work, plan.Work{Step: plan.Deliver, Subject: 1, Key: 7, Doc: doc, Rank: 100 + doc})
 	}
 	return work
+}
+
+func TestOnlyLanesWhoseTimeHasComeHaveWorkDue(t *testing.T) {
+	s := open(t)
+	due := func(want ...plan.Lane) {
+		t.Helper()
+		if got, err := s.LanesDue(t.Context()); err != nil || !slices.Equal(got, want) {
+			t.Errorf("work is due in lanes %v: got %v, %v", want, got, err)
+		}
+	}
+	due()
+	write(t, s, func(tx *store.Tx) error {
+		return tx.AppendDue(5, append(deliveries(1, 2), plan.Work{Step: plan.Add, Subject: 2, Doc: 9, Amount: -1}))
+	})
+	due(plan.Counting, plan.Delivering)
+	write(t, s, func(tx *store.Tx) error {
+		all, err := tx.ClaimDue(plan.Counting, 1)
+		if err != nil || len(all) != 1 {
+			return fmt.Errorf("claimed %v, %v", all, err)
+		}
+		return tx.PostponeDue(plan.Counting, all[0].Seq, time.Hour)
+	})
+	due(plan.Delivering)
 }
 
 func TestWorkIsTakenOnceOldestFirstAndByLane(t *testing.T) {
