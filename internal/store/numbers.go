@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"errors"
+	"fmt"
 	"time"
 
 	"gorm.io/gorm"
@@ -57,27 +58,41 @@ func (tx *Tx) HasDocuments() (bool, error) {
 // Plan makes the plan of a design with the numbers its names have in this
 // database. Names met for the first time get new ones.
 func (s *Store) Plan(ctx context.Context, d *design.Design) (*plan.Plan, error) {
-	var failed error
-	p := plan.New(d, func(kind, name string) plan.Number {
-		n, err := s.number(ctx, kind, name)
-		failed = errors.Join(failed, err)
-		return n
+	var kinds, names texts
+	plan.New(d, func(kind, name string) plan.Number { // only to hear what needs a number
+		kinds, names = append(kinds, kind), append(names, name)
+		return plan.Number(len(names))
 	})
-	return p, failed
+	numbers, err := s.numbers(ctx, kinds, names)
+	if err != nil {
+		return nil, fmt.Errorf("numbering the names of the design: %w", err)
+	}
+	return plan.New(d, func(kind, name string) plan.Number { return numbers[named{kind, name}] }), nil
 }
 
-func (s *Store) number(ctx context.Context, kind, name string) (plan.Number, error) {
-	var n int16
+type named struct{ kind, name string }
+
+// numbers are those of names, each of a kind. Key: numbers (kind, name).
+func (s *Store) numbers(ctx context.Context, kinds, names texts) (map[named]plan.Number, error) {
 	db := s.db.WithContext(ctx)
-	find := func() error {
-		return db.Raw("SELECT n FROM numbers WHERE kind = ? AND name = ?", kind, name).Scan(&n).Error
+	err := db.Exec(`
+		INSERT INTO numbers (kind, name)
+		SELECT x.kind, x.name FROM unnest(?::text[], ?::text[]) WITH ORDINALITY x(kind, name, nth)
+		WHERE NOT EXISTS (SELECT FROM numbers WHERE kind = x.kind AND name = x.name)
+		ORDER BY nth
+		ON CONFLICT DO NOTHING`, kinds, names).Error
+	if err != nil {
+		return nil, err
 	}
-	if err := find(); err != nil || n != 0 {
-		return plan.Number(n), err
+	var rows []struct {
+		Kind, Name string
+		N          plan.Number
 	}
-	if err := db.Exec("INSERT INTO numbers (kind, name) VALUES (?, ?) ON CONFLICT DO NOTHING", kind, name).Error; err != nil {
-		return 0, err
+	err = db.Raw(`
+		SELECT kind, name, n FROM numbers JOIN unnest(?::text[], ?::text[]) x(kind, name) USING (kind, name)`, kinds, names).Scan(&rows).Error
+	numbers := make(map[named]plan.Number, len(rows))
+	for _, row := range rows {
+		numbers[named{row.Kind, row.Name}] = row.N
 	}
-	err := find()
-	return plan.Number(n), err
+	return numbers, err
 }
