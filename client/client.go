@@ -182,14 +182,14 @@ func problemIn(resp *http.Response) error {
 	return p
 }
 
-// Document is a document: Fields are facts, Kept is kept true by the service.
+// Document is a document: Facts are what may be written, Kept is kept true by the service.
 type Document struct {
 	ID      string         `json:"id"`
 	Path    string         `json:"path"`
 	Version int64          `json:"version"`
 	Created time.Time      `json:"created"`
 	Updated time.Time      `json:"updated"`
-	Fields  map[string]any `json:"fields"`
+	Facts   map[string]any `json:"facts"`
 	Kept    map[string]any `json:"kept"`
 	Since   *time.Time     `json:"since,omitempty"` // on a page of another document's: since when
 }

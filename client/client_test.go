@@ -44,9 +44,9 @@ func TestWhatIsSent(t *testing.T) {
 			_, _, err := c.As("ada").Once("k").Create(ctx, "posts", "p1", map[string]any{"n": 1})
 			return err
 		},
-			`POST /v1/collections/posts as="ada" if="" key="k" type="application/json" {"fields":{"n":1},"id":"p1"}`},
+			`POST /v1/collections/posts as="ada" if="" key="k" type="application/json" {"facts":{"n":1},"id":"p1"}`},
 		{func() error { _, _, err := c.If(3).Patch(ctx, "posts/p1", map[string]any{"n": nil}); return err },
-			`PATCH /v1/collections/posts/p1 as="" if="\"3\"" key="" type="application/merge-patch+json" {"fields":{"n":null}}`},
+			`PATCH /v1/collections/posts/p1 as="" if="\"3\"" key="" type="application/merge-patch+json" {"facts":{"n":null}}`},
 		{func() error { _, err := c.Set(ctx, "like", "ada", "p1/r2"); return err },
 			`PUT /v1/pairs/like/ada/p1%2Fr2 as="" if="" key="" type="" `},
 		{func() error {
@@ -75,13 +75,13 @@ func TestAWriteAnswersWithItsPosition(t *testing.T) {
 }
 
 func TestAProblemSaysWhereAndWhat(t *testing.T) {
-	c, _ := answering(t, 422, "application/problem+json", `{"status":422,"code":"invalid","detail":"it does not fit","errors":[{"pointer":"/fields/a","code":"required","detail":"a is needed"}]}`)
+	c, _ := answering(t, 422, "application/problem+json", `{"status":422,"code":"invalid","detail":"it does not fit","errors":[{"pointer":"/facts/a","code":"required","detail":"a is needed"}]}`)
 	_, err := c.Get(t.Context(), "posts/p1")
 	var p *client.Problem
 	if !errors.As(err, &p) || p.Code != "invalid" || p.Errors[0].Code != "required" {
 		t.Fatalf("got %#v", err)
 	}
-	if got, want := p.Error(), "it does not fit\n  /fields/a: a is needed"; got != want {
+	if got, want := p.Error(), "it does not fit\n  /facts/a: a is needed"; got != want {
 		t.Errorf("got %q, want %q", got, want)
 	}
 }

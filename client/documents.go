@@ -19,10 +19,10 @@ func at(path string) string { return "/collections/" + path }
 // Create adds a document to the collection at a path, as in "members" or
 // "sightings/s1/remarks". An empty id lets the service choose one; with an id
 // of your own the call is safe to repeat.
-func (c *Client) Create(ctx context.Context, collection, id string, fields map[string]any) (Document, Position, error) {
+func (c *Client) Create(ctx context.Context, collection, id string, facts map[string]any) (Document, Position, error) {
 	body := map[string]any{}
-	if fields != nil {
-		body["fields"] = fields
+	if facts != nil {
+		body["facts"] = facts
 	}
 	if id != "" {
 		body["id"] = id
@@ -31,12 +31,12 @@ func (c *Client) Create(ctx context.Context, collection, id string, fields map[s
 }
 
 // Patch edits a document by a JSON Merge Patch: null takes a field away.
-func (c *Client) Patch(ctx context.Context, path string, fields map[string]any) (Document, Position, error) {
-	return c.write(ctx, http.MethodPatch, at(path), "application/merge-patch+json", map[string]any{"fields": fields})
+func (c *Client) Patch(ctx context.Context, path string, facts map[string]any) (Document, Position, error) {
+	return c.write(ctx, http.MethodPatch, at(path), "application/merge-patch+json", map[string]any{"facts": facts})
 }
 
 // Operation is one of a JSON Patch (RFC 6902): add, remove, replace, move, copy
-// or test. Paths begin at the document, as in "/fields/text".
+// or test. Paths begin at the document, as in "/facts/text".
 type Operation struct {
 	Op    string `json:"op"`
 	Path  string `json:"path"`
@@ -57,7 +57,7 @@ func (o Operation) MarshalJSON() ([]byte, error) {
 }
 
 // Operate edits a document by a JSON Patch, all of it or nothing. All of the
-// document can be tested, only its fields can change.
+// document can be tested, only its facts can change.
 func (c *Client) Operate(ctx context.Context, path string, operations ...Operation) (Document, Position, error) {
 	return c.write(ctx, http.MethodPatch, at(path), "application/json-patch+json", operations)
 }
@@ -106,9 +106,9 @@ func (c *Client) Set(ctx context.Context, pair, from, to string) (Position, erro
 	return Position(header.Get("Yalvo-Position")), err
 }
 
-// SetWith makes a pair with fields of its own, or gives one that stands other fields.
-func (c *Client) SetWith(ctx context.Context, pair, from, to string, fields map[string]any) (Position, error) {
-	raw, err := json.Marshal(map[string]any{"fields": fields})
+// SetWith makes a pair with facts of its own, or gives one that stands other facts.
+func (c *Client) SetWith(ctx context.Context, pair, from, to string, facts map[string]any) (Position, error) {
+	raw, err := json.Marshal(map[string]any{"facts": facts})
 	if err != nil {
 		return "", err
 	}
@@ -124,9 +124,9 @@ func (c *Client) Unset(ctx context.Context, pair, from, to string) (Position, er
 
 // PairState is how a pair stands.
 type PairState struct {
-	Set    bool           `json:"set"`
-	Since  *time.Time     `json:"since"`
-	Fields map[string]any `json:"fields"` // the pair's own, if its kind has some
+	Set   bool           `json:"set"`
+	Since *time.Time     `json:"since"`
+	Facts map[string]any `json:"facts"` // the pair's own, if its kind has some
 }
 
 // Pair reads how a pair stands.

@@ -24,13 +24,13 @@ func (c *Client) About(ctx context.Context) (About, error) {
 
 // Applied says what applying a design did.
 type Applied struct {
-	Version  int       `json:"version"`
-	Changed  bool      `json:"changed"`
-	Triggers []Trigger `json:"triggers"`
+	Version int    `json:"version"`
+	Changed bool   `json:"changed"`
+	Rules   []Rule `json:"rules"`
 }
 
-// Trigger is one rule derived from the design, in words.
-type Trigger struct {
+// Rule is one derived trigger in words: what is done by itself, and when.
+type Rule struct {
 	When string `json:"when"`
 	Then string `json:"then"`
 }
@@ -126,6 +126,7 @@ type Parked struct {
 	Work     int64     `json:"work"` // its number
 	Step     string    `json:"step"`
 	Lane     string    `json:"lane"`
+	About    string    `json:"about"` // the duplicate or the trigger it is for
 	Change   int64     `json:"change"`
 	Attempts int       `json:"attempts"`
 	Since    time.Time `json:"since"`
@@ -149,6 +150,13 @@ func (c *Client) Retry(ctx context.Context) (int64, error) {
 	}
 	_, err := c.call(ctx, http.MethodPost, "/parked/retry", nil, "", nil, &got)
 	return got.Retried, err
+}
+
+// DropParked gives up one piece of parked work, by its number. What it was to
+// bring in line stays as it is, and an audit finds it.
+func (c *Client) DropParked(ctx context.Context, work int64) error {
+	_, err := c.call(ctx, http.MethodDelete, fmt.Sprintf("/parked/%d", work), nil, "", nil, nil)
+	return err
 }
 
 // RetryOne makes one piece of parked work due again, by its number.

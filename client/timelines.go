@@ -16,7 +16,7 @@ type Entry struct {
 	Path   string         `json:"path"`
 	At     time.Time      `json:"at"`
 	Author string         `json:"author"`
-	Fields map[string]any `json:"fields"`
+	Facts  map[string]any `json:"facts"`
 	Kept   map[string]any `json:"kept"`
 }
 

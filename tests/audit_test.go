@@ -85,7 +85,7 @@ func breakages() []breakage {
 
 	for _, t := range []string{"home", "calm"} {
 		of := "timeline = " + num("timeline", t)
-		add("timeline", t, "missing", "DELETE FROM entries WHERE (tableoid, ctid) = (SELECT tableoid, ctid FROM entries e WHERE "+of+" AND (rank, doc) > (SELECT coalesce(max(f.rank), -1), coalesce(max(f.doc), 0) FROM floors f WHERE f.timeline = e.timeline AND f.owner = e.owner) ORDER BY random() LIMIT 1)")
+		add("timeline", t, "missing", "DELETE FROM entries WHERE (tableoid, ctid) = (SELECT tableoid, ctid FROM entries e WHERE "+of+" AND (rank, doc) > (SELECT coalesce(max(f.rank), -1), coalesce(max(f.doc), 0) FROM cuts f WHERE f.timeline = e.timeline AND f.owner = e.owner) ORDER BY random() LIMIT 1)")
 		add("timeline", t, "surplus", "INSERT INTO entries SELECT timeline, owner, rank + 1, doc, author FROM entries WHERE "+of+" ORDER BY random() LIMIT 1")
 		add("timeline", t, "surplus", "INSERT INTO entries SELECT e.timeline, d.n, e.rank, e.doc, e.author FROM entries e, documents d WHERE e."+of+" AND d.collection = "+num("collection", "people")+" AND d.n <> e.author AND NOT EXISTS (SELECT 1 FROM pairs p WHERE p.kind = "+num("pair", "follow")+" AND p.b = e.author AND p.a = d.n) AND NOT EXISTS (SELECT 1 FROM entries x WHERE x.timeline = e.timeline AND x.owner = d.n AND x.doc = e.doc) ORDER BY random() LIMIT 1")
 		add("timeline", t, "surplus", "INSERT INTO entries SELECT timeline, 900000 + (random() * 90000)::int, rank, doc, author FROM entries WHERE "+of+" ORDER BY random() LIMIT 1")

@@ -54,53 +54,53 @@ func TestBadInputIsToldWhereAndWhat(t *testing.T) {
 	w.post("ada", "p1", "here")
 	w.Settle()
 	const js, patch = "application/json", "application/merge-patch+json"
-	post := func(fields string) string { return `{"fields":` + fields + `}` }
+	post := func(fields string) string { return `{"facts":` + fields + `}` }
 	cases := []struct {
 		name, method, path, media, body string
 		status                          int
 		code                            string // of the first mistake, or of the problem
 		pointer                         string
 	}{
-		{"an unknown field", "POST", "/collections/people", js, post(`{"nmae":"x"}`), 422, "unknown-field", "/fields/nmae"},
+		{"an unknown field", "POST", "/collections/people", js, post(`{"nmae":"x"}`), 422, "unknown-field", "/facts/nmae"},
 		{"an unknown member", "POST", "/collections/people", js, `{"field":{}}`, 422, "unknown-field", "/field"},
-		{"a wrong type", "POST", "/collections/people", js, post(`{"name":7}`), 422, "wrong-type", "/fields/name"},
-		{"a wrong type deep inside", "POST", "/collections/posts", js, post(`{"text":"a","author":"ada","spot":{"name":"b","lat":"north"}}`), 422, "wrong-type", "/fields/spot/lat"},
-		{"a wrong item", "POST", "/collections/posts", js, post(`{"text":"a","author":"ada","steps":[1,2.5]}`), 422, "wrong-type", "/fields/steps/1"},
-		{"an item twice in a set", "POST", "/collections/posts", js, post(`{"text":"a","author":"ada","tags":["x","x"]}`), 422, "repeated", "/fields/tags/1"},
-		{"a missing required value", "POST", "/collections/people", js, post(`{}`), 422, "required", "/fields/name"},
-		{"a required value taken away", "PATCH", "/collections/people/ada", patch, post(`{"name":null}`), 422, "required", "/fields/name"},
-		{"a text over its max", "POST", "/collections/people", js, post(`{"name":"` + strings.Repeat("ä", 41) + `"}`), 422, "too-large", "/fields/name"},
-		{"no choice of the list", "POST", "/collections/posts", js, post(`{"text":"a","author":"ada","kind":"newt"}`), 422, "not-one-of", "/fields/kind"},
-		{"no JSON", "POST", "/collections/people", js, `{"fields":`, 400, "not-json", "/fields"},
+		{"a wrong type", "POST", "/collections/people", js, post(`{"name":7}`), 422, "wrong-type", "/facts/name"},
+		{"a wrong type deep inside", "POST", "/collections/posts", js, post(`{"text":"a","author":"ada","spot":{"name":"b","lat":"north"}}`), 422, "wrong-type", "/facts/spot/lat"},
+		{"a wrong item", "POST", "/collections/posts", js, post(`{"text":"a","author":"ada","steps":[1,2.5]}`), 422, "wrong-type", "/facts/steps/1"},
+		{"an item twice in a set", "POST", "/collections/posts", js, post(`{"text":"a","author":"ada","tags":["x","x"]}`), 422, "repeated", "/facts/tags/1"},
+		{"a missing required value", "POST", "/collections/people", js, post(`{}`), 422, "required", "/facts/name"},
+		{"a required value taken away", "PATCH", "/collections/people/ada", patch, post(`{"name":null}`), 422, "required", "/facts/name"},
+		{"a text over its max", "POST", "/collections/people", js, post(`{"name":"` + strings.Repeat("ä", 41) + `"}`), 422, "too-large", "/facts/name"},
+		{"no choice of the list", "POST", "/collections/posts", js, post(`{"text":"a","author":"ada","kind":"newt"}`), 422, "not-one-of", "/facts/kind"},
+		{"no JSON", "POST", "/collections/people", js, `{"facts":`, 400, "not-json", "/facts"},
 		{"two values", "POST", "/collections/people", js, `{} {}`, 400, "not-json", ""},
-		{"a name twice", "POST", "/collections/people", js, `{"fields":{"name":"a","name":"b"}}`, 400, "not-json", "/fields/name"},
+		{"a name twice", "POST", "/collections/people", js, `{"facts":{"name":"a","name":"b"}}`, 400, "not-json", "/facts/name"},
 		{"an array", "POST", "/collections/people", js, `[]`, 422, "wrong-type", ""},
-		{"no object of fields", "POST", "/collections/people", js, `{"fields":[]}`, 422, "wrong-type", "/fields"},
-		{"invalid UTF-8", "POST", "/collections/people", js, "{\"fields\":{\"name\":\"\xff\"}}", 400, "not-json", "/fields/name"},
-		{"a lone surrogate", "POST", "/collections/people", js, `{"fields":{"name":"\ud800"}}`, 400, "not-json", "/fields/name"},
-		{"U+0000", "POST", "/collections/people", js, `{"fields":{"name":"a\u0000b"}}`, 422, "zero-character", "/fields/name"},
-		{"U+0000 in a patch", "PATCH", "/collections/people/ada", patch, `{"fields":{"name":"a\u0000b"}}`, 422, "zero-character", "/fields/name"},
-		{"U+0000 in a name", "POST", "/collections/people", js, `{"fields":{"name":"a","b\u0000":1}}`, 422, "unknown-field", "/fields/b\x00"},
+		{"no object of fields", "POST", "/collections/people", js, `{"facts":[]}`, 422, "wrong-type", "/facts"},
+		{"invalid UTF-8", "POST", "/collections/people", js, "{\"facts\":{\"name\":\"\xff\"}}", 400, "not-json", "/facts/name"},
+		{"a lone surrogate", "POST", "/collections/people", js, `{"facts":{"name":"\ud800"}}`, 400, "not-json", "/facts/name"},
+		{"U+0000", "POST", "/collections/people", js, `{"facts":{"name":"a\u0000b"}}`, 422, "zero-character", "/facts/name"},
+		{"U+0000 in a patch", "PATCH", "/collections/people/ada", patch, `{"facts":{"name":"a\u0000b"}}`, 422, "zero-character", "/facts/name"},
+		{"U+0000 in a name", "POST", "/collections/people", js, `{"facts":{"name":"a","b\u0000":1}}`, 422, "unknown-field", "/facts/b\x00"},
 		{"over 1 MiB", "POST", "/collections/people", js, post(`{"name":"` + strings.Repeat("a", 1<<20) + `"}`), 413, "too-big", ""},
 		{"another media type", "POST", "/collections/people", "text/plain", post(`{"name":"a"}`), 415, "media-type", ""},
-		{"an integer that does not fit", "POST", "/collections/posts", js, post(`{"text":"a","author":"ada","rating":9007199254740993}`), 422, "too-large", "/fields/rating"},
-		{"an integer with a fraction", "POST", "/collections/posts", js, post(`{"text":"a","author":"ada","rating":1.5}`), 422, "wrong-type", "/fields/rating"},
-		{"a number that does not fit", "POST", "/collections/posts", js, post(`{"text":"a","author":"ada","weight":1e999}`), 422, "too-large", "/fields/weight"},
-		{"no timestamp", "POST", "/collections/posts", js, post(`{"text":"a","author":"ada","seen":"yesterday"}`), 422, "wrong-type", "/fields/seen"},
-		{"an id with a dot", "POST", "/collections/people", js, `{"id":"a.b","fields":{"name":"a"}}`, 422, "wrong-type", "/id"},
-		{"an id with a slash", "POST", "/collections/people", js, `{"id":"a/b","fields":{"name":"a"}}`, 422, "wrong-type", "/id"},
-		{"an id of 500 characters", "POST", "/collections/people", js, `{"id":"` + strings.Repeat("a", 500) + `","fields":{"name":"a"}}`, 422, "wrong-type", "/id"},
+		{"an integer that does not fit", "POST", "/collections/posts", js, post(`{"text":"a","author":"ada","rating":9007199254740993}`), 422, "too-large", "/facts/rating"},
+		{"an integer with a fraction", "POST", "/collections/posts", js, post(`{"text":"a","author":"ada","rating":1.5}`), 422, "wrong-type", "/facts/rating"},
+		{"a number that does not fit", "POST", "/collections/posts", js, post(`{"text":"a","author":"ada","weight":1e999}`), 422, "too-large", "/facts/weight"},
+		{"no timestamp", "POST", "/collections/posts", js, post(`{"text":"a","author":"ada","seen":"yesterday"}`), 422, "wrong-type", "/facts/seen"},
+		{"an id with a dot", "POST", "/collections/people", js, `{"id":"a.b","facts":{"name":"a"}}`, 422, "wrong-type", "/id"},
+		{"an id with a slash", "POST", "/collections/people", js, `{"id":"a/b","facts":{"name":"a"}}`, 422, "wrong-type", "/id"},
+		{"an id of 500 characters", "POST", "/collections/people", js, `{"id":"` + strings.Repeat("a", 500) + `","facts":{"name":"a"}}`, 422, "wrong-type", "/id"},
 		{"a path's id with a space", "GET", "/collections/people/a%20b", "", "", 400, "bad-request", ""},
 		{"a path's id with an escaped slash", "GET", "/collections/people/a%2Fb", "", "", 400, "bad-request", ""},
 		{"a path's id with U+0000", "GET", "/collections/people/a%00b", "", "", 400, "bad-request", ""},
 		{"an owner with a dot", "GET", "/timelines/home/a.b", "", "", 400, "bad-request", ""},
-		{"a reference to nobody", "POST", "/collections/posts", js, post(`{"text":"a","author":"nobody"}`), 422, "no-such-document", "/fields/author"},
-		{"a reference that is no key", "POST", "/collections/posts", js, post(`{"text":"a","author":"a/b"}`), 422, "wrong-type", "/fields/author"},
-		{"nobody's post", "POST", "/collections/posts", js, post(`{"text":"a"}`), 422, "no-account", "/fields/author"},
+		{"a reference to nobody", "POST", "/collections/posts", js, post(`{"text":"a","author":"nobody"}`), 422, "no-such-document", "/facts/author"},
+		{"a reference that is no key", "POST", "/collections/posts", js, post(`{"text":"a","author":"a/b"}`), 422, "wrong-type", "/facts/author"},
+		{"nobody's post", "POST", "/collections/posts", js, post(`{"text":"a"}`), 422, "no-account", "/facts/author"},
 		{"a note under no post", "POST", "/collections/posts/none/notes", js, post(`{"text":"a"}`), 404, "not-found", ""},
-		{"a kept value", "POST", "/collections/people", js, post(`{"name":"a","followers_n":5}`), 422, "kept-value", "/fields/followers_n"},
-		{"a patched kept value", "PATCH", "/collections/people/ada", patch, post(`{"followers_n":5}`), 422, "kept-value", "/fields/followers_n"},
-		{"kept values as such", "POST", "/collections/people", js, `{"fields":{"name":"a"},"kept":{}}`, 422, "kept-value", "/kept"},
+		{"a kept value", "POST", "/collections/people", js, post(`{"name":"a","followers_n":5}`), 422, "kept-value", "/facts/followers_n"},
+		{"a patched kept value", "PATCH", "/collections/people/ada", patch, post(`{"followers_n":5}`), 422, "kept-value", "/facts/followers_n"},
+		{"kept values as such", "POST", "/collections/people", js, `{"facts":{"name":"a"},"kept":{}}`, 422, "kept-value", "/kept"},
 		{"a pair with oneself", "PUT", "/pairs/follow/ada/ada", "", "", 422, "self", "/to"},
 		{"a pair with nobody", "PUT", "/pairs/follow/ada/nobody", "", "", 404, "not-found", ""},
 		{"no such pair", "PUT", "/pairs/folow/ada/ben", "", "", 404, "unknown-name", ""},
@@ -135,12 +135,12 @@ func TestBadInputIsToldWhereAndWhat(t *testing.T) {
 func TestAllMistakesOfARequestAreToldAtOnce(t *testing.T) {
 	w := start(t, ponds)
 	w.person("ada")
-	p := w.raw("POST", "/collections/posts", "application/json", `{"fields":{"text":7,"rating":11,"kind":"newt","author":"ada","tags":["much too long"]}}`)
+	p := w.raw("POST", "/collections/posts", "application/json", `{"facts":{"text":7,"rating":11,"kind":"newt","author":"ada","tags":["much too long"]}}`)
 	var pointers []string
 	for _, e := range p.Errors {
 		pointers = append(pointers, e.Pointer)
 	}
-	same(t, "pointers", pointers, []string{"/fields/kind", "/fields/rating", "/fields/tags/0", "/fields/text"})
+	same(t, "pointers", pointers, []string{"/facts/kind", "/facts/rating", "/facts/tags/0", "/facts/text"})
 }
 
 func TestACursorWorksOnlyWhereItWasGiven(t *testing.T) {
@@ -166,7 +166,7 @@ func TestAStaleEditIsRefused(t *testing.T) {
 	refused(t, err, "stale", "version 2")
 	_, _, err = w.If(1).Remove(t.Context(), "people/ada")
 	refused(t, err, "stale")
-	same(t, "name", w.get("people/ada").Fields["name"], "Ada")
+	same(t, "name", w.get("people/ada").Facts["name"], "Ada")
 }
 
 func TestCreatingTwiceUnderOneIdIsOnce(t *testing.T) {
@@ -205,7 +205,7 @@ func TestAUniqueValueIsTakenOnce(t *testing.T) {
 	if err := mail("ada"); err != nil {
 		t.Fatal(err)
 	}
-	refused(t, mail("ben"), "invalid", "/fields/mail")
+	refused(t, mail("ben"), "invalid", "/facts/mail")
 	if _, _, err := w.Remove(t.Context(), "people/ada"); err != nil {
 		t.Fatal(err)
 	}

@@ -17,8 +17,8 @@ func TestTheCommandProvesWhatIsStored(t *testing.T) {
 	w.yalvo("--settled", "pair", "follow", "ben", "ada").says(t, 0)
 	w.yalvo("--settled", "add", "posts", "--id", "p1", "text=two bitterns", "birds=2", "seen=2031-04-05T06:07:08Z", "author=ada").says(t, 0)
 	w.yalvo("--settled", "pair", "vote", "ben", "p1", "value=2").says(t, 0, "vote: ben → p1 is set")
-	w.yalvo("pair", "vote", "ben", "p1", "value=7").says(t, 1, "/fields/value: 7 is none of [-1 1 2]")
-	w.yalvo("pair", "vote", "cora", "p1").says(t, 1, `/fields/value: "value" must have a value`)
+	w.yalvo("pair", "vote", "ben", "p1", "value=7").says(t, 1, "/facts/value: 7 is none of [-1 1 2]")
+	w.yalvo("pair", "vote", "cora", "p1").says(t, 1, `/facts/value: "value" must have a value`)
 
 	w.yalvo("why", "home", "ben", "posts/p1").says(t, 0, "posts/p1 is in the home timeline of people/ben", "for  posted by people/ada", "follow: people/ben → people/ada", "stored, with 0 newer ones")
 	w.yalvo("why", "home", "cora", "posts/p1").says(t, 0, "is not in the home timeline", "was never set", "against")
@@ -83,7 +83,7 @@ func TestBadQuestionsAreToldWhereAndWhat(t *testing.T) {
 		{"places of nothing", "GET", "/places?document=pools/p", "", "", 404, "unknown-name", `no collection "pools"`},
 		{"a cascade of a word", "GET", "/changes/first/cascade", "", "", 400, "bad-request", "a whole number"},
 		{"a cascade of the future", "GET", "/changes/4711/cascade", "", "", 404, "not-found", "there is no change 4711"},
-		{"a pair with fields it has not", "PUT", "/pairs/follow/ada/ben", js, `{"fields":{"value":1}}`, 422, "invalid", ""},
+		{"a pair with fields it has not", "PUT", "/pairs/follow/ada/ben", js, `{"facts":{"value":1}}`, 422, "invalid", ""},
 		{"a pair with a body that is none", "PUT", "/pairs/vote/ada/p1", js, `{"value":1}`, 422, "invalid", ""},
 		{"forgetting nobody", "POST", "/forgotten", js, `{"document":"people/zoe"}`, 404, "not-found", "people/zoe"},
 		{"forgetting nothing", "POST", "/forgotten", js, `{}`, 422, "invalid", ""},

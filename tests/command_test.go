@@ -80,7 +80,7 @@ func TestTheCommandAnswersInJSON(t *testing.T) {
 	w := start(t, ponds)
 	w.person("ada")
 	var doc client.Document
-	if err := json.Unmarshal([]byte(w.yalvo("--json", "show", "people/ada").out), &doc); err != nil || doc.Fields["name"] != "ADA" {
+	if err := json.Unmarshal([]byte(w.yalvo("--json", "show", "people/ada").out), &doc); err != nil || doc.Facts["name"] != "ADA" {
 		t.Errorf("%v: %+v", err, doc)
 	}
 	var page client.Timeline
@@ -95,7 +95,7 @@ func TestTheCommandExplainsItsRefusals(t *testing.T) {
 		says(t, 1, `ponds.yaml:3:1: unknown-key: the design has no key "ap"; did you mean "app"?`, `:8:44: unknown-key: field "name" has no key "mx"; did you mean "max"?`, "2 problems")
 	w.yalvo("check", "/nowhere.yaml").says(t, 1, "the design cannot be read")
 	w.yalvo("add", "people", "name").says(t, 2, `"name" is no NAME=VALUE`)
-	w.yalvo("add", "people", "nmae=x").says(t, 1, `/fields/nmae: there is no field "nmae", did you mean "name"?`)
+	w.yalvo("add", "people", "nmae=x").says(t, 1, `/facts/nmae: there is no field "nmae", did you mean "name"?`)
 	w.yalvo("show").says(t, 2, "usage: yalvo show PATH")
 	w.yalvo("shw").says(t, 2, `there is no command "shw"`)
 	w.yalvo("show", "--nothing", "people/ada").says(t, 2, "nothing")

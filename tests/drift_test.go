@@ -34,7 +34,7 @@ func (w world) noDrift() {
 		"bylines of notes":    byline(noteAuthor),
 		"references":          "SELECT count(*) FROM refs r WHERE NOT EXISTS (SELECT 1 FROM documents d WHERE d.n = r.source)",
 		"surplus entries":     "SELECT count(*) FROM entries e WHERE NOT EXISTS (SELECT 1 FROM " + justified + " j WHERE j.owner = e.owner AND j.doc = e.doc)",
-		"missing entries":     "SELECT count(*) FROM " + justified + " j WHERE NOT EXISTS (SELECT 1 FROM floors f WHERE f.owner = j.owner) AND NOT EXISTS (SELECT 1 FROM entries e WHERE e.owner = j.owner AND e.doc = j.doc)",
+		"missing entries":     "SELECT count(*) FROM " + justified + " j WHERE NOT EXISTS (SELECT 1 FROM cuts f WHERE f.owner = j.owner) AND NOT EXISTS (SELECT 1 FROM entries e WHERE e.owner = j.owner AND e.doc = j.doc)",
 		"wrongly signed":      "SELECT count(*) FROM entries e JOIN refs r ON r.source = e.doc AND r.reference = " + author + " WHERE r.target <> e.author",
 		"parked work":         "SELECT count(*) FROM parked",
 		"work left":           "SELECT count(*) FROM due WHERE change IS NOT NULL",

@@ -96,8 +96,8 @@ func TestForgettingReachesEveryCopy(t *testing.T) {
 	if _, _, err := w.Patch(t.Context(), "quotes/q-p1", map[string]any{"who": nil}); err != nil {
 		t.Fatal(err)
 	}
-	same(t, "the reference that a removal leaves", w.get("quotes/q-p1").Fields["who"], nil)
-	for table, column := range map[string]string{"documents": "fields", "kept": `"values"`, "answered": "answer", "fired": "payload", "parked": "error", "uniques": "value"} {
+	same(t, "the reference that a removal leaves", w.get("quotes/q-p1").Facts["who"], nil)
+	for table, column := range map[string]string{"documents": "fields", "kept": `"values"`, "answered": "answer", "events": "payload", "parked": "error", "uniques": "value"} {
 		same(t, "mentions in "+table, w.Number(`SELECT count(*) FROM `+table+` WHERE `+column+`::text LIKE '%' || $1 || '%'`, secret), 0)
 	}
 	same(t, "ben's timeline", w.home("ben"), []string{"b1"})

@@ -219,7 +219,7 @@ func (th *throng) draw(r *rand.Rand) (deed, doing) {
 func stepwise(fields map[string]any) []client.Operation {
 	operations := []client.Operation{}
 	for name, v := range fields {
-		operations = append(operations, client.Operation{Op: "add", Path: "/fields/" + name, Value: v})
+		operations = append(operations, client.Operation{Op: "add", Path: "/facts/" + name, Value: v})
 	}
 	return operations
 }
@@ -473,7 +473,7 @@ func (th *throng) asTheModelSays() {
 	for _, d := range m.docs {
 		path := d.in.Path(d.key)
 		stored := must(th.Get(th.t.Context(), path))(th.t)
-		differ(path+" fields", stored.Fields, d.fields)
+		differ(path+" fields", stored.Facts, d.fields)
 		for _, k := range d.in.Kept {
 			differ(path+" kept "+k.Name, stored.Kept[k.Name], m.kept(d, k))
 		}
@@ -519,8 +519,8 @@ func (th *throng) readTimes(m *model) {
 				continue
 			}
 			c.since = *state.Since
-			if canonical(state.Fields) != canonical(c.fields) {
-				th.t.Errorf("%s %s → %s: got fields %v, want %v", name, e.from.key, e.to.key, state.Fields, c.fields)
+			if canonical(state.Facts) != canonical(c.fields) {
+				th.t.Errorf("%s %s → %s: got fields %v, want %v", name, e.from.key, e.to.key, state.Facts, c.fields)
 			}
 		}
 	}
@@ -573,7 +573,7 @@ func (th *throng) history(path string) []string {
 // fired is how often triggers were set off, by each document or pair.
 func (th *throng) fired() map[string]int {
 	th.t.Helper()
-	rows, err := th.Pool().Query(th.t.Context(), "SELECT n.name || ' ' || f.subject, count(*) FROM fired f JOIN numbers n ON n.n = f.reaction GROUP BY 1")
+	rows, err := th.Pool().Query(th.t.Context(), "SELECT n.name || ' ' || f.subject, count(*) FROM events f JOIN numbers n ON n.n = f.trigger GROUP BY 1")
 	if err != nil {
 		th.t.Fatal(err)
 	}

@@ -67,7 +67,9 @@ func TestAnAuthorCrossesTheLimitWhilePeopleRead(t *testing.T) {
 		for i := 1; i < 25; i++ {
 			w.follow(fmt.Sprint("fan", i), "star")
 		}
-		w.until("the star's entries are collected", func() bool { return stored("star") == 0 && w.Number("SELECT count(*) FROM audience WHERE clean") == 1 })
+		w.until("the star's entries are collected", func() bool {
+			return stored("star") == 0 && w.Number("SELECT count(*) FROM delivery_modes WHERE clean") == 1
+		})
 		same(t, "the friend's entries", stored("friend"), 6)
 		why := must(w.WhyEntry(t.Context(), "home", "fan0", "posts/p0"))(t)
 		if !why.There || !strings.Contains(codes(why), "+collected") {
@@ -76,7 +78,7 @@ func TestAnAuthorCrossesTheLimitWhilePeopleRead(t *testing.T) {
 		for i := 1; i < 25; i++ {
 			w.unfollow(fmt.Sprint("fan", i), "star")
 		}
-		w.until("the star's entries are written again", func() bool { return w.Number("SELECT count(*) FROM audience") == 0 })
+		w.until("the star's entries are written again", func() bool { return w.Number("SELECT count(*) FROM delivery_modes") == 0 })
 		w.Settle()
 		same(t, fmt.Sprint("stored entries after round ", round), stored("star"), 6)
 	}

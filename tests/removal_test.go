@@ -37,7 +37,7 @@ func crowded(t *testing.T, posts int) world {
 		{`INSERT INTO pairs (kind, b, a) SELECT ` + num("pair", "follow") + `, ` + star + `, n FROM documents WHERE key LIKE 'fan%'`, nil},
 		{`INSERT INTO posted SELECT ` + num("timeline", "home") + `, ` + star + `, (extract(epoch FROM created) * 1000000)::bigint, n FROM documents WHERE collection = ` + post, nil},
 		{`INSERT INTO entries (timeline, owner, rank, doc, author) SELECT p.timeline, o.n, p.rank, p.doc, p.author FROM (SELECT * FROM posted ORDER BY rank DESC, doc DESC LIMIT $1) p, documents o WHERE o.key LIKE 'fan%' OR o.key = 'star'`, []any{length}},
-		{`INSERT INTO floors (timeline, owner, rank, doc, spare) SELECT p.timeline, o.n, p.rank, p.doc, 0 FROM (SELECT * FROM posted ORDER BY rank DESC, doc DESC OFFSET $1 LIMIT 1) p, documents o WHERE o.key LIKE 'fan%' OR o.key = 'star'`, []any{length}},
+		{`INSERT INTO cuts (timeline, owner, rank, doc, surplus) SELECT p.timeline, o.n, p.rank, p.doc, 0 FROM (SELECT * FROM posted ORDER BY rank DESC, doc DESC OFFSET $1 LIMIT 1) p, documents o WHERE o.key LIKE 'fan%' OR o.key = 'star'`, []any{length}},
 		{`INSERT INTO kept (doc, "values") SELECT n, '{"followers_n":0,"following_n":1,"posts_n":0}' FROM documents WHERE key LIKE 'fan%'`, nil},
 		{`INSERT INTO kept (doc, "values") SELECT n, '{"byline":{"name":"STAR"},"likes_n":0,"notes_n":10}' FROM documents WHERE collection = ` + post, nil},
 		{`INSERT INTO kept (doc, "values") SELECT n, '{"byline":{"name":"NOTER"}}' FROM documents WHERE collection = ` + note, nil},

@@ -42,7 +42,7 @@ func TestAServiceOnItsOwnDatabaseComesBack(t *testing.T) {
 
 	second, c := up()
 	same(t, "the database's process", database(), running)
-	same(t, "the name", must(c.Get(t.Context(), "people/ada"))(t).Fields["name"], "Ada")
+	same(t, "the name", must(c.Get(t.Context(), "people/ada"))(t).Facts["name"], "Ada")
 	if err := second.cmd.Process.Signal(syscall.SIGINT); err != nil {
 		t.Fatal(err)
 	}
@@ -52,7 +52,7 @@ func TestAServiceOnItsOwnDatabaseComesBack(t *testing.T) {
 	same(t, "the database's process after the interrupt", database(), 0)
 
 	third, c := up()
-	same(t, "the name", must(c.Get(t.Context(), "people/ada"))(t).Fields["name"], "Ada")
+	same(t, "the name", must(c.Get(t.Context(), "people/ada"))(t).Facts["name"], "Ada")
 	if err := third.cmd.Process.Signal(syscall.SIGTERM); err != nil {
 		t.Fatal(err)
 	}

@@ -111,7 +111,7 @@ func TestAPostTurnsUpInItsFollowersTimelines(t *testing.T) {
 	same(t, "stranger", w.home("cora", first), []string{})
 
 	entry := must(w.Timeline(t.Context(), "home", "ben", client.Page{}))(t).Entries[0]
-	same(t, "carried facts", entry.Fields, map[string]any{"text": "a heron"})
+	same(t, "carried facts", entry.Facts, map[string]any{"text": "a heron"})
 	same(t, "carried kept values", entry.Kept, map[string]any{"byline": map[string]any{"name": "ADA"}, "likes_n": 0})
 
 	t.Run("an edit reaches the copies", func(t *testing.T) {
@@ -199,7 +199,7 @@ func TestRemovingAPersonTakesEverythingAlong(t *testing.T) {
 	same(t, "cora", w.get("people/cora").Kept, map[string]any{"followers_n": 0, "following_n": 0, "posts_n": 1})
 	p2 := w.get("posts/p2")
 	same(t, "the answer's counts", []any{p2.Kept["likes_n"], p2.Kept["notes_n"]}, []any{2, 2})
-	if _, points := p2.Fields["about"]; points {
+	if _, points := p2.Facts["about"]; points {
 		t.Error("the answer still points at the removed post")
 	}
 	for what, sql := range map[string]string{
@@ -238,7 +238,7 @@ func TestAReferenceThatRefusesSaysWhoHoldsOn(t *testing.T) {
 		t.Fatal(err)
 	}
 	pin := must(w.After(position).Get(t.Context(), "pins/x"))(t)
-	same(t, "the reference", pin.Fields["link"], "south")
+	same(t, "the reference", pin.Facts["link"], "south")
 	if pin.Kept["pool"] != nil {
 		t.Errorf("the copy through a dangling reference is %v, not null", pin.Kept["pool"])
 	}

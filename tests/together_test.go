@@ -124,7 +124,7 @@ func TestNoEditIsLostWhenVersionsAreChecked(t *testing.T) {
 					t.Error(err)
 					return
 				}
-				_, _, err = w.If(doc.Version).Patch(t.Context(), "posts/p1", map[string]any{"weight": doc.Fields["weight"].(float64) + 1})
+				_, _, err = w.If(doc.Version).Patch(t.Context(), "posts/p1", map[string]any{"weight": doc.Facts["weight"].(float64) + 1})
 				var p *client.Problem
 				switch {
 				case err == nil:
@@ -139,7 +139,7 @@ func TestNoEditIsLostWhenVersionsAreChecked(t *testing.T) {
 		})
 	}
 	group.Wait()
-	same(t, "the sum", w.get("posts/p1").Fields["weight"], 40)
+	same(t, "the sum", w.get("posts/p1").Facts["weight"], 40)
 	t.Logf("%d edits were stale and made again", stale.Load())
 }
 
@@ -258,8 +258,8 @@ func TestATriggerIsAddedToARunningApp(t *testing.T) {
 	same(t, "changed", must(w.Apply(t.Context(), "ponds.yaml", []byte(next)))(t).Changed, true)
 	position := other.post("ada", "p2", "after") // this service has the first design in mind, until it writes
 	other.home("ada", position)
-	same(t, "what the trigger wrote", other.get("posts/p2").Fields["rating"], any(7.0))
-	same(t, "what was there before", other.get("posts/p1").Fields["rating"], nil)
+	same(t, "what the trigger wrote", other.get("posts/p2").Facts["rating"], any(7.0))
+	same(t, "what was there before", other.get("posts/p1").Facts["rating"], nil)
 	page := must(w.Timeline(t.Context(), "home", "ada", client.Page{}))(t)
 	same(t, "what an entry carries", len(page.Entries[0].Kept), 0)
 	w.auditFindsNothing()
@@ -315,7 +315,7 @@ func TestNestedDocumentsToAnyDepth(t *testing.T) {
 		t.Fatal(err)
 	}
 	book = w.get("rooms/r1/cases/c1/books/b2")
-	same(t, "the cleared reference", book.Fields["next"], nil)
+	same(t, "the cleared reference", book.Facts["next"], nil)
 	same(t, "its copy", book.Kept["then"], nil)
 	same(t, "documents left", w.Number("SELECT count(*) FROM documents"), 4)
 	_, _, err := w.Create(t.Context(), "rooms/r2/cases", "c9", nil)

@@ -342,7 +342,7 @@ func TestTrapPositionsOutOfOrder(t *testing.T) {
 	if exact(created) <= exact(removed) {
 		t.Errorf("created at %s, and the one before it was removed at %s", created, removed)
 	}
-	same(t, "the name", w.get("people/ada").Fields["name"], "Ada again")
+	same(t, "the name", w.get("people/ada").Facts["name"], "Ada again")
 }
 
 // What a post points at goes, and with its author gone the post would too; but
@@ -379,7 +379,7 @@ func TestTrapAReferenceThatMovesOnWhileItsTargetGoes(t *testing.T) {
 	group.Wait()
 	w.Settle()
 	post := w.get("posts/moving")
-	same(t, "the author", post.Fields["author"], "ada")
-	same(t, "what it is about", post.Fields["about"], "new")
+	same(t, "the author", post.Facts["author"], "ada")
+	same(t, "what it is about", post.Facts["about"], "new")
 	w.auditFindsNothing()
 }

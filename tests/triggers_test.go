@@ -68,18 +68,18 @@ func TestTriggersActOnFacts(t *testing.T) {
 		return position
 	}
 	quiet := created("p0", "a heron")
-	same(t, "the length", must(w.After(quiet).Get(t.Context(), "posts/p0"))(t).Fields["length"], 7)
+	same(t, "the length", must(w.After(quiet).Get(t.Context(), "posts/p0"))(t).Facts["length"], 7)
 	position := created("p1", "an eagle!")
 	news := must(w.After(position).Get(t.Context(), "news/shout-p1"))(t)
-	same(t, "the news", news.Fields, map[string]any{"text": "loud: an eagle!", "about": "ada"})
+	same(t, "the news", news.Facts, map[string]any{"text": "loud: an eagle!", "about": "ada"})
 	same(t, "the count of it", must(w.After(position).Get(t.Context(), "people/ada"))(t).Kept["news_n"], 1)
-	same(t, "the pair", must(w.Pair(t.Context(), "mutual", "ada", "ben"))(t).Fields, map[string]any{"since": "a shout"})
+	same(t, "the pair", must(w.Pair(t.Context(), "mutual", "ada", "ben"))(t).Facts, map[string]any{"since": "a shout"})
 
 	_, edited, err := w.Patch(t.Context(), "posts/p1", map[string]any{"text": "gull"})
 	if err != nil {
 		t.Fatal(err)
 	}
-	same(t, "the length after an edit", must(w.After(edited).Get(t.Context(), "posts/p1"))(t).Fields["length"], 4)
+	same(t, "the length after an edit", must(w.After(edited).Get(t.Context(), "posts/p1"))(t).Facts["length"], 4)
 
 	tree := must(w.After(position).Cascade(t.Context(), exact(position)))(t)
 	var says []string
@@ -101,7 +101,7 @@ func TestTriggersActOnFacts(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	same(t, "the farewell", must(w.After(removed).Get(t.Context(), "news/gone-ben"))(t).Fields["text"], "BEN has left")
+	same(t, "the farewell", must(w.After(removed).Get(t.Context(), "news/gone-ben"))(t).Facts["text"], "BEN has left")
 	w.auditFindsNothing()
 	var along []string // the pairs that went with ben, by both their ends
 	for _, c := range must(w.Changes(t.Context(), 20))(t) {
@@ -263,7 +263,7 @@ func TestAReceiverThatFailsIsTriedAgainAndThenWaitsForAPerson(t *testing.T) {
 	if tree.Settled {
 		t.Error("the cascade is settled, and a part of it is parked")
 	}
-	same(t, "what else followed is done", must(w.Get(t.Context(), "posts/p1"))(t).Fields["length"], 4)
+	same(t, "what else followed is done", must(w.Get(t.Context(), "posts/p1"))(t).Facts["length"], 4)
 
 	moved.mu.Lock()
 	moved.answer = nil

@@ -28,13 +28,13 @@ func (a *app) check() *cli.Command {
 			if err != nil {
 				return err
 			}
-			triggers := plan.New(d, numbered()).Triggers()
+			rules := plan.New(d, numbered()).Rules()
 			if c.Bool("json") {
-				return a.json(map[string]any{"app": d.App, "triggers": triggers})
+				return a.json(map[string]any{"app": d.App, "rules": rules})
 			}
 			fmt.Fprintf(a.out, "%s is fine: %s, %s, %s. %s derived from it:\n\n", args[0], many(len(d.Collections), "collection"),
-				many(len(d.Pairs), "pair"), many(len(d.Timelines), "timeline"), many(len(triggers), "trigger"))
-			a.triggers(triggers)
+				many(len(d.Pairs), "pair"), many(len(d.Timelines), "timeline"), many(len(rules), "trigger"))
+			a.rules(rules)
 			return nil
 		},
 	}
@@ -52,7 +52,7 @@ func numbered() plan.Numbering {
 	}
 }
 
-func (a *app) triggers(all []plan.Trigger) {
+func (a *app) rules(all []plan.Rule) {
 	var rows []table.Row
 	for _, t := range all {
 		rows = append(rows, table.Row{t.When, t.Then})
@@ -110,7 +110,7 @@ func (a *app) apply() *cli.Command {
 				fmt.Fprintf(a.out, "%s runs this design already, as version %d.\n", d.App, got.Version)
 				return nil
 			}
-			fmt.Fprintf(a.out, "%s now runs version %d: %d triggers derived, none written by hand.\n", d.App, got.Version, len(got.Triggers))
+			fmt.Fprintf(a.out, "%s now runs version %d: %d triggers derived, none written by hand.\n", d.App, got.Version, len(got.Rules))
 			return nil
 		},
 	}

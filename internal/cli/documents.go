@@ -54,7 +54,7 @@ func (a *app) list() *cli.Command {
 			}
 			var rows []table.Row
 			for _, d := range docs.Documents {
-				rows = append(rows, table.Row{d.Path, clip(values(d.Fields), 70), clip(values(d.Kept), 60)})
+				rows = append(rows, table.Row{d.Path, clip(values(d.Facts), 70), clip(values(d.Kept), 60)})
 			}
 			a.table(table.Row{"path", "facts", "kept"}, rows)
 			a.more(docs.Next)
@@ -85,7 +85,7 @@ func (a *app) show() *cli.Command {
 			for _, part := range []struct {
 				kind   string
 				values map[string]any
-			}{{"fact", doc.Fields}, {"kept", doc.Kept}} {
+			}{{"fact", doc.Facts}, {"kept", doc.Kept}} {
 				for _, name := range sorted(part.values) {
 					rows = append(rows, table.Row{part.kind, name, value(part.values[name])})
 				}

@@ -60,7 +60,7 @@ func (a *app) showTimeline(c *cli.Command, owner string, t client.Timeline) erro
 	}
 	var rows []table.Row
 	for _, e := range t.Entries {
-		rows = append(rows, table.Row{clock(e.At), e.Author, e.ID, clip(summary(e.Fields), 64), clip(values(counts(e.Kept)), 40)})
+		rows = append(rows, table.Row{clock(e.At), e.Author, e.ID, clip(summary(e.Facts), 64), clip(values(counts(e.Kept)), 40)})
 	}
 	a.table(table.Row{"at", "author", "id", "carries", "kept"}, rows)
 	a.more(t.Next)
@@ -169,50 +169,71 @@ func (a *app) parked() *cli.Command {
 	return &cli.Command{
 		Name: "parked", Category: "views", Flags: []cli.Flag{
 			&cli.BoolFlag{Name: "retry", Usage: "make it all due again"},
-			&cli.Int64Flag{Name: "work", Usage: "with --retry: only the piece of work of this `NUMBER`"}},
+			&cli.Int64Flag{Name: "work", Usage: "with --retry: only the piece of work of this `NUMBER`"},
+			&cli.Int64Flag{Name: "drop", Usage: "give up the piece of work of this `NUMBER`"}},
 		Usage:       "work that failed too often and waits for a person",
-		Description: example("yalvo parked\n   yalvo parked --retry\n   yalvo parked --retry --work 17"),
+		Description: example("yalvo parked\n   yalvo parked --retry\n   yalvo parked --retry --work 17\n   yalvo parked --drop 17"),
 		Action: func(ctx context.Context, c *cli.Command) error {
 			if _, err := arguments(c, 0, 0); err != nil {
 				return err
 			}
-			if c.IsSet("work") && !c.Bool("retry") {
+			switch {
+			case c.IsSet("work") && !c.Bool("retry"):
 				return usage("--work says what --retry is to try again: give both")
+			case c.IsSet("drop") && c.Bool("retry"):
+				return usage("--drop gives work up and --retry tries it again: give one")
+			case c.IsSet("drop"):
+				return a.dropParked(ctx, c)
+			case c.Bool("retry"):
+				return a.retryParked(ctx, c)
 			}
-			if c.IsSet("work") {
-				if err := a.client(c).RetryOne(ctx, c.Int64("work")); err != nil {
-					return err
-				}
-				fmt.Fprintln(a.out, "It is due again.")
-				return nil
-			}
-			if c.Bool("retry") {
-				n, err := a.client(c).Retry(ctx)
-				if err != nil {
-					return err
-				}
-				fmt.Fprintf(a.out, "Due again: %s.\n", count(n))
-				return nil
-			}
-			all, err := a.client(c).ParkedWork(ctx)
-			if err != nil {
-				return err
-			}
-			if c.Bool("json") {
-				return a.json(all)
-			}
-			if len(all) == 0 {
-				fmt.Fprintln(a.out, "No work is parked.")
-				return nil
-			}
-			var rows []table.Row
-			for _, p := range all {
-				rows = append(rows, table.Row{p.Work, clock(p.Parked), p.Lane, p.Step, p.Change, p.Attempts, clip(p.Error, 64)})
-			}
-			a.table(table.Row{"work", "parked", "lane", "step", "change", "attempts", "error"}, rows, 1, 5, 6)
-			return nil
+			return a.listParked(ctx, c)
 		},
 	}
+}
+
+func (a *app) retryParked(ctx context.Context, c *cli.Command) error {
+	if c.IsSet("work") {
+		if err := a.client(c).RetryOne(ctx, c.Int64("work")); err != nil {
+			return err
+		}
+		fmt.Fprintln(a.out, "It is due again.")
+		return nil
+	}
+	n, err := a.client(c).Retry(ctx)
+	if err != nil {
+		return err
+	}
+	fmt.Fprintf(a.out, "Due again: %s.\n", count(n))
+	return nil
+}
+
+func (a *app) dropParked(ctx context.Context, c *cli.Command) error {
+	if err := a.client(c).DropParked(ctx, c.Int64("drop")); err != nil {
+		return err
+	}
+	fmt.Fprintln(a.out, "It is given up. `yalvo audit` finds what it would have brought in line.")
+	return nil
+}
+
+func (a *app) listParked(ctx context.Context, c *cli.Command) error {
+	all, err := a.client(c).ParkedWork(ctx)
+	if err != nil {
+		return err
+	}
+	if c.Bool("json") {
+		return a.json(all)
+	}
+	if len(all) == 0 {
+		fmt.Fprintln(a.out, "No work is parked.")
+		return nil
+	}
+	var rows []table.Row
+	for _, p := range all {
+		rows = append(rows, table.Row{p.Work, clock(p.Parked), p.About, p.Step, p.Change, p.Attempts, clip(p.Error, 64)})
+	}
+	a.table(table.Row{"work", "parked", "for", "step", "change", "attempts", "error"}, rows, 1, 5, 6)
+	return nil
 }
 
 func (a *app) replay() *cli.Command {

@@ -20,9 +20,9 @@ import (
 	"github.com/jackc/pgx/v5/pgxpool"
 
 	"yalvo/client"
-	"yalvo/internal/engine"
 	"yalvo/internal/postgres"
 	"yalvo/internal/service"
+	"yalvo/internal/upkeep"
 )
 
 // Main runs a package's tests, stops the PostgreSQL they shared, and removes
@@ -120,7 +120,7 @@ func Start(t testing.TB, design string) *App {
 // StartOn is Start on a given database, which other services may share.
 func StartOn(t testing.TB, database, design string) *App {
 	t.Helper()
-	s, err := service.Start(t.Context(), service.Options{Listen: "127.0.0.1:0", Database: database, Log: Log(), Patience: engine.Patience{Answer: 2 * time.Second, Pause: 20 * time.Millisecond}})
+	s, err := service.Start(t.Context(), service.Options{Listen: "127.0.0.1:0", Database: database, Log: Log(), Patience: upkeep.Patience{Answer: 2 * time.Second, Pause: 20 * time.Millisecond}})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -16,12 +16,11 @@ type Change struct {
 	Parent     int64 // 0 for a document of its own
 	Before     Targets
 	After      Targets
-	Touched    []string            // the fields whose values differ, when changed
-	RankBefore map[*Timeline]int64 // the place in the order of each timeline it enters
-	RankAfter  map[*Timeline]int64
+	Touched    []string // the fields whose values differ, when changed
+	RankBefore []int64  // the place in the order of each timeline the collection enters
+	RankAfter  []int64
 
-	Depth     int64 // how many triggers in a row led to it
-	Forgotten int64 // of a removal: the number under which it is forgotten, 0 if it is only removed
+	Mark // of a removal, for what ends with it
 
 	// Pairs.
 	Pair     *Pair
@@ -66,7 +65,7 @@ func countWork(c Change) []Work {
 	var due []Work
 	add := func(counts []*Count, doc, amount int64) {
 		for _, count := range counts {
-			due = append(due, Work{Step: Add, Subject: count.Number, Doc: doc, Amount: amount})
+			due = append(due, AddTo(count.Number, doc, amount))
 		}
 	}
 	for _, ref := range c.Collection.References {
@@ -90,61 +89,78 @@ func countWork(c Change) []Work {
 	return due
 }
 
-// summaryWork weighs a document anew wherever it is a source, and has what is
-// shown of it shown anew. A condition may read any field.
+// summaryWork looks anew at what a document contributes wherever it is a
+// source, and refreshes what is shown of it. A condition may read any field.
 func summaryWork(c Change) []Work {
 	var due []Work
 	for _, s := range c.Collection.Feeds {
 		touched := func(name string) bool { return slices.Contains(c.Touched, name) }
 		shown := c.Kind == Changed && slices.ContainsFunc(s.Fields, touched)
-		if s.Pair != nil { // a pair is the source: it is weighed when it is set or unset
+		if s.Pair != nil { // a pair is the source: it contributes when it is set
 			if shown {
-				due = append(due, Work{Step: Reshow, Subject: s.Number, Doc: c.Doc})
+				due = append(due, RefreshOf(s.Number, c.Doc))
 			}
 			continue
 		}
-		weighed := c.Kind != Changed || s.Where != nil && len(c.Touched) > 0 ||
+		contributes := c.Kind != Changed || s.Where != nil && len(c.Touched) > 0 ||
 			s.Of.Field != nil && touched(s.Of.Field.Name) || s.Via != nil && c.Before[s.Via] != c.After[s.Via]
-		if weighed {
-			due = append(due, Work{Step: Weigh, Subject: s.Number, Doc: c.Doc})
+		if c.Kind == Created && startsEmpty(s, touched) {
+			contributes = false
+		}
+		if contributes {
+			due = append(due, ContributionOf(s.Number, c.Doc))
 		}
 		if shown {
-			due = append(due, Work{Step: Reshow, Subject: s.Number, Doc: c.Doc})
+			due = append(due, RefreshOf(s.Number, c.Doc))
 		}
 	}
 	return due
+}
+
+// startsEmpty tells whether a new document contributes nothing: it lacks the
+// value, or what is summed up begins at zero.
+func startsEmpty(s *Summary, has func(string) bool) bool {
+	if s.Of.Field != nil {
+		return !has(s.Of.Field.Name)
+	}
+	zero := func(k *design.Kept) bool { return k != nil && (k.Kind == design.Count || k.Kind == design.Sum) }
+	return s.Kind == design.Sum && zero(s.Of.Kept)
 }
 
 // entryWork follows an entry's author and place. The author's own timeline gets
 // a new document in the write itself, so only a change delivers there.
 func entryWork(c Change) []Work {
 	var due []Work
-	for _, t := range c.Collection.EntersInto {
+	for i, t := range c.Collection.EntersInto {
 		if t.Deliver == design.Pull {
 			continue
 		}
 		before, after := c.Before[t.By], c.After[t.By]
-		was, is := c.RankBefore[t], c.RankAfter[t]
+		was, is := at(c.RankBefore, i), at(c.RankAfter, i)
 		if before == after && (before == 0 || was == is) {
 			continue
 		}
 		if before != 0 {
-			due = append(due, Work{Step: Withdraw, Subject: t.Number, Key: before, Doc: c.Doc, Rank: was})
+			due = append(due, WithdrawEntry(Entry{t.Number, before, c.Doc, was}))
 		}
 		if after != 0 {
-			own := int64(0)
-			if t.Own && c.Kind == Changed {
-				own = 1
-			}
-			due = append(due, Work{Step: Deliver, Subject: t.Number, Key: after, Doc: c.Doc, Rank: is, Amount: own})
+			due = append(due, DeliverEntry(Entry{t.Number, after, c.Doc, is}, t.Own && c.Kind == Changed))
 		}
 	}
 	return due
 }
 
-// copyInWork: fields are copied in the write that points at them, which holds
-// them still. Kept values move on meanwhile, so they are copied again after it.
-// What is built on a copy that came with an edit has to hear of it.
+// at is a rank, 0 if there are none.
+func at(ranks []int64, i int) int64 {
+	if ranks == nil {
+		return 0
+	}
+	return ranks[i]
+}
+
+// copyInWork: fields are copied in the write that points at them, which locks
+// them. Kept values are not locked, so they are copied once more afterwards.
+// What is built on a copy that came with an edit becomes due too.
 func copyInWork(c Change) []Work {
 	var due []Work
 	for _, kept := range c.Collection.Copies {
@@ -155,7 +171,7 @@ func copyInWork(c Change) []Work {
 			due = append(due, c.Collection.KeptChanged(kept.Name, c.Doc)...)
 		}
 		if len(kept.KeptNames) > 0 && !kept.Frozen && c.After[kept.Via] != 0 {
-			due = append(due, Work{Step: Recopy, Subject: kept.Number, Doc: c.After[kept.Via], Key: c.Doc})
+			due = append(due, RecopyInto(kept.Number, c.After[kept.Via], c.Doc))
 		}
 	}
 	return due
@@ -166,7 +182,7 @@ func recopyWork(c Change) []Work {
 	for _, ref := range c.Collection.PointedAt {
 		for _, kept := range ref.Copies {
 			if !kept.Frozen && slices.ContainsFunc(kept.Fields, func(name string) bool { return slices.Contains(c.Touched, name) }) {
-				due = append(due, Work{Step: Recopy, Subject: kept.Number, Doc: c.Doc})
+				due = append(due, RecopyFrom(kept.Number, c.Doc))
 			}
 		}
 	}
@@ -180,14 +196,14 @@ func (c *Collection) KeptChanged(name string, doc int64) []Work {
 	on := c.builtOn[name]
 	for _, kept := range on.copies {
 		if !kept.Frozen {
-			due = append(due, Work{Step: Recopy, Subject: kept.Number, Doc: doc})
+			due = append(due, RecopyFrom(kept.Number, doc))
 		}
 	}
-	for _, s := range on.weighs {
-		due = append(due, Work{Step: Weigh, Subject: s.Number, Doc: doc})
+	for _, s := range on.contributes {
+		due = append(due, ContributionOf(s.Number, doc))
 	}
 	for _, s := range on.shows {
-		due = append(due, Work{Step: Reshow, Subject: s.Number, Doc: doc})
+		due = append(due, RefreshOf(s.Number, doc))
 	}
 	return due
 }
@@ -198,19 +214,12 @@ func (c *Collection) BuiltOn(name string) bool {
 	return is
 }
 
-// Mark is what the ends of a removal carry along: its depth and the number
-// under which it is forgotten. [MarkOf] reads it.
-func (c Change) Mark() int64 { return c.Forgotten<<8 | c.Depth }
-
-// MarkOf reads the mark of work that ends something.
-func MarkOf(amount int64) (depth, forgotten int64) { return amount & 0xff, amount >> 8 }
-
 // endings is what hangs on a document that is gone. A reference that is left
 // dangling changes no fact, but the copies that came through it are empty now.
 func endings(c Change) []Work {
 	var due []Work
 	end := func(step Step, subject Number) {
-		due = append(due, Work{Step: step, Subject: subject, Doc: c.Doc, Amount: c.Mark()})
+		due = append(due, EndOf(step, subject, c.Doc, c.Mark))
 	}
 	for _, ref := range c.Collection.PointedAt {
 		switch ref.WhenGone {
@@ -248,40 +257,55 @@ func endings(c Change) []Work {
 }
 
 func pairWork(c Change) []Work {
-	var due []Work
-	for _, s := range c.Pair.Feeds {
-		target, source := c.To, c.From
-		if s.Side == "from" {
-			target, source = c.From, c.To
-		}
-		due = append(due, Work{Step: Weigh, Subject: s.Number, Doc: source, Key: target})
-	}
+	due := pairContributions(c)
 	if c.Kind == Changed {
 		return due
 	}
-	amount := int64(1)
-	if c.Kind == Unset {
-		amount = -1
+	return append(append(due, pairCounts(c)...), subscriptions(c)...)
+}
+
+func pairContributions(c Change) []Work {
+	var due []Work
+	for _, s := range c.Pair.Feeds {
+		target, source := c.To, c.From
+		if s.Side == design.From {
+			target, source = c.From, c.To
+		}
+		due = append(due, PairContribution(s.Number, source, target))
 	}
+	return due
+}
+
+func pairCounts(c Change) []Work {
+	delta := int64(1)
+	if c.Kind == Unset {
+		delta = -1
+	}
+	var due []Work
 	for _, count := range c.Pair.FromCounts {
-		due = append(due, Work{Step: Add, Subject: count.Number, Doc: c.From, Amount: amount})
+		due = append(due, AddTo(count.Number, c.From, delta))
 	}
 	for _, count := range c.Pair.ToCounts {
-		due = append(due, Work{Step: Add, Subject: count.Number, Doc: c.To, Amount: amount})
+		due = append(due, AddTo(count.Number, c.To, delta))
 	}
+	return due
+}
+
+// subscriptions: a pair can bring an author's entries in, or keep them out.
+func subscriptions(c Change) []Work {
+	var due []Work
 	for _, t := range c.Pair.Timelines {
-		if t.Deliver == design.Pull {
-			continue
+		if t.Deliver != design.Pull {
+			due = append(due, SubscribeTo(t.Number, c.From, c.To))
 		}
-		due = append(due, Work{Step: Relate, Subject: t.Number, Key: c.To, Doc: c.From})
 	}
 	for _, t := range c.Pair.Bars {
 		if t.Deliver == design.Pull {
 			continue
 		}
-		due = append(due, Work{Step: Relate, Subject: t.Number, Key: c.To, Doc: c.From})
+		due = append(due, SubscribeTo(t.Number, c.From, c.To))
 		if t.Timeline.Unless.EitherWay && c.From != c.To {
-			due = append(due, Work{Step: Relate, Subject: t.Number, Key: c.From, Doc: c.To})
+			due = append(due, SubscribeTo(t.Number, c.To, c.From))
 		}
 	}
 	return due

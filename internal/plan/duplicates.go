@@ -32,19 +32,19 @@ type Aspect string
 // The aspects, in the order in which they are audited: what others are
 // derived from comes first.
 const (
-	Pointing   Aspect = "reference"    // where a reference points, as looked up from both ends
-	Taken      Aspect = "unique"       // the values of a unique field that are taken
-	Paired     Aspect = "pair"         // pairs whose ends exist
-	Lying      Aspect = "nested"       // nested documents whose parents exist
-	Holding    Aspect = "kept"         // documents hold the kept values of their collection
-	Posted     Aspect = "posted"       // what each author has posted
-	Weighed    Aspect = "contribution" // what each source contributes to a summary
-	Counted    Aspect = "count"
-	Summed     Aspect = "sum"
-	Copied     Aspect = "copy"
-	Frozen     Aspect = "frozen copy" // with what it was given: what that was made from may have changed since
-	ChosenFrom Aspect = "choice"      // least, greatest, latest, gathered
-	Entered    Aspect = "timeline"
+	AspectReference    Aspect = "reference"    // where a reference points, as looked up from both ends
+	AspectUnique       Aspect = "unique"       // the values of a unique field that are taken
+	AspectPair         Aspect = "pair"         // pairs whose ends exist
+	AspectNested       Aspect = "nested"       // nested documents whose parents exist
+	AspectKept         Aspect = "kept"         // documents hold the kept values of their collection
+	AspectPosted       Aspect = "posted"       // what each author has posted
+	AspectContribution Aspect = "contribution" // what each source contributes to a summary
+	AspectCount        Aspect = "count"
+	AspectSum          Aspect = "sum"
+	AspectCopy         Aspect = "copy"
+	AspectFrozen       Aspect = "frozen copy" // with what it was given: what that was made from may have changed since
+	AspectChoice       Aspect = "choice"      // least, greatest, latest, gathered
+	AspectTimeline     Aspect = "timeline"
 )
 
 // Duplicates are everything there is to audit, what others are derived from first.
@@ -52,23 +52,23 @@ func (p *Plan) Duplicates() []Duplicate {
 	var all []Duplicate
 	for _, c := range p.Collections {
 		for _, ref := range c.References {
-			all = append(all, Duplicate{Kind: Pointing, Name: c.Name + "." + ref.Name, Walked: c, Reference: ref})
+			all = append(all, Duplicate{Kind: AspectReference, Name: c.Name + "." + ref.Name, Walked: c, Reference: ref})
 		}
 		for _, u := range c.Uniques {
-			all = append(all, Duplicate{Kind: Taken, Name: c.Name + "." + u.Name, Walked: c, Unique: u})
+			all = append(all, Duplicate{Kind: AspectUnique, Name: c.Name + "." + u.Name, Walked: c, Unique: u})
 		}
 	}
 	for _, pair := range p.Pairs {
-		all = append(all, Duplicate{Kind: Paired, Name: pair.Name, Walked: pair.To, Pair: pair})
+		all = append(all, Duplicate{Kind: AspectPair, Name: pair.Name, Walked: pair.To, Pair: pair})
 	}
 	for _, c := range p.Collections {
 		if c.Parent != nil {
-			all = append(all, Duplicate{Kind: Lying, Name: c.Name, Walked: c})
+			all = append(all, Duplicate{Kind: AspectNested, Name: c.Name, Walked: c})
 		}
-		all = append(all, Duplicate{Kind: Holding, Name: c.Name, Walked: c})
+		all = append(all, Duplicate{Kind: AspectKept, Name: c.Name, Walked: c})
 	}
 	for _, t := range p.Timelines {
-		all = append(all, Duplicate{Kind: Posted, Name: t.Name, Walked: t.By.To, Timeline: t})
+		all = append(all, Duplicate{Kind: AspectPosted, Name: t.Name, Walked: t.By.To, Timeline: t})
 	}
 	var kept []Duplicate
 	for _, c := range p.Collections {
@@ -77,10 +77,7 @@ func (p *Plan) Duplicates() []Duplicate {
 	slices.SortStableFunc(kept, func(a, b Duplicate) int { return cmp.Compare(a.height(), b.height()) })
 	all = append(all, kept...)
 	for _, t := range p.Timelines {
-		if t.Deliver == design.Pull {
-			continue // nothing is stored
-		}
-		all = append(all, Duplicate{Kind: Entered, Name: t.Name, Walked: t.Owner, Timeline: t})
+		all = append(all, Duplicate{Kind: AspectTimeline, Name: t.Name, Walked: t.Owner, Timeline: t})
 	}
 	return all
 }
@@ -102,20 +99,20 @@ func (c *Collection) keptDuplicates() []Duplicate {
 		all = append(all, d)
 	}
 	for _, count := range c.Counts {
-		add(Counted, count.Kept, Duplicate{Count: count})
+		add(AspectCount, count.Kept, Duplicate{Count: count})
 	}
 	for _, s := range c.Summaries {
-		all = append(all, Duplicate{Kind: Weighed, Name: c.Name + "." + s.Name, Walked: s.Sources, Summary: s})
+		all = append(all, Duplicate{Kind: AspectContribution, Name: c.Name + "." + s.Name, Walked: s.Sources, Summary: s})
 		if s.Chosen() {
-			add(ChosenFrom, s.Kept, Duplicate{Summary: s})
+			add(AspectChoice, s.Kept, Duplicate{Summary: s})
 		} else {
-			add(Summed, s.Kept, Duplicate{Summary: s})
+			add(AspectSum, s.Kept, Duplicate{Summary: s})
 		}
 	}
 	for _, kept := range c.Copies {
-		aspect := Copied
+		aspect := AspectCopy
 		if kept.Frozen {
-			aspect = Frozen
+			aspect = AspectFrozen
 		}
 		add(aspect, kept.Kept, Duplicate{Copy: kept})
 	}
@@ -130,7 +127,7 @@ func (d Duplicate) height() int {
 		return 0
 	case d.Copy != nil:
 		return 2 * below(d.Copy.Kept)
-	case d.Kind == Weighed:
+	case d.Kind == AspectContribution:
 		return 2*below(d.Summary.Kept) - 1
 	}
 	return 2 * below(d.Summary.Kept)
@@ -146,88 +143,88 @@ func below(k *design.Kept) int {
 	return most + 1
 }
 
-// Rest is drift elsewhere that explains a difference: an index, a contribution
-// or a kept value that a duplicate is compared with.
-type Rest struct {
+// Basis is something that a duplicate is compared with: an index, a
+// contribution or a kept value. Drift there explains a difference here.
+type Basis struct {
 	Kind Aspect
 	Name string
-	How  Relation
+	How  Overlap
 }
 
-// Relation says how the documents of two differences must hang together for
-// the one to explain the other.
-type Relation int
+// Overlap says how the documents of two differences must meet for the one to
+// explain the other.
+type Overlap int
 
-// The relations.
+// The overlaps.
 const (
-	SameHolder   Relation = iota // both are held by the same document
-	HolderIsEnd                  // the holder is at the other end of the drift it rests on
-	EndIsHolder                  // what it comes from holds the drift it rests on
-	SameEnd                      // both lead to the same document
-	SourceHolder                 // one of the sources holds the drift it rests on
-	AcrossPair                   // both are about the same two documents, either way
+	SameHolder   Overlap = iota // both are held by the same document
+	HolderIsEnd                 // the holder is at the other end of the drift in the basis
+	EndIsHolder                 // what it comes from holds the drift in the basis
+	SameEnd                     // both lead to the same document
+	SourceHolder                // one of the sources holds the drift in the basis
+	AcrossPair                  // both are about the same two documents, either way
 )
 
-// RestsOn lists what a difference of this duplicate may be due to.
-func (d Duplicate) RestsOn() []Rest {
-	var rests []Rest
-	add := func(kind Aspect, name string, how Relation) { rests = append(rests, Rest{kind, name, how}) }
-	through := func(ref *Reference, how Relation) { add(Pointing, ref.In.Name+"."+ref.Name, how) }
-	built := func(c *Collection, parts []design.Part, how Relation) {
+// BasedOn lists what drift can explain a difference of this duplicate.
+func (d Duplicate) BasedOn() []Basis {
+	var bases []Basis
+	add := func(kind Aspect, name string, how Overlap) { bases = append(bases, Basis{kind, name, how}) }
+	through := func(ref *Reference, how Overlap) { add(AspectReference, ref.In.Name+"."+ref.Name, how) }
+	built := func(c *Collection, parts []design.Part, how Overlap) {
 		for _, part := range parts {
 			if part.Kept != nil {
 				add(aspectOf(part.Kept), c.Name+"."+part.Kept.Name, how)
-				add(Holding, c.Name, how)
+				add(AspectKept, c.Name, how)
 			}
 		}
 	}
 	switch d.Kind {
-	case Posted:
+	case AspectPosted:
 		through(d.Timeline.By, EndIsHolder)
-	case Entered:
+	case AspectTimeline:
 		through(d.Timeline.By, EndIsHolder)
-		add(Posted, d.Name, SameEnd)
-	case Counted:
-		add(Holding, d.Walked.Name, SameHolder)
+		add(AspectPosted, d.Name, SameEnd)
+	case AspectCount:
+		add(AspectKept, d.Walked.Name, SameHolder)
 		if d.Count.Via != nil {
-			add(Pointing, d.Count.Via.In.Name+"."+d.Count.Via.Name, HolderIsEnd)
+			add(AspectReference, d.Count.Via.In.Name+"."+d.Count.Via.Name, HolderIsEnd)
 		}
 		if d.Count.Pair != nil {
-			add(Paired, d.Count.Pair.Name, SameHolder)
-			add(Paired, d.Count.Pair.Name, HolderIsEnd)
+			add(AspectPair, d.Count.Pair.Name, SameHolder)
+			add(AspectPair, d.Count.Pair.Name, HolderIsEnd)
 		}
-	case Frozen:
-		add(Holding, d.Walked.Name, SameHolder)
-	case Copied:
-		add(Holding, d.Walked.Name, SameHolder)
+	case AspectFrozen:
+		add(AspectKept, d.Walked.Name, SameHolder)
+	case AspectCopy:
+		add(AspectKept, d.Walked.Name, SameHolder)
 		through(d.Copy.Via, SameHolder)
 		built(d.Copy.Via.To, d.Copy.Parts, EndIsHolder)
-	case Weighed:
+	case AspectContribution:
 		if d.Summary.Via != nil {
 			through(d.Summary.Via, SameHolder)
 		}
 		if d.Summary.Pair != nil {
-			add(Paired, d.Summary.Pair.Name, AcrossPair)
+			add(AspectPair, d.Summary.Pair.Name, AcrossPair)
 		}
 		built(d.Summary.Sources, []design.Part{d.Summary.Of}, SameHolder)
-	case Summed, ChosenFrom:
-		add(Holding, d.Walked.Name, SameHolder)
-		add(Weighed, d.Name, HolderIsEnd)
+	case AspectSum, AspectChoice:
+		add(AspectKept, d.Walked.Name, SameHolder)
+		add(AspectContribution, d.Name, HolderIsEnd)
 		built(d.Summary.Sources, d.Summary.Parts, SourceHolder)
 	}
-	return rests
+	return bases
 }
 
 func aspectOf(k *design.Kept) Aspect {
 	switch {
 	case k.Kind == design.Copy && k.Frozen:
-		return Frozen
+		return AspectFrozen
 	case k.Kind == design.Copy:
-		return Copied
+		return AspectCopy
 	case k.Kind == design.Count && k.Where == nil:
-		return Counted
+		return AspectCount
 	case k.Kind == design.Count || k.Kind == design.Sum:
-		return Summed
+		return AspectSum
 	}
-	return ChosenFrom
+	return AspectChoice
 }

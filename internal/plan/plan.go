@@ -1,6 +1,7 @@
 package plan
 
 import (
+	"encoding/json"
 	"slices"
 
 	"yalvo/internal/design"
@@ -21,7 +22,7 @@ type Plan struct {
 	Collections []*Collection
 	Pairs       []*Pair
 	Timelines   []*Timeline
-	Reactions   []*Reaction
+	Triggers    []*Trigger
 
 	references map[Number]*Reference
 	counts     map[Number]*Count
@@ -83,9 +84,9 @@ type Pair struct {
 type Count struct {
 	Number
 	*design.Kept
-	In     *Collection
-	Of     Number      // the pair, reference or nested collection that is counted
-	Gauges []*Timeline // mixed timelines that it counts the followers for
+	In         *Collection
+	Of         Number      // the pair, reference or nested collection that is counted
+	Thresholds []*Timeline // mixed timelines that it counts the followers for
 }
 
 // Copy is a kept copy of values of the document that Via points at.
@@ -113,15 +114,26 @@ type Summary struct {
 	Fields, KeptNames []string    // latest: what is shown of each source
 }
 
+// Empty is the value of a summary that has no sources.
+func (s *Summary) Empty() json.RawMessage {
+	switch s.Kind {
+	case design.Count, design.Sum:
+		return json.RawMessage("0")
+	case design.Latest, design.Gather:
+		return json.RawMessage("[]")
+	}
+	return json.RawMessage("null")
+}
+
 // Chosen tells whether the value is a choice among the contributions rather
 // than their sum.
 func (s *Summary) Chosen() bool { return s.Kind != design.Sum && s.Kind != design.Count }
 
 // builtOn is what is derived from a kept value.
 type builtOn struct {
-	copies []*Copy
-	weighs []*Summary // the value of a source
-	shows  []*Summary // shown of a source
+	copies      []*Copy
+	contributes []*Summary // it is the value of a source
+	shows       []*Summary // it is shown of a source
 }
 
 // Timeline is a timeline with what it is fed by.
@@ -133,6 +145,11 @@ type Timeline struct {
 	Through        *Pair
 	Unless         *Pair // nil: nothing bars
 }
+
+// Lower is the number of followers below which an author whose entries are
+// collected has them written again. It is a fifth under [design.Timeline.Above],
+// so that one follower more or less does not move a million entries to and fro.
+func (t *Timeline) Lower() int { return t.Above - t.Above/5 }
 
 // New makes the plan of a design.
 func New(d *design.Design, number Numbering) *Plan {
@@ -162,7 +179,7 @@ func New(d *design.Design, number Numbering) *Plan {
 		p.addTimeline(t, number("timeline", t.Name))
 	}
 	for _, t := range d.Triggers {
-		p.addReaction(t, number("trigger", t.Name))
+		p.addTrigger(t, number("trigger", t.Name))
 	}
 	return p
 }
@@ -258,7 +275,7 @@ func (p *Plan) addSummary(c *Collection, k *design.Kept, n Number) {
 	s.Sources.Feeds = append(s.Sources.Feeds, s)
 	if k.Of.Kept != nil {
 		on := s.Sources.builtOn[k.Of.Kept.Name]
-		on.weighs = append(on.weighs, s)
+		on.contributes = append(on.contributes, s)
 		s.Sources.builtOn[k.Of.Kept.Name] = on
 	}
 	for _, name := range s.KeptNames {
@@ -276,7 +293,7 @@ func (p *Plan) addTimeline(d *design.Timeline, n Number) {
 	if d.Deliver == design.Mixed {
 		for _, count := range t.Through.ToCounts {
 			if count.Kept == d.Followers() {
-				count.Gauges = append(count.Gauges, t)
+				count.Thresholds = append(count.Thresholds, t)
 			}
 		}
 	}

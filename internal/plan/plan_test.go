@@ -31,18 +31,21 @@ func TestWhatEachChangeMakesDue(t *testing.T) {
 	members, sightings, remarks := p.Collection("members"), p.Collection("sightings"), p.Collection("remarks")
 	author := sightings.References[0]
 	const ada, ben, sighting, remark = 1, 2, 10, 20
-	ranks := map[*plan.Timeline]int64{p.Timeline("home"): 99}
+	ranks := []int64{99}
 	cases := []struct {
 		name   string
 		change plan.Change
 		want   []string
 	}{
-		{"a sighting is created", plan.Change{Kind: plan.Created, Collection: sightings, Doc: sighting, RankAfter: ranks, After: plan.Targets{author: ada}}, []string{
+		{"a sighting is created", plan.Change{Kind: plan.Created, Collection: sightings, Doc: sighting, RankAfter: ranks, After: plan.Targets{author: ada}, Touched: []string{"text", "birds"}}, []string{
+			"add members.sighting_count key=0 doc=1 rank=0 amount=1",
+			"contribute members.birds_seen key=0 doc=10 rank=0 amount=0",
+			"contribute members.most_at_once key=0 doc=10 rank=0 amount=0",
+			"deliver home key=1 doc=10 rank=99 amount=0",
+		}},
+		{"a sighting without what is summed up is created", plan.Change{Kind: plan.Created, Collection: sightings, Doc: sighting, RankAfter: ranks, After: plan.Targets{author: ada}, Touched: []string{"text"}}, []string{
 			"add members.sighting_count key=0 doc=1 rank=0 amount=1",
 			"deliver home key=1 doc=10 rank=99 amount=0",
-			"weigh members.birds_seen key=0 doc=10 rank=0 amount=0",
-			"weigh members.most_at_once key=0 doc=10 rank=0 amount=0",
-			"weigh members.trusted key=0 doc=10 rank=0 amount=0",
 		}},
 		{"a sighting is edited where nobody copies", plan.Change{Kind: plan.Changed, Collection: sightings, Doc: sighting, RankBefore: ranks, RankAfter: ranks,
 			Before: plan.Targets{author: ada}, After: plan.Targets{author: ada}, Touched: []string{"text"}}, nil},
@@ -51,9 +54,9 @@ func TestWhatEachChangeMakesDue(t *testing.T) {
 			"add members.sighting_count key=0 doc=1 rank=0 amount=-1",
 			"add members.sighting_count key=0 doc=2 rank=0 amount=1",
 			"deliver home key=2 doc=10 rank=99 amount=1",
-			"weigh members.birds_seen key=0 doc=10 rank=0 amount=0",
-			"weigh members.most_at_once key=0 doc=10 rank=0 amount=0",
-			"weigh members.trusted key=0 doc=10 rank=0 amount=0",
+			"contribute members.birds_seen key=0 doc=10 rank=0 amount=0",
+			"contribute members.most_at_once key=0 doc=10 rank=0 amount=0",
+			"contribute members.trusted key=0 doc=10 rank=0 amount=0",
 			"withdraw home key=1 doc=10 rank=99 amount=0",
 		}},
 		{"a sighting is removed", plan.Change{Kind: plan.Removed, Collection: sightings, Doc: sighting, RankBefore: ranks, Before: plan.Targets{author: ada}}, []string{
@@ -62,14 +65,14 @@ func TestWhatEachChangeMakesDue(t *testing.T) {
 			"end-to like key=0 doc=10 rank=0 amount=0",
 			"end-to save key=0 doc=10 rank=0 amount=0",
 			"end-to verdict key=0 doc=10 rank=0 amount=0",
-			"weigh members.birds_seen key=0 doc=10 rank=0 amount=0",
-			"weigh members.most_at_once key=0 doc=10 rank=0 amount=0",
-			"weigh members.trusted key=0 doc=10 rank=0 amount=0",
+			"contribute members.birds_seen key=0 doc=10 rank=0 amount=0",
+			"contribute members.most_at_once key=0 doc=10 rank=0 amount=0",
+			"contribute members.trusted key=0 doc=10 rank=0 amount=0",
 			"withdraw home key=1 doc=10 rank=99 amount=0",
 		}},
 		{"a remark is created", plan.Change{Kind: plan.Created, Collection: remarks, Doc: remark, Parent: sighting, After: plan.Targets{remarks.References[0]: ada}}, []string{
 			"add sightings.remark_count key=0 doc=10 rank=0 amount=1",
-			"weigh sightings.last_remarks key=0 doc=20 rank=0 amount=0",
+			"contribute sightings.last_remarks key=0 doc=20 rank=0 amount=0",
 		}},
 		{"a member is renamed", plan.Change{Kind: plan.Changed, Collection: members, Doc: ada, Touched: []string{"name"}}, []string{
 			"recopy remarks.byline key=0 doc=1 rank=0 amount=0",
@@ -91,23 +94,23 @@ func TestWhatEachChangeMakesDue(t *testing.T) {
 		{"a follow is set", plan.Change{Kind: plan.Set, Pair: p.Pair("follow"), From: ada, To: ben}, []string{
 			"add members.follower_count key=0 doc=2 rank=0 amount=1",
 			"add members.following_count key=0 doc=1 rank=0 amount=1",
-			"relate home key=2 doc=1 rank=0 amount=0",
+			"subscribe home key=2 doc=1 rank=0 amount=0",
 		}},
 		{"more birds were seen after all", plan.Change{Kind: plan.Changed, Collection: sightings, Doc: sighting, RankBefore: ranks, RankAfter: ranks,
 			Before: plan.Targets{author: ada}, After: plan.Targets{author: ada}, Touched: []string{"birds"}}, []string{
-			"weigh members.birds_seen key=0 doc=10 rank=0 amount=0",
-			"weigh members.most_at_once key=0 doc=10 rank=0 amount=0",
+			"contribute members.birds_seen key=0 doc=10 rank=0 amount=0",
+			"contribute members.most_at_once key=0 doc=10 rank=0 amount=0",
 		}},
 		{"a remark is rewritten", plan.Change{Kind: plan.Changed, Collection: remarks, Doc: remark, Touched: []string{"text"}}, []string{
-			"reshow sightings.last_remarks key=0 doc=20 rank=0 amount=0",
+			"refresh sightings.last_remarks key=0 doc=20 rank=0 amount=0",
 		}},
 		{"a verdict is set", plan.Change{Kind: plan.Set, Pair: p.Pair("verdict"), From: ada, To: sighting}, []string{
-			"weigh sightings.agreement key=10 doc=1 rank=0 amount=0",
-			"weigh sightings.doubt_count key=10 doc=1 rank=0 amount=0",
+			"contribute sightings.agreement key=10 doc=1 rank=0 amount=0",
+			"contribute sightings.doubt_count key=10 doc=1 rank=0 amount=0",
 		}},
 		{"a block is set", plan.Change{Kind: plan.Set, Pair: p.Pair("block"), From: ada, To: ben}, []string{
-			"relate home key=1 doc=2 rank=0 amount=0",
-			"relate home key=2 doc=1 rank=0 amount=0",
+			"subscribe home key=1 doc=2 rank=0 amount=0",
+			"subscribe home key=2 doc=1 rank=0 amount=0",
 		}},
 		{"a like is unset", plan.Change{Kind: plan.Unset, Pair: p.Pair("like"), From: ada, To: sighting}, []string{
 			"add sightings.like_count key=0 doc=10 rank=0 amount=-1",
@@ -120,6 +123,7 @@ func TestWhatEachChangeMakesDue(t *testing.T) {
 				got = append(got, fmt.Sprintf("%v %s key=%d doc=%d rank=%d amount=%d", w.Step, names[w.Subject], w.Key, w.Doc, w.Rank, w.Amount))
 			}
 			slices.Sort(got)
+			slices.Sort(c.want)
 			if !reflect.DeepEqual(got, c.want) {
 				t.Errorf("got  %q\nwant %q", got, c.want)
 			}
@@ -129,14 +133,14 @@ func TestWhatEachChangeMakesDue(t *testing.T) {
 
 func TestEveryTriggerIsNamedOnce(t *testing.T) {
 	p, _ := fenwatch(t)
-	seen := map[plan.Trigger]bool{}
-	for _, trigger := range p.Triggers() {
+	seen := map[plan.Rule]bool{}
+	for _, trigger := range p.Rules() {
 		if seen[trigger] {
 			t.Errorf("twice: when %s, %s", trigger.When, trigger.Then)
 		}
 		seen[trigger] = true
 	}
-	if want := (plan.Trigger{When: "members.handle/name/portrait changes", Then: "bring it to the byline of all sightings whose author it is"}); !seen[want] {
+	if want := (plan.Rule{When: "members.handle/name/portrait changes", Then: "bring it to the byline of all sightings whose author it is"}); !seen[want] {
 		t.Errorf("missing: %+v", want)
 	}
 }
@@ -147,7 +151,7 @@ func TestWhatIsBuiltOnAKeptValueFollowsIt(t *testing.T) {
 	for _, w := range p.Collection("sightings").KeptChanged("agreement", 10) {
 		got = append(got, fmt.Sprintf("%v %s doc=%d", w.Step, names[w.Subject], w.Doc))
 	}
-	if want := []string{"weigh members.trusted doc=10"}; !reflect.DeepEqual(got, want) {
+	if want := []string{"contribute members.trusted doc=10"}; !reflect.DeepEqual(got, want) {
 		t.Errorf("got %q, want %q", got, want)
 	}
 	if p.Collection("members").BuiltOn("trusted") {
@@ -166,7 +170,7 @@ func TestWhatIsBuiltOnACopyFollowsItsReference(t *testing.T) {
 		Before: plan.Targets{author: 1}, After: plan.Targets{author: 2}}) {
 		got = append(got, fmt.Sprintf("%v %s doc=%d", w.Step, names[w.Subject], w.Doc))
 	}
-	if want := "reshow sightings.last_remarks doc=10"; !slices.Contains(got, want) {
+	if want := "refresh sightings.last_remarks doc=10"; !slices.Contains(got, want) {
 		t.Errorf("got %q, and no %q", got, want)
 	}
 }

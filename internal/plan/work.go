@@ -1,88 +1,128 @@
 package plan
 
-// Lane separates work that must not wait for work of another kind: a like's
-// count is not held up by a fan-out to a million.
-type Lane int16
-
-// The lanes.
-const (
-	Counting   Lane = 1 // counts and sums
-	Copying    Lane = 2 // copies and choices
-	Delivering Lane = 3 // entries of timelines
-	Ending     Lane = 4 // what follows a removed document
-	Tidying    Lane = 5 // what nobody waits for
-	Reacting   Lane = 6 // the steps of the developer's triggers
-	Sending    Lane = 7 // what these send elsewhere
-)
-
-// Lanes are all lanes.
-var Lanes = []Lane{Counting, Copying, Delivering, Ending, Tidying, Reacting, Sending}
-
-// String is the lane's name.
-func (l Lane) String() string {
-	return [...]string{"?", "counting", "copying", "delivering", "ending", "tidying", "reacting", "sending"}[l]
-}
-
-// Step is a kind of maintenance. Every step looks at the facts as they are
-// when it runs, not as they were when it became due, so steps may run late,
-// twice or in any order. Adding is the exception: it runs exactly once.
-type Step int16
-
-// The steps, and what the members of a [Work] mean for each.
-const (
-	Add          Step = 1  // Subject count: add Amount to document Doc
-	Recopy       Step = 2  // Subject copy: bring document Doc's values to those that point at it; Key: to that document only
-	Deliver      Step = 3  // Subject timeline: entry Doc of author Key to the author's followers; Amount 1: and to the author
-	Withdraw     Step = 4  // Subject timeline: entry Doc of author Key out of the followers' and the author's timelines
-	Relate       Step = 5  // Subject timeline: author Key's entries into or out of owner Doc's timeline, as the pair now is
-	Refill       Step = 6  // Subject timeline: older entries of owner Doc come back into a timeline that was cut
-	EndReference Step = 7  // Subject reference: what pointed at document Doc, which is gone; Amount, as of all ends: how many triggers deep
-	EndFrom      Step = 8  // Subject pair: pairs from document Doc, which is gone
-	EndTo        Step = 9  // Subject pair: pairs to document Doc, which is gone
-	EndNested    Step = 10 // Subject collection: documents under document Doc, which is gone
-	EndTimeline  Step = 11 // Subject timeline: the entries of owner Doc, who is gone
-	Trim         Step = 12 // Subject timeline: cut what lies beyond the length, owner by owner
-	Weigh        Step = 13 // Subject summary: what document Doc contributes; of pairs, what the pair of Doc contributes to Key
-	Choose       Step = 14 // Subject summary: work out the value in document Doc from the contributions
-	Reaudience   Step = 16 // Subject timeline: whether author Key is collected from when read, by the number of followers
-	Clear        Step = 17 // Subject timeline: the entries of author Key, who is collected from, out of all timelines
-	Fill         Step = 18 // Subject timeline: the entries of author Key, who is no longer collected from, into the followers' timelines
-	React        Step = 19 // Subject reaction: the steps of a trigger, for what was fired under number Doc
-	Send         Step = 20 // Subject reaction: what was fired under number Doc to the address of step Amount
-	EndFrozen    Step = 21 // Subject copy: frozen copies of document Doc, which is to be forgotten
-	Reshow       Step = 15 // Subject summary: what it shows of document Doc has changed, wherever that contributes
-)
-
-// Lane is the lane the step runs in.
-func (s Step) Lane() Lane {
-	switch s {
-	case Add, Weigh:
-		return Counting
-	case Recopy, Choose, Reshow:
-		return Copying
-	case Deliver, Withdraw, Relate, Refill, Reaudience, Clear, Fill:
-		return Delivering
-	case Trim:
-		return Tidying
-	case React:
-		return Reacting
-	case Send:
-		return Sending
-	}
-	return Ending
-}
-
-// String is the step's name.
-func (s Step) String() string {
-	return [...]string{"?", "add", "recopy", "deliver", "withdraw", "relate", "refill", "end-reference", "end-from", "end-to", "end-nested", "end-timeline", "trim", "weigh", "choose", "reshow", "reaudience", "clear", "fill", "react", "send", "end-frozen"}[s]
-}
-
-// Work is one piece of maintenance. Documents are meant by their row numbers.
+// Work is one piece of maintenance. It is made by the function named after its
+// step, which says what the members mean. Documents are meant by their row
+// numbers.
 type Work struct {
 	Step    Step
-	Subject Number
-	Key     int64 // entries: the author; else as the step says
+	Subject Number // the count, copy, summary, timeline, reference, pair or trigger it is about
+	Key     int64
 	Doc     int64
-	Rank    int64 // entries: the place in the order; of times, microseconds since 1970
-	Amount  int64
+	Rank    int64 // of an entry: its place in the order; of times, microseconds since 1970
+	Amount  int64 // read by [Work.Delta], [Work.Own], [Work.Mark], [Work.Nth] or [Work.After]
 }
+
+// AddTo adds delta to a count in a document.
+func AddTo(count Number, doc, delta int64) Work {
+	return Work{Step: Add, Subject: count, Doc: doc, Amount: delta}
+}
+
+// Delta is what an [Add] adds.
+func (w Work) Delta() int64 { return w.Amount }
+
+// RecopyFrom brings the values of a document to every copy of them.
+func RecopyFrom(kept Number, target int64) Work {
+	return Work{Step: Recopy, Subject: kept, Doc: target}
+}
+
+// RecopyInto brings the values of a document to the copy that source holds.
+func RecopyInto(kept Number, target, source int64) Work {
+	return Work{Step: Recopy, Subject: kept, Doc: target, Key: source}
+}
+
+// Entry is a document in a kind of timeline, at its place in the order.
+type Entry struct {
+	Timeline    Number
+	Author, Doc int64
+	Rank        int64
+}
+
+// DeliverEntry brings an entry to its author's followers; own: to the author too.
+func DeliverEntry(e Entry, own bool) Work {
+	w := e.work(Deliver)
+	if own {
+		w.Amount = 1
+	}
+	return w
+}
+
+// Own tells whether a [Deliver] goes to the author's own timeline too.
+func (w Work) Own() bool { return w.Amount != 0 }
+
+// WithdrawEntry takes an entry out of the followers' and the author's timelines.
+func WithdrawEntry(e Entry) Work { return e.work(Withdraw) }
+
+func (e Entry) work(s Step) Work {
+	return Work{Step: s, Subject: e.Timeline, Key: e.Author, Doc: e.Doc, Rank: e.Rank}
+}
+
+// SubscribeTo brings an author's entries into or out of an owner's timeline.
+func SubscribeTo(timeline Number, owner, author int64) Work {
+	return Work{Step: Subscribe, Subject: timeline, Key: author, Doc: owner}
+}
+
+// RefillOf brings older entries back into an owner's timeline.
+func RefillOf(timeline Number, owner int64) Work { return RefillAfter(timeline, owner, 0) }
+
+// RefillAfter is [RefillOf] for a timeline that was cut in a transaction: it
+// waits until no transaction that ran beside that one is left.
+func RefillAfter(timeline Number, owner, transaction int64) Work {
+	return Work{Step: Refill, Subject: timeline, Doc: owner, Amount: transaction}
+}
+
+// After is the transaction a [Refill] waits for, 0 if it need not wait.
+func (w Work) After() int64 { return w.Amount }
+
+// TrimAll cuts the timelines of one kind to their length.
+func TrimAll(timeline Number) Work { return Work{Step: Trim, Subject: timeline} }
+
+// ContributionOf looks at what a document contributes to a summary.
+func ContributionOf(summary Number, source int64) Work {
+	return Work{Step: Contribute, Subject: summary, Doc: source}
+}
+
+// PairContribution looks at what the pair of source and target contributes.
+func PairContribution(summary Number, source, target int64) Work {
+	return Work{Step: Contribute, Subject: summary, Doc: source, Key: target}
+}
+
+// ChooseIn works out a summary in a document from its contributions.
+func ChooseIn(summary Number, doc int64) Work { return Work{Step: Choose, Subject: summary, Doc: doc} }
+
+// RefreshOf has a source shown anew wherever it contributes to a summary.
+func RefreshOf(summary Number, source int64) Work {
+	return Work{Step: Refresh, Subject: summary, Doc: source}
+}
+
+// DeliveryOf is work on how an author's entries get to readers: [ChooseDelivery],
+// [Clear] or [Fill].
+func DeliveryOf(s Step, timeline Number, author int64) Work {
+	return Work{Step: s, Subject: timeline, Key: author}
+}
+
+// ReactTo carries out the steps of a trigger, for an event by its number.
+func ReactTo(trigger Number, event int64) Work {
+	return Work{Step: React, Subject: trigger, Doc: event}
+}
+
+// SendEvent sends an event to the address of the trigger's nth step.
+func SendEvent(trigger Number, event int64, nth int) Work {
+	return Work{Step: Send, Subject: trigger, Doc: event, Amount: int64(nth)}
+}
+
+// Nth is the step of the trigger that a [Send] belongs to.
+func (w Work) Nth() int { return int(w.Amount) }
+
+// Mark is what the ends of a removal carry along.
+type Mark struct {
+	Depth     int64 // how many triggers in a row led to it, below 256
+	Forgotten int64 // the number under which it is forgotten, 0 if it is only removed
+}
+
+// EndOf ends what hung on a document that is gone.
+func EndOf(s Step, subject Number, doc int64, m Mark) Work {
+	return Work{Step: s, Subject: subject, Doc: doc, Amount: m.Forgotten<<8 | m.Depth}
+}
+
+// Mark reads what an end carries along.
+func (w Work) Mark() Mark { return Mark{Depth: w.Amount & 0xff, Forgotten: w.Amount >> 8} }

@@ -1,6 +1,7 @@
 package server
 
 import (
+	"context"
 	"encoding/json"
 	"net/http"
 	"strconv"
@@ -9,66 +10,23 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"yalvo/internal/design"
-	"yalvo/internal/engine"
-	"yalvo/internal/store"
+	"yalvo/internal/proof"
 )
-
-// audit is a run over the duplicates as clients see it.
-type audit struct {
-	ID        int64      `json:"id"`
-	Duplicate string     `json:"duplicate,omitempty"`
-	Document  string     `json:"document,omitempty"`
-	State     string     `json:"state"`
-	Mending   bool       `json:"mending"`
-	Progress  float64    `json:"progress"` // 0 to 1, by the duplicates that have been walked
-	Checked   int64      `json:"checked"`
-	Drifted   int64      `json:"drifted"`
-	Started   time.Time  `json:"started"`
-	Ended     *time.Time `json:"ended,omitempty"`
-	Error     string     `json:"error,omitempty"`
-}
-
-func auditOf(a store.Audit) audit {
-	out := audit{ID: a.ID, Duplicate: a.Name, Document: a.Document, State: a.State, Mending: a.Mending, Progress: 1,
-		Checked: a.Checked, Drifted: a.Drifted, Started: a.Started.UTC(), Error: a.Error}
-	if a.Steps > 0 {
-		out.Progress = min(1, float64(a.Step)/float64(a.Steps))
-	}
-	if a.Ended != nil {
-		ended := a.Ended.UTC()
-		out.Ended = &ended
-	}
-	return out
-}
-
-// drift is a stored duplicate that differs from the facts.
-type drift struct {
-	Seq       int64           `json:"seq"`
-	Aspect    string          `json:"aspect"`
-	Duplicate string          `json:"duplicate"`
-	Kind      string          `json:"kind"`
-	Document  string          `json:"document,omitempty"` // empty: it is gone
-	Other     string          `json:"other,omitempty"`
-	Stored    json.RawMessage `json:"stored"`
-	Expected  json.RawMessage `json:"expected"`
-	Since     *time.Time      `json:"since,omitempty"`
-	Mended    *time.Time      `json:"mended,omitempty"`
-}
 
 func (s *Server) postAudit(c *echo.Context) error {
 	scope, err := scopeIn(c)
 	if err != nil {
 		return err
 	}
-	a, err := s.engine.Audit(c.Request().Context(), scope)
+	a, err := s.Proof.Audit(c.Request().Context(), scope)
 	if err != nil {
 		return err
 	}
-	return c.JSON(http.StatusCreated, auditOf(a))
+	return c.JSON(http.StatusCreated, a)
 }
 
-func scopeIn(c *echo.Context) (engine.Scope, error) {
-	var scope engine.Scope
+func scopeIn(c *echo.Context) (proof.Scope, error) {
+	var scope proof.Scope
 	if c.Request().ContentLength == 0 {
 		return scope, nil
 	}
@@ -96,17 +54,13 @@ func (s *Server) getAudits(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	rows, err := s.engine.Audits(c.Request().Context(), many)
+	all, err := s.Proof.Audits(c.Request().Context(), many)
 	if err != nil {
 		return err
 	}
-	every, err := s.engine.AuditSchedule(c.Request().Context())
+	every, err := s.Proof.AuditSchedule(c.Request().Context())
 	if err != nil {
 		return err
-	}
-	all := []audit{}
-	for _, a := range rows {
-		all = append(all, auditOf(a))
 	}
 	return c.JSON(http.StatusOK, map[string]any{"audits": all, "every_seconds": int64(every.Seconds())})
 }
@@ -121,34 +75,18 @@ func numberIn(c *echo.Context) (int64, error) {
 }
 
 // anAudit answers with an audit that something was done to.
-func (s *Server) anAudit(act func(*echo.Context, int64) (store.Audit, error)) func(*echo.Context) error {
+func (s *Server) anAudit(act func(context.Context, int64) (proof.Audit, error)) func(*echo.Context) error {
 	return func(c *echo.Context) error {
 		id, err := numberIn(c)
 		if err != nil {
 			return err
 		}
-		a, err := act(c, id)
+		a, err := act(c.Request().Context(), id)
 		if err != nil {
 			return err
 		}
-		return c.JSON(http.StatusOK, auditOf(a))
+		return c.JSON(http.StatusOK, a)
 	}
-}
-
-func (s *Server) getAudit(c *echo.Context, id int64) (store.Audit, error) {
-	return s.engine.AuditState(c.Request().Context(), id)
-}
-
-func (s *Server) stopAudit(c *echo.Context, id int64) (store.Audit, error) {
-	return s.engine.StopAudit(c.Request().Context(), id)
-}
-
-func (s *Server) resumeAudit(c *echo.Context, id int64) (store.Audit, error) {
-	return s.engine.ResumeAudit(c.Request().Context(), id)
-}
-
-func (s *Server) mendAudit(c *echo.Context, id int64) (store.Audit, error) {
-	return s.engine.Mend(c.Request().Context(), id)
 }
 
 // getDrift answers what an audit has found, in the order it was found; ?after=
@@ -168,23 +106,11 @@ func (s *Server) getDrift(c *echo.Context) error {
 			return badRequest("after must be the seq of the last row of the page before")
 		}
 	}
-	rows, err := s.engine.Drift(c.Request().Context(), id, after, many)
+	all, err := s.Proof.Drift(c.Request().Context(), id, after, many)
 	if err != nil {
 		return err
 	}
-	all := []drift{}
-	for _, d := range rows {
-		all = append(all, drift{d.Seq, string(d.Aspect), d.Name, d.Kind, d.Path, d.OtherPath, d.Stored, d.Expected, utc(d.Since), utc(d.Mended)})
-	}
 	return c.JSON(http.StatusOK, map[string]any{"drift": all})
-}
-
-func utc(t *time.Time) *time.Time {
-	if t == nil {
-		return nil
-	}
-	u := t.UTC()
-	return &u
 }
 
 // putAuditSchedule sets how often everything is audited by itself.
@@ -201,7 +127,7 @@ func (s *Server) putAuditSchedule(c *echo.Context) error {
 	if err := json.Unmarshal(parts["every_seconds"], &seconds); err != nil || seconds < 0 {
 		return wrongInput("/every_seconds", design.MistakeType, "every_seconds must be a whole number of seconds, 0 for never")
 	}
-	if err := s.engine.ScheduleAudit(c.Request().Context(), time.Duration(seconds)*time.Second); err != nil {
+	if err := s.Proof.ScheduleAudit(c.Request().Context(), time.Duration(seconds)*time.Second); err != nil {
 		return err
 	}
 	return c.NoContent(http.StatusNoContent)

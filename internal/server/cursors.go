@@ -9,7 +9,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
-	"yalvo/internal/engine"
+	"yalvo/internal/reading"
 	"yalvo/internal/store"
 )
 
@@ -34,7 +34,7 @@ func (cs cursors) sign(path string, text []byte) []byte {
 }
 
 // write makes the token of the next page, "" if there is none.
-func (cs cursors) write(c *echo.Context, next *engine.Page) (string, error) {
+func (cs cursors) write(c *echo.Context, next *reading.Page) (string, error) {
 	if next == nil {
 		return "", nil
 	}
@@ -46,9 +46,9 @@ func (cs cursors) write(c *echo.Context, next *engine.Page) (string, error) {
 }
 
 // page reads which page a request asks for.
-func (cs cursors) page(c *echo.Context) (engine.Page, error) {
+func (cs cursors) page(c *echo.Context) (reading.Page, error) {
 	many, err := limit(c)
-	page := engine.Page{After: store.FromTheTop, Limit: many}
+	page := reading.Page{After: reading.FromTheTop, Limit: many}
 	given := c.QueryParam("cursor")
 	if err != nil || given == "" {
 		return page, err
@@ -66,6 +66,6 @@ func (cs cursors) page(c *echo.Context) (engine.Page, error) {
 	if err := json.Unmarshal(text, &t); err != nil {
 		return page, bad
 	}
-	page.After, page.Given = store.Place{Key: t.Key, Rank: t.Rank, N: t.N}, t.Given
+	page.After, page.Given = store.Boundary{Key: t.Key, Rank: t.Rank, N: t.N}, t.Given
 	return page, nil
 }

@@ -9,7 +9,6 @@ import (
 
 	"yalvo/docs"
 	"yalvo/internal/design"
-	"yalvo/internal/engine"
 	"yalvo/internal/plan"
 )
 
@@ -27,7 +26,7 @@ func (s *Server) about(c *echo.Context) error {
 		return err
 	}
 	if p != nil {
-		d, _, err := s.engine.Design(c.Request().Context())
+		d, _, err := s.App.Design(c.Request().Context())
 		if err != nil {
 			return err
 		}
@@ -36,22 +35,30 @@ func (s *Server) about(c *echo.Context) error {
 	return c.JSON(http.StatusOK, a)
 }
 
+// plan is the plan in force, or a refusal if no design was applied.
+func (s *Server) plan(c *echo.Context) (*plan.Plan, error) {
+	v, err := s.App.Now(c.Request().Context())
+	if err != nil {
+		return nil, err
+	}
+	return v.Plan, nil
+}
+
 // planIfAny is the plan in force, nil if no design was applied.
 func (s *Server) planIfAny(c *echo.Context) (*plan.Plan, error) {
-	p, err := s.engine.Plan(c.Request().Context())
-	var none *engine.Refusal
-	if errors.As(err, &none) && none.Code == engine.CodeNoDesign {
-		return nil, nil
+	v, err := s.App.IfAny(c.Request().Context())
+	if err != nil || v == nil {
+		return nil, err
 	}
-	return p, err
+	return v.Plan, nil
 }
 
 func (s *Server) getDesign(c *echo.Context) error {
 	ctx := c.Request().Context()
-	if _, err := s.engine.Plan(ctx); err != nil {
+	if _, err := s.plan(c); err != nil {
 		return err
 	}
-	d, _, err := s.engine.Design(ctx)
+	d, _, err := s.App.Design(ctx)
 	if err != nil {
 		return err
 	}
@@ -61,9 +68,9 @@ func (s *Server) getDesign(c *echo.Context) error {
 
 // applied is the answer to a design that was put in force.
 type applied struct {
-	Version  int            `json:"version"`
-	Changed  bool           `json:"changed"`
-	Triggers []plan.Trigger `json:"triggers"`
+	Version int         `json:"version"`
+	Changed bool        `json:"changed"`
+	Rules   []plan.Rule `json:"rules"`
 }
 
 // putDesign checks a design and puts it in force; ?name= is its file's name in messages.
@@ -80,15 +87,15 @@ func (s *Server) putDesign(c *echo.Context) error {
 	if err != nil {
 		return designProblem(err)
 	}
-	got, err := s.engine.Apply(c.Request().Context(), name, d)
+	got, err := s.App.Apply(c.Request().Context(), name, d)
 	if err != nil {
 		return err
 	}
-	p, err := s.engine.Plan(c.Request().Context())
+	p, err := s.plan(c)
 	if err != nil {
 		return err
 	}
-	return c.JSON(http.StatusOK, applied{got.Version, got.Changed, p.Triggers()})
+	return c.JSON(http.StatusOK, applied{got.Version, got.Changed, p.Rules()})
 }
 
 // designProblem lists what is wrong with a design; the pointer is a place in the file.
@@ -115,7 +122,7 @@ type outline struct {
 	Collections []outlineCollection `json:"collections"`
 	Pairs       []outlinePair       `json:"pairs"`
 	Timelines   []outlineTimeline   `json:"timelines"`
-	Triggers    []plan.Trigger      `json:"triggers"`
+	Rules       []plan.Rule         `json:"rules"`
 	Senders     []string            `json:"senders"` // the developer's triggers that send something
 }
 
@@ -166,11 +173,11 @@ type outlineTimeline struct {
 }
 
 func (s *Server) getOutline(c *echo.Context) error {
-	p, err := s.engine.Plan(c.Request().Context())
+	p, err := s.plan(c)
 	if err != nil {
 		return err
 	}
-	o := outline{App: p.Design.App, Triggers: p.Triggers(), Senders: p.Design.Senders(), Pairs: []outlinePair{}, Timelines: []outlineTimeline{}}
+	o := outline{App: p.Design.App, Rules: p.Rules(), Senders: p.Design.Senders(), Pairs: []outlinePair{}, Timelines: []outlineTimeline{}}
 	if p.Design.Accounts != nil {
 		o.Accounts = p.Design.Accounts.Name
 	}

@@ -2,7 +2,6 @@ package server
 
 import (
 	"encoding/json"
-	"fmt"
 	"net/http"
 	"strings"
 	"time"
@@ -10,7 +9,9 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"yalvo/internal/design"
-	"yalvo/internal/engine"
+	"yalvo/internal/facts"
+	"yalvo/internal/reading"
+	"yalvo/internal/running"
 )
 
 // The media types of patches.
@@ -34,7 +35,7 @@ func (s *Server) spotOf(c *echo.Context) (spot, error) {
 	if err != nil {
 		return spot{}, err
 	}
-	p, err := s.engine.Plan(c.Request().Context())
+	p, err := s.plan(c)
 	if err != nil {
 		return spot{}, err
 	}
@@ -74,7 +75,7 @@ func joinKey(parent, id string) string {
 }
 
 func unknown(detail string, args ...any) error {
-	return &engine.Refusal{Code: engine.CodeUnknownName, Detail: fmt.Sprintf(detail, args...)}
+	return running.Refuse(running.CodeUnknownName, detail, args...)
 }
 
 func (s *Server) getAt(c *echo.Context) error {
@@ -97,11 +98,11 @@ func (s *Server) getAt(c *echo.Context) error {
 			return badRequest("prefix must be the beginning of an id: " + wrong)
 		}
 	}
-	var got engine.Documents
+	var got reading.Documents
 	if where.name != "" {
-		got, err = s.engine.Linked(c.Request().Context(), where.collection, where.key, where.name, page)
+		got, err = s.Reading.Linked(c.Request().Context(), where.collection, where.key, where.name, page)
 	} else {
-		got, err = s.engine.Collection(c.Request().Context(), where.collection, where.key, page)
+		got, err = s.Reading.Collection(c.Request().Context(), where.collection, where.key, page)
 	}
 	if err != nil {
 		return err
@@ -110,7 +111,7 @@ func (s *Server) getAt(c *echo.Context) error {
 }
 
 func (s *Server) getDocument(c *echo.Context, where spot) error {
-	doc, err := s.engine.Document(c.Request().Context(), where.collection, where.key)
+	doc, err := s.Reading.Document(c.Request().Context(), where.collection, where.key)
 	if err != nil {
 		return err
 	}
@@ -126,11 +127,11 @@ type documentPage struct {
 }
 
 type listed struct {
-	engine.Document
+	running.Document
 	Since *time.Time `json:"since,omitempty"`
 }
 
-func (s *Server) answerPage(c *echo.Context, got engine.Documents, since bool) error {
+func (s *Server) answerPage(c *echo.Context, got reading.Documents, since bool) error {
 	next, err := s.cursors.write(c, got.Next)
 	if err != nil {
 		return err
@@ -159,18 +160,18 @@ func (s *Server) postAt(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	given, err := members(raw, "id", "fields")
+	given, err := members(raw, "id", "facts")
 	if err != nil {
 		return err
 	}
-	draft := engine.Draft{Collection: where.collection, Parent: where.key, Fields: map[string]any{}}
+	draft := facts.Draft{Collection: where.collection, Parent: where.key, Facts: map[string]any{}}
 	if id, ok := given["id"]; ok {
 		if err := json.Unmarshal(id, &draft.ID); err != nil || draft.ID == "" {
 			return wrongInput("/id", design.MistakeType, "the id must be a string of letters, digits, _ and -")
 		}
 	}
-	if fields, ok := given["fields"]; ok {
-		if draft.Fields, err = object("/fields", fields); err != nil {
+	if said, ok := given["facts"]; ok {
+		if draft.Facts, err = object("/facts", said); err != nil {
 			return err
 		}
 	}
@@ -178,7 +179,7 @@ func (s *Server) postAt(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	result, err := s.engine.Create(c.Request().Context(), who, draft)
+	result, err := s.Facts.Create(c.Request().Context(), who, draft)
 	if err != nil {
 		return err
 	}
@@ -190,7 +191,7 @@ func (s *Server) postAt(c *echo.Context) error {
 	return answerWrite(c, status, result)
 }
 
-func answerWrite(c *echo.Context, status int, result engine.Result) error {
+func answerWrite(c *echo.Context, status int, result facts.Result) error {
 	cost(c, result.Read, result.Wrote)
 	c.Response().Header().Set(headerPosition, string(result.Position))
 	c.Response().Header().Set("ETag", etag(result.Document.Version))
@@ -198,16 +199,16 @@ func answerWrite(c *echo.Context, status int, result engine.Result) error {
 }
 
 // documentIn reads the target of an edit or a removal.
-func (s *Server) documentIn(c *echo.Context) (engine.Target, error) {
+func (s *Server) documentIn(c *echo.Context) (facts.Target, error) {
 	where, err := s.spotOf(c)
 	if err != nil {
-		return engine.Target{}, err
+		return facts.Target{}, err
 	}
 	if !where.document || where.name != "" {
-		return engine.Target{}, unknown("only documents can be edited and removed, and this path leads to %q", c.Request().URL.Path)
+		return facts.Target{}, unknown("only documents can be edited and removed, and this path leads to %q", c.Request().URL.Path)
 	}
 	version, err := ifMatch(c)
-	return engine.Target{Collection: where.collection, Key: where.key, Version: version}, err
+	return facts.Target{Collection: where.collection, Key: where.key, Version: version}, err
 }
 
 func (s *Server) patchAt(c *echo.Context) error {
@@ -227,7 +228,7 @@ func (s *Server) patchAt(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	result, err := s.engine.Patch(c.Request().Context(), who, target, patch)
+	result, err := s.Facts.Patch(c.Request().Context(), who, target, patch)
 	if err != nil {
 		return err
 	}
@@ -236,22 +237,22 @@ func (s *Server) patchAt(c *echo.Context) error {
 
 // patchIn reads the kind of patch that the Content-Type says: plain JSON is
 // taken for a merge patch.
-func patchIn(c *echo.Context, raw []byte) (engine.Patch, error) {
+func patchIn(c *echo.Context, raw []byte) (facts.Patch, error) {
 	if strings.HasPrefix(c.Request().Header.Get(echo.HeaderContentType), mimeJSONPatch) {
-		return engine.ReadOperations(raw)
+		return facts.ReadOperations(raw)
 	}
-	given, err := members(raw, "fields")
+	given, err := members(raw, "facts")
 	if err != nil {
 		return nil, err
 	}
-	patch, ok := given["fields"]
+	patch, ok := given["facts"]
 	if !ok {
 		patch = json.RawMessage("{}")
 	}
-	if _, err := object("/fields", patch); err != nil {
+	if _, err := object("/facts", patch); err != nil {
 		return nil, err
 	}
-	return engine.MergePatch(patch), nil
+	return facts.MergePatch(patch), nil
 }
 
 func (s *Server) deleteAt(c *echo.Context) error {
@@ -263,7 +264,7 @@ func (s *Server) deleteAt(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	result, err := s.engine.Remove(c.Request().Context(), who, target)
+	result, err := s.Facts.Remove(c.Request().Context(), who, target)
 	if err != nil {
 		return err
 	}

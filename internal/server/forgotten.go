@@ -27,7 +27,7 @@ func (s *Server) postForgotten(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	got, err := s.engine.Forget(c.Request().Context(), who, path)
+	got, err := s.Proof.Forget(c.Request().Context(), who, path)
 	if err != nil {
 		return err
 	}
@@ -40,7 +40,7 @@ func (s *Server) getForgotten(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	got, err := s.engine.Forgetting(c.Request().Context(), id)
+	got, err := s.Proof.Forgetting(c.Request().Context(), id)
 	if err != nil {
 		return err
 	}

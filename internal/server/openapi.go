@@ -59,7 +59,7 @@ func ref(kind, name string) schema { return schema{"$ref": "#/components/" + kin
 func describeCollection(c *plan.Collection, paths, schemas schema) {
 	name := typeName(c.Name)
 	facts, kept := fieldsSchema(c.Collection.Fields), schema{"type": "object", "additionalProperties": false, "properties": keptSchemas(c)}
-	schemas[name+"Fields"] = facts
+	schemas[name+"Facts"] = facts
 	patched := fieldsSchema(c.Collection.Fields)
 	delete(patched, "required")
 	for member, one := range patched["properties"].(schema) {
@@ -67,11 +67,11 @@ func describeCollection(c *plan.Collection, paths, schemas schema) {
 	}
 	schemas[name+"Patch"] = patched
 	schemas[name] = schema{"allOf": []any{ref("schemas", "Document"),
-		schema{"type": "object", "properties": schema{"fields": ref("schemas", name+"Fields"), "kept": kept}}}}
+		schema{"type": "object", "properties": schema{"facts": ref("schemas", name+"Facts"), "kept": kept}}}}
 	schemas[name+"Page"] = pageOf("documents", name)
 
 	base, params := pathOf(c)
-	draft := schema{"type": "object", "additionalProperties": false, "properties": schema{"id": ref("schemas", "ID"), "fields": draftOf(facts, c)}}
+	draft := schema{"type": "object", "additionalProperties": false, "properties": schema{"id": ref("schemas", "ID"), "facts": draftOf(facts, c)}}
 	paths[base] = schema{
 		"parameters": params,
 		"get":        read("list"+name, "A page of "+c.Name+" by id", name+"Page", "limit", "cursor", "prefix"),
@@ -81,7 +81,7 @@ func describeCollection(c *plan.Collection, paths, schemas schema) {
 		paths[Prefix+"/collections/"+c.Name] = schema{"get": read("listAll"+name, "A page of "+c.Name+" under any parent", name+"Page", "limit", "cursor", "prefix")}
 	}
 	one := append(append([]any{}, params...), ref("parameters", "id"))
-	edit := write("patch"+name, "Edit by JSON Merge Patch (RFC 7396) of the fields, or JSON Patch (RFC 6902) of the document", name, schema{"type": "object", "additionalProperties": false, "properties": schema{"fields": ref("schemas", name+"Patch")}}, mimeMergePatch, false)
+	edit := write("patch"+name, "Edit by JSON Merge Patch (RFC 7396) of the facts, or JSON Patch (RFC 6902) of the document", name, schema{"type": "object", "additionalProperties": false, "properties": schema{"facts": ref("schemas", name+"Patch")}}, mimeMergePatch, false)
 	edit["requestBody"].(schema)["content"].(schema)[mimeJSONPatch] = schema{"schema": ref("schemas", "Operations")}
 	paths[base+"/{id}"] = schema{
 		"parameters": one,
@@ -121,8 +121,8 @@ func describePair(p *plan.Pair) schema {
 	}
 	set := act("set", "Set the pair; twice is the same as once")
 	if len(p.Fields) > 0 {
-		set["requestBody"] = schema{"description": "The pair's own fields. Without a body a pair that stands keeps those it has.",
-			"content": schema{"application/json": schema{"schema": schema{"type": "object", "additionalProperties": false, "properties": schema{"fields": fieldsSchema(p.Fields)}}}}}
+		set["requestBody"] = schema{"description": "Facts of the pair's own. Without a body a pair that stands keeps those it has.",
+			"content": schema{"application/json": schema{"schema": schema{"type": "object", "additionalProperties": false, "properties": schema{"facts": fieldsSchema(p.Fields)}}}}}
 	}
 	return schema{
 		"parameters": []any{end("from"), end("to")},

@@ -3,23 +3,23 @@ package server
 import (
 	"context"
 	"net/http"
+	"yalvo/internal/facts"
+	"yalvo/internal/running"
 
 	"github.com/labstack/echo/v5"
-
-	"yalvo/internal/engine"
 )
 
 // linkIn reads /pairs/{pair}/{from}/{to}; a nested document's key has its slashes escaped.
-func (s *Server) linkIn(c *echo.Context) (engine.Link, error) {
+func (s *Server) linkIn(c *echo.Context) (running.Link, error) {
 	parts, err := segments(c, "/pairs")
 	if err != nil {
-		return engine.Link{}, err
+		return running.Link{}, err
 	}
 	if len(parts) != 3 {
-		return engine.Link{}, unknown("a pair is at %s/pairs/{pair}/{from}/{to}", Prefix)
+		return running.Link{}, unknown("a pair is at %s/pairs/{pair}/{from}/{to}", Prefix)
 	}
-	link := engine.Link{Pair: parts[0], From: parts[1], To: parts[2]}
-	p, err := s.engine.Plan(c.Request().Context())
+	link := running.Link{Pair: parts[0], From: parts[1], To: parts[2]}
+	p, err := s.plan(c)
 	if err != nil {
 		return link, err
 	}
@@ -42,7 +42,7 @@ func (s *Server) getPair(c *echo.Context) error {
 	if err := s.settle(c); err != nil {
 		return err
 	}
-	state, err := s.engine.PairState(c.Request().Context(), link)
+	state, err := s.Reading.PairState(c.Request().Context(), link)
 	if err != nil {
 		return err
 	}
@@ -50,14 +50,14 @@ func (s *Server) getPair(c *echo.Context) error {
 	return c.JSON(http.StatusOK, state)
 }
 
-// putPair sets a pair. A body is needed only for a pair's own fields.
+// putPair sets a pair. A body is needed only for facts of a pair's own.
 func (s *Server) putPair(c *echo.Context) error {
-	raw, fields, err := pairBody(c)
+	raw, said, err := pairBody(c)
 	if err != nil {
 		return err
 	}
-	return s.writePair(c, raw, func(ctx context.Context, who engine.Caller, link engine.Link) (engine.Result, error) {
-		return s.engine.SetPair(ctx, who, link, fields)
+	return s.writePair(c, raw, func(ctx context.Context, who running.Caller, link running.Link) (facts.Result, error) {
+		return s.Facts.SetPair(ctx, who, link, said)
 	})
 }
 
@@ -69,17 +69,17 @@ func pairBody(c *echo.Context) ([]byte, map[string]any, error) {
 	if err != nil {
 		return nil, nil, err
 	}
-	parts, err := members(raw, "fields")
-	if err != nil || parts["fields"] == nil {
+	parts, err := members(raw, "facts")
+	if err != nil || parts["facts"] == nil {
 		return raw, nil, err
 	}
-	fields, err := object("/fields", parts["fields"])
-	return raw, fields, err
+	said, err := object("/facts", parts["facts"])
+	return raw, said, err
 }
 
-func (s *Server) deletePair(c *echo.Context) error { return s.writePair(c, nil, s.engine.UnsetPair) }
+func (s *Server) deletePair(c *echo.Context) error { return s.writePair(c, nil, s.Facts.UnsetPair) }
 
-func (s *Server) writePair(c *echo.Context, raw []byte, act func(context.Context, engine.Caller, engine.Link) (engine.Result, error)) error {
+func (s *Server) writePair(c *echo.Context, raw []byte, act func(context.Context, running.Caller, running.Link) (facts.Result, error)) error {
 	link, err := s.linkIn(c)
 	if err != nil {
 		return err

@@ -7,7 +7,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"yalvo/internal/design"
-	"yalvo/internal/engine"
+	"yalvo/internal/running"
 )
 
 // problem is a problem detail (RFC 9457) with a stable code and, for bad
@@ -30,7 +30,7 @@ type mistake struct {
 // Error is the problem's detail.
 func (p *problem) Error() string { return p.Detail }
 
-// The codes of problems that never reach the engine.
+// The codes of problems that never reach the running.
 const (
 	codeBadRequest = "bad-request"
 	codeNotJSON    = "not-json"
@@ -50,18 +50,18 @@ func badRequest(detail string) *problem {
 }
 
 var statusOf = map[string]int{
-	engine.CodeNoDesign:    http.StatusConflict,
-	engine.CodeUnknownName: http.StatusNotFound,
-	engine.CodeNotFound:    http.StatusNotFound,
-	engine.CodeInvalid:     http.StatusUnprocessableEntity,
-	engine.CodeConflict:    http.StatusConflict,
-	engine.CodeStale:       http.StatusPreconditionFailed,
-	engine.CodeTestFailed:  http.StatusConflict,
-	engine.CodeHeld:        http.StatusConflict,
-	engine.CodeNotYet:      http.StatusServiceUnavailable,
-	engine.CodeReused:      http.StatusUnprocessableEntity,
-	engine.CodeLoop:        http.StatusConflict,
-	engine.CodeDesignHeld:  http.StatusConflict,
+	running.CodeNoDesign:    http.StatusConflict,
+	running.CodeUnknownName: http.StatusNotFound,
+	running.CodeNotFound:    http.StatusNotFound,
+	running.CodeInvalid:     http.StatusUnprocessableEntity,
+	running.CodeConflict:    http.StatusConflict,
+	running.CodeStale:       http.StatusPreconditionFailed,
+	running.CodeTestFailed:  http.StatusConflict,
+	running.CodeHeld:        http.StatusConflict,
+	running.CodeNotYet:      http.StatusServiceUnavailable,
+	running.CodeReused:      http.StatusUnprocessableEntity,
+	running.CodeLoop:        http.StatusConflict,
+	running.CodeDesignHeld:  http.StatusConflict,
 }
 
 // answerError is where every error of a request ends: told to the client in a
@@ -71,7 +71,7 @@ func (s *Server) answerError(c *echo.Context, err error) {
 		return
 	}
 	p := s.problemOf(c, err)
-	if p.Code == engine.CodeNotYet {
+	if p.Code == running.CodeNotYet {
 		c.Response().Header().Set("Retry-After", "1")
 	}
 	c.Response().Header().Set(echo.HeaderContentType, echo.MIMEApplicationProblemJSON)
@@ -85,7 +85,7 @@ func (s *Server) problemOf(c *echo.Context, err error) *problem {
 	if errors.As(err, &p) {
 		return p
 	}
-	var refusal *engine.Refusal
+	var refusal *running.Refusal
 	if errors.As(err, &refusal) {
 		p := newProblem(statusOf[refusal.Code], refusal.Code, refusal.Detail)
 		p.Errors = mistakesOf(refusal.Mistakes)

@@ -19,7 +19,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"yalvo/internal/design"
-	"yalvo/internal/engine"
+	"yalvo/internal/running"
 )
 
 // Headers of the API.
@@ -90,14 +90,14 @@ func members(raw []byte, known ...string) (map[string]json.RawMessage, error) {
 		case name == "kept":
 			return nil, wrongInput("/kept", design.MistakeKept, "kept values are Yalvo's to write: change the facts they are derived from")
 		default:
-			return nil, wrongInput("/"+name, design.MistakeUnknown, "the body may have "+strings.Join(known, ", ")+", nothing else: what you may write goes into fields")
+			return nil, wrongInput("/"+name, design.MistakeUnknown, "the body may have "+strings.Join(known, ", ")+", nothing else: what you may write goes into facts")
 		}
 	}
 	return all, nil
 }
 
 func wrongInput(pointer, code, detail string) error {
-	p := newProblem(http.StatusUnprocessableEntity, engine.CodeInvalid, "the request does not fit the design")
+	p := newProblem(http.StatusUnprocessableEntity, running.CodeInvalid, "the request does not fit the design")
 	p.Errors = []mistake{{pointer, code, detail}}
 	return p
 }
@@ -114,9 +114,9 @@ func object(pointer string, raw json.RawMessage) (map[string]any, error) {
 }
 
 // caller reads who asks, and the key of a request that may be repeated.
-func caller(c *echo.Context, body []byte) (engine.Caller, error) {
+func caller(c *echo.Context, body []byte) (running.Caller, error) {
 	h := c.Request().Header
-	who := engine.Caller{Me: h.Get(headerAs), Key: h.Get(headerRepeat)}
+	who := running.Caller{Me: h.Get(headerAs), Key: h.Get(headerRepeat)}
 	if who.Me != "" {
 		if wrong := design.CheckID(who.Me); wrong != "" {
 			return who, badRequest("the header " + headerAs + " must hold the id of an account: " + wrong)
@@ -170,7 +170,7 @@ func (s *Server) settle(c *echo.Context) error {
 		}
 		patience = time.Duration(seconds * float64(time.Second))
 	}
-	return s.engine.WaitSettled(c.Request().Context(), positions, patience)
+	return s.Reading.WaitSettled(c.Request().Context(), positions, patience)
 }
 
 // How many elements a page has.

@@ -10,11 +10,14 @@ import (
 	"net/http"
 	"sync"
 	"time"
+	"yalvo/internal/facts"
+	"yalvo/internal/proof"
+	"yalvo/internal/reading"
+	"yalvo/internal/running"
+	"yalvo/internal/upkeep"
 
 	"github.com/labstack/echo/v5"
 	"github.com/labstack/echo/v5/middleware"
-
-	"yalvo/internal/engine"
 )
 
 // Prefix is where the API of this version begins.
@@ -22,19 +25,27 @@ const Prefix = "/v1"
 
 // Server answers HTTP requests.
 type Server struct {
-	engine  *engine.Engine
+	Rooms
 	cursors cursors
 	console fs.FS // the console's built files, nil to serve none
 	log     *slog.Logger
-	counted countCache
 
 	mu      sync.Mutex
 	closing chan struct{} // closed on shutdown: live reads end
 }
 
+// Rooms are the rooms whose calls the server answers requests with.
+type Rooms struct {
+	App     *running.App
+	Facts   *facts.Writer
+	Reading *reading.Reader
+	Upkeep  *upkeep.Workers
+	Proof   *proof.Prover
+}
+
 // New makes a server. cursorKey signs page cursors.
-func New(e *engine.Engine, cursorKey []byte, console fs.FS, log *slog.Logger) *Server {
-	return &Server{engine: e, cursors: cursors{cursorKey}, console: console, log: log, closing: make(chan struct{})}
+func New(rooms Rooms, cursorKey []byte, console fs.FS, log *slog.Logger) *Server {
+	return &Server{Rooms: rooms, cursors: cursors{cursorKey}, console: console, log: log, closing: make(chan struct{})}
 }
 
 // Handler is the whole service as a handler.
@@ -59,6 +70,7 @@ func (s *Server) Handler() http.Handler {
 	v1.GET("/parked", s.getParked)
 	v1.POST("/parked/retry", s.retryParked)
 	v1.POST("/parked/:id/retry", s.retryOne)
+	v1.DELETE("/parked/:id", s.dropParked)
 
 	v1.GET("/changes/:position/cascade", s.getCascade)
 	v1.GET("/why/entry", s.whyEntry)
@@ -72,11 +84,11 @@ func (s *Server) Handler() http.Handler {
 	v1.GET("/audits", s.getAudits)
 	v1.POST("/audits", s.postAudit)
 	v1.PUT("/audits/schedule", s.putAuditSchedule)
-	v1.GET("/audits/:id", s.anAudit(s.getAudit))
+	v1.GET("/audits/:id", s.anAudit(s.Proof.AuditState))
 	v1.GET("/audits/:id/drift", s.getDrift)
-	v1.POST("/audits/:id/stop", s.anAudit(s.stopAudit))
-	v1.POST("/audits/:id/resume", s.anAudit(s.resumeAudit))
-	v1.POST("/audits/:id/mend", s.anAudit(s.mendAudit))
+	v1.POST("/audits/:id/stop", s.anAudit(s.Proof.StopAudit))
+	v1.POST("/audits/:id/resume", s.anAudit(s.Proof.ResumeAudit))
+	v1.POST("/audits/:id/mend", s.anAudit(s.Proof.Mend))
 
 	v1.GET("/collections/*", s.getAt)
 	v1.POST("/collections/*", s.postAt)

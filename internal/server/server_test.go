@@ -12,8 +12,8 @@ import (
 
 	"yalvo/demo"
 	"yalvo/internal/design"
-	"yalvo/internal/engine"
 	"yalvo/internal/plan"
+	"yalvo/internal/reading"
 	"yalvo/internal/store"
 )
 
@@ -23,7 +23,7 @@ func asked(target string) *echo.Context {
 
 func TestACursorComesBackAsItWasOnlyIfUntouched(t *testing.T) {
 	cs := cursors{[]byte("a key")}
-	next := &engine.Page{After: store.Place{Key: "ada", Rank: 1 << 60, N: 7}, Given: 90}
+	next := &reading.Page{After: store.Boundary{Key: "ada", Rank: 1 << 60, N: 7}, Given: 90}
 	text, err := cs.write(asked("/v1/timelines/home/ada"), next)
 	if err != nil {
 		t.Fatal(err)
@@ -51,9 +51,9 @@ func TestACursorComesBackAsItWasOnlyIfUntouched(t *testing.T) {
 }
 
 func TestAPageOfATimelineIsTheJSONOfItsEntries(t *testing.T) {
-	entry := engine.Entry{ID: "r_2", Path: "posts/p-1/remarks/r_2", At: time.Date(2031, 5, 4, 3, 2, 1, 123456000, time.UTC), Author: "ada",
-		Fields: json.RawMessage(`{"text":"two \"herons\""}`), Kept: json.RawMessage(`{}`)}
-	for _, page := range []timelinePage{{Entries: []engine.Entry{}}, {Entries: []engine.Entry{entry}}, {Entries: []engine.Entry{entry, entry}, Next: "AB-_9"}} {
+	entry := reading.Entry{ID: "r_2", Path: "posts/p-1/remarks/r_2", At: time.Date(2031, 5, 4, 3, 2, 1, 123456000, time.UTC), Author: "ada",
+		Facts: json.RawMessage(`{"text":"two \"herons\""}`), Kept: json.RawMessage(`{}`)}
+	for _, page := range []timelinePage{{Entries: []reading.Entry{}}, {Entries: []reading.Entry{entry}}, {Entries: []reading.Entry{entry, entry}, Next: "AB-_9"}} {
 		want, err := json.Marshal(page)
 		if err != nil {
 			t.Fatal(err)
@@ -116,7 +116,7 @@ func TestTheOpenAPIDocumentFollowsTheDesign(t *testing.T) {
 				t.Errorf("%s is not described", path)
 			}
 		}
-		fields := read.Components.Schemas["SightingsFields"].Value
+		fields := read.Components.Schemas["SightingsFacts"].Value
 		if max := fields.Properties["text"].Value.MaxLength; max == nil || *max != 600 {
 			t.Error("the text's length is not described")
 		}

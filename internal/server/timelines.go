@@ -12,7 +12,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"yalvo/internal/design"
-	"yalvo/internal/engine"
+	"yalvo/internal/reading"
 )
 
 // getTimeline answers /timelines/{timeline}/{owner} and, followed by /live, a
@@ -50,8 +50,8 @@ func (s *Server) getTimeline(c *echo.Context) error {
 }
 
 type timelinePage struct {
-	Entries []engine.Entry `json:"entries"`
-	Next    string         `json:"next,omitempty"`
+	Entries []reading.Entry `json:"entries"`
+	Next    string          `json:"next,omitempty"`
 }
 
 // text is the page in JSON. A general encoder would look through what the
@@ -67,7 +67,7 @@ func (p timelinePage) text() []byte {
 		text = append(append(text, `","path":"`...), e.Path...)
 		text = e.At.AppendFormat(append(text, `","at":"`...), time.RFC3339Nano)
 		text = append(append(text, `","author":"`...), e.Author...)
-		text = append(append(text, `","fields":`...), e.Fields...)
+		text = append(append(text, `","facts":`...), e.Facts...)
 		text = append(append(text, `,"kept":`...), e.Kept...)
 		text = append(text, '}')
 	}
@@ -78,8 +78,8 @@ func (p timelinePage) text() []byte {
 	return append(text, '}')
 }
 
-func (s *Server) timelinePage(c *echo.Context, timeline, owner string, page engine.Page) (timelinePage, error) {
-	got, err := s.engine.Timeline(c.Request().Context(), timeline, owner, page)
+func (s *Server) timelinePage(c *echo.Context, timeline, owner string, page reading.Page) (timelinePage, error) {
+	got, err := s.Reading.Timeline(c.Request().Context(), timeline, owner, page)
 	if err != nil {
 		return timelinePage{}, err
 	}
@@ -106,7 +106,7 @@ func (s *Server) stream(c *echo.Context, timeline, owner string) error {
 	quiet := time.NewTicker(heartbeat)
 	defer quiet.Stop()
 	for {
-		changed := s.engine.Changed()
+		changed := s.App.Settled()
 		got, err := s.timelinePage(c, timeline, owner, page)
 		if err != nil {
 			return err

@@ -3,11 +3,8 @@ package server
 import (
 	"net/http"
 	"strconv"
-	"time"
 
 	"github.com/labstack/echo/v5"
-
-	"yalvo/internal/engine"
 )
 
 // needed reads query parameters that must be there.
@@ -27,7 +24,7 @@ func (s *Server) whyEntry(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	why, err := s.engine.WhyEntry(c.Request().Context(), q[0], q[1], q[2])
+	why, err := s.Proof.WhyEntry(c.Request().Context(), q[0], q[1], q[2])
 	if err != nil {
 		return err
 	}
@@ -40,7 +37,7 @@ func (s *Server) whyKept(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	sources, err := s.engine.WhyKept(c.Request().Context(), q[0], q[1])
+	sources, err := s.Proof.WhyKept(c.Request().Context(), q[0], q[1])
 	if err != nil {
 		return err
 	}
@@ -53,49 +50,11 @@ func (s *Server) getPlaces(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	places, err := s.engine.Places(c.Request().Context(), q[0])
+	places, err := s.Proof.Places(c.Request().Context(), q[0])
 	if err != nil {
 		return err
 	}
 	return c.JSON(http.StatusOK, map[string]any{"places": places})
-}
-
-// cascade is a change with everything that followed from it.
-type cascade struct {
-	Change  change `json:"change"`
-	Settled bool   `json:"settled"`
-	TookMS  int64  `json:"took_ms"`
-	Follows []step `json:"follows"`
-}
-
-type step struct {
-	Says     string `json:"says"`
-	Changes  bool   `json:"changes"`
-	Many     int64  `json:"many"`
-	Rows     int64  `json:"rows"`
-	Chunks   int64  `json:"chunks"`
-	Attempts int64  `json:"attempts"`
-	Left     int64  `json:"left"`
-	Parked   int64  `json:"parked"`
-	Error    string `json:"error,omitempty"`
-	AfterMS  int64  `json:"after_ms"`          // from the change to when it became due
-	DoneMS   *int64 `json:"done_ms,omitempty"` // from the change to when the last of it was done
-	Example  string `json:"example,omitempty"`
-	Follows  []step `json:"follows"`
-}
-
-func stepsOf(all []*engine.Step, began time.Time) []step {
-	out := []step{}
-	for _, s := range all {
-		one := step{s.Says, s.Changes, s.Many, s.Rows, s.Chunks, s.Attempts, s.Left, s.Parked, s.Error,
-			s.Since.Sub(began).Milliseconds(), nil, s.Example, stepsOf(s.Follows, began)}
-		if s.Done != nil && s.Left == 0 {
-			ms := s.Done.Sub(began).Milliseconds()
-			one.DoneMS = &ms
-		}
-		out = append(out, one)
-	}
-	return out
 }
 
 func (s *Server) getCascade(c *echo.Context) error {
@@ -106,9 +65,9 @@ func (s *Server) getCascade(c *echo.Context) error {
 	if err := s.settle(c); err != nil {
 		return err
 	}
-	got, err := s.engine.Trace(c.Request().Context(), position)
+	got, err := s.Proof.Trace(c.Request().Context(), position)
 	if err != nil {
 		return err
 	}
-	return c.JSON(http.StatusOK, cascade{changeOf(got.Change), got.Settled, got.Took.Milliseconds(), stepsOf(got.Follows, got.Change.At)})
+	return c.JSON(http.StatusOK, got)
 }

@@ -1,5 +1,5 @@
-// Package service puts the parts together: a database, the engine on it, and
-// the server in front. In go a few options; it runs until told to stop, and
+// Package service puts the rooms together: a database, the app on it with its
+// workers, and the server in front. In go a few options; it runs until told to stop, and
 // then stops in the reverse order, so that nothing is cut off half-way.
 package service
 
@@ -14,10 +14,14 @@ import (
 	"runtime/debug"
 	"syscall"
 
-	"yalvo/internal/engine"
+	"yalvo/internal/facts"
 	"yalvo/internal/postgres"
+	"yalvo/internal/proof"
+	"yalvo/internal/reading"
+	"yalvo/internal/running"
 	"yalvo/internal/server"
 	"yalvo/internal/store"
+	"yalvo/internal/upkeep"
 )
 
 // Options says what to run and where.
@@ -29,7 +33,7 @@ type Options struct {
 	Console  fs.FS
 	Log      *slog.Logger
 
-	Patience engine.Patience // with receivers of what triggers send; zero: ten seconds and one
+	Patience upkeep.Patience // with receivers of what triggers send; zero: ten seconds and one
 }
 
 // connections is how many the service holds to its database at most.
@@ -42,7 +46,8 @@ type Service struct {
 
 	postgres *postgres.Server
 	store    *store.Store
-	engine   *engine.Engine
+	workers  *upkeep.Workers
+	prover   *proof.Prover
 	stop     context.CancelFunc
 	served   chan error
 }
@@ -91,11 +96,14 @@ func (s *Service) start(ctx context.Context, o Options, listener net.Listener) e
 	if s.store, err = store.Open(ctx, s.Database, connections); err != nil {
 		return err
 	}
-	if s.engine, err = engine.New(ctx, s.store, o.Log); err != nil {
+	app, err := running.New(ctx, s.store, o.Log)
+	if err != nil {
 		return err
 	}
-	if o.Patience != (engine.Patience{}) {
-		s.engine.Patience = o.Patience
+	rooms := server.Rooms{App: app, Facts: facts.New(app), Reading: reading.New(app), Upkeep: upkeep.New(app)}
+	rooms.Proof = proof.New(rooms.Facts, rooms.Upkeep, rooms.Reading)
+	if o.Patience != (upkeep.Patience{}) {
+		rooms.Upkeep.Patience = o.Patience
 	}
 	key, err := s.store.CursorKey(ctx)
 	if err != nil {
@@ -104,10 +112,12 @@ func (s *Service) start(ctx context.Context, o Options, listener net.Listener) e
 	if host, _, err := net.SplitHostPort(listener.Addr().String()); err == nil && !net.ParseIP(host).IsLoopback() {
 		o.Log.Warn("the service listens beyond this machine, and this release does not check who calls", "address", listener.Addr())
 	}
-	s.engine.Start()
+	s.workers, s.prover = rooms.Upkeep, rooms.Proof
+	s.workers.Start()
+	s.prover.Start()
 	serving, stop := context.WithCancel(context.Background())
 	s.stop = stop
-	web := server.New(s.engine, key, o.Console, o.Log)
+	web := server.New(rooms, key, o.Console, o.Log)
 	go func() { s.served <- web.Serve(serving, listener) }()
 	o.Log.Info("the service answers", "address", s.Address)
 	return nil
@@ -126,8 +136,11 @@ func (s *Service) Stop() error {
 
 func (s *Service) closeBelow() error {
 	var errs []error
-	if s.engine != nil {
-		s.engine.Stop()
+	if s.prover != nil {
+		s.prover.Stop()
+	}
+	if s.workers != nil {
+		s.workers.Stop()
 	}
 	if s.store != nil {
 		errs = append(errs, s.store.Close())

@@ -15,6 +15,7 @@ type Audit struct {
 	Document string // one document only, by its path, empty for all
 	State    string // running, stopped, finished or failed
 	Mending  bool   // what is found is mended at the end
+	Round    int    // with mending: how often everything was looked at
 	Step     int
 	Steps    int
 	Reached  int64
@@ -33,15 +34,25 @@ const (
 	AuditFailed   = "failed"
 )
 
+// The kinds of drift.
+const (
+	Missing   = "missing"   // what should be there is not
+	Surplus   = "surplus"   // what is there should not be
+	Different = "different" // it is there with another value, or at another place
+	Dangling  = "dangling"  // it leads to nothing
+	Orphaned  = "orphaned"  // it lies under nothing
+	Short     = "short"     // a timeline that was cut holds too few entries
+)
+
 // Drift is a stored duplicate that differs from what the facts say.
 type Drift struct {
 	Seq       int64
 	Aspect    plan.Aspect
 	Name      string
-	Kind      string // missing, surplus, different, dangling, orphaned or short
-	Doc       int64  // the document that holds it
-	Other     int64  // the document it comes from or leads to, 0 if there is none
-	Meant     int64  // of a reference, the document it should point at
+	Kind      string
+	Doc       int64 // the document that holds it
+	Other     int64 // the document it comes from or leads to, 0 if there is none
+	Meant     int64 // of a reference, the document it should point at
 	Path      string
 	OtherPath string
 	Stored    json.RawMessage
@@ -51,8 +62,8 @@ type Drift struct {
 }
 
 // AddAudit begins an audit.
-func (s *Store) AddAudit(ctx context.Context, a Audit) (Audit, error) {
-	err := s.db.WithContext(ctx).Raw(`
+func (tx *Tx) AddAudit(a Audit) (Audit, error) {
+	err := tx.db.Raw(`
 		INSERT INTO audits (name, document, mending, steps) VALUES (?, ?, ?, ?)
 		RETURNING *`, a.Name, a.Document, a.Mending, a.Steps).Scan(&a).Error
 	return a, err
@@ -99,58 +110,101 @@ func (tx *Tx) ClaimAudit() (Audit, bool, error) {
 // SaveAudit writes how far a claimed audit has come.
 func (tx *Tx) SaveAudit(a Audit) error {
 	return tx.db.Exec(`
-		UPDATE audits SET state = ?, step = ?, reached = ?, checked = ?, drifted = ?, ended = ?, error = ?
-		WHERE id = ?`, a.State, a.Step, a.Reached, a.Checked, a.Drifted, a.Ended, a.Error, a.ID).Error
+		UPDATE audits SET state = ?, round = ?, step = ?, reached = ?, checked = ?, drifted = ?, ended = ?, error = ?
+		WHERE id = ?`, a.State, a.Round, a.Step, a.Reached, a.Checked, a.Drifted, a.Ended, a.Error, a.ID).Error
 }
 
-// AddDrift notes what an audit has found.
+// AddDrift notes what an audit has found in the round it is in.
 func (tx *Tx) AddDrift(audit int64, found []Drift) error {
-	for _, d := range found {
-		err := tx.db.Exec(`
-			INSERT INTO drift (audit, aspect, name, kind, doc, other, meant, path, other_path, stored, expected, since)
-			VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?::jsonb, ?::jsonb, ?)`,
-			audit, string(d.Aspect), d.Name, d.Kind, d.Doc, d.Other, d.Meant, d.Path, d.OtherPath, textOrNull(d.Stored), textOrNull(d.Expected), d.Since).Error
-		if err != nil {
-			return err
+	n := len(found)
+	aspects, names, kinds := make(texts, n), make(texts, n), make(texts, n)
+	docs, others, meant := make(bigints, n), make(bigints, n), make(bigints, n)
+	paths, otherPaths, sinces := make(texts, n), make(texts, n), make(texts, n)
+	stored, expected := make(texts, n), make(texts, n)
+	for i, d := range found {
+		aspects[i], names[i], kinds[i] = string(d.Aspect), d.Name, d.Kind
+		docs[i], others[i], meant[i] = d.Doc, d.Other, d.Meant
+		paths[i], otherPaths[i], stored[i], expected[i] = d.Path, d.OtherPath, string(d.Stored), string(d.Expected)
+		if d.Since != nil {
+			sinces[i] = d.Since.Format(time.RFC3339Nano)
 		}
 	}
-	return nil
+	return tx.db.Exec(`
+		INSERT INTO drift (audit, round, aspect, name, kind, doc, other, meant, path, other_path, stored, expected, since)
+		SELECT a.id, a.round, f.aspect, f.name, f.kind, f.doc, f.other, f.meant, f.path, f.other_path,
+		       nullif(f.stored, '')::jsonb, nullif(f.expected, '')::jsonb, nullif(f.since, '')::timestamptz
+		FROM audits a, unnest(?::text[], ?::text[], ?::text[], ?::bigint[], ?::bigint[], ?::bigint[], ?::text[], ?::text[], ?::text[], ?::text[], ?::text[])
+		     WITH ORDINALITY f (aspect, name, kind, doc, other, meant, path, other_path, stored, expected, since, nth)
+		WHERE a.id = ?
+		ORDER BY f.nth`,
+		aspects, names, kinds, docs, others, meant, paths, otherPaths, stored, expected, sinces, audit).Error
 }
 
-func textOrNull(raw json.RawMessage) any {
-	if raw == nil {
-		return nil
-	}
-	return string(raw)
-}
+const driftColumns = `seq, aspect, name, kind, doc, other, path, other_path, coalesce(stored, 'null') AS stored,
+	coalesce(expected, 'null') AS expected, since, mended`
 
 // DriftOf is what an audit has found, in that order, after a given row.
-// left: only what is not mended.
-func (s *Store) DriftOf(ctx context.Context, audit, after int64, left bool, limit int) ([]Drift, error) {
-	return (&Tx{s.db.WithContext(ctx)}).DriftOf(audit, after, left, limit)
+// Key: drift (audit, seq).
+func (s *Store) DriftOf(ctx context.Context, audit, after int64, limit int) ([]Drift, error) {
+	return s.now(ctx).driftOf("true", audit, after, limit)
 }
 
-// DriftOf is the same within a transaction. Key: drift (audit, seq).
-func (tx *Tx) DriftOf(audit, after int64, left bool, limit int) ([]Drift, error) {
+// DriftLeft is what of it is not mended.
+func (tx *Tx) DriftLeft(audit, after int64, limit int) ([]Drift, error) {
+	return tx.driftOf("mended IS NULL", audit, after, limit)
+}
+
+func (tx *Tx) driftOf(which string, audit, after int64, limit int) ([]Drift, error) {
 	var found []Drift
-	err := tx.db.Raw(`
-		SELECT seq, aspect, name, kind, doc, other, path, other_path, coalesce(stored, 'null') AS stored,
-		       coalesce(expected, 'null') AS expected, since, mended
-		FROM drift WHERE audit = ? AND seq > ? AND (NOT ? OR mended IS NULL)
-		ORDER BY seq LIMIT ?`, audit, after, left, limit).Scan(&found).Error
+	err := tx.db.Raw("SELECT "+driftColumns+" FROM drift WHERE audit = ? AND seq > ? AND "+which+" ORDER BY seq LIMIT ?",
+		audit, after, limit).Scan(&found).Error
 	return found, err
 }
 
-// DriftIn tells which documents an audit has found drift at, for one duplicate
-// and aspect: those that hold it, and those at the other end.
-func (tx *Tx) DriftIn(audit int64, aspect plan.Aspect, name string) (docs, others map[int64]bool, err error) {
+// DriftIn tells which documents among some an audit has found drift at that is
+// not mended, for one duplicate and aspect: those that hold it, and those at the
+// other end. Index: drift_in.
+func (tx *Tx) DriftIn(audit int64, aspect plan.Aspect, name string, about []int64) (docs, others map[int64]bool, err error) {
 	var rows []struct{ Doc, Other, Meant int64 }
-	err = tx.db.Raw("SELECT doc, other, meant FROM drift WHERE audit = ? AND aspect = ? AND name = ?", audit, string(aspect), name).Scan(&rows).Error
+	err = tx.db.Raw(`
+		SELECT doc, other, meant FROM drift
+		WHERE audit = ? AND aspect = ? AND name = ? AND mended IS NULL
+		  AND (doc = ANY(?::bigint[]) OR other = ANY(?::bigint[]) OR meant = ANY(?::bigint[]))`,
+		audit, string(aspect), name, bigints(about), bigints(about), bigints(about)).Scan(&rows).Error
 	docs, others = map[int64]bool{}, map[int64]bool{}
 	for _, r := range rows {
 		docs[r.Doc], others[r.Other], others[r.Meant] = true, true, true
 	}
 	return docs, others, err
+}
+
+// DriftShownIn tells which documents among some show a source in a summary at
+// which an audit has found drift. Indexes: drift_in, contributions.
+func (tx *Tx) DriftShownIn(audit int64, aspect plan.Aspect, name string, summary plan.Number, about []int64) (map[int64]bool, error) {
+	var targets []int64
+	err := tx.db.Raw(`
+		SELECT DISTINCT c.target FROM drift d JOIN contributions c ON c.summary = ? AND c.source = d.doc
+		WHERE d.audit = ? AND d.aspect = ? AND d.name = ? AND d.mended IS NULL AND c.target = ANY(?::bigint[])`,
+		summary, audit, string(aspect), name, bigints(about)).Scan(&targets).Error
+	shown := make(map[int64]bool, len(targets))
+	for _, t := range targets {
+		shown[t] = true
+	}
+	return shown, err
+}
+
+// MendedSince counts what an audit has found and mended in a round.
+func (tx *Tx) MendedSince(audit int64, round int) (int64, error) {
+	var many int64
+	err := tx.db.Raw("SELECT count(*) FROM drift WHERE audit = ? AND round = ? AND mended IS NOT NULL", audit, round).Scan(&many).Error
+	return many, err
+}
+
+// DropUnmended forgets what an audit has found and could not mend: the next
+// round finds it again. It tells how much that was.
+func (tx *Tx) DropUnmended(audit int64) (int64, error) {
+	got := tx.db.Exec("DELETE FROM drift WHERE audit = ? AND mended IS NULL", audit)
+	return got.RowsAffected, got.Error
 }
 
 // MarkMended notes that drift was mended.
@@ -175,30 +229,4 @@ func (s *Store) LastAudit(ctx context.Context) (time.Time, error) {
 		return time.Time{}, err
 	}
 	return at[0], nil
-}
-
-// Setting is a setting of the app, empty if it was never made.
-func (s *Store) Setting(ctx context.Context, name string) (string, error) {
-	return setting(s.db.WithContext(ctx), name)
-}
-
-// SetSetting makes a setting.
-func (s *Store) SetSetting(ctx context.Context, name, value string) error {
-	return s.db.WithContext(ctx).Exec(`
-		INSERT INTO settings (name, value) VALUES (?, ?)
-		ON CONFLICT (name) DO UPDATE SET value = excluded.value`, name, value).Error
-}
-
-// View runs a function on a consistent view of the database: everything it
-// reads is as of one moment. Its statements go over many rows at once, so each
-// is planned for what it is given. What it writes must not meet other writers.
-func (s *Store) View(ctx context.Context, run func(*Tx) error) error {
-	return s.Write(ctx, func(tx *Tx) error {
-		for _, sql := range []string{"SET TRANSACTION ISOLATION LEVEL REPEATABLE READ", "SET LOCAL plan_cache_mode = force_custom_plan", "SET LOCAL enable_seqscan = on"} {
-			if err := tx.db.Exec(sql).Error; err != nil {
-				return err
-			}
-		}
-		return run(tx)
-	})
 }

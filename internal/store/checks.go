@@ -2,7 +2,6 @@ package store
 
 import (
 	"encoding/json"
-	"fmt"
 	"math"
 	"slices"
 
@@ -43,12 +42,13 @@ func (tx *Tx) drift(sql string, args ...any) ([]Drift, error) {
 
 // CheckReferences compares where a reference points, as its document's fields
 // say, with the index that is asked from both ends; and finds those that point
-// at nothing though the design does not leave them so.
+// at nothing though the design does not leave them so. A target that is gone is
+// excused while its end is due.
 func (tx *Tx) CheckReferences(r *plan.Reference, s Span) ([]Drift, error) {
 	return tx.drift(`
 		SELECT d.n AS doc, coalesce(r.target, 0) AS other, coalesce(t.n, 0) AS meant,
-		       CASE WHEN r.source IS NULL AND t.n IS NOT NULL THEN 'missing'
-		            WHEN w.key IS NULL THEN 'surplus'
+		       CASE WHEN w.key IS NULL THEN 'surplus'
+		            WHEN r.source IS NULL AND t.n IS NOT NULL THEN 'missing'
 		            WHEN at.n IS NULL THEN 'dangling'
 		            ELSE 'different' END AS kind,
 		       to_jsonb(coalesce(at.key, CASE WHEN r.target IS NOT NULL THEN w.key END)) AS stored, to_jsonb(w.key) AS expected
@@ -59,15 +59,16 @@ func (tx *Tx) CheckReferences(r *plan.Reference, s Span) ([]Drift, error) {
 		LEFT JOIN documents t ON t.collection = ? AND t.key = w.key
 		WHERE d.n > ? AND d.n <= ? AND d.collection = ?
 		  AND (w.key IS NOT NULL OR r.source IS NOT NULL)
-		  AND at.key IS DISTINCT FROM w.key
+		  AND (r.target IS DISTINCT FROM t.n OR t.n IS NULL)
 		  AND NOT (at.n IS NULL AND w.key IS NOT NULL AND (?::text = 'leave' AND (r.source IS NOT NULL OR t.n IS NULL)
-		      OR EXISTS (SELECT 1 FROM owed o WHERE o.lane = 4 AND o.step = ? AND o.subject = ? AND o.doc = r.target)))
+		      OR EXISTS (SELECT 1 FROM outstanding o WHERE o.lane = 4 AND o.step = ? AND o.subject = ? AND o.doc = r.target)))
 		UNION ALL
 		SELECT r.source, r.target, 0, 'surplus', NULL, NULL
 		FROM refs r
-		WHERE r.source > ? AND r.source <= ? AND r.reference = ? AND NOT EXISTS (SELECT 1 FROM documents d WHERE d.n = r.source)`,
+		WHERE r.source > ? AND r.source <= ? AND r.reference = ?
+		  AND NOT EXISTS (SELECT 1 FROM documents d WHERE d.n = r.source AND d.collection = ?)`,
 		r.Name, r.Number, r.To.Number, s.After, s.UpTo, r.In.Number, string(r.WhenGone), plan.EndReference, r.Number,
-		s.After, s.UpTo, r.Number)
+		s.After, s.UpTo, r.Number, r.In.Number)
 }
 
 // CheckUniques compares the values of a unique field with those noted as taken.
@@ -95,9 +96,9 @@ func (tx *Tx) CheckPairs(p *plan.Pair, s Span) ([]Drift, error) {
 		FROM pairs p
 		WHERE p.kind = ? AND p.b > ? AND p.b <= ?
 		  AND (NOT EXISTS (SELECT 1 FROM documents d WHERE d.n = p.b)
-		       AND NOT EXISTS (SELECT 1 FROM owed o WHERE o.lane = 4 AND o.step = ? AND o.subject = p.kind AND o.doc = p.b)
+		       AND NOT EXISTS (SELECT 1 FROM outstanding o WHERE o.lane = 4 AND o.step = ? AND o.subject = p.kind AND o.doc = p.b)
 		    OR NOT EXISTS (SELECT 1 FROM documents d WHERE d.n = p.a)
-		       AND NOT EXISTS (SELECT 1 FROM owed o WHERE o.lane = 4 AND o.step = ? AND o.subject = p.kind AND o.doc = p.a))`,
+		       AND NOT EXISTS (SELECT 1 FROM outstanding o WHERE o.lane = 4 AND o.step = ? AND o.subject = p.kind AND o.doc = p.a))`,
 		p.Number, s.After, s.UpTo, plan.EndTo, plan.EndFrom)
 }
 
@@ -108,7 +109,7 @@ func (tx *Tx) CheckNested(c *plan.Collection, s Span) ([]Drift, error) {
 		FROM documents d
 		WHERE d.n > ? AND d.n <= ? AND d.collection = ?
 		  AND NOT EXISTS (SELECT 1 FROM documents up WHERE up.n = d.parent AND up.collection = ?)
-		  AND NOT EXISTS (SELECT 1 FROM owed o WHERE o.lane = 4 AND o.step = ? AND o.subject = d.collection AND o.doc = d.parent)`,
+		  AND NOT EXISTS (SELECT 1 FROM outstanding o WHERE o.lane = 4 AND o.step = ? AND o.subject = d.collection AND o.doc = d.parent)`,
 		s.After, s.UpTo, c.Number, c.Parent.Number, plan.EndNested)
 }
 
@@ -128,27 +129,15 @@ func (tx *Tx) CheckHolding(c *plan.Collection, names []string, strays bool, s Sp
 		texts(names), s.After, s.UpTo, c.Number, texts(names), strays, s.After, s.UpTo)
 }
 
-// rankOf is a document's place in the order of a timeline, in SQL; see ranks
-// in package engine.
-func rankOf(t *plan.Timeline) string {
-	switch {
-	case t.Order == nil:
-		return "(extract(epoch FROM d.created) * 1000000)::bigint"
-	case t.Order.Type == "timestamp":
-		return fmt.Sprintf("(extract(epoch FROM (d.fields ->> '%s')::timestamptz) * 1000000)::bigint", t.Order.Name)
-	}
-	return fmt.Sprintf("(d.fields ->> '%s')::bigint", t.Order.Name)
-}
-
 // CheckPosted compares what authors have posted with what is noted as such.
 // Keys: refs_pointing (reference, target, ...), posted.
 func (tx *Tx) CheckPosted(t *plan.Timeline, s Span) ([]Drift, error) {
-	return tx.drift(`
+	found, err := tx.drift(`
 		SELECT coalesce(is_so.author, x.author) AS doc, coalesce(is_so.doc, x.doc) AS other,
 		       CASE WHEN x.doc IS NULL THEN 'missing' ELSE 'surplus' END AS kind,
 		       to_jsonb(x.rank) AS stored, to_jsonb(is_so.rank) AS expected
 		FROM (
-			SELECT r.target AS author, `+rankOf(t)+` AS rank, d.n AS doc
+			SELECT r.target AS author, `+rank(t, "d")+` AS rank, d.n AS doc
 			FROM refs r JOIN documents d ON d.n = r.source
 			WHERE r.reference = ? AND r.target > ? AND r.target <= ?
 		) is_so
@@ -156,6 +145,32 @@ func (tx *Tx) CheckPosted(t *plan.Timeline, s Span) ([]Drift, error) {
 		  ON x.author = is_so.author AND x.rank = is_so.rank AND x.doc = is_so.doc
 		WHERE is_so.doc IS NULL OR x.doc IS NULL`,
 		t.By.Number, s.After, s.UpTo, t.Number, s.After, s.UpTo)
+	return moved(found), err
+}
+
+// moved makes one finding of what is missing at one place and surplus at
+// another.
+func moved(found []Drift) []Drift {
+	type what struct{ doc, other int64 }
+	first := map[what]int{}
+	var out []Drift
+	for _, f := range found {
+		w := what{f.Doc, f.Other}
+		i, seen := first[w]
+		if !seen || out[i].Kind == f.Kind || out[i].Kind == Different {
+			first[w] = len(out)
+			out = append(out, f)
+			continue
+		}
+		one := &out[i]
+		if f.Kind == Missing {
+			one.Expected, one.Since = f.Expected, f.Since
+		} else {
+			one.Stored = f.Stored
+		}
+		one.Kind = Different
+	}
+	return out
 }
 
 // counted is how many sources of a count the facts have, for a document d.n.
@@ -177,7 +192,7 @@ func counted(c *plan.Count) string {
 // Keys: pairs, pairs_from, refs_pointing, documents_nested.
 func (tx *Tx) CheckCounts(c *plan.Count, s Span) ([]Drift, error) {
 	return tx.drift(`
-		WITH pending AS MATERIALIZED (SELECT doc, sum(amount) AS amount FROM owed WHERE lane = 1 AND step = ? AND subject = ? GROUP BY doc)
+		WITH pending AS MATERIALIZED (SELECT doc, sum(amount) AS amount FROM outstanding WHERE lane = 1 AND step = ? AND subject = ? GROUP BY doc)
 		SELECT d.n AS doc, 'different' AS kind, k.values -> ?::text AS stored, to_jsonb(f.many - coalesce(p.amount, 0)) AS expected
 		FROM documents d JOIN kept k ON k.doc = d.n
 		CROSS JOIN LATERAL (`+counted(c)+`) f
@@ -192,7 +207,7 @@ func (tx *Tx) CheckCounts(c *plan.Count, s Span) ([]Drift, error) {
 func (tx *Tx) MendCount(c *plan.Count, doc int64) error {
 	return tx.db.Exec(`
 		UPDATE kept k SET "values" = jsonb_set(k.values, ARRAY[?::text], to_jsonb((
-			SELECT f.many - coalesce((SELECT sum(amount) FROM owed WHERE lane = 1 AND step = ? AND subject = ? AND doc = d.n), 0)
+			SELECT f.many - coalesce((SELECT sum(amount) FROM outstanding WHERE lane = 1 AND step = ? AND subject = ? AND doc = d.n), 0)
 			FROM documents d CROSS JOIN LATERAL (`+counted(c)+`) f WHERE d.n = k.doc)))
 		WHERE k.doc = ?`, c.Name, plan.Add, c.Number, c.Of, doc).Error
 }
@@ -220,17 +235,18 @@ func (tx *Tx) MendSum(c *plan.Summary, doc int64) error {
 // CheckCopies compares copies with what they are copied from.
 // Keys: refs (source, reference), documents (n), kept (doc).
 func (tx *Tx) CheckCopies(c *plan.Copy, s Span) ([]Drift, error) {
-	args := append([]any{c.Name}, cardArgs(c)...)
+	card := cardOf(c, "s.source")
+	args := append([]any{c.Name}, card.args...)
 	return tx.drift(`
-		SELECT s.source AS doc, coalesce(r.target, 0) AS other, 'different' AS kind, k.values -> ?::text AS stored, card.fields AS expected, t.updated AS since
+		SELECT s.source AS doc, coalesce(r.target, 0) AS other, 'different' AS kind, k.values -> ?::text AS stored, card.value AS expected, t.updated AS since
 		FROM (SELECT n AS source, collection FROM documents) s JOIN kept k ON k.doc = s.source
-		CROSS JOIN LATERAL (SELECT `+cardOf+` AS fields) card
+		CROSS JOIN LATERAL (SELECT `+card.sql+` AS value) card
 		LEFT JOIN refs r ON r.source = s.source AND r.reference = ?
 		LEFT JOIN documents t ON t.n = r.target
 		WHERE s.source > ? AND s.source <= ? AND s.collection = ?
-		  AND k.values -> ?::text IS DISTINCT FROM card.fields
-		  AND NOT EXISTS (SELECT 1 FROM owed o WHERE o.lane = 2 AND o.step = ? AND o.subject = ? AND o.doc = r.target AND o.key IN (0, s.source))
-		  AND NOT EXISTS (SELECT 1 FROM owed o WHERE o.lane = 4 AND o.step = ? AND o.subject = ? AND o.doc = r.target)`,
+		  AND k.values -> ?::text IS DISTINCT FROM card.value
+		  AND NOT EXISTS (SELECT 1 FROM outstanding o WHERE o.lane = 2 AND o.step = ? AND o.subject = ? AND o.doc = r.target AND o.key IN (0, s.source))
+		  AND NOT EXISTS (SELECT 1 FROM outstanding o WHERE o.lane = 4 AND o.step = ? AND o.subject = ? AND o.doc = r.target)`,
 		append(args, c.Via.Number, s.After, s.UpTo, c.In.Number, c.Name, plan.Recopy, c.Number, plan.EndReference, c.Via.Number)...)
 }
 
@@ -268,11 +284,11 @@ func (tx *Tx) CheckChoices(c *plan.Summary, should map[int64]json.RawMessage) ([
 		SELECT k.doc, 'different' AS kind, k.values -> ?::text AS stored, s.value AS expected
 		FROM unnest(?::bigint[], ?::jsonb[]) AS s (doc, value) JOIN kept k ON k.doc = s.doc
 		WHERE k.values -> ?::text IS DISTINCT FROM s.value
-		  AND NOT EXISTS (SELECT 1 FROM owed o WHERE o.lane = 2 AND o.step = ? AND o.subject = ? AND o.doc = k.doc)
+		  AND NOT EXISTS (SELECT 1 FROM outstanding o WHERE o.lane = 2 AND o.step = ? AND o.subject = ? AND o.doc = k.doc)
 		  AND NOT EXISTS (
-			SELECT 1 FROM owed o JOIN contributions c ON c.summary = o.subject AND c.source = o.doc AND c.target = k.doc
+			SELECT 1 FROM outstanding o JOIN contributions c ON c.summary = o.subject AND c.source = o.doc AND c.target = k.doc
 			WHERE o.subject = ? AND o.step IN (?, ?))`,
-		c.Name, docs, values, c.Name, plan.Choose, c.Number, c.Number, plan.Weigh, plan.Reshow)
+		c.Name, docs, values, c.Name, plan.Choose, c.Number, c.Number, plan.Contribute, plan.Refresh)
 }
 
 // SourceDocumentsIn is [Tx.SourceDocuments] for a span.
@@ -342,27 +358,27 @@ func (tx *Tx) SourcesOf(c *plan.Summary, target int64, s Span) ([]int64, error) 
 	return found, err
 }
 
-// Weighing is what is still to be weighed for a summary; of documents the
-// target is 0.
-func (tx *Tx) Weighing(summary plan.Number) (map[Link]bool, error) {
+// ContributionsDue are the contributions to a summary that due or parked work
+// will look at; of documents the target is 0.
+func (tx *Tx) ContributionsDue(summary plan.Number) (map[Link]bool, error) {
 	var rows []struct{ Doc, Key int64 }
-	err := tx.db.Raw("SELECT doc, key FROM owed WHERE lane = 1 AND step = ? AND subject = ?", plan.Weigh, summary).Scan(&rows).Error
-	owed := make(map[Link]bool, len(rows))
+	err := tx.db.Raw("SELECT doc, key FROM outstanding WHERE lane = 1 AND step = ? AND subject = ?", plan.Contribute, summary).Scan(&rows).Error
+	due := make(map[Link]bool, len(rows))
 	for _, r := range rows {
-		owed[Link{r.Doc, r.Key}] = true
+		due[Link{r.Doc, r.Key}] = true
 	}
-	return owed, err
+	return due, err
 }
 
 // settledEntry is the condition that no work is due that could explain an
 // entry of columns owner, doc and author of e.
 const settledEntry = `
-	NOT EXISTS (SELECT 1 FROM owed o WHERE o.lane = 3 AND o.subject = ? AND (
+	NOT EXISTS (SELECT 1 FROM outstanding o WHERE o.lane = 3 AND o.subject = ? AND (
 		o.step IN (?, ?) AND o.doc = e.doc OR o.step = ? AND o.doc = e.owner AND o.key = e.author OR o.step = ? AND o.doc = e.owner))
-	AND NOT EXISTS (SELECT 1 FROM owed o WHERE o.lane = 4 AND o.subject = ? AND o.step = ? AND o.doc = e.owner)`
+	AND NOT EXISTS (SELECT 1 FROM outstanding o WHERE o.lane = 4 AND o.subject = ? AND o.step = ? AND o.doc = e.owner)`
 
 func settledEntryArgs(t *plan.Timeline) []any {
-	return []any{t.Number, plan.Deliver, plan.Withdraw, plan.Relate, plan.Refill, t.Number, plan.EndTimeline}
+	return []any{t.Number, plan.Deliver, plan.Withdraw, plan.Subscribe, plan.Refill, t.Number, plan.EndTimeline}
 }
 
 // CheckEntries compares the entries of owners in a span with the facts: pairs,
@@ -374,12 +390,13 @@ func (tx *Tx) CheckEntries(t *plan.Timeline, s Span) ([]Drift, int64, error) {
 	if err != nil {
 		return nil, 0, err
 	}
+	differing = moved(differing)
 	short, err := tx.shortTimelines(t, s)
 	if err != nil {
 		return nil, 0, err
 	}
 	short = slices.DeleteFunc(short, func(s Drift) bool { // a missing entry is told as such
-		return slices.ContainsFunc(differing, func(m Drift) bool { return m.Kind == "missing" && m.Doc == s.Doc })
+		return slices.ContainsFunc(differing, func(m Drift) bool { return m.Kind != Surplus && m.Doc == s.Doc })
 	})
 	var many int64
 	err = tx.db.Raw("SELECT count(*) FROM entries WHERE timeline = ? AND owner > ? AND owner <= ?", t.Number, s.After, s.UpTo).Scan(&many).Error
@@ -389,18 +406,18 @@ func (tx *Tx) CheckEntries(t *plan.Timeline, s Span) ([]Drift, int64, error) {
 // differingEntries joins what should be there with what is there, both as
 // whole sets, and looks closer only at what has no partner.
 func (tx *Tx) differingEntries(t *plan.Timeline, s Span) ([]Drift, error) {
-	may, still := related(t, "p.a", "p.b").and(statement{`NOT EXISTS (SELECT 1 FROM audience au WHERE au.timeline = ? AND au.author = p.b)`, []any{t.Number}}), entitled(t, "e.owner", "e.author")
+	may, still := related(t, "p.a", "p.b").and(statement{`NOT EXISTS (SELECT 1 FROM delivery_modes au WHERE au.timeline = ? AND au.author = p.b)`, []any{t.Number}}), entitled(t, "e.owner", "e.author")
 	args := append([]any{t.Number, t.Owner.Number, s.After, s.UpTo, t.Through.Number}, may.args...)
-	args = append(args, t.Own, t.Number, t.Number, s.After, s.UpTo)
+	args = append(args, t.Deliver != "pull", t.Own && t.Deliver != "pull", t.Number, t.Number, s.After, s.UpTo)
 	args = append(append(args, still.args...), t.Number)
 	return tx.drift(`
 		WITH owner AS MATERIALIZED (
 			SELECT d.n, f.rank, f.doc
-			FROM documents d LEFT JOIN floors f ON f.timeline = ? AND f.owner = d.n
+			FROM documents d LEFT JOIN cuts f ON f.timeline = ? AND f.owner = d.n
 			WHERE d.collection = ? AND d.n > ? AND d.n <= ?
 		), tie AS MATERIALIZED (
 			SELECT o.n AS owner, o.rank, o.doc, p.b AS author, p.at FROM owner o JOIN pairs p ON p.kind = ? AND p.a = o.n
-			WHERE `+may.sql+`
+			WHERE `+may.sql+` AND ?
 			UNION
 			SELECT n, rank, doc, n, NULL FROM owner WHERE ?
 		), e AS (
@@ -434,14 +451,14 @@ func (tx *Tx) shortTimelines(t *plan.Timeline, s Span) ([]Drift, error) {
 	args := append([]any{t.Length, t.Number, s.After, s.UpTo, t.Length, t.Number, plan.Refill, t.Number, plan.EndTimeline, t.Number}, may.args...)
 	return tx.drift(`
 		SELECT f.owner AS doc, 'short' AS kind, to_jsonb(h.many) AS stored, to_jsonb(?::int) AS expected
-		FROM floors f
+		FROM cuts f
 		CROSS JOIN LATERAL (
 			SELECT count(*) AS many FROM entries e
 			WHERE e.timeline = f.timeline AND e.owner = f.owner AND (e.rank, e.doc) > (f.rank, f.doc)
 		) h
 		WHERE f.timeline = ? AND f.owner > ? AND f.owner <= ? AND h.many < ?
-		  AND NOT EXISTS (SELECT 1 FROM owed o WHERE o.lane = 3 AND o.subject = ? AND o.step = ? AND o.doc = f.owner)
-		  AND NOT EXISTS (SELECT 1 FROM owed o WHERE o.lane = 4 AND o.subject = ? AND o.step = ? AND o.doc = f.owner)
+		  AND NOT EXISTS (SELECT 1 FROM outstanding o WHERE o.lane = 3 AND o.subject = ? AND o.step = ? AND o.doc = f.owner)
+		  AND NOT EXISTS (SELECT 1 FROM outstanding o WHERE o.lane = 4 AND o.subject = ? AND o.step = ? AND o.doc = f.owner)
 		  AND EXISTS (SELECT 1 FROM posted x WHERE x.timeline = ? AND (x.rank, x.doc) <= (f.rank, f.doc) AND `+may.sql+`)`, args...)
 }
 
@@ -469,7 +486,7 @@ func (tx *Tx) MendEntry(t *plan.Timeline, owner, author, rank, doc int64) error 
 
 // MendPosted brings what is noted of one post of an author in line with the facts.
 func (tx *Tx) MendPosted(t *plan.Timeline, author, doc int64) error {
-	if _, err := tx.LockNumbered([]int64{doc}); err != nil {
+	if _, err := tx.LockNumbered(t.Entries, []int64{doc}); err != nil {
 		return err
 	}
 	if err := tx.db.Exec("DELETE FROM posted WHERE timeline = ? AND author = ? AND doc = ?", t.Number, author, doc).Error; err != nil {
@@ -477,7 +494,7 @@ func (tx *Tx) MendPosted(t *plan.Timeline, author, doc int64) error {
 	}
 	return tx.db.Exec(`
 		INSERT INTO posted (timeline, author, rank, doc)
-		SELECT ?, r.target, `+rankOf(t)+`, d.n
+		SELECT ?, r.target, `+rank(t, "d")+`, d.n
 		FROM refs r JOIN documents d ON d.n = r.source
 		WHERE r.reference = ? AND r.target = ? AND r.source = ?`, t.Number, t.By.Number, author, doc).Error
 }

@@ -16,10 +16,18 @@ type Source struct {
 	Kept   json.RawMessage
 }
 
-// LockSummary keeps everyone else from weighing a summary's sources until the
-// transaction ends. Whoever weighs holds it and looks at the facts after
-// taking it: whichever of two runs last has seen what the other saw.
-func (tx *Tx) LockSummary(summary plan.Number) error { return tx.Lock(int64(summary) << 48) }
+// LockSummary keeps everyone else from changing a summary's contributions until
+// the transaction ends. Whoever changes them holds it and looks at the facts
+// after taking it: whichever of two runs last has seen what the other saw.
+func (tx *Tx) LockSummary(summary plan.Number) error { return tx.Lock(summaryLock(summary)) }
+
+// TryLockSummary is the same if nobody holds it, else false.
+func (tx *Tx) TryLockSummary(summary plan.Number) (bool, error) {
+	held, err := tx.TryLocks([]int64{summaryLock(summary)}, false)
+	return len(held) > 0, err
+}
+
+func summaryLock(summary plan.Number) int64 { return int64(summary) << 48 }
 
 // SourceDocuments are documents that are sources, with what they point at or lie under; those that
 // are gone are missing. Keys: documents (n), refs (source, reference).

@@ -10,5 +10,5 @@
 // being run again:
 //  1. an author's lock (advisory, for the entries of one author in one timeline),
 //  2. rows of documents, in ascending order where several are locked at once,
-//  3. rows of kept and floors, in ascending order.
+//  3. rows of kept and cuts, in ascending order.
 package store

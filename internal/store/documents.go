@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"encoding/json"
+	"fmt"
 	"time"
 
 	"yalvo/internal/plan"
@@ -20,6 +21,19 @@ type Document struct {
 	Fields     json.RawMessage
 	Kept       json.RawMessage
 	MadeFrom   []byte // digest of the request that created it
+	Ranks      ranked // its places in the timelines its collection enters, in their order
+}
+
+// ranked reads numbers that stand in one text, separated by commas.
+type ranked []int64
+
+// GormDataType is what GORM wants to know of every type.
+func (ranked) GormDataType() string { return "text" }
+
+// Scan reads them.
+func (r *ranked) Scan(text any) error {
+	*r = numbersIn(fmt.Sprint(text))
+	return nil
 }
 
 // Address names a document from outside.
@@ -32,49 +46,49 @@ const documentColumns = `
 	d.n, d.collection, d.key, coalesce(d.parent, 0) AS parent, d.version, d.created, d.updated,
 	d.fields, coalesce(k.values, '{}') AS kept, d.made_from`
 
+// columnsOf are the columns of a document whose collection is known.
+func columnsOf(c *plan.Collection) string {
+	return documentColumns + ", " + ranks(c, "d") + " AS ranks"
+}
+
 // Document reads a document with its kept values, false if there is none.
 // Index: documents (collection, key).
-func (s *Store) Document(ctx context.Context, a Address) (Document, bool, error) {
-	var d Document
-	got := s.db.WithContext(ctx).Raw(`
-		SELECT `+documentColumns+`
-		FROM documents d LEFT JOIN kept k ON k.doc = d.n
-		WHERE d.collection = ? AND d.key = ?`, a.Collection, a.Key).Scan(&d)
-	return d, got.RowsAffected > 0, got.Error
+func (s *Store) Document(ctx context.Context, c *plan.Collection, key string) (Document, bool, error) {
+	return s.now(ctx).lock(c, key, "")
 }
 
 // LockForEdit reads a document and keeps others from changing or removing it
 // until the transaction ends. Others may still point at it.
-func (tx *Tx) LockForEdit(a Address) (Document, bool, error) {
-	return tx.lock(a, "FOR NO KEY UPDATE OF d")
+func (tx *Tx) LockForEdit(c *plan.Collection, key string) (Document, bool, error) {
+	return tx.lock(c, key, "FOR NO KEY UPDATE OF d")
 }
 
 // LockForRemoval reads a document and keeps everyone else off it, those who
 // want to point at it included, until the transaction ends.
-func (tx *Tx) LockForRemoval(a Address) (Document, bool, error) {
-	return tx.lock(a, "FOR UPDATE OF d")
+func (tx *Tx) LockForRemoval(c *plan.Collection, key string) (Document, bool, error) {
+	return tx.lock(c, key, "FOR UPDATE OF d")
 }
 
-func (tx *Tx) lock(a Address, strength string) (Document, bool, error) {
+func (tx *Tx) lock(c *plan.Collection, key, strength string) (Document, bool, error) {
 	var d Document
 	got := tx.db.Raw(`
-		SELECT `+documentColumns+`
+		SELECT `+columnsOf(c)+`
 		FROM documents d LEFT JOIN kept k ON k.doc = d.n
 		WHERE d.collection = ? AND d.key = ?
-		`+strength, a.Collection, a.Key).Scan(&d)
+		`+strength, c.Number, key).Scan(&d)
 	return d, got.RowsAffected > 0, got.Error
 }
 
-// LockNumbered locks documents for removal, in ascending order, and returns
-// those that still exist.
-func (tx *Tx) LockNumbered(ns []int64) ([]Document, error) {
+// LockNumbered locks documents of a collection for removal, in ascending order,
+// and returns those that still exist.
+func (tx *Tx) LockNumbered(c *plan.Collection, ns []int64) ([]Document, error) {
 	var found []Document
 	err := tx.db.Raw(`
-		SELECT `+documentColumns+`
+		SELECT `+columnsOf(c)+`
 		FROM documents d LEFT JOIN kept k ON k.doc = d.n
-		WHERE d.n = ANY(?::bigint[])
+		WHERE d.n = ANY(?::bigint[]) AND d.collection = ?
 		ORDER BY d.n
-		FOR UPDATE OF d`, bigints(ns)).Scan(&found).Error
+		FOR UPDATE OF d`, bigints(ns), c.Number).Scan(&found).Error
 	return found, err
 }
 
@@ -88,8 +102,10 @@ const (
 	Unchanged Strength = "FOR SHARE"
 )
 
-// LockTargets holds documents that a write is about to point at. Those that
-// do not exist are missing from the answer. Index: documents (collection, key).
+// LockTargets holds documents that an edit of a locked document is about to
+// point at. Those that do not exist are missing from the answer. It does not
+// wait for any: whoever has locked one may be waiting for the edited document.
+// Then the transaction is run again. Index: documents (collection, key).
 func (tx *Tx) LockTargets(addresses []Address, strength Strength) (map[Address]Document, error) {
 	found := make(map[Address]Document, len(addresses))
 	if len(addresses) == 0 {
@@ -110,49 +126,26 @@ func (tx *Tx) LockTargets(addresses []Address, strength Strength) (map[Address]D
 		JOIN documents d ON d.collection = want.collection AND d.key = want.key
 		`+join+`
 		ORDER BY d.n
-		`+string(strength)+` OF d`, bigints(collections), texts(keys)).Scan(&rows).Error
+		`+string(strength)+` OF d NOWAIT`, bigints(collections), texts(keys)).Scan(&rows).Error
 	for _, d := range rows {
 		found[Address{d.Collection, d.Key}] = d
 	}
 	return found, err
 }
 
-// stamp is what the database decides about a document that is written.
-type stamp struct {
-	N       int64
-	Version int64
-	Created time.Time
-	Updated time.Time
-}
-
-// Insert adds a document and its kept values. It fills in number, version and
-// times, and is false if the key is taken. A key that another transaction is
-// about to take is waited for.
-func (tx *Tx) Insert(d *Document) (bool, error) {
-	var s stamp
-	got := tx.db.Raw(`
-		WITH new AS (
-			INSERT INTO documents (collection, key, parent, fields, made_from)
-			VALUES (?, ?, nullif(?::bigint, 0), ?::jsonb, ?)
-			ON CONFLICT (collection, key) DO NOTHING
-			RETURNING n, version, created, updated
-		), beside AS (
-			INSERT INTO kept (doc, "values") SELECT n, ?::jsonb FROM new
-		)
-		SELECT n, version, created, updated FROM new`,
-		d.Collection, d.Key, d.Parent, string(d.Fields), d.MadeFrom, string(d.Kept)).Scan(&s)
-	d.N, d.Version, d.Created, d.Updated = s.N, s.Version, s.Created, s.Updated
-	return got.RowsAffected > 0, got.Error
-}
-
-// Update writes new fields into a locked document and, if there are any, new kept values.
-func (tx *Tx) Update(d *Document, kept map[string]json.RawMessage) error {
-	var s stamp
+// Update writes new fields into a locked document of a collection and, if there
+// are any, new kept values.
+func (tx *Tx) Update(c *plan.Collection, d *Document, kept map[string]json.RawMessage) error {
+	var s struct {
+		Version int64
+		Updated time.Time
+		Ranks   ranked
+	}
 	err := tx.db.Raw(`
-		UPDATE documents SET fields = ?::jsonb, version = version + 1, updated = clock_timestamp()
+		UPDATE documents d SET fields = ?::jsonb, version = version + 1, updated = clock_timestamp()
 		WHERE n = ?
-		RETURNING version, updated`, string(d.Fields), d.N).Scan(&s).Error
-	d.Version, d.Updated = s.Version, s.Updated
+		RETURNING version, updated, `+ranks(c, "d")+` AS ranks`, string(d.Fields), d.N).Scan(&s).Error
+	d.Version, d.Updated, d.Ranks = s.Version, s.Updated, s.Ranks
 	if err != nil || len(kept) == 0 {
 		return err
 	}
@@ -173,6 +166,9 @@ func (tx *Tx) Update(d *Document, kept map[string]json.RawMessage) error {
 // values, references, unique values, what frozen copies were given. What others
 // hold of them is due work; their keys are remembered until it is done.
 func (tx *Tx) Delete(ns []int64) error {
+	if err := tx.LockKept(ns); err != nil {
+		return err
+	}
 	for _, sql := range []string{
 		"WITH gone AS (DELETE FROM documents WHERE n = ANY(?::bigint[]) RETURNING n, key) INSERT INTO departed SELECT n, key FROM gone",
 		"DELETE FROM kept WHERE doc = ANY(?::bigint[])",
@@ -193,7 +189,7 @@ func (tx *Tx) DropDeparted(limit int) error {
 	return tx.db.Exec(`
 		DELETE FROM departed d
 		WHERE d.n IN (SELECT n FROM departed LIMIT ?)
-		  AND NOT EXISTS (SELECT 1 FROM owed o WHERE o.lane = ? AND o.doc = d.n)`, limit, plan.Ending).Error
+		  AND NOT EXISTS (SELECT 1 FROM outstanding o WHERE o.lane = ? AND o.doc = d.n)`, limit, plan.Ending).Error
 }
 
 // Number is the row number of a document, 0 if there is none.
@@ -205,7 +201,7 @@ func (s *Store) Number(ctx context.Context, a Address) (int64, error) {
 
 // Keys are the keys of documents by their numbers, as far as they exist.
 func (s *Store) Keys(ctx context.Context, ns []int64) (map[int64]string, error) {
-	docs, err := (&Tx{s.db.WithContext(ctx)}).Numbered(ns)
+	docs, err := s.now(ctx).Numbered(ns)
 	keys := make(map[int64]string, len(docs))
 	for _, d := range docs {
 		keys[d.N] = d.Key

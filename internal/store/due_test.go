@@ -31,7 +31,7 @@ func docs(due []store.Due) string {
 
 func deliveries(n ...int64) (work []plan.Work) {
 	for _, doc := range n {
-		work = append(work, plan.Work{Step: plan.Deliver, Subject: 1, Key: 7, Doc: doc, Rank: 100 + doc})
+		work = append(work, plan.DeliverEntry(plan.Entry{Timeline: 1, Author: 7, Doc: doc, Rank: 100 + doc}, false))
 	}
 	return work
 }
@@ -40,17 +40,17 @@ func TestOnlyLanesWhoseTimeHasComeHaveWorkDue(t *testing.T) {
 	s := open(t)
 	due := func(want ...plan.Lane) {
 		t.Helper()
-		if got, err := s.LanesDue(t.Context()); err != nil || !slices.Equal(got, want) {
+		if got, _, err := s.LanesDue(t.Context()); err != nil || !slices.Equal(got, want) {
 			t.Errorf("work is due in lanes %v: got %v, %v", want, got, err)
 		}
 	}
 	due()
 	write(t, s, func(tx *store.Tx) error {
-		return tx.AppendDue(5, append(deliveries(1, 2), plan.Work{Step: plan.Add, Subject: 2, Doc: 9, Amount: -1}))
+		return tx.AppendDue(5, append(deliveries(1, 2), plan.AddTo(2, 9, -1)))
 	})
 	due(plan.Counting, plan.Delivering)
 	write(t, s, func(tx *store.Tx) error {
-		all, err := tx.ClaimDue(plan.Counting, 1)
+		all, _, err := tx.ClaimDue(plan.Counting, 1)
 		if err != nil || len(all) != 1 {
 			return fmt.Errorf("claimed %v, %v", all, err)
 		}
@@ -62,11 +62,11 @@ func TestOnlyLanesWhoseTimeHasComeHaveWorkDue(t *testing.T) {
 func TestWorkIsTakenOnceOldestFirstAndByLane(t *testing.T) {
 	s := open(t)
 	write(t, s, func(tx *store.Tx) error {
-		return tx.AppendDue(5, append(deliveries(1, 2, 3), plan.Work{Step: plan.Add, Subject: 2, Doc: 9, Amount: -1}))
+		return tx.AppendDue(5, append(deliveries(1, 2, 3), plan.AddTo(2, 9, -1)))
 	})
 	claim := func(tx *store.Tx, lane plan.Lane, limit int) string {
 		t.Helper()
-		due, err := tx.ClaimDue(lane, limit)
+		due, _, err := tx.ClaimDue(lane, limit)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -95,18 +95,43 @@ func TestWorkIsTakenOnceOldestFirstAndByLane(t *testing.T) {
 	})
 }
 
+func TestWhoHasMuchDueDoesNotHoldUpWhoHasLittle(t *testing.T) {
+	s := open(t)
+	write(t, s, func(tx *store.Tx) error {
+		var work []plan.Work
+		for owner := range int64(500) {
+			work = append(work, plan.SubscribeTo(1, owner, 7))
+		}
+		return tx.AppendDue(5, append(work, plan.SubscribeTo(1, 1, 8), plan.SubscribeTo(1, 1, 6)))
+	})
+	turns := &store.Turns{}
+	var authors []int64
+	write(t, s, func(tx *store.Tx) error {
+		due, _, err := tx.ClaimFairly(store.Subscriptions, turns, 100)
+		for _, d := range due {
+			if !slices.Contains(authors, d.Key) {
+				authors = append(authors, d.Key)
+			}
+		}
+		return err
+	})
+	if !slices.Equal(authors, []int64{6, 7, 8}) {
+		t.Errorf("a claim of a hundred is of authors %v, want all three", authors)
+	}
+}
+
 func TestALongStepGoesToTheEndOfItsLaneAndKeepsItsPlace(t *testing.T) {
 	s := open(t)
 	write(t, s, func(tx *store.Tx) error { return tx.AppendDue(5, deliveries(1, 2)) })
 	write(t, s, func(tx *store.Tx) error {
-		due, err := tx.ClaimDue(plan.Delivering, 1)
+		due, _, err := tx.ClaimDue(plan.Delivering, 1)
 		if err != nil {
 			return err
 		}
 		return tx.ContinueDue(plan.Delivering, []store.Progress{{Seq: due[0].Seq, Cursor: 40, Rows: 40}})
 	})
 	write(t, s, func(tx *store.Tx) error {
-		due, err := tx.ClaimDue(plan.Delivering, 9)
+		due, _, err := tx.ClaimDue(plan.Delivering, 9)
 		if err != nil {
 			return err
 		}
@@ -115,7 +140,7 @@ func TestALongStepGoesToTheEndOfItsLaneAndKeepsItsPlace(t *testing.T) {
 		}
 		return nil
 	})
-	if due, _, err := s.Unsettled(t.Context(), []int64{5}); err != nil || !due {
+	if due, _, err := s.Unsettled(t.Context(), []int64{5}, 0); err != nil || !due {
 		t.Errorf("its reader is told that it is settled (%v)", err)
 	}
 }
@@ -127,7 +152,7 @@ func TestFailingWorkPausesLongerEachTimeAndIsParked(t *testing.T) {
 		t.Helper()
 		write(t, s, func(tx *store.Tx) error {
 			var err error
-			due, err = tx.ClaimDue(plan.Delivering, 9)
+			due, _, err = tx.ClaimDue(plan.Delivering, 9)
 			return err
 		})
 		return due
@@ -156,8 +181,11 @@ func TestFailingWorkPausesLongerEachTimeAndIsParked(t *testing.T) {
 	if err != nil || len(work) != 1 || work[0].Error != "still broken" || work[0].Doc != 1 || work[0].Attempts != store.MaxAttempts {
 		t.Errorf("parked: %+v (%v)", work, err)
 	}
-	if due, parked, err := s.UnsettledUpTo(t.Context(), 9); err != nil || due || !parked {
-		t.Errorf("a reader is told: due %v, parked %v (%v)", due, parked, err)
+	if due, parked, err := s.Unsettled(t.Context(), []int64{5}, 0); err != nil || due || !parked {
+		t.Errorf("a reader of the change is told: due %v, parked %v (%v)", due, parked, err)
+	}
+	if due, parked, err := s.Unsettled(t.Context(), nil, 9); err != nil || due || parked {
+		t.Errorf("a reader of everything is held up: due %v, parked %v (%v)", due, parked, err)
 	}
 	if n, err := s.Retry(t.Context(), 0); err != nil || n != 1 {
 		t.Errorf("retried %d (%v)", n, err)
@@ -172,11 +200,11 @@ func TestDeltasOfSeveralCountsBecomeOneUpdate(t *testing.T) {
 	var ns []int64
 	write(t, s, func(tx *store.Tx) error {
 		for _, key := range []string{"a", "b"} {
-			d := store.Document{Collection: 1, Key: key, Fields: []byte(`{}`), Kept: []byte(`{"likes":5,"name":"x"}`)}
-			if fresh, err := tx.Insert(&d); err != nil || !fresh {
-				return fmt.Errorf("not inserted: %w", err)
+			n, err := tx.Put(1, key, `{"likes":5,"name":"x"}`)
+			if err != nil {
+				return err
 			}
-			ns = append(ns, d.N)
+			ns = append(ns, n)
 		}
 		there, err := tx.AddAmounts(store.Amounts{ns[0]: {"likes": "-2", "notes": "3"}, ns[1]: {"likes": "1.50"}, 999: {"likes": "1"}})
 		if len(there) != 2 {
@@ -185,7 +213,7 @@ func TestDeltasOfSeveralCountsBecomeOneUpdate(t *testing.T) {
 		return err
 	})
 	for key, want := range map[string]string{"a": `{"name": "x", "likes": 3, "notes": 3}`, "b": `{"name": "x", "likes": 6.5}`} {
-		d, found, err := s.Document(t.Context(), store.Address{Collection: 1, Key: key})
+		d, found, err := s.Document(t.Context(), &plan.Collection{Number: 1}, key)
 		if err != nil || !found || string(d.Kept) != want {
 			t.Errorf("%s: %s (%v)", key, d.Kept, err)
 		}

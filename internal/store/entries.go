@@ -1,24 +1,12 @@
 package store
 
 import (
-	"slices"
-	"strconv"
-
-	"gorm.io/gorm"
-
 	"yalvo/internal/plan"
 )
 
-// Post notes that documents entered a kind of timeline, and shows each to its
-// own author at once if own is set.
-func (tx *Tx) Post(timeline plan.Number, author, rank, doc int64, own bool) error {
-	err := tx.db.Exec("INSERT INTO posted (timeline, author, rank, doc) VALUES (?, ?, ?, ?)", timeline, author, rank, doc).Error
-	if err != nil || !own {
-		return err
-	}
-	return tx.db.Exec(`
-		INSERT INTO entries (timeline, owner, rank, doc, author) VALUES (?, ?, ?, ?, ?)
-		ON CONFLICT DO NOTHING`, timeline, author, rank, doc, author).Error
+// Post notes that a document entered a kind of timeline.
+func (tx *Tx) Post(timeline plan.Number, author, rank, doc int64) error {
+	return tx.db.Exec("INSERT INTO posted (timeline, author, rank, doc) VALUES (?, ?, ?, ?)", timeline, author, rank, doc).Error
 }
 
 // RankOf is the place in the order at which an author has posted a document,
@@ -35,288 +23,21 @@ func (tx *Tx) Unpost(timeline plan.Number, author, rank, doc int64) error {
 	return tx.db.Exec("DELETE FROM posted WHERE timeline = ? AND author = ? AND rank = ? AND doc = ?", timeline, author, rank, doc).Error
 }
 
-// Spread is an entry on its way into or out of its author's followers'
-// timelines: the owners after Cursor and up to Last are this turn's.
-type Spread struct {
-	Seq      int64
-	Change   int64
-	Timeline plan.Number
-	Pair     plan.Number
-	Bar      plan.Number // the pair that keeps the author's entries out; 0: none
-	BothWays bool        // either way round
-	Author   int64
-	Doc      int64
-	Rank     int64
-	Own      bool // the author's own timeline too
-	Cursor   int64
-	Until    int64 // where it ends, if others do the rest
-	Last     int64
-	Many     int  // how many followers those are
-	Done     bool // nobody comes after Last who is this one's
-}
-
-// Bound finds how far each spread may go this turn: width followers.
-// Key: pairs (kind, b, a).
-func (tx *Tx) Bound(spreads []Spread, width int) error {
-	n := len(spreads)
-	seqs, pairs, authors, cursors, untils := make(bigints, n), make(bigints, n), make(bigints, n), make(bigints, n), make(bigints, n)
-	for i, s := range spreads {
-		seqs[i], pairs[i], authors[i], cursors[i], untils[i] = int64(i), int64(s.Pair), s.Author, s.Cursor, s.Until
-	}
-	var rows []struct {
-		I    int
-		Last int64
-		Many int
-	}
-	err := tx.db.Raw(`
-		SELECT s.i, coalesce(nth.a, s.until) AS last, CASE WHEN nth.a IS NOT NULL THEN ? ELSE (
-			SELECT count(*) FROM pairs WHERE kind = s.pair AND b = s.author AND a > s.cursor AND a <= s.until) END AS many
-		FROM unnest(?::bigint[], ?::smallint[], ?::bigint[], ?::bigint[], ?::bigint[]) AS s (i, pair, author, cursor, until)
-		LEFT JOIN LATERAL (
-			SELECT a FROM pairs WHERE kind = s.pair AND b = s.author AND a > s.cursor AND a <= s.until ORDER BY a OFFSET ? LIMIT 1
-		) nth ON true`, width, seqs, pairs, authors, cursors, untils, width-1).Scan(&rows).Error
-	for _, r := range rows {
-		spreads[r.I].Last, spreads[r.I].Many, spreads[r.I].Done = r.Last, r.Many, r.Many < width
-	}
-	return err
-}
-
-// LastFollower is the greatest row number among an author's followers, 0 if
-// there are none. Key: pairs (kind, b, a).
-func (tx *Tx) LastFollower(pair plan.Number, author int64) (int64, error) {
-	var last int64
-	err := tx.db.Raw("SELECT coalesce(max(a), 0) FROM pairs WHERE kind = ? AND b = ?", pair, author).Scan(&last).Error
-	return last, err
-}
-
-// spreadRows is the FROM item for spreads, for the columns s.
-const spreadRows = `unnest(?::smallint[], ?::smallint[], ?::smallint[], ?::boolean[], ?::bigint[], ?::bigint[], ?::bigint[], ?::boolean[], ?::bigint[], ?::bigint[])
-	AS s (timeline, pair, bar, both_ways, author, doc, rank, own, cursor, last)`
-
-func spreadArgs(spreads []Spread) []any {
-	n := len(spreads)
-	timeline, pair, bar, both := make(bigints, n), make(bigints, n), make(bigints, n), make(texts, n)
-	author, doc, rank, own := make(bigints, n), make(bigints, n), make(bigints, n), make(texts, n)
-	cursor, last := make(bigints, n), make(bigints, n)
-	for i, s := range spreads {
-		timeline[i], pair[i], bar[i], both[i] = int64(s.Timeline), int64(s.Pair), int64(s.Bar), strconv.FormatBool(s.BothWays)
-		author[i], doc[i], rank[i], own[i] = s.Author, s.Doc, s.Rank, strconv.FormatBool(s.Own && s.Cursor == 0)
-		cursor[i], last[i] = s.Cursor, s.Last
-	}
-	return []any{timeline, pair, bar, both, author, doc, rank, own, cursor, last}
-}
-
-// barredOwners is the condition that an owner p.a is kept from an author by a
-// pair of theirs, for one author: PostgreSQL hashes the author's pairs within
-// the chunk once. Keys: pairs (kind, b, a), pairs_from (kind, a, ...).
-const barredOwners = `
-	AND p.a NOT IN (
-		SELECT a FROM pairs WHERE kind = ? AND b = ? AND a > ? AND a <= ?
-		UNION ALL
-		SELECT b FROM pairs WHERE kind = ? AND a = ? AND b > ? AND b <= ? AND ?::boolean)`
-
-// deliverOne is the plain statement for one entry on its way: like a bare
-// INSERT ... SELECT, but for the question whether it is posted still, which is
-// asked once, and for those who are kept from its author.
-func deliverOne(s Spread) (string, []any) {
-	sql := `
-		INSERT INTO entries (timeline, owner, rank, doc, author)
-		SELECT ?::smallint, p.a, ?::bigint, ?::bigint, ?::bigint
-		FROM pairs p
-		WHERE p.kind = ? AND p.b = ? AND p.a > ? AND p.a <= ?
-		  AND EXISTS (SELECT 1 FROM posted WHERE timeline = ? AND author = ? AND rank = ? AND doc = ?)`
-	args := []any{s.Timeline, s.Rank, s.Doc, s.Author, s.Pair, s.Author, s.Cursor, s.Last, s.Timeline, s.Author, s.Rank, s.Doc}
-	if s.Bar != 0 {
-		sql += barredOwners
-		args = append(args, s.Bar, s.Author, s.Cursor, s.Last, s.Bar, s.Author, s.Cursor, s.Last, s.BothWays)
-	}
-	return sql, args
-}
-
-// notBarred is the condition that no pair keeps owner p.a from author s.author.
-const notBarred = `
-	AND NOT EXISTS (SELECT 1 FROM pairs x WHERE x.kind = s.bar AND x.b = s.author AND x.a = p.a)
-	AND NOT EXISTS (SELECT 1 FROM pairs x WHERE s.both_ways AND x.kind = s.bar AND x.b = p.a AND x.a = s.author)`
-
-// deliverAll is the plain statement for many entries a little way each.
-const deliverAll = `
-	INSERT INTO entries (timeline, owner, rank, doc, author)
-	SELECT s.timeline, p.a, s.rank, s.doc, s.author
-	FROM ` + spreadRows + `
-	JOIN posted x ON x.timeline = s.timeline AND x.author = s.author AND x.rank = s.rank AND x.doc = s.doc
-	JOIN pairs p ON p.kind = s.pair AND p.b = s.author AND p.a > s.cursor AND p.a <= s.last` + notBarred
-
-// deliverTolerantly bears entries that are there already, and goes to the
-// authors themselves where a spread says so.
-const deliverTolerantly = `
-	INSERT INTO entries (timeline, owner, rank, doc, author)
-	SELECT s.timeline, o.a, s.rank, s.doc, s.author
-	FROM ` + spreadRows + `
-	JOIN posted x ON x.timeline = s.timeline AND x.author = s.author AND x.rank = s.rank AND x.doc = s.doc
-	CROSS JOIN LATERAL (
-		SELECT p.a FROM pairs p WHERE p.kind = s.pair AND p.b = s.author AND p.a > s.cursor AND p.a <= s.last` + notBarred + `
-		UNION
-		SELECT s.author WHERE s.own
-	) o
-	ON CONFLICT (timeline, owner, rank, doc) DO UPDATE SET author = excluded.author WHERE entries.author <> excluded.author`
-
-// Deliver writes this turn's entries and returns how many. It inserts plainly,
-// at twice the speed, and only after meeting an entry that is there already
-// (delivered twice, or brought in by a follow) in the form that bears it.
-// Keys: posted, pairs (kind, b, a), entries.
-func (tx *Tx) Deliver(spreads []Spread) (int64, error) {
-	tolerant := spreadArgs(spreads)
-	if slices.ContainsFunc(spreads, func(s Spread) bool { return s.Own }) {
-		got := tx.db.Exec(deliverTolerantly, tolerant...)
-		return got.RowsAffected, got.Error
-	}
-	plain, args := deliverAll, tolerant
-	if len(spreads) == 1 {
-		plain, args = deliverOne(spreads[0])
-	}
-	return tx.insertPlainly(statement{plain, args}, statement{deliverTolerantly, tolerant})
-}
-
-// statement is SQL with its arguments.
-type statement struct {
-	sql  string
-	args []any
-}
-
-// insertPlainly runs the fast statement, and the tolerant one if the fast one
-// met a duplicate.
-func (tx *Tx) insertPlainly(fast, tolerant statement) (int64, error) {
-	var rows int64
-	err := tx.db.Transaction(func(savepoint *gorm.DB) error {
-		got := savepoint.Exec(fast.sql, fast.args...)
-		rows = got.RowsAffected
-		return got.Error
-	})
-	if !isDuplicate(err) {
-		return rows, err
-	}
-	got := tx.db.Exec(tolerant.sql, tolerant.args...)
-	return got.RowsAffected, got.Error
-}
-
-// withdrawOne is the plain statement for one entry on its way out.
-func withdrawOne(s Spread) statement {
-	return statement{`
-		DELETE FROM entries e USING pairs p
-		WHERE p.kind = ? AND p.b = ? AND p.a > ? AND p.a <= ?
-		  AND e.timeline = ? AND e.owner = p.a AND e.rank = ? AND e.doc = ? AND e.author = ?
-		  AND NOT EXISTS (SELECT 1 FROM posted WHERE timeline = ? AND author = ? AND rank = ? AND doc = ?)`,
-		[]any{s.Pair, s.Author, s.Cursor, s.Last, s.Timeline, s.Rank, s.Doc, s.Author, s.Timeline, s.Author, s.Rank, s.Doc}}
-}
-
-// withdrawFromFollowers withdraws one entry without bringing back from whom:
-// every follower whose timeline was cut below it counts as having lost it. Who
-// had not got it then has a spare entry more than is noted, and is refilled a
-// little early.
-func (tx *Tx) withdrawFromFollowers(s Spread) (int64, []Shortened, error) {
-	plain := withdrawOne(s)
-	got := tx.db.Exec(plain.sql, plain.args...)
-	if got.Error != nil || got.RowsAffected == 0 {
-		return 0, nil, got.Error
-	}
-	var cut []Shortened
-	err := tx.db.Raw(`
-		SELECT f.timeline, f.owner, 1 AS lost
-		FROM floors f JOIN pairs p ON p.kind = ? AND p.b = ? AND p.a = f.owner
-		WHERE f.timeline = ? AND f.owner > ? AND f.owner <= ? AND (f.rank, f.doc) < (?::bigint, ?::bigint)
-		ORDER BY f.timeline, f.owner
-		FOR UPDATE OF f`, s.Pair, s.Author, s.Timeline, s.Cursor, s.Last, s.Rank, s.Doc).Scan(&cut).Error
-	return got.RowsAffected, cut, err
-}
-
-// Withdraw takes this turn's entries out of the timelines, unless the facts
-// say by now that they belong there, and returns how many.
-// Keys: pairs (kind, b, a), entries, posted.
-func (tx *Tx) Withdraw(spreads []Spread) (int64, []Shortened, error) {
-	if len(spreads) == 1 && !(spreads[0].Own && spreads[0].Cursor == 0) {
-		return tx.withdrawFromFollowers(spreads[0])
-	}
-	return tx.remove(`
-		DELETE FROM entries e
-		USING (
-			SELECT s.timeline, s.author, s.doc, s.rank, p.a AS owner
-			FROM `+spreadRows+`
-			JOIN pairs p ON p.kind = s.pair AND p.b = s.author AND p.a > s.cursor AND p.a <= s.last
-			UNION ALL
-			SELECT s.timeline, s.author, s.doc, s.rank, s.author
-			FROM `+spreadRows+`
-			WHERE s.own
-		) w
-		WHERE e.timeline = w.timeline AND e.owner = w.owner AND e.rank = w.rank AND e.doc = w.doc AND e.author = w.author
-		  AND NOT EXISTS (
-			SELECT 1 FROM posted x
-			WHERE x.timeline = w.timeline AND x.author = w.author AND x.rank = w.rank AND x.doc = w.doc)`,
-		append(spreadArgs(spreads), spreadArgs(spreads)...)...)
-}
-
-// Shortened is a timeline that was cut to its length and lost entries since.
-type Shortened struct {
-	Timeline plan.Number
-	Owner    int64
-	Lost     int64
-}
-
-// remove runs a DELETE on entries e and returns how many went, and from which
-// timelines that had been cut. The cuts are looked up in a statement of their
-// own: it sees a cut that was committed while the DELETE ran.
-func (tx *Tx) remove(deletion string, args ...any) (int64, []Shortened, error) {
-	var lost []Shortened
-	err := tx.db.Raw(`
-		WITH gone AS (`+deletion+` RETURNING e.timeline, e.owner)
-		SELECT timeline, owner, count(*) AS lost FROM gone GROUP BY timeline, owner`, args...).Scan(&lost).Error
-	if err != nil || len(lost) == 0 {
-		return 0, nil, err
-	}
-	var total int64
-	timelines, owners, counts := make(bigints, len(lost)), make(bigints, len(lost)), make(bigints, len(lost))
-	for i, l := range lost {
-		total += l.Lost
-		timelines[i], owners[i], counts[i] = int64(l.Timeline), l.Owner, l.Lost
-	}
-	var cut []Shortened
-	err = tx.db.Raw(`
-		SELECT f.timeline, f.owner, l.lost
-		FROM unnest(?::smallint[], ?::bigint[], ?::bigint[]) AS l (timeline, owner, lost)
-		JOIN floors f ON f.timeline = l.timeline AND f.owner = l.owner
-		ORDER BY f.timeline, f.owner
-		FOR UPDATE OF f`, timelines, owners, counts).Scan(&cut).Error
-	return total, cut, err
-}
-
-// Spend lowers the spare entries of cut timelines, whose floors are locked,
-// and returns those that now hold too few.
-func (tx *Tx) Spend(cut []Shortened) ([]Shortened, error) {
-	if len(cut) == 0 {
-		return nil, nil
-	}
-	timelines, owners, counts := make(bigints, len(cut)), make(bigints, len(cut)), make(bigints, len(cut))
-	for i, l := range cut {
-		timelines[i], owners[i], counts[i] = int64(l.Timeline), l.Owner, l.Lost
-	}
-	var short []Shortened
-	err := tx.db.Raw(`
-		WITH spent AS (
-			UPDATE floors f SET spare = f.spare - l.lost
-			FROM unnest(?::smallint[], ?::bigint[], ?::bigint[]) AS l (timeline, owner, lost)
-			WHERE f.timeline = l.timeline AND f.owner = l.owner
-			RETURNING f.timeline, f.owner, f.spare
-		)
-		SELECT timeline, owner FROM spent WHERE spare < 0`, timelines, owners, counts).Scan(&short).Error
-	return short, err
-}
-
-// DropTimeline drops up to limit entries of an owner who is gone, and tells how many.
-func (tx *Tx) DropTimeline(timeline plan.Number, owner int64, limit int) (int64, error) {
+// DropTimelines drops up to limit entries of owners who are gone, and tells
+// whether some are left: more than that, or some that others are taking out.
+// Key: entries (timeline, owner, ...).
+func (tx *Tx) DropTimelines(timeline plan.Number, owners []int64, limit int) (many int64, left bool, err error) {
 	got := tx.db.Exec(`
-		DELETE FROM entries e USING (SELECT rank, doc FROM entries WHERE timeline = ? AND owner = ? LIMIT ?) w
-		WHERE e.timeline = ? AND e.owner = ? AND e.rank = w.rank AND e.doc = w.doc`, timeline, owner, limit, timeline, owner)
+		WITH gone AS MATERIALIZED (
+			SELECT owner, rank, doc FROM entries WHERE timeline = ? AND owner = ANY(?::bigint[]) LIMIT ? FOR UPDATE SKIP LOCKED)
+		DELETE FROM entries e USING gone w
+		WHERE e.timeline = ? AND e.owner = w.owner AND e.rank = w.rank AND e.doc = w.doc`, timeline, bigints(owners), limit, timeline)
 	if got.Error != nil {
-		return 0, got.Error
+		return 0, false, got.Error
 	}
-	return got.RowsAffected, tx.db.Exec("DELETE FROM floors WHERE timeline = ? AND owner = ?", timeline, owner).Error
+	err = tx.db.Raw("SELECT EXISTS (SELECT FROM entries WHERE timeline = ? AND owner = ANY(?::bigint[]))", timeline, bigints(owners)).Scan(&left).Error
+	if err == nil && !left {
+		err = tx.db.Exec("DELETE FROM cuts WHERE timeline = ? AND owner = ANY(?::bigint[])", timeline, bigints(owners)).Error
+	}
+	return got.RowsAffected, left, err
 }

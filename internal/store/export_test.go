@@ -5,7 +5,7 @@ import "time"
 // Begin, Commit and Scan let tests hold a transaction open and look behind the store.
 
 // Begin starts a transaction that the test ends itself.
-func (s *Store) Begin() *Tx { return &Tx{s.db.Begin()} }
+func (s *Store) Begin() *Tx { return &Tx{db: s.db.Begin()} }
 
 // Commit ends it.
 func (tx *Tx) Commit() error { return tx.db.Commit().Error }
@@ -25,4 +25,25 @@ func (s *Store) Pause(d Due) (time.Duration, error) {
 	var ms float64
 	err := s.db.Raw("SELECT extract(epoch FROM not_before - clock_timestamp()) * 1000 FROM due WHERE lane = ? AND seq = ?", d.Lane, d.Seq).Scan(&ms).Error
 	return time.Duration(ms * float64(time.Millisecond)), err
+}
+
+// Put writes a document as it is given, without anything beside it but its kept
+// values, and returns its number.
+func (tx *Tx) Put(collection int, key, kept string) (int64, error) {
+	var n int64
+	err := tx.db.Raw("INSERT INTO documents (collection, key, fields) VALUES (?, ?, '{}') RETURNING n", collection, key).Scan(&n).Error
+	if err == nil {
+		err = tx.db.Exec(`INSERT INTO kept (doc, "values") VALUES (?, ?::jsonb)`, n, kept).Error
+	}
+	return n, err
+}
+
+// Tie writes a pair and nothing that follows from it.
+func (tx *Tx) Tie(kind, a, b int64) error {
+	return tx.db.Exec("INSERT INTO pairs (kind, a, b) VALUES (?, ?, ?)", kind, a, b).Error
+}
+
+// Untie takes it away.
+func (tx *Tx) Untie(kind, a, b int64) error {
+	return tx.db.Exec("DELETE FROM pairs WHERE kind = ? AND a = ? AND b = ?", kind, a, b).Error
 }

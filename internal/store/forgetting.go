@@ -25,17 +25,25 @@ func (tx *Tx) Given(source int64) (map[plan.Number]bool, error) {
 	return given, err
 }
 
-// EmptyFrozen empties the frozen copies that hold a document's values, wherever
+// EmptyFrozen empties the frozen copies that hold some documents' values, wherever
 // their references point by now, and returns the documents that held them.
 // They stay empty: they were given once.
 // Keys: origins_of (copy, target), kept (doc).
-func (tx *Tx) EmptyFrozen(c *plan.Copy, target int64) ([]int64, error) {
+func (tx *Tx) EmptyFrozen(c *plan.Copy, targets []int64) ([]int64, error) {
+	var holders []int64
+	err := tx.db.Raw("SELECT source FROM origins WHERE copy = ? AND target = ANY(?::bigint[])", c.Number, bigints(targets)).Scan(&holders).Error
+	if err == nil {
+		err = tx.LockKept(holders)
+	}
+	if err != nil {
+		return nil, err
+	}
 	var emptied []int64
-	err := tx.db.Raw(`
-		WITH gone AS (UPDATE origins SET target = 0, value = 'null' WHERE copy = ? AND target = ? RETURNING source)
+	err = tx.db.Raw(`
+		WITH gone AS (UPDATE origins SET target = 0, value = 'null' WHERE copy = ? AND target = ANY(?::bigint[]) RETURNING source)
 		UPDATE kept k SET "values" = jsonb_set(k.values, ARRAY[?::text], 'null')
 		FROM gone WHERE k.doc = gone.source
-		RETURNING k.doc`, c.Number, target, c.Name).Scan(&emptied).Error
+		RETURNING k.doc`, c.Number, bigints(targets), c.Name).Scan(&emptied).Error
 	return emptied, err
 }
 
@@ -126,7 +134,7 @@ func (tx *Tx) ForgetAnswers(id int64) error {
 		return answers.Error
 	}
 	events := tx.db.Exec(`
-		DELETE FROM fired
+		DELETE FROM events
 		WHERE doc IN (SELECT n FROM forgotten_documents WHERE forgotten = ?) OR other IN (SELECT n FROM forgotten_documents WHERE forgotten = ?)`, id, id)
 	if events.Error != nil {
 		return events.Error
@@ -137,15 +145,15 @@ func (tx *Tx) ForgetAnswers(id int64) error {
 	return tx.db.Exec("UPDATE forgotten SET answers = answers + ?, events = events + ? WHERE id = ?", answers.RowsAffected, events.RowsAffected, id).Error
 }
 
-// Rest is how much of what is forgotten was found somewhere.
-type Rest struct {
+// CountIn is how much of what is forgotten was found somewhere.
+type CountIn struct {
 	Where string `json:"where"`
 	Many  int64  `json:"many"`
 }
 
 // Removed counts the documents that went, by the collection in their paths.
-func (tx *Tx) Removed(id int64) ([]Rest, error) {
-	var went []Rest
+func (tx *Tx) Removed(id int64) ([]CountIn, error) {
+	var went []CountIn
 	err := tx.db.Raw(`
 		SELECT (string_to_array(path, '/'))[cardinality(string_to_array(path, '/')) - 1] AS "where", count(*) AS many
 		FROM forgotten_documents WHERE forgotten = ? GROUP BY 1 ORDER BY 1`, id).Scan(&went).Error
@@ -154,8 +162,8 @@ func (tx *Tx) Removed(id int64) ([]Rest, error) {
 
 // Remains looks for what is forgotten in every table that could hold it. It
 // reads whole tables, which nobody waits for.
-func (tx *Tx) Remains(id int64) ([]Rest, error) {
-	var found []Rest
+func (tx *Tx) Remains(id int64) ([]CountIn, error) {
+	var found []CountIn
 	err := tx.db.Raw(`
 		WITH f AS MATERIALIZED (SELECT * FROM forgotten_documents WHERE forgotten = ?)
 		SELECT * FROM (
@@ -170,7 +178,7 @@ func (tx *Tx) Remains(id int64) ([]Rest, error) {
 			UNION ALL SELECT 'frozen copies', count(*) FROM origins WHERE target IN (SELECT n FROM f)
 			UNION ALL SELECT 'remembered keys', count(*) FROM departed WHERE n IN (SELECT n FROM f)
 			UNION ALL SELECT 'kept answers', count(*) FROM answered a WHERE EXISTS (SELECT 1 FROM f WHERE `+answerHolds+`)
-			UNION ALL SELECT 'events', count(*) FROM fired WHERE doc IN (SELECT n FROM f) OR other IN (SELECT n FROM f)
+			UNION ALL SELECT 'events', count(*) FROM events WHERE doc IN (SELECT n FROM f) OR other IN (SELECT n FROM f)
 		) w WHERE many > 0`, id).Scan(&found).Error
 	return found, err
 }

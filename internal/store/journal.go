@@ -19,6 +19,14 @@ type Record struct {
 	Cause   int64 // the change this one follows from, 0 if a client asked for it
 }
 
+// Root is the client's change at the root of one: it, or the one it follows from.
+func (r Record) Root() int64 {
+	if r.Cause != 0 {
+		return r.Cause
+	}
+	return r.Seq
+}
+
 // Journal appends records and returns their positions, in the same order, and
 // the version of the design that is in force as it does.
 func (tx *Tx) Journal(records ...Record) (positions []int64, design int, err error) {
@@ -41,11 +49,12 @@ func (tx *Tx) JournalDue(record Record, work []plan.Work) (position int64, desig
 		Seq    int64
 		Design int
 	}
+	tx.got(work)
 	args := append(recordArgs([]Record{record}), workArgs(work)...)
 	err = tx.db.Raw(`
 		WITH recorded AS (`+insertRecords+` RETURNING seq), followed AS (
 			INSERT INTO due (lane, step, subject, key, doc, rank, amount, change)
-			SELECT new.*, recorded.seq FROM `+workRows+`, recorded
+			SELECT new.*, recorded.seq FROM `+workRows+` AS new, recorded
 		)
 		SELECT seq, (SELECT max(version) FROM designs) AS design FROM recorded`, args...).Scan(&row).Error
 	return row.Seq, row.Design, err
@@ -71,19 +80,29 @@ func recordArgs(records []Record) []any {
 const about = `hashtextextended(CASE WHEN position('/' IN subject) > 0 THEN subject ELSE detail END, 0)`
 
 // About are the newest changes of a document, newest first. Index: journal_about.
-func (s *Store) About(ctx context.Context, path string, limit int) ([]Record, error) {
-	return s.about(ctx, "subject = ?", path, limit, path)
+func (tx *Tx) About(path string, limit int) ([]Record, error) {
+	return tx.about("subject = ?", path, limit, path)
 }
 
 // AboutPair are the newest changes of a pair, by its kind's name and its ends
 // in words, newest first. Index: journal_about.
-func (s *Store) AboutPair(ctx context.Context, name, ends string, limit int) ([]Record, error) {
-	return s.about(ctx, "detail = ? AND subject = ?", ends, limit, ends, name)
+func (tx *Tx) AboutPair(name, ends string, limit int) ([]Record, error) {
+	return tx.about("detail = ? AND subject = ?", ends, limit, ends, name)
 }
 
-func (s *Store) about(ctx context.Context, which, what string, limit int, args ...any) ([]Record, error) {
+// About is [Tx.About] outside of a transaction.
+func (s *Store) About(ctx context.Context, path string, limit int) ([]Record, error) {
+	return s.now(ctx).About(path, limit)
+}
+
+// AboutPair is [Tx.AboutPair] outside of a transaction.
+func (s *Store) AboutPair(ctx context.Context, name, ends string, limit int) ([]Record, error) {
+	return s.now(ctx).AboutPair(name, ends, limit)
+}
+
+func (tx *Tx) about(which, what string, limit int, args ...any) ([]Record, error) {
 	var records []Record
-	err := s.db.WithContext(ctx).Raw(`
+	err := tx.db.Raw(`
 		SELECT `+recordColumns+`
 		FROM journal WHERE `+about+` = hashtextextended(?, 0) AND `+which+`
 		ORDER BY seq DESC LIMIT ?`, append(append([]any{what}, args...), limit)...).Scan(&records).Error
@@ -103,7 +122,7 @@ func (s *Store) Recent(ctx context.Context, limit int) ([]Record, error) {
 
 // LastPosition is the highest position given out so far, 0 if none.
 func (s *Store) LastPosition(ctx context.Context) (int64, error) {
-	return (&Tx{s.db.WithContext(ctx)}).LastPosition()
+	return s.now(ctx).LastPosition()
 }
 
 // LastPosition is the same within a transaction.

@@ -45,35 +45,20 @@ func (tx *Tx) AddAmounts(amounts Amounts) ([]int64, error) {
 	return there, err
 }
 
-// cardOf is the value of a kept copy by the facts, for a source s.source: the
-// copied fields and kept values of the target as far as it has them, null if
-// there is none. Keys: refs (source, reference), documents (n), kept (doc).
-const cardOf = `coalesce((
-	SELECT coalesce((SELECT jsonb_object_agg(f.key, f.value) FROM jsonb_each(d.fields) f WHERE f.key = ANY(?::text[])), '{}')
-	    || coalesce((SELECT jsonb_object_agg(f.key, f.value) FROM jsonb_each(k.values) f WHERE f.key = ANY(?::text[])), '{}')
-	FROM refs r JOIN documents d ON d.n = r.target LEFT JOIN kept k ON k.doc = d.n
-	WHERE r.source = s.source AND r.reference = ?
-), 'null')`
-
-func cardArgs(c *plan.Copy) []any { return []any{texts(c.Fields), texts(c.KeptNames), c.Via.Number} }
-
 // Recopy brings the values of the documents that sources now point at into
 // their kept copies and returns the sources whose copy differed. The kept rows
-// are locked before the facts are looked at: whoever writes a copy last has
-// seen the newest facts.
+// must be locked, so that whoever writes a copy last has seen the newest facts.
 func (tx *Tx) Recopy(c *plan.Copy, sources []int64) ([]int64, error) {
-	if err := tx.LockKept(sources); err != nil {
-		return nil, err
-	}
-	args := append([]any{c.Name}, cardArgs(c)...)
+	card := cardOf(c, "s.source")
+	args := append([]any{c.Name}, card.args...)
 	var differed []int64
 	err := tx.db.Raw(`
-		UPDATE kept k SET "values" = jsonb_set(k.values, ARRAY[?::text], card.fields)
+		UPDATE kept k SET "values" = jsonb_set(k.values, ARRAY[?::text], card.value)
 		FROM (
-			SELECT s.source, `+cardOf+` AS fields
+			SELECT s.source, `+card.sql+` AS value
 			FROM unnest(?::bigint[]) AS s (source)
 		) card
-		WHERE k.doc = card.source AND k.values -> ?::text IS DISTINCT FROM card.fields
+		WHERE k.doc = card.source AND k.values -> ?::text IS DISTINCT FROM card.value
 		RETURNING k.doc`, append(args, bigints(sources), c.Name)...).Scan(&differed).Error
 	return differed, err
 }

@@ -22,7 +22,7 @@ type Design struct {
 
 // CurrentDesign is the newest version, false if none was ever applied.
 func (s *Store) CurrentDesign(ctx context.Context) (Design, bool, error) {
-	return (&Tx{s.db.WithContext(ctx)}).CurrentDesign()
+	return s.now(ctx).CurrentDesign()
 }
 
 // CurrentDesign is the same in a transaction.
@@ -35,6 +35,13 @@ func (tx *Tx) CurrentDesign() (Design, bool, error) {
 	return d, err == nil, err
 }
 
+// DesignInForce is the newest version, and keeps it so until the transaction ends.
+func (tx *Tx) DesignInForce() (int, error) {
+	var version int
+	err := tx.db.Raw("SELECT coalesce(max(version), 0) FROM designs").Scan(&version).Error
+	return version, err
+}
+
 // AddDesign appends a version.
 func (tx *Tx) AddDesign(file, source string) error {
 	return tx.db.Exec(`
@@ -42,10 +49,12 @@ func (tx *Tx) AddDesign(file, source string) error {
 		SELECT coalesce(max(version), 0) + 1, ?, ? FROM designs`, file, source).Error
 }
 
-// LockDesign keeps two appliers apart, and writers of documents out, until the
-// transaction ends.
+// LockDesign keeps everyone who reads which design is in force out until the
+// transaction ends, and waits for those who have. All who write or do upkeep
+// read it in their first statement: so no transaction is planned with one
+// version and carried out beside another.
 func (tx *Tx) LockDesign() error {
-	return tx.db.Exec("LOCK TABLE designs, documents IN EXCLUSIVE MODE").Error
+	return tx.db.Exec("LOCK TABLE designs IN ACCESS EXCLUSIVE MODE").Error
 }
 
 // HasDocuments tells whether any document was written yet.

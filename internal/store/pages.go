@@ -9,16 +9,16 @@ import (
 	"yalvo/internal/plan"
 )
 
-// Place is where a page begins: just after an element of the one before it.
+// Boundary is where a page begins: just after an element of the one before it.
 // Which members count depends on the page's order.
-type Place struct {
+type Boundary struct {
 	Key  string // pages by key
 	Rank int64  // pages newest first: microseconds since 1970
 	N    int64  // among equals
 }
 
 // FromTheTop is the place before everything else in a page that is newest first.
-var FromTheTop = Place{Rank: math.MaxInt64, N: math.MaxInt64}
+var FromTheTop = Boundary{Rank: math.MaxInt64, N: math.MaxInt64}
 
 // Documents is a page of a collection by key, at a parent if it is nested
 // (0: under any), of the keys that begin with a prefix.
@@ -46,7 +46,7 @@ type Linked struct {
 
 // Others is a page of the documents that one is paired with, newest pair first.
 // fromSide: the document is the pair's from end. Indexes: pairs_from, pairs_to.
-func (s *Store) Others(ctx context.Context, pair plan.Number, doc int64, fromSide bool, after Place, limit int) ([]Linked, error) {
+func (s *Store) Others(ctx context.Context, pair plan.Number, doc int64, fromSide bool, after Boundary, limit int) ([]Linked, error) {
 	here, there := "b", "a"
 	if fromSide {
 		here, there = "a", "b"
@@ -64,7 +64,7 @@ func (s *Store) Others(ctx context.Context, pair plan.Number, doc int64, fromSid
 // Pointing is a page of the documents that point at one through a reference,
 // newest first. Documents are numbered in the order of their creation.
 // Index: refs_pointing (reference, target, source).
-func (s *Store) Pointing(ctx context.Context, reference plan.Number, target int64, after Place, limit int) ([]Linked, error) {
+func (s *Store) Pointing(ctx context.Context, reference plan.Number, target int64, after Boundary, limit int) ([]Linked, error) {
 	var page []Linked
 	err := s.db.WithContext(ctx).Raw(`
 		SELECT `+documentColumns+`, d.created AS at
@@ -98,7 +98,7 @@ type Entry struct {
 // how many stored entries the page went over and last where it ended, so that a
 // reader can go on.
 // Keys: entries (timeline, owner, rank, doc), documents (n), kept (doc).
-func (s *Store) Entries(ctx context.Context, t *plan.Timeline, owner Address, n int64, after Place, limit int, visit func(Entry) error) (seen int, last Place, err error) {
+func (s *Store) Entries(ctx context.Context, t *plan.Timeline, owner Address, n int64, after Boundary, limit int, visit func(Entry) error) (seen int, last Boundary, err error) {
 	from := page(t, n, after, limit)
 	rows, err := s.db.WithContext(ctx).Raw(`
 		SELECT e.rank, e.doc, coalesce(d.key, ''), coalesce(d.created, 'epoch'), coalesce(d.fields, '{}'), coalesce(k.values, '{}')
@@ -125,4 +125,54 @@ func (s *Store) Entries(ctx context.Context, t *plan.Timeline, owner Address, n 
 		}
 	}
 	return seen, last, rows.Err()
+}
+
+// page is the FROM item for a page of an owner's timeline: what is stored and,
+// unless everything is pushed, what is collected from authors at this moment.
+// An entry that is both counts once.
+// Keys: entries, delivery_modes, pairs, pairs_from, posted.
+func page(t *plan.Timeline, owner int64, after Boundary, limit int) statement {
+	stored := statement{`
+		(SELECT rank, doc, author FROM entries
+		WHERE timeline = ? AND owner = ? AND (rank, doc) < (?::bigint, ?::bigint)
+		ORDER BY rank DESC, doc DESC
+		LIMIT ?)`, []any{t.Number, owner, after.Rank, after.N, limit}}
+	if t.Deliver == "push" {
+		return stored
+	}
+	if t.Deliver == "pull" { // nothing is stored; if something is, an audit finds it
+		stored = statement{"(SELECT 0::bigint AS rank, 0::bigint AS doc, 0::bigint AS author WHERE false)", nil}
+	}
+	from := collectedFrom(t, owner)
+	return statement{`
+		(WITH author AS (` + from.sql + `)
+		` + stored.sql + `
+		UNION
+		(SELECT x.rank, x.doc, author.n
+		FROM author CROSS JOIN LATERAL (
+			SELECT rank, doc FROM posted
+			WHERE timeline = ? AND posted.author = author.n AND (rank, doc) < (?::bigint, ?::bigint)
+			ORDER BY rank DESC, doc DESC
+			LIMIT ?
+		) x
+		ORDER BY x.rank DESC, x.doc DESC
+		LIMIT ?)
+		ORDER BY rank DESC, doc DESC
+		LIMIT ?)`,
+		append(append(from.args, stored.args...), t.Number, after.Rank, after.N, limit, limit, limit)}
+}
+
+// collectedFrom are the authors whose entries an owner's timeline collects when it is read.
+func collectedFrom(t *plan.Timeline, owner int64) statement {
+	may := related(t, "who.owner", "who.author")
+	if t.Deliver == "pull" {
+		args := append([]any{t.Through.Number, owner}, may.args...)
+		return statement{`
+			SELECT who.author AS n FROM (SELECT a AS owner, b AS author FROM pairs WHERE kind = ? AND a = ?) who WHERE ` + may.sql + `
+			UNION
+			SELECT w.n FROM (SELECT ?::bigint AS n) w WHERE ?`, append(args, owner, t.Own)}
+	}
+	return statement{`
+		SELECT who.author AS n FROM (SELECT ?::bigint AS owner, author FROM delivery_modes WHERE timeline = ?) who WHERE ` + may.sql,
+		append([]any{owner, t.Number}, may.args...)}
 }

@@ -2,53 +2,123 @@ package store
 
 import (
 	"context"
+	"database/sql"
 	"encoding/json"
+	"errors"
 	"time"
 
 	"yalvo/internal/plan"
 )
 
-// Outcome is what setting a pair came to.
-type Outcome int
+// PairWrite is a pair that is to be set or unset, with what follows from that.
+type PairWrite struct {
+	Pair     *plan.Pair
+	From, To string          // keys
+	Fields   json.RawMessage // the pair's own, nil if its kind has none
+	Keep     bool            // a pair that stands keeps its fields
+	Design   int             // the version of the design it is planned with
+	Record   Record          // its kind is said by the outcome
+	Due      []plan.Work     // rows are numbered as package plan says
+	Anew     []bool          // of the due work: only if the pair is new
+	Change   int64           // the change the due work is waited for with, 0 for this one
+}
 
-// The outcomes.
-const (
-	Stood    Outcome = iota // it stood already, with these fields
-	Made                    // it is new
-	Refilled                // it stood, with other fields
-)
+// PairWritten is what came of it.
+type PairWritten struct {
+	From, To int64 // row numbers of the ends, 0: there is no such document
+	Design   int   // the version in force
+	Position int64 // 0: nothing was written
+	Kind     plan.Kind
+	Fields   json.RawMessage // of a pair that was unset
+}
 
-// SetPair makes a pair with fields of its own, null if its kind has none. Of
-// twenty that try at once exactly one is told that it made it. keep leaves the
-// fields of a pair that stands as they are. Key: pairs (kind, b, a).
-func (tx *Tx) SetPair(kind plan.Number, a, b int64, fields json.RawMessage, keep bool) (Outcome, error) {
-	var given any
+// SetPair makes a pair in one statement: its ends are locked against removal,
+// and the journal line and due work come with it. Of twenty that try at once
+// exactly one is told that it made it. Nothing is written if an end is missing,
+// the design is another, or the pair stands as it is to be.
+// Keys: documents (collection, key), pairs (kind, b, a).
+func (tx *Tx) SetPair(w PairWrite) (PairWritten, error) {
+	b := &builder{}
+	w.begin(b)
 	onConflict := "DO NOTHING"
-	if fields != nil {
-		given = string(fields)
-		if !keep {
+	var given any
+	if w.Fields != nil {
+		given = string(w.Fields)
+		if !w.Keep {
 			onConflict = "DO UPDATE SET fields = excluded.fields WHERE pairs.fields IS DISTINCT FROM excluded.fields"
 		}
 	}
-	var made bool
-	got := tx.db.Raw(`
-		INSERT INTO pairs (kind, b, a, fields) VALUES (?, ?, ?, ?::jsonb)
-		ON CONFLICT (kind, b, a) `+onConflict+`
-		RETURNING xmax = 0 AS made`, kind, b, a, given).Scan(&made) // xmax: zero in a row that was inserted
-	switch {
-	case got.Error != nil || got.RowsAffected == 0:
-		return Stood, got.Error
-	case made:
-		return Made, nil
-	}
-	return Refilled, nil
+	b.add(`written AS (
+		INSERT INTO pairs (kind, b, a, fields)
+		SELECT `, number(int64(w.Pair.Number)), `, t.n, f.n, `, b.arg(given, "jsonb"), `
+		FROM f, t, now, alone WHERE now.design = `, b.arg(w.Design, "int"), `
+		ON CONFLICT (kind, b, a) `, onConflict, `
+		RETURNING a, b, '{}'::jsonb AS fields, CASE WHEN xmax = 0 THEN 'set' ELSE 'changed' END AS kind),`) // xmax: zero in a row that was inserted
+	return tx.writePair(b, w)
 }
 
-// UnsetPair ends a pair and returns its fields. It is false if there was none.
-func (tx *Tx) UnsetPair(kind plan.Number, a, b int64) (json.RawMessage, bool, error) {
-	var was struct{ Fields json.RawMessage }
-	got := tx.db.Raw("DELETE FROM pairs WHERE kind = ? AND b = ? AND a = ? RETURNING coalesce(fields, '{}') AS fields", kind, b, a).Scan(&was)
-	return was.Fields, got.RowsAffected > 0, got.Error
+// UnsetPair ends a pair in one statement. Nothing is written if there is none.
+func (tx *Tx) UnsetPair(w PairWrite) (PairWritten, error) {
+	b := &builder{}
+	w.begin(b)
+	b.add(`written AS (
+		DELETE FROM pairs p USING f, t, now, alone
+		WHERE p.kind = `, number(int64(w.Pair.Number)), ` AND p.b = t.n AND p.a = f.n AND now.design = `, b.arg(w.Design, "int"), `
+		RETURNING p.a, p.b, coalesce(p.fields, '{}') AS fields, 'unset' AS kind),`)
+	return tx.writePair(b, w)
+}
+
+// begin finds and locks the ends, in ascending order. Kinds that end another,
+// or are ended by one, are written one at a time for the same two documents:
+// see [Tx.LockBetween].
+func (w PairWrite) begin(b *builder) {
+	from, to := w.Pair.From.Number, w.Pair.To.Number
+	fromKey, toKey := b.arg(w.From, "text"), b.arg(w.To, "text")
+	b.add(`WITH ends AS MATERIALIZED (
+		SELECT d.n, d.collection, d.key FROM documents d
+		WHERE d.collection = `, number(int64(from)), ` AND d.key = `, fromKey, ` OR d.collection = `, number(int64(to)), ` AND d.key = `, toKey, `
+		ORDER BY d.n FOR KEY SHARE),
+	f AS (SELECT n FROM ends WHERE collection = `, number(int64(from)), ` AND key = `, fromKey, `),
+	t AS (SELECT n FROM ends WHERE collection = `, number(int64(to)), ` AND key = `, toKey, `),
+	now AS (SELECT max(version) AS design FROM designs),
+	`)
+	if w.Pair.Opposed {
+		b.add("alone AS MATERIALIZED (SELECT ", betweenLock, " FROM f, t),\n")
+		return
+	}
+	b.add("alone AS (SELECT 1),\n")
+}
+
+func (tx *Tx) writePair(b *builder, w PairWrite) (PairWritten, error) {
+	b.add(`
+	recorded AS (
+		INSERT INTO journal (kind, subject, detail, actor, cause)
+		SELECT kind, `, b.arg(w.Record.Subject, "text"), `, `, b.arg(w.Record.Detail, "text"), `, `, b.arg(w.Record.Actor, "text"), `,
+			nullif(`, b.arg(w.Record.Cause, "bigint"), `, 0)
+		FROM written RETURNING seq, kind),
+	known (placeholder, n) AS (
+		SELECT `, number(plan.FromRow), `, a FROM written UNION ALL SELECT `, number(plan.ToRow), `, b FROM written),
+	followed AS (
+		INSERT INTO due (change, lane, step, subject, key, doc, rank, amount)
+		SELECT coalesce(nullif(`, b.arg(w.Change, "bigint"), `, 0), r.seq), w.lane, w.step, w.subject,
+			coalesce(k.n, w.key), coalesce(d.n, w.doc), w.rank, w.amount
+		FROM recorded r JOIN `, workRowsWith(b, w.Due, w.Anew), ` AS w (lane, step, subject, key, doc, rank, amount, anew)
+		  ON r.kind <> 'changed' OR NOT w.anew
+		LEFT JOIN known k ON k.placeholder = w.key LEFT JOIN known d ON d.placeholder = w.doc)
+	SELECT now.design, f.n, t.n, r.seq, r.kind, written.fields
+	FROM now LEFT JOIN f ON true LEFT JOIN t ON true LEFT JOIN recorded r ON true LEFT JOIN written ON true`)
+	var out PairWritten
+	var from, to, position sql.NullInt64
+	var kind sql.NullString
+	var fields sql.Null[[]byte]
+	if err := tx.row(b).Scan(&out.Design, &from, &to, &position, &kind, &fields); err != nil {
+		return out, err
+	}
+	out.From, out.To, out.Position, out.Kind, out.Fields = from.Int64, to.Int64, position.Int64, plan.Kind(kind.String), fields.V
+	if position.Valid {
+		tx.got(w.Due)
+	}
+	return out, nil
 }
 
 // Standing is a pair as it stands.
@@ -59,14 +129,25 @@ type Standing struct {
 
 // Pair reads a pair, false if it does not stand.
 func (s *Store) Pair(ctx context.Context, kind plan.Number, a, b int64) (Standing, bool, error) {
-	return (&Tx{s.db.WithContext(ctx)}).Pair(kind, a, b)
+	var p Standing
+	got := s.db.WithContext(ctx).Raw(`
+		SELECT at, coalesce(fields, '{}') AS fields FROM pairs WHERE kind = ? AND b = ? AND a = ?`, kind, b, a).Scan(&p)
+	return p, got.RowsAffected > 0, got.Error
 }
 
-// Pair is the same within a transaction.
-func (tx *Tx) Pair(kind plan.Number, a, b int64) (Standing, bool, error) {
-	var p Standing
-	got := tx.db.Raw("SELECT at, coalesce(fields, '{}') AS fields FROM pairs WHERE kind = ? AND b = ? AND a = ?", kind, b, a).Scan(&p)
-	return p, got.RowsAffected > 0, got.Error
+// PairBetween reads a pair by the keys of its ends.
+func (tx *Tx) PairBetween(p *plan.Pair, from, to string) (Standing, bool, error) {
+	var s Standing
+	row := tx.db.Raw(`
+		SELECT p.at, coalesce(p.fields, '{}')
+		FROM documents f, documents t, pairs p
+		WHERE f.collection = ? AND f.key = ? AND t.collection = ? AND t.key = ? AND p.kind = ? AND p.b = t.n AND p.a = f.n`,
+		p.From.Number, from, p.To.Number, to, p.Number).Row()
+	err := row.Scan(&s.At, (*[]byte)(&s.Fields))
+	if errors.Is(err, sql.ErrNoRows) {
+		return s, false, nil
+	}
+	return s, err == nil, err
 }
 
 // Ends are the two documents of a pair, with their keys; one of them may be gone.
@@ -76,28 +157,33 @@ type Ends struct {
 	Fields     json.RawMessage
 }
 
-// UnsetFrom ends up to limit pairs that go out from a document.
+// UnsetFrom ends up to limit pairs that go out from one of some documents.
 // Index: pairs_from (kind, a, ...).
-func (tx *Tx) UnsetFrom(kind plan.Number, a int64, limit int) ([]Ends, error) {
-	return tx.unset(`SELECT kind, b, a FROM pairs WHERE kind = ? AND a = ? LIMIT ?`, kind, a, limit)
+func (tx *Tx) UnsetFrom(kind plan.Number, from []int64, limit int) ([]Ends, error) {
+	return tx.unset("a", kind, from, limit)
 }
 
-// UnsetTo ends up to limit pairs that lead to a document. Key: pairs (kind, b, a).
-func (tx *Tx) UnsetTo(kind plan.Number, b int64, limit int) ([]Ends, error) {
-	return tx.unset(`SELECT kind, b, a FROM pairs WHERE kind = ? AND b = ? LIMIT ?`, kind, b, limit)
+// UnsetTo ends up to limit pairs that lead to one of some documents.
+// Key: pairs (kind, b, a).
+func (tx *Tx) UnsetTo(kind plan.Number, to []int64, limit int) ([]Ends, error) {
+	return tx.unset("b", kind, to, limit)
 }
 
-func (tx *Tx) unset(which string, args ...any) ([]Ends, error) {
+func (tx *Tx) unset(side string, kind plan.Number, docs []int64, limit int) ([]Ends, error) {
 	var gone []Ends
 	err := tx.db.Raw(`
 		WITH gone AS (
-			DELETE FROM pairs p USING (`+which+`) w
+			DELETE FROM pairs p USING (
+				SELECT kind, b, a FROM pairs WHERE kind = ? AND `+side+` = ANY(?::bigint[])
+				ORDER BY b, a
+				LIMIT ? FOR UPDATE
+			) w
 			WHERE p.kind = w.kind AND p.b = w.b AND p.a = w.a
 			RETURNING p.a, p.b, p.fields
 		)
 		SELECT gone.a, gone.b, coalesce(x.key, xd.key, '') AS a_key, coalesce(y.key, yd.key, '') AS b_key, coalesce(gone.fields, '{}') AS fields
 		FROM gone
 		LEFT JOIN documents x ON x.n = gone.a LEFT JOIN departed xd ON xd.n = gone.a
-		LEFT JOIN documents y ON y.n = gone.b LEFT JOIN departed yd ON yd.n = gone.b`, args...).Scan(&gone).Error
+		LEFT JOIN documents y ON y.n = gone.b LEFT JOIN departed yd ON yd.n = gone.b`, kind, bigints(docs), limit).Scan(&gone).Error
 	return gone, err
 }

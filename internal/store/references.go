@@ -32,24 +32,34 @@ func (tx *Tx) PointingAt(reference plan.Number, target, after int64, limit int) 
 	return sources, err
 }
 
-// StillPointing are those of locked documents that point at a target through a
-// reference. Who waited for the locks may find that others have moved on.
+// PointingAtAny are up to limit documents that point at one of some targets.
+// Index: refs_pointing (reference, target, source).
+func (tx *Tx) PointingAtAny(reference plan.Number, targets []int64, limit int) ([]int64, error) {
+	var sources []int64
+	err := tx.db.Raw("SELECT source FROM refs WHERE reference = ? AND target = ANY(?::bigint[]) LIMIT ?",
+		reference, bigints(targets), limit).Scan(&sources).Error
+	return sources, err
+}
+
+// StillPointing are those of locked documents that point at one of some targets
+// through a reference. Who waited for the locks may find that others have moved on.
 // Index: refs (source, reference).
-func (tx *Tx) StillPointing(reference plan.Number, target int64, docs []Document) ([]Document, error) {
+func (tx *Tx) StillPointing(reference plan.Number, targets []int64, docs []Document) ([]Document, error) {
 	sources := make(bigints, len(docs))
 	for i, d := range docs {
 		sources[i] = d.N
 	}
 	var still []int64
-	err := tx.db.Raw("SELECT source FROM refs WHERE source = ANY(?::bigint[]) AND reference = ? AND target = ?", sources, reference, target).Scan(&still).Error
+	err := tx.db.Raw("SELECT source FROM refs WHERE source = ANY(?::bigint[]) AND reference = ? AND target = ANY(?::bigint[])",
+		sources, reference, bigints(targets)).Scan(&still).Error
 	return slices.DeleteFunc(docs, func(d Document) bool { return !slices.Contains(still, d.N) }), err
 }
 
-// NestedUnder are documents of a collection that lie under a parent.
-// Index: documents (parent, collection, key).
-func (tx *Tx) NestedUnder(collection plan.Number, parent int64, limit int) ([]int64, error) {
+// NestedUnder are documents of a collection that lie under one of some parents.
+// Index: documents_nested (parent, collection, key).
+func (tx *Tx) NestedUnder(collection plan.Number, parents []int64, limit int) ([]int64, error) {
 	var ns []int64
-	err := tx.db.Raw("SELECT n FROM documents WHERE parent = ? AND collection = ? LIMIT ?", parent, collection, limit).Scan(&ns).Error
+	err := tx.db.Raw("SELECT n FROM documents WHERE parent = ANY(?::bigint[]) AND collection = ? LIMIT ?", bigints(parents), collection, limit).Scan(&ns).Error
 	return ns, err
 }
 

@@ -1,5 +1,5 @@
 -- The tables of one app. Facts: documents, refs, uniques, pairs. Duplicates
--- derived from them: kept, contributions, posted, entries, floors.
+-- derived from them: kept, contributions, posted, entries, cuts.
 -- Bookkeeping: the rest.
 -- Documents are known inside by a small row number, n; clients see keys.
 
@@ -111,8 +111,9 @@ BEGIN
 END $$;
 
 -- Authors whose entries are collected when a timeline is read, because they
--- have so many followers. Whoever changes a row holds the author's lock.
-CREATE TABLE audience (
+-- have so many followers; no row: entries are written. Whoever changes a row
+-- holds the author's lock.
+CREATE TABLE delivery_modes (
     timeline smallint NOT NULL,
     author   bigint   NOT NULL,
     pushing  boolean  NOT NULL DEFAULT false,  -- entries are written as well: on the way back
@@ -121,14 +122,14 @@ CREATE TABLE audience (
 );
 
 -- Where a timeline has been cut: every entry above (rank, doc) is stored, those
--- at or below may have been dropped. spare: how many stored entries may go
+-- at or below may have been dropped. surplus: how many stored entries may go
 -- before fewer than the timeline's length are left. No row: nothing was dropped.
-CREATE TABLE floors (
+CREATE TABLE cuts (
     timeline smallint NOT NULL,
     owner    bigint   NOT NULL,
     rank     bigint   NOT NULL,
     doc      bigint   NOT NULL,
-    spare    bigint   NOT NULL,
+    surplus  bigint   NOT NULL,
     PRIMARY KEY (timeline, owner)
 );
 
@@ -177,7 +178,10 @@ CREATE TABLE due (
     not_before timestamptz,
     PRIMARY KEY (lane, seq)
 ) WITH (autovacuum_vacuum_scale_factor = 0, autovacuum_vacuum_threshold = 2000, autovacuum_vacuum_cost_delay = 0);
-CREATE INDEX due_change ON due (change);
+CREATE INDEX due_change ON due (change, lane, seq);
+-- Work on timelines is claimed author by author (steps: see package plan).
+CREATE INDEX due_by_author ON due (step, subject, key, seq) WHERE lane = 3;
+CREATE INDEX due_long ON due (seq) WHERE lane = 3 AND cursor > 0 AND step IN (3, 4);
 
 -- Maintenance that failed again and again. It waits for a person.
 CREATE TABLE parked (
@@ -216,9 +220,9 @@ CREATE INDEX done_change ON done (change);
 
 -- What set off triggers of the developer's own: kept for a while, so that it
 -- can be sent again.
-CREATE TABLE fired (
+CREATE TABLE events (
     n        bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY,
-    reaction smallint    NOT NULL,
+    trigger  smallint    NOT NULL,
     change   bigint      NOT NULL,  -- the client's change at the root
     subject  text        NOT NULL,  -- the document's path, or the pair's ends
     doc      bigint      NOT NULL,  -- the document, or the pair's from end
@@ -227,8 +231,8 @@ CREATE TABLE fired (
     at       timestamptz NOT NULL DEFAULT clock_timestamp(),
     payload  jsonb       NOT NULL
 );
-CREATE INDEX fired_by ON fired (reaction, change);
-CREATE INDEX fired_when ON fired (at);
+CREATE INDEX events_by ON events (trigger, change);
+CREATE INDEX events_when ON events (at);
 
 -- What a frozen copy was given, and of whom: it stays when the reference moves
 -- on. An audit compares with it, and forgetting a person finds the copies by it;
@@ -263,8 +267,8 @@ CREATE TABLE forgotten_documents (
     PRIMARY KEY (forgotten, n)
 );
 
--- All maintenance that is not done: an audit does not call it drift.
-CREATE VIEW owed AS
+-- All maintenance that is not done, due or parked: an audit excuses what it is about.
+CREATE VIEW outstanding AS
     SELECT lane, step, subject, key, doc, amount, change FROM due
     UNION ALL
     SELECT lane, step, subject, key, doc, amount, change FROM parked;
@@ -276,6 +280,7 @@ CREATE TABLE audits (
     document text        NOT NULL DEFAULT '',  -- one document only, by its path; empty: all
     state    text        NOT NULL DEFAULT 'running',  -- running, stopped, finished, failed
     mending  boolean     NOT NULL DEFAULT false,
+    round    integer     NOT NULL DEFAULT 1,   -- with mending: how often everything was looked at
     step     integer     NOT NULL DEFAULT 0,   -- which duplicate is being walked
     steps    integer     NOT NULL,
     reached  bigint      NOT NULL DEFAULT 0,   -- how far in it, by row number
@@ -290,6 +295,7 @@ CREATE INDEX audits_running ON audits (id) WHERE state = 'running';
 CREATE TABLE drift (
     audit    bigint   NOT NULL,
     seq      bigint   NOT NULL GENERATED ALWAYS AS IDENTITY,
+    round    integer  NOT NULL,
     aspect   text     NOT NULL,
     name     text     NOT NULL,   -- of the duplicate in the design
     kind     text     NOT NULL,   -- missing, surplus, different, dangling, orphaned, short
@@ -304,12 +310,15 @@ CREATE TABLE drift (
     mended   timestamptz,
     PRIMARY KEY (audit, seq)
 );
+CREATE INDEX drift_in ON drift (audit, aspect, name, doc);
 
--- Answers to requests that carried an Idempotency-Key, by key.
+-- Answers to requests that carried an Idempotency-Key, by who asked.
 CREATE TABLE answered (
-    key      text PRIMARY KEY,
+    account  text NOT NULL,   -- empty: nobody said who asks
+    key      text NOT NULL,
     request  bytea NOT NULL,  -- digest of method, path, caller and body
     answer   text,
-    answered timestamptz NOT NULL DEFAULT now()
+    answered timestamptz NOT NULL DEFAULT now(),
+    PRIMARY KEY (account, key)
 );
 CREATE INDEX answered_when ON answered (answered);

@@ -12,7 +12,6 @@ import (
 	"strings"
 	"time"
 
-	"github.com/jackc/pgx/v5/pgconn"
 	"gorm.io/driver/postgres"
 	"gorm.io/gorm"
 	"gorm.io/gorm/logger"
@@ -22,7 +21,7 @@ import (
 var schema string
 
 // schemaVersion changes with schema.sql. A database of another version is not touched.
-const schemaVersion = "4"
+const schemaVersion = "5"
 
 // schemaName keeps the tables apart from whatever else the database holds.
 const schemaName = "yalvo"
@@ -34,19 +33,39 @@ const schemaName = "yalvo"
 const sessionSettings = "search_path=" + schemaName + "&plan_cache_mode=force_generic_plan&enable_seqscan=off"
 
 // Store is an app's database.
-type Store struct{ db *gorm.DB }
+type Store struct {
+	db     *gorm.DB // for clients: a commit waits for the disk
+	upkeep *gorm.DB // for duplicates: it does not
+}
 
-// Tx is a transaction on it. Facts, journal and due work of one write share one.
-type Tx struct{ db *gorm.DB }
+// upkeepShare is the part of the connections that is for upkeep, in percent.
+const upkeepShare = 30
 
 // Open connects to a PostgreSQL database and makes the tables if there are none.
-// connections is the most that are held open at once.
+// connections is the most that are held open at once, at least 2.
 func Open(ctx context.Context, address string, connections int) (*Store, error) {
+	forUpkeep := max(1, connections*upkeepShare/100)
+	db, err := open(address, sessionSettings, connections-forUpkeep)
+	if err != nil {
+		return nil, err
+	}
+	upkeep, err := open(address, sessionSettings+"&synchronous_commit=off", forUpkeep)
+	if err != nil {
+		return nil, errors.Join(err, (&Store{db: db}).Close())
+	}
+	s := &Store{db, upkeep}
+	if err := s.migrate(ctx); err != nil {
+		return nil, errors.Join(err, s.Close())
+	}
+	return s, nil
+}
+
+func open(address, settings string, connections int) (*gorm.DB, error) {
 	separator := "?"
 	if strings.Contains(address, "?") {
 		separator = "&"
 	}
-	db, err := gorm.Open(postgres.New(postgres.Config{DSN: address + separator + sessionSettings}), &gorm.Config{
+	db, err := gorm.Open(dialector{postgres.New(postgres.Config{DSN: address + separator + settings})}, &gorm.Config{
 		SkipDefaultTransaction: true,
 		Logger:                 logger.New(log.New(io.Discard, "", 0), logger.Config{LogLevel: logger.Silent}),
 	})
@@ -60,20 +79,38 @@ func Open(ctx context.Context, address string, connections int) (*Store, error) 
 	pool.SetMaxOpenConns(connections)
 	pool.SetMaxIdleConns(connections)
 	pool.SetConnMaxIdleTime(5 * time.Minute)
-	s := &Store{db}
-	if err := s.migrate(ctx); err != nil {
-		return nil, errors.Join(err, pool.Close())
-	}
-	return s, nil
+	return db, nil
+}
+
+// dialector is GORM's for PostgreSQL, but it does not put statements in words
+// with their values. GORM asks for that in every Scan, also when nobody logs.
+type dialector struct{ gorm.Dialector }
+
+// Explain is the statement as it stands.
+func (dialector) Explain(sql string, _ ...any) string { return sql }
+
+// SavePoint begins a part of a transaction that can be undone by itself.
+func (dialector) SavePoint(tx *gorm.DB, name string) error { return tx.Exec("SAVEPOINT " + name).Error }
+
+// RollbackTo undoes it.
+func (dialector) RollbackTo(tx *gorm.DB, name string) error {
+	return tx.Exec("ROLLBACK TO SAVEPOINT " + name).Error
 }
 
 // Close ends all connections.
 func (s *Store) Close() error {
-	pool, err := s.db.DB()
-	if err != nil {
-		return err
+	var errs []error
+	for _, db := range []*gorm.DB{s.db, s.upkeep} {
+		if db == nil {
+			continue
+		}
+		pool, err := db.DB()
+		if err == nil {
+			err = pool.Close()
+		}
+		errs = append(errs, err)
 	}
-	return pool.Close()
+	return errors.Join(errs...)
 }
 
 // migrate makes the tables, once, however many services start together.
@@ -111,60 +148,4 @@ func (tx *Tx) checkSchema() error {
 		return fmt.Errorf("the database's tables are of version %s and this program knows version %s: use the program that made them, or another database", have, schemaVersion)
 	}
 	return nil
-}
-
-// CursorKey is the secret that page cursors are signed with, the same for all
-// services on the database.
-func (s *Store) CursorKey(ctx context.Context) ([]byte, error) {
-	text, err := setting(s.db.WithContext(ctx), "cursor_key")
-	if err != nil {
-		return nil, err
-	}
-	return hex.DecodeString(text)
-}
-
-func setting(db *gorm.DB, name string) (string, error) {
-	var value string
-	err := db.Raw("SELECT value FROM settings WHERE name = ?", name).Scan(&value).Error
-	return value, err
-}
-
-// maxTries bounds how often a transaction that lost a deadlock or a race is run again.
-const maxTries = 10
-
-// Write runs a function in a transaction and commits it if it returns nil.
-// When PostgreSQL ends the transaction for the sake of another one, the
-// function is run again: it must not keep anything from a failed run.
-func (s *Store) Write(ctx context.Context, run func(*Tx) error) error {
-	for try := 1; ; try++ {
-		err := s.db.WithContext(ctx).Transaction(func(db *gorm.DB) error { return run(&Tx{db}) })
-		if err == nil || try == maxTries || !isLostRace(err) {
-			return err
-		}
-	}
-}
-
-// Upkeep is [Store.Write] for duplicates: its commit does not wait for the disk.
-// If PostgreSQL itself is stopped hard it may be as if it had never run, the
-// due work that it has done included, and then it is done again. Commits that
-// do wait, as those of facts, take all earlier ones along.
-func (s *Store) Upkeep(ctx context.Context, run func(*Tx) error) error {
-	return s.Write(ctx, func(tx *Tx) error {
-		if err := tx.db.Exec("SET LOCAL synchronous_commit = off").Error; err != nil {
-			return err
-		}
-		return run(tx)
-	})
-}
-
-// isLostRace: deadlock_detected and serialization_failure (SQLSTATE, PostgreSQL appendix A).
-func isLostRace(err error) bool {
-	var pg *pgconn.PgError
-	return errors.As(err, &pg) && (pg.Code == "40P01" || pg.Code == "40001")
-}
-
-// isDuplicate: unique_violation.
-func isDuplicate(err error) bool {
-	var pg *pgconn.PgError
-	return errors.As(err, &pg) && pg.Code == "23505"
 }

@@ -2,14 +2,22 @@ package store
 
 import "yalvo/internal/plan"
 
-// ClaimUnique reserves a value of a unique field for a document. It is false
-// if another document has it; one that is about to take it is waited for.
-func (tx *Tx) ClaimUnique(field plan.Number, value string, doc int64) (bool, error) {
-	got := tx.db.Exec("INSERT INTO uniques (field, value, doc) VALUES (?, ?, ?) ON CONFLICT (field, value) DO NOTHING", field, value, doc)
-	return got.RowsAffected > 0, got.Error
-}
-
-// ReleaseUnique gives a document's value of a unique field free. Index: uniques (doc).
-func (tx *Tx) ReleaseUnique(field plan.Number, doc int64) error {
-	return tx.db.Exec("DELETE FROM uniques WHERE doc = ? AND field = ?", doc, field).Error
+// SetUnique notes the value that a locked document has in a unique field, in
+// place of the one it had. It is false if another document has the value; one
+// that is about to take it is waited for.
+// Keys: uniques_of (doc), uniques (field, value).
+func (tx *Tx) SetUnique(u *plan.Unique, doc int64) (bool, error) {
+	if err := tx.db.Exec("DELETE FROM uniques WHERE doc = ? AND field = ?", doc, u.Number).Error; err != nil {
+		return false, err
+	}
+	var row struct{ Wanted, Set bool }
+	err := tx.db.Raw(`
+		WITH w AS (SELECT d.n, d.fields ->> ?::text AS value FROM documents d WHERE d.n = ?),
+		noted AS (
+			INSERT INTO uniques (field, value, doc) SELECT ?, value, n FROM w WHERE value IS NOT NULL
+			ON CONFLICT (field, value) DO NOTHING
+			RETURNING field)
+		SELECT EXISTS (SELECT FROM w WHERE value IS NOT NULL) AS wanted, EXISTS (SELECT FROM noted) AS set`,
+		u.Name, doc, u.Number).Scan(&row).Error
+	return row.Set || !row.Wanted, err
 }

@@ -86,11 +86,11 @@ export const api = {
     const q = new URLSearchParams(Object.entries(query).filter(([, v]) => v !== '').map(([k, v]) => [k, String(v)]))
     return read<DocumentPage>(`/collections/${path}?${q}`)
   },
-  create: (collection: string, fields: Values, as: string, id = '') =>
-    ask<Document>(`/collections/${collection}`, { method: 'POST', body: id ? { id, fields } : { fields }, as }),
-  patch: (path: string, fields: Values, as: string, version?: number) =>
+  create: (collection: string, facts: Values, as: string, id = '') =>
+    ask<Document>(`/collections/${collection}`, { method: 'POST', body: id ? { id, facts } : { facts }, as }),
+  patch: (path: string, facts: Values, as: string, version?: number) =>
     ask<Document>(`/collections/${path}`, {
-      method: 'PATCH', body: { fields }, media: 'application/merge-patch+json', as, version,
+      method: 'PATCH', body: { facts }, media: 'application/merge-patch+json', as, version,
     }),
   remove: (path: string, as: string) => ask<Document>(`/collections/${path}`, { method: 'DELETE', as }),
   pair: (pair: string, from: string, to: string) => read<PairState>(pairPath(pair, from, to)),
@@ -99,6 +99,7 @@ export const api = {
   parked: () => read<{ parked: Parked[] }>('/parked?limit=200'),
   retryParked: async () => (await ask<{ retried: number }>('/parked/retry', { method: 'POST' })).body,
   retryOne: (work: number) => ask(`/parked/${work}/retry`, { method: 'POST' }),
+  dropParked: (work: number) => ask(`/parked/${work}`, { method: 'DELETE' }),
   replay: async (trigger: string, from: number) =>
     (await ask<{ replayed: number }>(`/triggers/${encodeURIComponent(trigger)}/replay`, { method: 'POST', body: { from } })).body,
   forget: async (document: string) => (await ask<Forgotten>('/forgotten', { method: 'POST', body: { document } })).body,

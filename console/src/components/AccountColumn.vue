@@ -31,7 +31,7 @@ const posts = computed(() => props.outline.collections.find((c) => c.name === pr
 const bodyField = computed(() => (posts.value ? headField(posts.value) : undefined) ?? 'text')
 const name = computed(() => {
   const field = owners.value?.fields.find((f) => f.name === 'name')?.name
-  return field && person.value ? inline(person.value.fields[field]) : props.account
+  return field && person.value ? inline(person.value.facts[field]) : props.account
 })
 const counts = computed(() =>
   (owners.value?.kept ?? []).filter((k) => k.kind === 'count').map((k) => [k.name, person.value?.kept[k.name]] as const),

@@ -43,8 +43,8 @@ watch(() => props.place.path, () => {
   void load()
 }, { immediate: true })
 
-async function add(fields: Values, as: string, id: string) {
-  const { body, position } = await api.create(props.place.path, fields, as, id)
+async function add(facts: Values, as: string, id: string) {
+  const { body, position } = await api.create(props.place.path, facts, as, id)
   await api.settled(position)
   await router.push(`/documents/${body.path}`)
 }
@@ -72,7 +72,7 @@ async function add(fields: Values, as: string, id: string) {
       <tbody>
         <tr v-for="d in documents" :key="d.path">
           <td class="id"><PathLink :path="d.path" :label="nested ? d.path : d.id" /></td>
-          <td v-for="name in facts" :key="name"><div class="cell">{{ inline(d.fields[name]) }}</div></td>
+          <td v-for="name in facts" :key="name"><div class="cell">{{ inline(d.facts[name]) }}</div></td>
           <td v-for="name in kept" :key="name"><div class="cell kept" :class="{ number: typeof d.kept[name] === 'number' }">{{ inline(d.kept[name]) }}</div></td>
         </tr>
       </tbody>

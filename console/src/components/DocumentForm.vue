@@ -7,7 +7,7 @@ import { Problem, wordsOf, type OutlineCollection, type Values } from '../api/cl
 // each of its objections at the field that it is about.
 const props = defineProps<{
   collection: OutlineCollection
-  fields?: Values // of the document to edit; none for a new one
+  facts?: Values // of the document to edit; none for a new one
   title: string
   save: (changed: Values, as: string, id: string) => Promise<unknown>
 }>()
@@ -18,7 +18,7 @@ const wrong = reactive<Record<string, string>>({})
 const id = ref('')
 const as = ref('')
 const saving = ref(false)
-const isNew = computed(() => props.fields === undefined)
+const isNew = computed(() => props.facts === undefined)
 const editable = computed(() => props.collection.fields.filter((f) => isNew.value || !f.fixed))
 
 const isPlain = (type: string) => ['string', 'reference', 'media', 'timestamp'].includes(type)
@@ -41,7 +41,7 @@ function read(raw: string, type: string): unknown {
 watch(open, (now) => {
   if (!now) return
   for (const f of props.collection.fields) {
-    text[f.name] = write(props.fields?.[f.name], f.type)
+    text[f.name] = write(props.facts?.[f.name], f.type)
     wrong[f.name] = ''
   }
   id.value = ''
@@ -51,7 +51,7 @@ async function submit() {
   const changed: Values = {}
   for (const f of editable.value) {
     wrong[f.name] = ''
-    const before = write(props.fields?.[f.name], f.type)
+    const before = write(props.facts?.[f.name], f.type)
     if (text[f.name] !== before) changed[f.name] = read(text[f.name] ?? '', f.type)
   }
   saving.value = true
@@ -62,7 +62,7 @@ async function submit() {
     let placed = false
     for (const m of error instanceof Problem ? error.mistakes : []) {
       const name = m.pointer.split('/')[2] ?? ''
-      if (m.pointer.startsWith('/fields/') && name in wrong) {
+      if (m.pointer.startsWith('/facts/') && name in wrong) {
         wrong[name] = m.detail
         placed = true
       }

@@ -22,7 +22,7 @@ const editing = ref(false)
 const parent = computed(() => props.place.path.split('/').slice(0, -1).join('/'))
 const heading = computed(() => {
   const name = headField(props.place.collection)
-  return name && doc.value?.fields[name] ? inline(doc.value.fields[name]) : props.place.path
+  return name && doc.value?.facts[name] ? inline(doc.value.facts[name]) : props.place.path
 })
 
 async function load() {
@@ -37,9 +37,9 @@ async function load() {
 }
 watch(() => props.place.path, load, { immediate: true })
 
-async function save(fields: Values, as: string) {
+async function save(facts: Values, as: string) {
   const started = performance.now()
-  const { position } = await api.patch(props.place.path, fields, as, doc.value?.version)
+  const { position } = await api.patch(props.place.path, facts, as, doc.value?.version)
   await api.settled(position)
   ElMessage({ type: 'success', message: `Saved; everywhere it is copied to was settled after ${duration(performance.now() - started)}.` })
   await load()
@@ -93,7 +93,7 @@ async function forget() {
           <tbody>
             <tr v-for="f in place.collection.fields" :key="f.name">
               <th scope="row">{{ f.name }}</th>
-              <td><ValueView :value="doc.fields[f.name]" :to="f.to" :time="f.type === 'timestamp'" /></td>
+              <td><ValueView :value="doc.facts[f.name]" :to="f.to" :time="f.type === 'timestamp'" /></td>
             </tr>
           </tbody>
         </table>
@@ -126,7 +126,7 @@ async function forget() {
         </template>
       </section>
     </div>
-    <DocumentForm v-model="editing" :collection="place.collection" :fields="doc.fields" :title="`Edit ${doc.path}`" :save="save" />
+    <DocumentForm v-model="editing" :collection="place.collection" :facts="doc.facts" :title="`Edit ${doc.path}`" :save="save" />
   </template>
 </template>
 

@@ -18,13 +18,13 @@ const byline = computed(() => (card.value ? [card.value.name, card.value.handle 
 const counts = computed(() => Object.entries(props.entry.kept).filter(([, v]) => typeof v === 'number'))
 /** Words of the other facts: a place's name, not its coordinates. */
 const extras = computed(() =>
-  Object.entries(props.entry.fields)
+  Object.entries(props.entry.facts)
     .filter(([name, v]) => name !== props.bodyField && v && typeof v === 'object')
     .map(([name, v]) => [name, Object.values(v as object).filter((x) => typeof x === 'string').join(' · ')] as const),
 )
 
 async function start() {
-  text.value = inline(props.entry.fields[props.bodyField])
+  text.value = inline(props.entry.facts[props.bodyField])
   editing.value = true
   await nextTick()
   box.value?.focus()
@@ -47,7 +47,7 @@ function save() {
       <el-button size="small" type="primary" native-type="submit" data-act="save">Save</el-button>
       <el-button size="small" @click="editing = false">Cancel</el-button>
     </form>
-    <p v-else class="body">{{ inline(entry.fields[bodyField]) }}</p>
+    <p v-else class="body">{{ inline(entry.facts[bodyField]) }}</p>
     <footer>
       <span v-for="[name, v] in extras" :key="name" class="quiet extra">{{ v }}</span>
       <span v-for="[name, v] in counts" :key="name" class="kept">{{ name.replaceAll('_', ' ').replace(' count', 's') }} {{ inline(v) }}</span>

@@ -42,6 +42,11 @@ const retryOne = (work: number) => act(async () => {
   return 'It is due again. If it fails again it comes back here.'
 })
 
+const drop = (work: number) => act(async () => {
+  await api.dropParked(work)
+  return 'It is given up. An audit finds what it would have brought in line.'
+})
+
 const sender = ref('')
 const from = ref<number>()
 const replay = () => act(async () => {
@@ -56,23 +61,27 @@ const replay = () => act(async () => {
     <div class="head">
       <div>
         <h1>{{ parked.length === 0 ? 'No work is parked' : `${pieces(parked.length)} parked` }}</h1>
-        <p class="quiet">{{ parked.length === 0 ? 'Work that fails again and again would wait here, and hold up nothing else.' : 'It failed again and again and holds up nothing else. Mend the cause, then try it again.' }}</p>
+        <p class="quiet">{{ parked.length === 0 ? 'Work that fails again and again would wait here, and hold up nothing else.' : 'It failed again and again and holds up nothing else. Mend the cause, then try it again, or drop it.' }}</p>
       </div>
       <el-button v-if="parked.length" type="primary" :disabled="busy" data-act="retry" @click="retryAll">Try all again</el-button>
     </div>
     <section v-if="parked.length" class="panel">
       <table class="plain">
         <thead>
-          <tr><th>parked</th><th>step</th><th>error</th><th class="number">attempts</th><th class="number">change</th><th></th></tr>
+          <tr><th>parked</th><th>for</th><th>step</th><th>error</th><th class="number">attempts</th><th class="number">change</th><th></th></tr>
         </thead>
         <tbody>
           <tr v-for="p in parked" :key="p.work">
             <td class="quiet when">{{ moment(p.parked) }}</td>
+            <td>{{ p.about }}</td>
             <td>{{ p.step }}</td>
             <td class="error">{{ p.error }}</td>
             <td class="number">{{ p.attempts }}</td>
             <td class="number"><RouterLink v-if="p.change" :to="`/changes/${p.change}`">{{ p.change }}</RouterLink></td>
-            <td class="number"><el-button size="small" :disabled="busy" :data-retry="p.work" @click="retryOne(p.work)">Try again</el-button></td>
+            <td class="number acts">
+              <el-button size="small" :disabled="busy" :data-retry="p.work" @click="retryOne(p.work)">Try again</el-button>
+              <el-button size="small" :disabled="busy" :data-drop="p.work" @click="drop(p.work)">Drop</el-button>
+            </td>
           </tr>
         </tbody>
       </table>
@@ -97,6 +106,7 @@ const replay = () => act(async () => {
 .panel { overflow-x: auto; }
 .when { white-space: nowrap; }
 .error { overflow-wrap: anywhere; }
+.acts { white-space: nowrap; }
 .sent { margin-top: var(--gap); }
 .sent p { margin: 0 0 12px; }
 .again { display: flex; flex-wrap: wrap; gap: 10px; align-items: center; }

@@ -1,0 +1,265 @@
+package facts
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"maps"
+	"slices"
+	"time"
+
+	"github.com/google/uuid"
+
+	"yalvo/internal/design"
+	"yalvo/internal/plan"
+	"yalvo/internal/running"
+	"yalvo/internal/store"
+)
+
+// Draft is a document to be created.
+type Draft struct {
+	Collection string
+	Parent     string // the parent's key, empty for a collection of its own
+	ID         string // chosen by the client, empty for one of the server's
+	Facts      map[string]any
+}
+
+// ErrTaken ends the transaction of a creation whose id is taken.
+var ErrTaken = errors.New("the id is taken")
+
+// Create adds a document. With a client's id it can be repeated: the same draft
+// of the same account changes nothing and gets the document as it is now.
+func (w *Writer) Create(ctx context.Context, caller running.Caller, draft Draft) (Result, error) {
+	var made *creation
+	plain := func(v *running.Version) bool { return !v.Fires(design.OnCreated, draft.Collection) }
+	result, err := w.write(ctx, caller, plain, func(u Unit) (Result, error) {
+		var err error
+		if made, err = u.prepare(draft, Cause{Actor: caller.Me}); err != nil {
+			return Result{}, err
+		}
+		return made.carryOut(u)
+	})
+	if errors.Is(err, ErrTaken) {
+		return w.repeatedCreation(ctx, made)
+	}
+	return result, err
+}
+
+// Create adds a document within a unit. It fails with [ErrTaken] if the id is
+// taken.
+func (u Unit) Create(draft Draft, why Cause) (Result, error) {
+	made, err := u.prepare(draft, why)
+	if err != nil {
+		return Result{}, err
+	}
+	return made.carryOut(u)
+}
+
+// historyLimit is how many changes of one document are looked through.
+const historyLimit = 1000
+
+// repeatedCreation tells a repetition from a second document of the same id.
+func (w *Writer) repeatedCreation(ctx context.Context, made *creation) (Result, error) {
+	there, found, err := w.Store.Document(ctx, made.in, made.key)
+	if err != nil {
+		return Result{}, err
+	}
+	path := made.in.Path(made.key)
+	if !found || string(there.MadeFrom) != string(made.digest) {
+		return Result{}, running.Refuse(running.CodeConflict,
+			"%s exists already and was created differently: edit it, or choose another id", path)
+	}
+	history, err := w.Store.About(ctx, path, historyLimit)
+	if err != nil {
+		return Result{}, err
+	}
+	result := Result{Document: running.See(made.in, there), Read: 1}
+	born := slices.IndexFunc(history, func(r store.Record) bool { return r.Kind == plan.Created })
+	if born >= 0 {
+		result.Position = running.At(history[born].Seq)
+		return result, nil
+	}
+	last, err := w.Store.LastPosition(ctx)
+	result.Position = running.UpTo(last)
+	return result, err
+}
+
+// creation is a draft that fits the design.
+type creation struct {
+	in     *plan.Collection
+	parent string
+	key    string
+	facts  map[string]any
+	digest []byte
+	why    Cause
+}
+
+func (u Unit) prepare(draft Draft, why Cause) (*creation, error) {
+	c, err := u.Collection(draft.Collection)
+	if err != nil {
+		return nil, err
+	}
+	m := &creation{in: c, parent: draft.Parent, why: why}
+	if m.key, err = keyFor(c, draft); err != nil {
+		return nil, err
+	}
+	if m.digest, err = digest(why.Actor, draft.Facts); err != nil {
+		return nil, err
+	}
+	filled, mistakes := fillDefaults(c.Collection.Fields, draft.Facts, why.Actor)
+	mistakes = append(mistakes, keptMistakes(c, filled)...)
+	if len(mistakes) == 0 {
+		m.facts, mistakes = design.AcceptAll(c.Collection.Fields, filled)
+	}
+	if len(mistakes) > 0 {
+		return nil, running.Invalid(running.Under("/facts", mistakes))
+	}
+	return m, nil
+}
+
+// keyFor is the key of a document to be created, with an id of the server's if
+// the client chose none.
+func keyFor(c *plan.Collection, draft Draft) (string, error) {
+	if draft.ID == "" {
+		id, err := uuid.NewV7()
+		if err != nil {
+			return "", err
+		}
+		draft.ID = id.String()
+	}
+	if wrong := design.CheckID(draft.ID); wrong != "" {
+		return "", running.Invalid([]design.Mistake{{Pointer: "/id", Code: design.MistakeType, Detail: wrong}})
+	}
+	if c.Parent == nil {
+		return draft.ID, nil
+	}
+	if _, wrong := c.Parent.ParseKey(draft.Parent); wrong != "" {
+		return "", noParent(c, draft.Parent)
+	}
+	return draft.Parent + "/" + draft.ID, nil
+}
+
+func noParent(c *plan.Collection, key string) *running.Refusal {
+	return running.Refuse(running.CodeNotFound, "there is no parent %s", c.Parent.Path(key))
+}
+
+// digest is the same for the same account and facts, whatever their order.
+func digest(account string, facts map[string]any) ([]byte, error) {
+	text, err := json.Marshal(facts) // keys are sorted
+	if err != nil {
+		return nil, err
+	}
+	sum := sha256.Sum256(append([]byte(account+"\n"), text...))
+	return sum[:], nil
+}
+
+func fillDefaults(fields []*design.Field, given map[string]any, me string) (map[string]any, []design.Mistake) {
+	filled := maps.Clone(given)
+	if filled == nil {
+		filled = map[string]any{}
+	}
+	var mistakes []design.Mistake
+	for _, f := range fields {
+		if filled[f.Name] != nil || f.Default == nil {
+			continue
+		}
+		switch {
+		case f.Default.Now:
+			filled[f.Name] = design.FormatTime(time.Now())
+		case !f.Default.Me:
+			filled[f.Name] = f.Default.Literal
+		case me != "":
+			filled[f.Name] = me
+		case f.Required:
+			mistakes = append(mistakes, design.Mistake{Pointer: "/" + f.Name, Code: design.MistakeNobody,
+				Detail: fmt.Sprintf("%q defaults to the caller's account, and the request does not say whose it is", f.Name)})
+		}
+	}
+	return filled, mistakes
+}
+
+// keptMistakes tells a client that writes a kept value what it is.
+func keptMistakes(c *plan.Collection, facts map[string]any) []design.Mistake {
+	var mistakes []design.Mistake
+	for _, k := range c.Kept {
+		if _, written := facts[k.Name]; written {
+			mistakes = append(mistakes, design.Mistake{Pointer: "/" + k.Name, Code: design.MistakeKept,
+				Detail: fmt.Sprintf("%q is kept by Yalvo and cannot be written: change the facts it is derived from", k.Name)})
+		}
+	}
+	return mistakes
+}
+
+// carryOut writes the document with all that belongs to it.
+func (m *creation) carryOut(u Unit) (Result, error) {
+	write, err := m.planned(u)
+	if err != nil {
+		return Result{}, err
+	}
+	made, err := u.Tx.Create(write)
+	if err != nil {
+		return Result{}, err
+	}
+	if made.Position == 0 {
+		return Result{}, m.refusal(u, write, made)
+	}
+	result := Result{Document: running.See(m.in, made.Document), Position: running.At(made.Position), Fresh: true,
+		Read: len(made.Found), Wrote: 1}
+	return result, u.fireDocument(design.OnCreated, m.in, made.Document, nil, m.why.from(made.Position))
+}
+
+// planned is the write with the due work that follows from it.
+func (m *creation) planned(u Unit) (store.Creation, error) {
+	write := store.Creation{In: m.in, Key: m.key, Parent: m.parent, MadeFrom: m.digest, Design: u.Number,
+		Targets: map[*plan.Reference]string{}, Change: m.why.Change,
+		Record: store.Record{Kind: plan.Created, Subject: m.in.Path(m.key), Actor: m.why.Actor, Cause: m.why.Change}}
+	change := plan.Change{Kind: plan.Created, Collection: m.in, Doc: plan.NewRow, Parent: plan.ParentRow,
+		After: plan.Targets{}, Touched: slices.Collect(maps.Keys(m.facts)), Mark: m.why.Mark}
+	for _, ref := range m.in.References {
+		if key, points := m.facts[ref.Name].(string); points {
+			write.Targets[ref] = key
+			change.After[ref] = plan.TargetRow(ref)
+		}
+	}
+	write.Due = u.Plan.Due(change)
+	var err error
+	write.Fields, err = json.Marshal(m.facts)
+	return write, err
+}
+
+// refusal says why nothing was written.
+func (m *creation) refusal(u Unit, write store.Creation, made store.Created) error {
+	if err := u.stillHolds(made.Design, nil); err != nil {
+		return err
+	}
+	if m.in.Parent != nil && !slices.Contains(made.Found, 0) {
+		return noParent(m.in, m.parent)
+	}
+	var mistakes []design.Mistake
+	for _, ref := range m.in.References {
+		if key, points := write.Targets[ref]; points && !slices.Contains(made.Found, ref.Number) {
+			mistakes = append(mistakes, noTarget(ref, key))
+		}
+	}
+	for _, unique := range m.in.Uniques {
+		if slices.Contains(made.Taken, unique.Number) {
+			mistakes = append(mistakes, takenValue(unique, m.facts[unique.Name]))
+		}
+	}
+	if len(mistakes) > 0 {
+		return running.Invalid(mistakes)
+	}
+	return ErrTaken
+}
+
+func noTarget(ref *plan.Reference, key string) design.Mistake {
+	return design.Mistake{Pointer: "/facts/" + ref.Name, Code: design.MistakeNoTarget,
+		Detail: fmt.Sprintf("there is no document %s", ref.To.Path(key))}
+}
+
+func takenValue(u *plan.Unique, value any) design.Mistake {
+	return design.Mistake{Pointer: "/facts/" + u.Name, Code: design.MistakeTaken,
+		Detail: fmt.Sprintf("%q is taken: another document has %v", u.Name, value)}
+}

@@ -1,0 +1,317 @@
+package facts
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"reflect"
+	"slices"
+	"strings"
+
+	"yalvo/internal/design"
+	"yalvo/internal/plan"
+	"yalvo/internal/running"
+	"yalvo/internal/store"
+)
+
+// Target names a document, and the version the client has seen if it cares.
+type Target struct {
+	Collection string
+	Key        string
+	Version    int64 // 0: whatever it is now
+}
+
+// Patch edits a document's facts. A patch that changes nothing writes nothing.
+func (w *Writer) Patch(ctx context.Context, caller running.Caller, target Target, patch Patch) (Result, error) {
+	return w.Write(ctx, caller, func(u Unit) (Result, error) {
+		result, err := u.Edit(target, patch, Cause{Actor: caller.Me})
+		return result, placed(err, patch)
+	})
+}
+
+// Edit edits a document within a unit.
+func (u Unit) Edit(target Target, patch Patch, why Cause) (Result, error) {
+	c, err := u.Collection(target.Collection)
+	if err != nil {
+		return Result{}, err
+	}
+	doc, found, err := u.Tx.LockForEdit(c, target.Key)
+	if err == nil {
+		err = checkTarget(c, target, doc, found)
+	}
+	if err != nil {
+		return Result{}, err
+	}
+	rev, err := revise(c, doc, patch)
+	if err != nil {
+		return Result{}, err
+	}
+	if len(rev.touched) == 0 {
+		history, err := u.Tx.About(c.Path(doc.Key), 1)
+		if err != nil {
+			return Result{}, err
+		}
+		return u.unchanged(history, Result{Document: running.See(c, doc), Read: 1})
+	}
+	return u.carryOutEdit(c, doc, rev, why)
+}
+
+func checkTarget(c *plan.Collection, target Target, doc store.Document, found bool) error {
+	if !found {
+		return running.NotFound(c, target.Key)
+	}
+	if target.Version != 0 && target.Version != doc.Version {
+		return running.Refuse(running.CodeStale, "%s is at version %d, and the request was made for version %d: read it again",
+			c.Path(doc.Key), doc.Version, target.Version)
+	}
+	return nil
+}
+
+// revision is what an edit makes of a document.
+type revision struct {
+	facts   map[string]any
+	touched []string // fields whose value differs, in the design's order
+}
+
+func revise(c *plan.Collection, doc store.Document, patch Patch) (revision, error) {
+	patched, err := patch.apply(running.See(c, doc))
+	if err != nil {
+		return revision{}, err
+	}
+	before, err := running.Typed(c.Collection.Fields, doc.Fields)
+	if err != nil {
+		return revision{}, err
+	}
+	after, err := running.Decode(patched)
+	if err != nil || after == nil {
+		return revision{}, running.Invalid([]design.Mistake{{Pointer: "/facts", Code: design.MistakeType, Detail: "facts must be an object"}})
+	}
+	if mistakes := keptMistakes(c, after); len(mistakes) > 0 {
+		return revision{}, running.Invalid(running.Under("/facts", mistakes))
+	}
+	accepted, mistakes := design.AcceptAll(c.Collection.Fields, after)
+	rev := revision{facts: accepted}
+	for _, f := range c.Collection.Fields {
+		if reflect.DeepEqual(before[f.Name], accepted[f.Name]) {
+			continue
+		}
+		rev.touched = append(rev.touched, f.Name)
+		if f.Fixed {
+			mistakes = append(mistakes, design.Mistake{Pointer: "/" + f.Name, Code: design.MistakeFixed,
+				Detail: fmt.Sprintf("%q never changes after creation", f.Name)})
+		}
+	}
+	if len(mistakes) > 0 {
+		return revision{}, running.Invalid(running.Under("/facts", mistakes))
+	}
+	return rev, nil
+}
+
+// placed says where in a patch the mistakes of a refusal were written. Those that
+// [ReadOperations] or the patch itself found are there already.
+func placed(err error, patch Patch) error {
+	var r *running.Refusal
+	if !errors.As(err, &r) || r.Code != running.CodeInvalid {
+		return err
+	}
+	for i, m := range r.Mistakes {
+		if strings.HasPrefix(m.Pointer, "/facts") {
+			r.Mistakes[i].Pointer = patch.place(m.Pointer)
+		}
+	}
+	return r
+}
+
+// carryOutEdit writes an edit of a locked document.
+func (u Unit) carryOutEdit(c *plan.Collection, doc store.Document, rev revision, why Cause) (Result, error) {
+	m, err := u.redirect(c, doc, rev)
+	if err != nil {
+		return Result{}, err
+	}
+	was, rankBefore := doc.Fields, doc.Ranks
+	if doc.Fields, err = json.Marshal(rev.facts); err != nil {
+		return Result{}, err
+	}
+	if err := u.Tx.Update(c, &doc, m.cards); err != nil {
+		return Result{}, err
+	}
+	change := plan.Change{Kind: plan.Changed, Collection: c, Doc: doc.N, Parent: doc.Parent, Before: m.before,
+		After: m.after, Touched: rev.touched, RankBefore: rankBefore, RankAfter: doc.Ranks}
+	if err := u.reattach(doc, rev, m, change); err != nil {
+		return Result{}, err
+	}
+	record := store.Record{Kind: plan.Changed, Subject: c.Path(doc.Key), Detail: strings.Join(rev.touched, ", ")}
+	position, err := u.commit(record, change, why)
+	if err != nil {
+		return Result{}, err
+	}
+	result := Result{Document: running.See(c, doc), Position: running.At(position), Fresh: true, Read: 1 + len(m.pointers), Wrote: 1}
+	return result, u.fireDocument(design.OnChanged, c, doc, was, why.from(position))
+}
+
+// redirection is where an edit's references pointed and now point.
+type redirection struct {
+	before, after plan.Targets
+	pointers      map[plan.Number]int64      // the references that changed; 0: cleared
+	cards         map[string]json.RawMessage // the copies that came with them
+}
+
+// redirect locks the targets of the references that an edit changes, and makes
+// the copies that come with them.
+func (u Unit) redirect(c *plan.Collection, doc store.Document, rev revision) (redirection, error) {
+	m := redirection{before: plan.Targets{}, after: plan.Targets{}, pointers: map[plan.Number]int64{}, cards: map[string]json.RawMessage{}}
+	if len(c.References) == 0 {
+		return m, nil
+	}
+	stood, err := u.Tx.Pointers([]int64{doc.N})
+	if err != nil {
+		return m, err
+	}
+	for _, p := range stood {
+		if ref := u.Plan.ReferenceNumbered(p.Reference); ref != nil {
+			m.before[ref], m.after[ref] = p.Target, p.Target
+		}
+	}
+	changed := slices.DeleteFunc(slices.Clone(c.References), func(r *plan.Reference) bool { return !slices.Contains(rev.touched, r.Name) })
+	if len(changed) == 0 {
+		return m, nil
+	}
+	held, err := u.hold(changed, rev.facts)
+	if err != nil {
+		return m, err
+	}
+	given, err := u.Tx.Given(doc.N) // once it is locked: an edit that held it until now may just have frozen one
+	if err != nil {
+		return m, err
+	}
+	for _, ref := range changed {
+		if err := u.point(&m, doc, rev, ref, held[ref], given); err != nil {
+			return m, err
+		}
+	}
+	return m, nil
+}
+
+// point notes that a reference points at a target now, nil for nowhere.
+func (u Unit) point(m *redirection, doc store.Document, rev revision, ref *plan.Reference, target *store.Document, given map[plan.Number]bool) error {
+	delete(m.after, ref)
+	m.pointers[ref.Number] = 0
+	if target != nil {
+		m.after[ref], m.pointers[ref.Number] = target.N, target.N
+		if target.N == doc.N { // it points at itself: as it is to be
+			raw, err := json.Marshal(rev.facts)
+			if err != nil {
+				return err
+			}
+			target.Fields = raw
+		}
+	}
+	for _, copied := range ref.Copies {
+		if copied.Frozen && given[copied.Number] {
+			continue
+		}
+		value, err := u.Tx.Card(copied, target)
+		if err != nil {
+			return err
+		}
+		m.cards[copied.Name] = value
+		if copied.Frozen && target != nil {
+			if err := u.Tx.NoteOrigin(copied.Number, target.N, doc.N, value); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// hold locks the targets of some references, so that they stay until the commit
+// and what is copied of them stays right.
+func (u Unit) hold(refs []*plan.Reference, facts map[string]any) (map[*plan.Reference]*store.Document, error) {
+	strength := store.Existing
+	var wanted []store.Address
+	for _, ref := range refs {
+		if key, points := facts[ref.Name].(string); points {
+			wanted = append(wanted, running.Address(ref.To, key))
+			if len(ref.Copies) > 0 {
+				strength = store.Unchanged
+			}
+		}
+	}
+	found, err := u.Tx.LockTargets(wanted, strength)
+	if err != nil {
+		return nil, err
+	}
+	held := map[*plan.Reference]*store.Document{}
+	var mistakes []design.Mistake
+	for _, ref := range refs {
+		key, points := facts[ref.Name].(string)
+		if !points {
+			continue
+		}
+		target, there := found[running.Address(ref.To, key)]
+		if !there {
+			mistakes = append(mistakes, noTarget(ref, key))
+			continue
+		}
+		held[ref] = &target
+	}
+	if len(mistakes) > 0 {
+		return nil, running.Invalid(mistakes)
+	}
+	return held, nil
+}
+
+// reattach brings in line what is noted beside an edited document: where it
+// points, its unique values, its posts.
+func (u Unit) reattach(doc store.Document, rev revision, m redirection, change plan.Change) error {
+	if err := u.Tx.SetPointers(doc.N, m.pointers); err != nil {
+		return err
+	}
+	for _, unique := range change.Collection.Uniques {
+		if !slices.Contains(rev.touched, unique.Name) {
+			continue
+		}
+		free, err := u.Tx.SetUnique(unique, doc.N)
+		if err != nil {
+			return err
+		}
+		if !free {
+			return running.Invalid([]design.Mistake{takenValue(unique, rev.facts[unique.Name])})
+		}
+	}
+	for i, t := range change.Collection.EntersInto {
+		if err := u.repost(t, doc.N, m, change.RankBefore[i], change.RankAfter[i]); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// repost notes whose post a document is now, and at which place.
+func (u Unit) repost(t *plan.Timeline, doc int64, m redirection, rankBefore, rankAfter int64) error {
+	before, after := m.before[t.By], m.after[t.By]
+	if before == after && rankBefore == rankAfter {
+		return nil
+	}
+	if before != 0 {
+		if err := u.Tx.Unpost(t.Number, before, rankBefore, doc); err != nil {
+			return err
+		}
+	}
+	if after == 0 {
+		return nil
+	}
+	return u.Tx.Post(t.Number, after, rankAfter, doc)
+}
+
+// Clear empties one reference of a locked document, as an edit.
+func (u Unit) Clear(ref *plan.Reference, doc store.Document, why Cause) error {
+	facts, err := running.Decode(doc.Fields)
+	if err != nil {
+		return err
+	}
+	delete(facts, ref.Name)
+	_, err = u.carryOutEdit(ref.In, doc, revision{facts: facts, touched: []string{ref.Name}}, why)
+	return err
+}

@@ -1,0 +1,209 @@
+package facts
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"slices"
+
+	"yalvo/internal/design"
+	"yalvo/internal/plan"
+	"yalvo/internal/running"
+	"yalvo/internal/store"
+)
+
+// SetPair makes a pair, with facts of its own if its kind has fields. Doing it
+// twice is the same as once. Without facts (nil) a pair that stands keeps those
+// it has, and a new one gets the defaults.
+func (w *Writer) SetPair(ctx context.Context, caller running.Caller, link running.Link, facts map[string]any) (Result, error) {
+	plain := func(v *running.Version) bool {
+		p := v.Plan.Pair(link.Pair)
+		return p == nil || len(p.Dissolves) == 0 && !v.FiresPair(design.OnSet, p)
+	}
+	return w.write(ctx, caller, plain, func(u Unit) (Result, error) {
+		return u.SetPair(link, facts, Cause{Actor: caller.Me})
+	})
+}
+
+// UnsetPair ends a pair.
+func (w *Writer) UnsetPair(ctx context.Context, caller running.Caller, link running.Link) (Result, error) {
+	plain := func(v *running.Version) bool {
+		p := v.Plan.Pair(link.Pair)
+		return p == nil || !v.FiresPair(design.OnUnset, p)
+	}
+	return w.write(ctx, caller, plain, func(u Unit) (Result, error) {
+		return u.UnsetPair(link, Cause{Actor: caller.Me})
+	})
+}
+
+// SetPair makes a pair within a unit.
+func (u Unit) SetPair(link running.Link, facts map[string]any, why Cause) (Result, error) {
+	p, err := u.pairFor(link)
+	if err != nil {
+		return Result{}, err
+	}
+	given, stands, err := u.pairFields(p, link, facts, why.Actor)
+	if err != nil {
+		return Result{}, err
+	}
+	if stands {
+		return u.pairUnchanged(p, link)
+	}
+	if len(p.Dissolves) > 0 {
+		if err := u.Tx.LockBetween(running.Address(p.From, link.From), running.Address(p.To, link.To)); err != nil {
+			return Result{}, err
+		}
+	}
+	write := u.pairWrite(p, link, plan.Set, why)
+	write.Fields, write.Keep = given, facts == nil
+	got, err := u.Tx.SetPair(write)
+	if err == nil {
+		err = u.pairThere(p, link, got)
+	}
+	if err != nil {
+		return Result{}, err
+	}
+	if got.Position == 0 {
+		return u.pairUnchanged(p, link)
+	}
+	result := Result{Position: running.At(got.Position), Fresh: true, Read: 2, Wrote: 1}
+	if got.Kind == plan.Changed {
+		return result, nil
+	}
+	why = why.from(got.Position)
+	ends := store.Ends{A: got.From, B: got.To, AKey: link.From, BKey: link.To, Fields: given}
+	if err := u.FirePair(design.OnSet, p, ends, why); err != nil {
+		return result, err
+	}
+	dissolved, err := u.dissolve(p, link, why)
+	result.Wrote += dissolved
+	return result, err
+}
+
+// UnsetPair ends a pair within a unit.
+func (u Unit) UnsetPair(link running.Link, why Cause) (Result, error) {
+	p, err := u.pairFor(link)
+	if err != nil {
+		return Result{}, err
+	}
+	ended, err := u.endPair(p, link, why)
+	if err != nil {
+		return Result{}, err
+	}
+	if ended == 0 {
+		return u.pairUnchanged(p, link)
+	}
+	return Result{Position: running.At(ended), Fresh: true, Read: 2, Wrote: 1}, nil
+}
+
+// endPair ends a pair that stands and returns the position of that, 0 if there
+// is none.
+func (u Unit) endPair(p *plan.Pair, link running.Link, why Cause) (int64, error) {
+	got, err := u.Tx.UnsetPair(u.pairWrite(p, link, plan.Unset, why))
+	if err == nil {
+		err = u.pairThere(p, link, got)
+	}
+	if err != nil || got.Position == 0 {
+		return 0, err
+	}
+	ends := store.Ends{A: got.From, B: got.To, AKey: link.From, BKey: link.To, Fields: got.Fields}
+	return got.Position, u.FirePair(design.OnUnset, p, ends, why.from(got.Position))
+}
+
+// dissolve ends the pairs that cannot stand beside one that was just set, and
+// tells how many there were.
+func (u Unit) dissolve(p *plan.Pair, link running.Link, why Cause) (int, error) {
+	ended := 0
+	for _, other := range p.Dissolves {
+		same, reversed := p.EndsWith(other.Pair)
+		for _, l := range []struct {
+			fits bool
+			running.Link
+		}{{same, running.Link{Pair: other.Name, From: link.From, To: link.To}}, {reversed, running.Link{Pair: other.Name, From: link.To, To: link.From}}} {
+			if !l.fits {
+				continue
+			}
+			position, err := u.endPair(other, l.Link, why)
+			if err != nil {
+				return ended, err
+			}
+			if position != 0 {
+				ended++
+			}
+		}
+	}
+	return ended, nil
+}
+
+// MistakeSelf is the code for a pair of a document with itself.
+const MistakeSelf = "self"
+
+func (u Unit) pairFor(link running.Link) (*plan.Pair, error) {
+	p, err := u.Pair(link.Pair)
+	if err != nil {
+		return nil, err
+	}
+	if p.From == p.To && link.From == link.To && !p.Self {
+		return nil, running.Invalid([]design.Mistake{{Pointer: "/to", Code: MistakeSelf,
+			Detail: fmt.Sprintf("%s cannot be paired with itself by %q", p.From.Path(link.From), p.Name)}})
+	}
+	return p, nil
+}
+
+// pairWrite is a write of a pair with the due work that follows from it. Work
+// that follows only if the pair is new is marked.
+func (u Unit) pairWrite(p *plan.Pair, link running.Link, kind plan.Kind, why Cause) store.PairWrite {
+	change := plan.Change{Kind: kind, Pair: p, From: plan.FromRow, To: plan.ToRow}
+	if p.From == p.To && link.From == link.To {
+		change.To = plan.FromRow
+	}
+	w := store.PairWrite{Pair: p, From: link.From, To: link.To, Design: u.Number, Due: u.Plan.Due(change), Change: why.Change,
+		Record: store.Record{Subject: p.Name, Detail: running.EndsInWords(p, link.From, link.To), Actor: why.Actor, Cause: why.Change}}
+	change.Kind = plan.Changed
+	whenChanged := u.Plan.Due(change)
+	for _, work := range w.Due {
+		w.Anew = append(w.Anew, !slices.Contains(whenChanged, work))
+	}
+	return w
+}
+
+// pairThere says what kept a pair from being written, nil if nothing did.
+func (u Unit) pairThere(p *plan.Pair, link running.Link, got store.PairWritten) error {
+	switch {
+	case got.From == 0:
+		return running.NotFound(p.From, link.From)
+	case got.To == 0:
+		return running.NotFound(p.To, link.To)
+	}
+	return u.stillHolds(got.Design, nil)
+}
+
+// pairFields is what a pair's own fields become, nil if its kind has none. A
+// pair that stands and is set again without facts needs none: it stays as it is.
+func (u Unit) pairFields(p *plan.Pair, link running.Link, facts map[string]any, me string) (given json.RawMessage, stands bool, err error) {
+	if len(p.Fields) == 0 && len(facts) == 0 {
+		return nil, false, nil
+	}
+	filled, mistakes := fillDefaults(p.Fields, facts, me)
+	accepted, wrong := design.AcceptAll(p.Fields, filled)
+	if mistakes = append(mistakes, wrong...); len(mistakes) == 0 {
+		given, err = json.Marshal(accepted)
+		return given, false, err
+	}
+	if facts == nil {
+		_, stands, err = u.Tx.PairBetween(p, link.From, link.To)
+		if err != nil || stands {
+			return nil, stands, err
+		}
+	}
+	return nil, false, running.Invalid(running.Under("/facts", mistakes))
+}
+
+// pairUnchanged is the result of a write that found a pair as it was to be.
+func (u Unit) pairUnchanged(p *plan.Pair, link running.Link) (Result, error) {
+	history, err := u.Tx.AboutPair(p.Name, running.EndsInWords(p, link.From, link.To), 1)
+	if err != nil {
+		return Result{}, err
+	}
+	return u.unchanged(history, Result{Read: 2})
+}

@@ -1,0 +1,127 @@
+package facts
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+
+	"yalvo/internal/plan"
+	"yalvo/internal/running"
+	"yalvo/internal/store"
+)
+
+// Writer writes facts for clients.
+type Writer struct{ *running.App }
+
+// New makes a writer for an app.
+func New(app *running.App) *Writer { return &Writer{app} }
+
+// Unit is one transaction that writes facts, planned with one version of the
+// design.
+type Unit struct {
+	*running.Version
+	Tx *store.Tx
+}
+
+// Result is what a write came to.
+type Result struct {
+	Document running.Document `json:"document"` // as it is now; of a removal, as it was
+	Position running.Position `json:"position"`
+	Fresh    bool             `json:"fresh"` // something was written; false: it was so already
+	Read     int              `json:"read"`  // documents read
+	Wrote    int              `json:"wrote"` // documents and pairs written
+}
+
+// Write runs a write in one transaction and wakes the lanes that got work. A
+// request that repeats an Idempotency-Key gets the first one's result and
+// writes nothing.
+func (w *Writer) Write(ctx context.Context, caller running.Caller, run func(Unit) (Result, error)) (Result, error) {
+	return w.write(ctx, caller, nil, run)
+}
+
+// write is [Writer.Write] for a write that, if plain says so of the version of
+// the design, is one statement: then it needs no transaction around it.
+func (w *Writer) write(ctx context.Context, caller running.Caller, plain func(*running.Version) bool, run func(Unit) (Result, error)) (Result, error) {
+	for {
+		v, err := w.Now(ctx)
+		if err != nil {
+			return Result{}, err
+		}
+		begin := w.Store.Write
+		if caller.Key == "" && plain != nil && plain(v) {
+			begin = w.Store.Direct
+		}
+		result, lanes, err := attempt(ctx, begin, v, caller, run)
+		if errors.Is(err, running.ErrMoved) {
+			if err := w.Reload(ctx); err != nil {
+				return Result{}, err
+			}
+			continue
+		}
+		if err == nil {
+			w.Wake(lanes...)
+		}
+		return result, err
+	}
+}
+
+type begin func(context.Context, func(*store.Tx) error) error
+
+func attempt(ctx context.Context, begin begin, v *running.Version, caller running.Caller, run func(Unit) (Result, error)) (Result, []plan.Lane, error) {
+	var result Result
+	var lanes []plan.Lane
+	err := begin(ctx, func(tx *store.Tx) error {
+		earlier, found, err := repeated(tx, caller)
+		if err != nil || found {
+			result = earlier
+			return err
+		}
+		if result, err = run(Unit{v, tx}); err != nil {
+			return err
+		}
+		lanes = tx.Lanes()
+		return keepAnswer(tx, caller, result)
+	})
+	return result, lanes, err
+}
+
+func repeated(tx *store.Tx, caller running.Caller) (Result, bool, error) {
+	if caller.Key == "" {
+		return Result{}, false, nil
+	}
+	request, answer, found, err := tx.Answered(caller.Me, caller.Key, caller.Request)
+	if err != nil || !found {
+		return Result{}, false, err
+	}
+	if string(request) != string(caller.Request) {
+		return Result{}, false, running.Refuse(running.CodeReused,
+			"the Idempotency-Key %q was used for another request: use a new key for a new request", caller.Key)
+	}
+	var earlier Result
+	err = json.Unmarshal(answer, &earlier)
+	return earlier, true, err
+}
+
+func keepAnswer(tx *store.Tx, caller running.Caller, result Result) error {
+	if caller.Key == "" {
+		return nil
+	}
+	answer, err := json.Marshal(result)
+	if err != nil {
+		return err
+	}
+	return tx.KeepAnswer(caller.Me, caller.Key, answer)
+}
+
+// unchanged is the result of a write that found everything as it was to be. The
+// change that made it so may be still settling, so a reader waits for that: the
+// newest in the history of what was found, or all if that is not known.
+func (u Unit) unchanged(history []store.Record, result Result) (Result, error) {
+	if len(history) > 0 {
+		result.Position = running.At(history[0].Root())
+		return result, nil
+	}
+	last, err := u.Tx.LastPosition()
+	result.Position = running.UpTo(last)
+	return result, err
+}

@@ -1,0 +1,202 @@
+package proof
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"time"
+
+	"yalvo/internal/plan"
+	"yalvo/internal/running"
+	"yalvo/internal/store"
+)
+
+// auditView is how long an audit holds on to one view of the database, and
+// with it row versions that would be cleared away.
+const auditView = 100 * time.Millisecond
+
+// lookEvery is how often an idle auditor looks for what others have begun, and
+// whether an audit is scheduled.
+const lookEvery = time.Second
+
+// auditor carries on with audits, and ends forgetting.
+func (p *Prover) auditor(ctx context.Context) {
+	for ctx.Err() == nil {
+		more, err := p.auditTurn(ctx)
+		if err == nil && !more {
+			more, err = p.finishForgetting(ctx)
+		}
+		if err == nil && !more {
+			err = p.auditIfDue(ctx)
+		}
+		if err != nil && ctx.Err() == nil {
+			p.Log.Error("audit", "error", err)
+		}
+		if more && err == nil {
+			continue
+		}
+		select {
+		case <-p.wake:
+		case <-time.After(lookEvery):
+		case <-ctx.Done():
+		}
+	}
+}
+
+func (p *Prover) wakeAuditor() {
+	select {
+	case p.wake <- struct{}{}:
+	default:
+	}
+}
+
+// auditTurn takes one audit a step further. It tells whether there is more to do
+// at once.
+func (p *Prover) auditTurn(ctx context.Context) (bool, error) {
+	v, err := p.IfAny(ctx)
+	if err != nil || v == nil {
+		return false, err
+	}
+	var a store.Audit
+	var there bool
+	err = p.Store.View(ctx, func(tx *store.Tx) error {
+		if a, there, err = tx.ClaimAudit(); err != nil || !there {
+			return err
+		}
+		if err := inForce(tx, v); err != nil {
+			return err
+		}
+		for began := time.Now(); a.State == store.AuditRunning && a.Step < a.Steps && time.Since(began) < auditView; {
+			if err := p.auditSome(ctx, v, tx, &a); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	more := there
+	if there && err == nil && a.State == store.AuditRunning && a.Step >= a.Steps { // mending needs to see what others commit meanwhile
+		err = p.Store.Write(ctx, func(tx *store.Tx) error {
+			more, err = p.mendSome(ctx, v, tx)
+			return err
+		})
+	}
+	if errors.Is(err, running.ErrMoved) {
+		return true, p.Reload(ctx)
+	}
+	if err != nil && there && ctx.Err() == nil {
+		return true, errors.Join(err, p.failAudit(ctx, a, err))
+	}
+	return more, err
+}
+
+// inForce gives a transaction up if its version of the design is not in force.
+func inForce(tx *store.Tx, v *running.Version) error {
+	version, err := tx.DesignInForce()
+	if err == nil && version != v.Number {
+		err = running.ErrMoved
+	}
+	return err
+}
+
+func (p *Prover) failAudit(ctx context.Context, a store.Audit, cause error) error {
+	now := time.Now()
+	a.State, a.Ended, a.Error = store.AuditFailed, &now, cause.Error()
+	return p.Store.Write(ctx, func(tx *store.Tx) error { return tx.SaveAudit(a) })
+}
+
+func endAudit(tx *store.Tx, a *store.Audit) error {
+	now := time.Now()
+	a.State, a.Ended, a.Step = store.AuditFinished, &now, a.Steps
+	return tx.SaveAudit(*a)
+}
+
+// auditSome walks one span of one duplicate.
+func (p *Prover) auditSome(ctx context.Context, v *running.Version, tx *store.Tx, a *store.Audit) error {
+	what, err := p.inScope(ctx, v, Scope{Name: a.Name, Document: a.Document})
+	var gone *running.Refusal
+	if errors.As(err, &gone) {
+		return endAudit(tx, a) // the document went away meanwhile, and what it held with it
+	}
+	if err != nil {
+		return err
+	}
+	if a.Step >= len(what.walks) {
+		return endAudit(tx, a)
+	}
+	w := what.walks[a.Step]
+	span, many, last, err := p.span(tx, a, w, what.only)
+	if err != nil {
+		return err
+	}
+	found, checked, err := checkWalk(v, tx, w, span, what.only)
+	if err != nil {
+		return fmt.Errorf("checking %s %s: %w", w.Kind, w.Name, err)
+	}
+	if found, err = p.report(ctx, v, tx, a.ID, w.Duplicate, found); err != nil {
+		return err
+	}
+	p.adjust(w.Duplicate, max(many, checked))
+	a.Checked += max(many, checked)
+	a.Drifted += int64(len(found))
+	a.Reached = span.UpTo
+	if last {
+		a.Step, a.Reached = a.Step+1, 0
+	}
+	if a.Step == a.Steps && !(a.Mending && a.Drifted > 0) {
+		return endAudit(tx, a)
+	}
+	return tx.SaveAudit(*a)
+}
+
+func checkWalk(v *running.Version, tx *store.Tx, w walk, span store.Span, only int64) ([]store.Drift, int64, error) {
+	if w.into {
+		return checkContributionsTo(tx, w.Summary, only, span)
+	}
+	return check(v, tx, w.Duplicate, span)
+}
+
+// report names what was found and notes it, but for what only follows from
+// drift found before in what it is derived from.
+func (p *Prover) report(ctx context.Context, v *running.Version, tx *store.Tx, audit int64, d plan.Duplicate, found []store.Drift) ([]store.Drift, error) {
+	if len(found) == 0 {
+		return nil, nil
+	}
+	own, err := unexplained(tx, audit, d, found)
+	if err != nil || len(own) == 0 {
+		return nil, err
+	}
+	var ns []int64
+	for i := range own {
+		own[i].Aspect, own[i].Name = d.Kind, d.Name
+		ns = append(ns, own[i].Doc, own[i].Other)
+	}
+	paths, err := pathsOf(v, tx, ns)
+	if err != nil {
+		return nil, err
+	}
+	for i := range own {
+		own[i].Path, own[i].OtherPath = paths[own[i].Doc], paths[own[i].Other]
+		if err := p.since(ctx, d, &own[i]); err != nil {
+			return nil, err
+		}
+	}
+	return own, tx.AddDrift(audit, own)
+}
+
+// pathsOf are the paths of documents by their row numbers; those that are gone
+// have none.
+func pathsOf(v *running.Version, tx *store.Tx, ns []int64) (map[int64]string, error) {
+	slices.Sort(ns)
+	docs, err := tx.Numbered(slices.Compact(ns))
+	if err != nil {
+		return nil, err
+	}
+	paths := make(map[int64]string, len(docs))
+	for _, d := range docs {
+		if c := v.Plan.CollectionNumbered(d.Collection); c != nil {
+			paths[d.N] = c.Path(d.Key)
+		}
+	}
+	return paths, nil
+}

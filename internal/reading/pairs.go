@@ -1,0 +1,49 @@
+package reading
+
+import (
+	"context"
+	"encoding/json"
+	"time"
+
+	"yalvo/internal/running"
+)
+
+// PairState is how a pair stands.
+type PairState struct {
+	Pair  string          `json:"pair"`
+	From  string          `json:"from"` // a path
+	To    string          `json:"to"`   // a path
+	Set   bool            `json:"set"`
+	Since *time.Time      `json:"since,omitempty"`
+	Facts json.RawMessage `json:"facts,omitempty"` // the pair's own, if its kind has fields
+}
+
+// PairState reads how a pair stands.
+func (r *Reader) PairState(ctx context.Context, link running.Link) (PairState, error) {
+	v, err := r.Now(ctx)
+	if err != nil {
+		return PairState{}, err
+	}
+	p, err := v.Pair(link.Pair)
+	if err != nil {
+		return PairState{}, err
+	}
+	from, err := r.Number(ctx, p.From, link.From)
+	if err != nil {
+		return PairState{}, err
+	}
+	to, err := r.Number(ctx, p.To, link.To)
+	if err != nil {
+		return PairState{}, err
+	}
+	state := PairState{Pair: p.Name, From: p.From.Path(link.From), To: p.To.Path(link.To)}
+	stands, set, err := r.Store.Pair(ctx, p.Number, from, to)
+	if set {
+		utc := stands.At.UTC()
+		state.Set, state.Since = true, &utc
+		if len(p.Fields) > 0 {
+			state.Facts = stands.Fields
+		}
+	}
+	return state, err
+}

@@ -1,0 +1,109 @@
+package reading
+
+import (
+	"context"
+	"encoding/json"
+	"slices"
+	"time"
+
+	"github.com/go-json-experiment/json/jsontext"
+
+	"yalvo/internal/design"
+	"yalvo/internal/plan"
+	"yalvo/internal/running"
+	"yalvo/internal/store"
+)
+
+// Entry is an entry of a timeline as its owner sees it.
+type Entry struct {
+	ID     string          `json:"id"`
+	Path   string          `json:"path"`
+	At     time.Time       `json:"at"`
+	Author string          `json:"author"` // the author's key
+	Facts  json.RawMessage `json:"facts"`  // what the entry carries of the document's facts
+	Kept   json.RawMessage `json:"kept"`   // what it carries of the document's kept values
+}
+
+// Entries is a page of a timeline.
+type Entries struct {
+	Entries []Entry
+	Next    *Page
+}
+
+// Timeline reads a page of an owner's timeline, newest first. Pages are cut by
+// the timeline's length as it was when the first of them was read.
+func (r *Reader) Timeline(ctx context.Context, timeline, owner string, page Page) (Entries, error) {
+	v, err := r.Now(ctx)
+	if err != nil {
+		return Entries{}, err
+	}
+	t, err := v.Timeline(timeline)
+	if err != nil {
+		return Entries{}, err
+	}
+	limit := min(page.Limit, t.Length-page.Given)
+	out := Entries{Entries: make([]Entry, 0, max(limit, 0))}
+	place := page.After
+	for len(out.Entries) < limit {
+		want := limit - len(out.Entries)
+		seen, last, err := r.entries(ctx, t, owner, place, want, func(row store.Entry) error {
+			entry, err := carried(t, row)
+			out.Entries = append(out.Entries, entry)
+			return err
+		})
+		if err != nil {
+			return Entries{}, err
+		}
+		place = last
+		if seen < want {
+			return out, nil
+		}
+	}
+	if given := page.Given + len(out.Entries); given < t.Length {
+		out.Next = &Page{After: place, Given: given, Limit: page.Limit}
+	}
+	return out, nil
+}
+
+// entries visits some entries with the number that the owner had last time. If
+// there are none, that may have been another document of the same key.
+func (r *Reader) entries(ctx context.Context, t *plan.Timeline, owner string, place store.Boundary, want int, visit func(store.Entry) error) (int, store.Boundary, error) {
+	at := store.Address{Collection: t.Owner.Number, Key: owner}
+	known := r.owners.of(at)
+	if known != 0 {
+		seen, last, err := r.Store.Entries(ctx, t, at, known, place, want, visit)
+		if err != nil || seen > 0 {
+			return seen, last, err
+		}
+	}
+	n, err := r.Number(ctx, t.Owner, owner)
+	if err != nil || n == known {
+		return 0, place, err
+	}
+	r.owners.learn(at, n)
+	return r.Store.Entries(ctx, t, at, n, place, want, visit)
+}
+
+// carried shows what the timeline carries of a document; all of it if the
+// design's carry is empty.
+func carried(t *plan.Timeline, row store.Entry) (Entry, error) {
+	entry := Entry{ID: running.IDOf(row.Key), Path: t.Entries.Path(row.Key), At: row.Created.UTC()}
+	both := make([]byte, 0, len(row.Fields)+len(row.Kept))
+	both, err := sift(both, row.Fields, func(name, value jsontext.Value) bool {
+		if value.Kind() == '"' && names(name, t.By.Name) {
+			entry.Author = string(value[1 : len(value)-1])
+		}
+		return carries(t, name, false)
+	})
+	if err != nil {
+		return Entry{}, err
+	}
+	entry.Facts = both
+	both, err = sift(both, row.Kept, func(name, _ jsontext.Value) bool { return carries(t, name, true) })
+	entry.Kept = both[len(entry.Facts):]
+	return entry, err
+}
+
+func carries(t *plan.Timeline, name jsontext.Value, kept bool) bool {
+	return len(t.Carry) == 0 || slices.ContainsFunc(t.Carry, func(c design.Part) bool { return (c.Kept != nil) == kept && names(name, c.Name()) })
+}

@@ -1,0 +1,79 @@
+package running
+
+import (
+	"context"
+	"errors"
+	"log/slog"
+	"sync/atomic"
+
+	"yalvo/internal/design"
+	"yalvo/internal/store"
+)
+
+// App is the app that a service runs.
+type App struct {
+	Store *store.Store
+	Log   *slog.Logger
+	Signals
+
+	inForce atomic.Pointer[Version]
+}
+
+// New makes an app on a store and takes up the design applied last, if any.
+func New(ctx context.Context, s *store.Store, log *slog.Logger) (*App, error) {
+	a := &App{Store: s, Log: log, Signals: newSignals()}
+	return a, a.Reload(ctx)
+}
+
+// Reload takes up the newest design, which another service may have applied.
+func (a *App) Reload(ctx context.Context) error {
+	d, applied, err := a.Store.CurrentDesign(ctx)
+	if err != nil || !applied {
+		return err
+	}
+	if now := a.inForce.Load(); now != nil && now.Number >= d.Version {
+		return nil
+	}
+	read, err := design.Read(d.File, []byte(d.Source))
+	if err != nil {
+		return err
+	}
+	p, err := a.Store.Plan(ctx, read)
+	if err != nil {
+		return err
+	}
+	a.inForce.Store(&Version{d.Version, p})
+	return nil
+}
+
+// TakeUp is [App.Reload] if the design is known to have moved on to a version.
+func (a *App) TakeUp(ctx context.Context, version int) error {
+	if v := a.inForce.Load(); version == 0 || v != nil && v.Number >= version {
+		return nil
+	}
+	return a.Reload(ctx)
+}
+
+// Now is the version in force, or a refusal if no design was applied by this
+// service or another one on the database.
+func (a *App) Now(ctx context.Context) (*Version, error) {
+	v, err := a.IfAny(ctx)
+	if err == nil && v == nil {
+		err = Refuse(CodeNoDesign, "no design has been applied yet: run `yalvo apply FILE`")
+	}
+	return v, err
+}
+
+// IfAny is the version in force, nil if there is none yet: then nothing can be
+// due.
+func (a *App) IfAny(ctx context.Context) (*Version, error) {
+	if v := a.inForce.Load(); v != nil {
+		return v, nil
+	}
+	err := a.Reload(ctx)
+	return a.inForce.Load(), err
+}
+
+// ErrMoved is why a transaction is given up that was planned with a version of
+// the design that is no longer in force. It is planned anew and tried again.
+var ErrMoved = errors.New("the design has changed")

@@ -1,0 +1,25 @@
+package running
+
+import (
+	"strconv"
+)
+
+// Caller is who asks for a write.
+type Caller struct {
+	Me      string // the key of the caller's account, empty if none was given
+	Key     string // the request's Idempotency-Key, empty if it has none
+	Request []byte // digest of the request, to tell a repetition from a reuse of the key
+}
+
+// Position is a place in the journal that a read can wait for: "7" is the
+// change 7 alone, "..7" is every change up to it.
+type Position string
+
+// At is the position of one change.
+func At(seq int64) Position { return Position(strconv.FormatInt(seq, 10)) }
+
+// UpTo is the position of every change up to one.
+func UpTo(seq int64) Position { return Position(".." + strconv.FormatInt(seq, 10)) }
+
+// Exactly is the change that a position stands for.
+func (p Position) Exactly() (int64, error) { return strconv.ParseInt(string(p), 10, 64) }

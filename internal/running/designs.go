@@ -1,0 +1,81 @@
+package running
+
+import (
+	"context"
+	"fmt"
+	"strings"
+	"time"
+
+	"yalvo/internal/design"
+	"yalvo/internal/store"
+)
+
+// Applied says what applying a design did.
+type Applied struct {
+	Version int
+	Changed bool
+}
+
+// Apply puts a checked design in force. In this release a design can be changed
+// in everything until the first document has been written under it, and then
+// in what is not stored.
+func (a *App) Apply(ctx context.Context, file string, d *design.Design) (Applied, error) {
+	if now, applied, err := a.Store.CurrentDesign(ctx); err != nil {
+		return Applied{}, err
+	} else if applied && now.Source == string(d.Source) {
+		return Applied{now.Version, false}, a.Reload(ctx)
+	}
+	err := a.Store.Write(ctx, func(tx *store.Tx) error {
+		if err := tx.LockDesign(); err != nil {
+			return err
+		}
+		if err := fitsWhatIsStored(tx, d); err != nil {
+			return err
+		}
+		return tx.AddDesign(file, string(d.Source))
+	})
+	if err != nil {
+		return Applied{}, err
+	}
+	if err := a.Reload(ctx); err != nil {
+		return Applied{}, err
+	}
+	return Applied{a.inForce.Load().Number, true}, nil
+}
+
+// fitsWhatIsStored: a design in use can change in what is not stored.
+func fitsWhatIsStored(tx *store.Tx, next *design.Design) error {
+	has, err := tx.HasDocuments()
+	if err != nil || !has {
+		return err
+	}
+	now, _, err := tx.CurrentDesign()
+	if err != nil {
+		return err
+	}
+	running, err := design.Read(now.File, []byte(now.Source))
+	if err != nil {
+		return fmt.Errorf("the running design cannot be read any more: %w", err)
+	}
+	differ := design.StoredDifferently(running, next)
+	if len(differ) == 0 {
+		return nil
+	}
+	return Refuse(CodeDesignHeld, "documents have been written under the running design, and %s would be stored "+
+		"differently: then only triggers and what timelines carry can change yet. Use another database or data folder "+
+		"for the new design", strings.Join(differ, ", "))
+}
+
+// Design is a design file as it was applied.
+type Design struct {
+	Version int
+	Applied time.Time
+	File    string
+	Source  string
+}
+
+// Design is the file in force, false if there is none.
+func (a *App) Design(ctx context.Context) (Design, bool, error) {
+	d, applied, err := a.Store.CurrentDesign(ctx)
+	return Design(d), applied, err
+}

@@ -1,0 +1,85 @@
+package running
+
+import (
+	"strings"
+
+	"yalvo/internal/design"
+	"yalvo/internal/plan"
+)
+
+// Version is a version of the design with its plan.
+type Version struct {
+	Number int
+	Plan   *plan.Plan
+}
+
+// Collection finds a collection of the design by its name.
+func (v *Version) Collection(name string) (*plan.Collection, error) {
+	c := v.Plan.Collection(name)
+	if c == nil {
+		return nil, Refuse(CodeUnknownName, "the design has no collection %q", name)
+	}
+	return c, nil
+}
+
+// Pair finds a kind of pair by its name.
+func (v *Version) Pair(name string) (*plan.Pair, error) {
+	p := v.Plan.Pair(name)
+	if p == nil {
+		return nil, Refuse(CodeUnknownName, "the design has no pair %q", name)
+	}
+	return p, nil
+}
+
+// Timeline finds a timeline by its name.
+func (v *Version) Timeline(name string) (*plan.Timeline, error) {
+	t := v.Plan.Timeline(name)
+	if t == nil {
+		return nil, Refuse(CodeUnknownName, "the design has no timeline %q", name)
+	}
+	return t, nil
+}
+
+// Link names a pair: its kind and the keys of its two ends.
+type Link struct {
+	Pair     string
+	From, To string
+}
+
+// Locate finds the collection and the key that a path means.
+func (v *Version) Locate(path string) (*plan.Collection, string, error) {
+	parts := strings.Split(strings.Trim(path, "/"), "/")
+	if len(parts) < 2 || len(parts)%2 != 0 {
+		return nil, "", Refuse(CodeInvalid, "%q is no path of a document: write collection/id", path)
+	}
+	c, err := v.Collection(parts[len(parts)-2])
+	if err != nil {
+		return nil, "", err
+	}
+	var ids []string
+	for i := 1; i < len(parts); i += 2 {
+		ids = append(ids, parts[i])
+	}
+	key := strings.Join(ids, "/")
+	if _, wrong := c.ParseKey(key); wrong != "" || c.Path(key) != strings.Trim(path, "/") {
+		return nil, "", Refuse(CodeNotFound, "there is no document %s", path)
+	}
+	return c, key, nil
+}
+
+// EndsInWords is how the journal names a pair: the paths of its two ends.
+func EndsInWords(p *plan.Pair, from, to string) string {
+	return p.From.Path(from) + " → " + p.To.Path(to)
+}
+
+// Fires tells whether a trigger of the developer's own may wait for a kind of
+// change of a collection's documents.
+func (v *Version) Fires(on design.Event, collection string) bool {
+	c := v.Plan.Collection(collection)
+	return c != nil && len(v.Plan.TriggersOn(on, c, nil)) > 0
+}
+
+// FiresPair is the same for a pair.
+func (v *Version) FiresPair(on design.Event, p *plan.Pair) bool {
+	return len(v.Plan.TriggersOn(on, nil, p)) > 0
+}

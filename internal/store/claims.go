@@ -1,0 +1,191 @@
+package store
+
+import (
+	"context"
+	"time"
+
+	"yalvo/internal/plan"
+)
+
+// Whoever claims work holds its rows until the transaction ends, and is told
+// which version of the design is in force: reading that holds off everyone who
+// would apply another one (see [Tx.LockDesign]).
+
+const dueColumns = `d.lane, d.seq, d.step, d.subject, d.key, d.doc, d.rank, d.amount, d.cursor, d.until,
+	coalesce(d.change, 0) AS change, d.since, d.attempts`
+
+const designInForce = `(SELECT max(version) FROM designs) AS design`
+
+const ready = `(d.not_before IS NULL OR d.not_before <= clock_timestamp())`
+
+// claimed are rows with the version in force beside each.
+type claimedRow struct {
+	Due
+	Design int
+}
+
+func (tx *Tx) claim(sql string, args ...any) ([]Due, int, error) {
+	var rows []claimedRow
+	if err := tx.db.Raw(sql, args...).Scan(&rows).Error; err != nil || len(rows) == 0 {
+		return nil, 0, err
+	}
+	due := make([]Due, len(rows))
+	for i, r := range rows {
+		due[i] = r.Due
+	}
+	return due, rows[0].Design, nil
+}
+
+// ClaimDue takes the oldest work of a lane that nobody else has taken, but for
+// that of some subjects. Key: due (lane, seq).
+func (tx *Tx) ClaimDue(lane plan.Lane, limit int, except ...plan.Number) ([]Due, int, error) {
+	not := make(bigints, len(except))
+	for i, subject := range except {
+		not[i] = int64(subject)
+	}
+	return tx.claim(`
+		SELECT `+dueColumns+`, `+designInForce+`
+		FROM due d
+		WHERE d.lane = ? AND `+ready+` AND d.subject <> ALL(?::smallint[])
+		ORDER BY d.seq
+		LIMIT ?
+		FOR UPDATE SKIP LOCKED`, lane, not, limit)
+}
+
+// ClaimAlike takes the oldest work of a lane, and what differs from it in the
+// document alone. Key: due (lane, seq). Index: due_change (change, lane, seq).
+func (tx *Tx) ClaimAlike(lane plan.Lane, limit int) ([]Due, int, error) {
+	first, design, err := tx.ClaimDue(lane, 1)
+	if err != nil || len(first) == 0 || first[0].Change == 0 {
+		return first, design, err
+	}
+	f := first[0]
+	alike, _, err := tx.claim(`
+		SELECT `+dueColumns+`, `+designInForce+`
+		FROM due d
+		WHERE d.change = ? AND d.lane = ? AND d.seq > ? AND d.step = ? AND d.subject = ? AND d.amount = ? AND `+ready+`
+		ORDER BY d.seq
+		LIMIT ?
+		FOR UPDATE SKIP LOCKED`, f.Change, lane, f.Seq, f.Step, f.Subject, f.Amount, limit-1)
+	return append(first, alike...), design, err
+}
+
+// ClaimLong takes one fan-out that is on its way. Index: due_long.
+func (tx *Tx) ClaimLong(lane plan.Lane) ([]Due, int, error) {
+	return tx.claim(`
+		SELECT `+dueColumns+`, `+designInForce+`
+		FROM due d
+		WHERE d.lane = ? AND d.cursor > 0 AND d.step IN (3, 4) AND `+ready+`
+		ORDER BY d.seq
+		LIMIT 1
+		FOR UPDATE SKIP LOCKED`, lane)
+}
+
+// TimelineWork is a kind of work on timelines, for [Tx.ClaimFairly].
+type TimelineWork struct{ steps, which string }
+
+// The kinds. A transaction does work of one kind only: see package upkeep on locks.
+var (
+	FreshEntries     = TimelineWork{"3", "d.cursor = 0"}
+	FreshWithdrawals = TimelineWork{"4", "d.cursor = 0"}
+	Subscriptions    = TimelineWork{"5", "true"}
+	Refills          = TimelineWork{"6", "true"}
+	DeliveryChanges  = TimelineWork{"16, 17, 18", "true"}
+)
+
+// Turns is where a worker goes on among the authors who have work.
+type Turns struct {
+	Subject plan.Number
+	Key     int64
+}
+
+// How many authors a claim looks at, and how many rows of each.
+const (
+	authorsAtOnce = 32
+	rowsOfAuthor  = 64
+)
+
+// ClaimFairly takes work on timelines, of each author the same share at most:
+// who has much due does not hold up who has little. It goes on after the author
+// it took from last, and begins anew after the last one. Index: due_by_author.
+func (tx *Tx) ClaimFairly(kind TimelineWork, turns *Turns, limit int) ([]Due, int, error) {
+	due, design, err := tx.claimAfter(kind, *turns, limit)
+	if err == nil && len(due) == 0 && *turns != (Turns{}) {
+		*turns = Turns{}
+		due, design, err = tx.claimAfter(kind, *turns, limit)
+	}
+	if n := len(due); n > 0 {
+		*turns = Turns{due[n-1].Subject, due[n-1].Key}
+	}
+	return due, design, err
+}
+
+func (tx *Tx) claimAfter(kind TimelineWork, after Turns, limit int) ([]Due, int, error) {
+	const next = `SELECT d.subject, d.key FROM due d WHERE d.lane = 3 AND d.step IN (`
+	return tx.claim(`
+		WITH RECURSIVE author (subject, key) AS (
+			(`+next+kind.steps+`) AND (d.subject, d.key) > (?::smallint, ?::bigint) ORDER BY d.subject, d.key LIMIT 1)
+			UNION ALL
+			SELECT n.subject, n.key FROM author a CROSS JOIN LATERAL (
+				`+next+kind.steps+`) AND (d.subject, d.key) > (a.subject, a.key) ORDER BY d.subject, d.key LIMIT 1) n
+		)
+		SELECT d.*, `+designInForce+`
+		FROM (SELECT subject, key FROM author LIMIT ?) a
+		CROSS JOIN LATERAL (
+			SELECT `+dueColumns+`
+			FROM due d
+			WHERE d.lane = 3 AND d.step IN (`+kind.steps+`) AND d.subject = a.subject AND d.key = a.key AND `+kind.which+` AND `+ready+`
+			ORDER BY d.seq
+			LIMIT ?
+			FOR UPDATE SKIP LOCKED
+		) d
+		LIMIT ?`, after.Subject, after.Key, authorsAtOnce, min(rowsOfAuthor, limit), limit)
+}
+
+// ClaimOne takes one row of due work, false if it is done or taken.
+func (tx *Tx) ClaimOne(lane plan.Lane, seq int64) (Due, bool, int, error) {
+	due, design, err := tx.claim(`
+		SELECT `+dueColumns+`, `+designInForce+`
+		FROM due d WHERE d.lane = ? AND d.seq = ?
+		FOR UPDATE SKIP LOCKED`, lane, seq)
+	if err != nil || len(due) == 0 {
+		return Due{}, false, 0, err
+	}
+	return due[0], true, design, nil
+}
+
+// Lease takes one piece of work of a lane for some time, but for that of some
+// subjects: whoever crashes with it leaves it to be done again.
+func (tx *Tx) Lease(lane plan.Lane, hold time.Duration, except ...plan.Number) (Due, bool, error) {
+	claimed, _, err := tx.ClaimDue(lane, 1, except...)
+	if err != nil || len(claimed) == 0 {
+		return Due{}, false, err
+	}
+	return claimed[0], true, tx.PostponeDue(lane, claimed[0].Seq, hold)
+}
+
+// LanesDue are the lanes that have work whose time has come, taken or not, and
+// the version of the design in force, 0 if there is none. Key: due (lane, seq).
+func (s *Store) LanesDue(ctx context.Context) ([]plan.Lane, int, error) {
+	var rows []struct {
+		Lane   plan.Lane
+		Design int
+	}
+	err := s.upkeep.WithContext(ctx).Raw(`
+		SELECT coalesce(l.lane, 0) AS lane, coalesce(now.version, 0) AS design
+		FROM (SELECT max(version) AS version FROM designs) now
+		LEFT JOIN LATERAL (
+			SELECT lane FROM generate_series(?::int, ?::int) lane
+			WHERE EXISTS (SELECT FROM due d WHERE d.lane = lane.lane AND `+ready+`)
+		) l ON true`, plan.Counting, plan.Sending).Scan(&rows).Error
+	if err != nil {
+		return nil, 0, err
+	}
+	var lanes []plan.Lane
+	for _, r := range rows {
+		if r.Lane != 0 {
+			lanes = append(lanes, r.Lane)
+		}
+	}
+	return lanes, rows[0].Design, nil
+}

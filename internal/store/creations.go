@@ -1,0 +1,259 @@
+package store
+
+import (
+	"database/sql"
+	"encoding/json"
+	"strconv"
+	"strings"
+	"time"
+
+	"yalvo/internal/plan"
+)
+
+// Creation is a document to be written with all that belongs to it.
+type Creation struct {
+	In       *plan.Collection
+	Key      string
+	Parent   string // the parent's key, of a nested document
+	Fields   json.RawMessage
+	MadeFrom []byte                     // digest of the request
+	Targets  map[*plan.Reference]string // keys of what it points at
+	Design   int                        // the version of the design it is planned with
+	Record   Record
+	Due      []plan.Work // rows are numbered as package plan says
+	Change   int64       // the change the due work is waited for with, 0 for this one
+}
+
+// Created is what came of it. Nothing was written if Position is 0: then the
+// design is another, something it points at is missing, a unique value is
+// taken, or else the key is.
+type Created struct {
+	Document Document
+	Position int64
+	Design   int           // the version in force
+	Found    []plan.Number // references whose targets are there; 0: the parent
+	Taken    []plan.Number // unique fields whose values other documents have
+}
+
+// Create writes a document, its kept values, indexes, posts, journal line and
+// due work in one statement. What it points at is locked until the commit:
+// against removal, and what is copied from against change. Locks are taken in
+// ascending order of the rows, those against change first.
+// Keys: documents (collection, key), uniques (field, value).
+func (tx *Tx) Create(c Creation) (Created, error) {
+	b := &builder{}
+	b.add("WITH ")
+	held, there := c.targets()
+	b.add("held AS MATERIALIZED (", lockedTargets(b, held, "d.fields, k.values", "LEFT JOIN kept k ON k.doc = d.n", "FOR SHARE OF d"), "),\n")
+	b.add("there AS MATERIALIZED (", lockedTargets(b, there, "1", "", "FOR KEY SHARE OF d"), "),\n")
+	b.add("target AS MATERIALIZED (SELECT reference, n FROM held UNION ALL SELECT reference, n FROM there),\n")
+	b.add("taken AS MATERIALIZED (", c.taken(b), "),\n")
+	b.add("now AS (SELECT max(version) AS design, clock_timestamp() AS at FROM designs),\n")
+	b.add("doc AS (", c.document(b, len(held)+len(there)), "),\n")
+	b.add("made AS (", c.kept(b), "),\n")
+	for i, insert := range c.beside() {
+		b.add("beside", strconv.Itoa(i), " AS (", insert, "),\n")
+	}
+	b.add("recorded AS (", recordFrom(b, c.Record, "doc"), "),\n")
+	b.add(`known (placeholder, n) AS (
+		SELECT `, number(plan.NewRow), `, n FROM doc
+		UNION ALL SELECT `, number(plan.ParentRow), ` - reference, n FROM target),`, "\n")
+	b.add("followed AS (", dueFrom(b, c.Change, c.Due, rankOfNew(c.In)), ")\n")
+	b.add(`SELECT now.design, ARRAY(SELECT reference FROM target)::text, ARRAY(SELECT field FROM taken)::text,
+		doc.n, doc.version, doc.created, made.values, recorded.seq
+		FROM now LEFT JOIN doc ON true LEFT JOIN made ON true LEFT JOIN recorded ON true`)
+	var out Created
+	var found, taken string
+	var n, version, position *int64
+	var created *time.Time
+	var kept sql.Null[[]byte]
+	err := tx.row(b).Scan(&out.Design, &found, &taken, &n, &version, &created, &kept, &position)
+	if isDuplicate(err) {
+		return out, errRace
+	}
+	if err != nil {
+		return out, err
+	}
+	out.Found, out.Taken = planNumbers(found), planNumbers(taken)
+	if n == nil {
+		return out, nil
+	}
+	tx.got(c.Due)
+	out.Position = *position
+	out.Document = Document{N: *n, Collection: c.In.Number, Key: c.Key, Version: *version, Created: *created,
+		Updated: *created, Fields: c.Fields, Kept: kept.V, MadeFrom: c.MadeFrom}
+	return out, nil
+}
+
+// wanted is a document that something is about to hang on.
+type wanted struct {
+	reference plan.Number // 0: the parent
+	Address
+}
+
+// targets are what the document points at: what it copies from, and the rest.
+func (c Creation) targets() (held, there []wanted) {
+	for _, ref := range c.In.References {
+		key, points := c.Targets[ref]
+		if !points {
+			continue
+		}
+		w := wanted{ref.Number, Address{ref.To.Number, key}}
+		if len(ref.Copies) > 0 {
+			held = append(held, w)
+			continue
+		}
+		there = append(there, w)
+	}
+	if c.In.Parent != nil {
+		there = append(there, wanted{0, Address{c.In.Parent.Number, c.Parent}})
+	}
+	return held, there
+}
+
+func lockedTargets(b *builder, all []wanted, columns, join, lock string) string {
+	n := len(all)
+	references, collections, keys := make(bigints, n), make(bigints, n), make(texts, n)
+	for i, w := range all {
+		references[i], collections[i], keys[i] = int64(w.reference), int64(w.Collection), w.Key
+	}
+	return `SELECT w.reference, d.n, ` + columns + `
+		FROM unnest(` + b.arg(references.text(), "smallint[]") + `, ` + b.arg(collections.text(), "smallint[]") + `, ` + b.arg(keys.text(), "text[]") + `) AS w (reference, collection, key)
+		JOIN documents d ON d.collection = w.collection AND d.key = w.key ` + join + `
+		ORDER BY d.n ` + lock
+}
+
+// taken are the unique fields whose values other documents have.
+func (c Creation) taken(b *builder) string {
+	if len(c.In.Uniques) == 0 {
+		return "SELECT 0 AS field WHERE false"
+	}
+	given := b.arg(string(c.Fields), "jsonb")
+	var looks []string
+	for _, u := range c.In.Uniques {
+		looks = append(looks, "SELECT field FROM uniques WHERE field = "+number(int64(u.Number))+" AND value = "+given+" ->> '"+u.Name+"'")
+	}
+	return strings.Join(looks, " UNION ALL ")
+}
+
+func (c Creation) document(b *builder, wanted int) string {
+	return `INSERT INTO documents (collection, key, parent, fields, made_from, created, updated)
+		SELECT ` + b.arg(c.In.Number, "smallint") + `, ` + b.arg(c.Key, "text") + `, (SELECT n FROM target WHERE reference = 0),
+			` + b.arg(string(c.Fields), "jsonb") + `, ` + b.arg(c.MadeFrom, "bytea") + `, now.at, now.at
+		FROM now
+		WHERE now.design = ` + b.arg(c.Design, "int") + ` AND NOT EXISTS (SELECT FROM taken)
+		  AND (SELECT count(*) FROM target) = ` + b.arg(wanted, "int") + `
+		ON CONFLICT (collection, key) DO NOTHING
+		RETURNING n, version, created, fields`
+}
+
+// kept are the first kept values: summaries of nothing, and copies as their
+// targets now are.
+func (c Creation) kept(b *builder) string {
+	empty := map[string]json.RawMessage{}
+	for _, count := range c.In.Counts {
+		empty[count.Name] = json.RawMessage("0")
+	}
+	for _, s := range c.In.Summaries {
+		empty[s.Name] = s.Empty()
+	}
+	text, _ := json.Marshal(empty) // constants
+	values := b.arg(string(text), "jsonb")
+	for _, copied := range c.In.Copies {
+		values += " || jsonb_build_object('" + copied.Name + "', coalesce(" + heldCard(copied) + ", 'null'))"
+	}
+	return `INSERT INTO kept (doc, "values") SELECT doc.n, ` + values + ` FROM doc RETURNING "values"`
+}
+
+func heldCard(c *plan.Copy) string {
+	return "(SELECT " + card(c, "h.fields", "h.values") + " FROM held h WHERE h.reference = " + number(int64(c.Via.Number)) + ")"
+}
+
+// beside is what is written beside the document: the indexes of its references
+// and unique values, what frozen copies were given, its posts, and the entries
+// in its authors' own timelines.
+func (c Creation) beside() []string {
+	inserts := []string{"INSERT INTO refs (source, reference, target) SELECT doc.n, t.reference, t.n FROM doc, target t WHERE t.reference <> 0"}
+	for _, u := range c.In.Uniques {
+		inserts = append(inserts, `INSERT INTO uniques (field, value, doc)
+			SELECT `+number(int64(u.Number))+`, doc.fields ->> '`+u.Name+`', doc.n FROM doc WHERE doc.fields ->> '`+u.Name+`' IS NOT NULL`)
+	}
+	for _, copied := range c.In.Copies {
+		if copied.Frozen {
+			inserts = append(inserts, `INSERT INTO origins (source, copy, target, value)
+				SELECT doc.n, `+number(int64(copied.Number))+`, h.n, `+card(copied, "h.fields", "h.values")+`
+				FROM doc, held h WHERE h.reference = `+number(int64(copied.Via.Number)))
+		}
+	}
+	for _, t := range c.In.EntersInto {
+		from := `FROM doc, target author WHERE author.reference = ` + number(int64(t.By.Number))
+		inserts = append(inserts, `INSERT INTO posted (timeline, author, rank, doc)
+			SELECT `+number(int64(t.Number))+`, author.n, `+rank(t, "doc")+`, doc.n `+from)
+		if t.Own && t.Deliver != "pull" {
+			inserts = append(inserts, `INSERT INTO entries (timeline, owner, rank, doc, author)
+				SELECT `+number(int64(t.Number))+`, author.n, `+rank(t, "doc")+`, doc.n, author.n `+from)
+		}
+	}
+	return inserts
+}
+
+// rankOfNew is the rank of due work on the entries of a new document.
+func rankOfNew(c *plan.Collection) string {
+	if len(c.EntersInto) == 0 {
+		return "w.rank"
+	}
+	rankIn := "CASE w.subject"
+	for _, t := range c.EntersInto {
+		rankIn += " WHEN " + number(int64(t.Number)) + " THEN (SELECT " + rank(t, "doc") + " FROM doc)"
+	}
+	return rankIn + " ELSE w.rank END"
+}
+
+// recordFrom appends a line to the journal for the row of a CTE, if there is
+// one: of two changes of one document the later one has the higher position.
+func recordFrom(b *builder, r Record, cte string) string {
+	return `INSERT INTO journal (kind, subject, detail, actor, cause)
+		SELECT ` + b.arg(string(r.Kind), "text") + `, ` + b.arg(r.Subject, "text") + `, ` + b.arg(r.Detail, "text") + `,
+			` + b.arg(r.Actor, "text") + `, nullif(` + b.arg(r.Cause, "bigint") + `, 0)
+		FROM ` + cte + ` RETURNING seq`
+}
+
+// dueFrom appends the due work of a recorded change, its placeholders replaced
+// by the known rows.
+func dueFrom(b *builder, change int64, work []plan.Work, rank string) string {
+	return `INSERT INTO due (change, lane, step, subject, key, doc, rank, amount)
+		SELECT coalesce(nullif(` + b.arg(change, "bigint") + `, 0), recorded.seq), w.lane, w.step, w.subject,
+			coalesce(k.n, w.key), coalesce(d.n, w.doc), ` + rank + `, w.amount
+		FROM recorded, ` + workRowsOf(b, work) + ` AS w (lane, step, subject, key, doc, rank, amount)
+		LEFT JOIN known k ON k.placeholder = w.key LEFT JOIN known d ON d.placeholder = w.doc`
+}
+
+var workTypes = []string{"smallint[]", "smallint[]", "smallint[]", "bigint[]", "bigint[]", "bigint[]", "bigint[]"}
+
+func workRowsOf(b *builder, work []plan.Work) string {
+	columns := make([]string, len(workTypes))
+	for i, column := range workArgs(work) {
+		columns[i] = b.arg(column.(bigints).text(), workTypes[i])
+	}
+	return "unnest(" + strings.Join(columns, ", ") + ")"
+}
+
+// workRowsWith are the rows of due work with a flag each.
+func workRowsWith(b *builder, work []plan.Work, flags []bool) string {
+	rows := strings.TrimSuffix(workRowsOf(b, work), ")")
+	given := make(texts, len(work))
+	for i := range work {
+		given[i] = strconv.FormatBool(flags != nil && flags[i])
+	}
+	return rows + ", " + b.arg(given.text(), "boolean[]") + ")"
+}
+
+func number(n int64) string { return strconv.FormatInt(n, 10) }
+
+func planNumbers(text string) []plan.Number {
+	var all []plan.Number
+	for _, n := range numbersIn(text) {
+		all = append(all, plan.Number(n))
+	}
+	return all
+}

@@ -1,0 +1,36 @@
+package store
+
+import (
+	"context"
+	"encoding/hex"
+
+	"gorm.io/gorm"
+)
+
+// Setting is a setting of the app, empty if it was never made.
+func (s *Store) Setting(ctx context.Context, name string) (string, error) {
+	return setting(s.db.WithContext(ctx), name)
+}
+
+// SetSetting makes a setting.
+func (s *Store) SetSetting(ctx context.Context, name, value string) error {
+	return s.db.WithContext(ctx).Exec(`
+		INSERT INTO settings (name, value) VALUES (?, ?)
+		ON CONFLICT (name) DO UPDATE SET value = excluded.value`, name, value).Error
+}
+
+// CursorKey is the secret that page cursors are signed with, the same for all
+// services on the database.
+func (s *Store) CursorKey(ctx context.Context) ([]byte, error) {
+	text, err := setting(s.db.WithContext(ctx), "cursor_key")
+	if err != nil {
+		return nil, err
+	}
+	return hex.DecodeString(text)
+}
+
+func setting(db *gorm.DB, name string) (string, error) {
+	var value string
+	err := db.Raw("SELECT value FROM settings WHERE name = ?", name).Scan(&value).Error
+	return value, err
+}

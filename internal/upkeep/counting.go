@@ -1,0 +1,131 @@
+package upkeep
+
+import (
+	"encoding/json"
+	"maps"
+	"math/big"
+	"slices"
+
+	"yalvo/internal/plan"
+	"yalvo/internal/store"
+)
+
+// deltas are what a turn adds to kept counts and sums, by document and name.
+type deltas map[int64]map[string]*delta
+
+type delta struct {
+	amount  big.Rat
+	in      *plan.Collection
+	changes []int64 // whose readers wait for what is built on the value
+}
+
+func (d deltas) add(in *plan.Collection, doc int64, name string, amount *big.Rat, change int64) {
+	if d[doc] == nil {
+		d[doc] = map[string]*delta{}
+	}
+	one := d[doc][name]
+	if one == nil {
+		one = &delta{in: in}
+		d[doc][name] = one
+	}
+	one.amount.Add(&one.amount, amount)
+	if !slices.Contains(one.changes, change) {
+		one.changes = append(one.changes, change)
+	}
+}
+
+// amounts are the deltas that are not zero, in decimal.
+func (d deltas) amounts() store.Amounts {
+	amounts := store.Amounts{}
+	for doc, names := range d {
+		for name, one := range names {
+			if one.amount.Sign() == 0 {
+				continue
+			}
+			if amounts[doc] == nil {
+				amounts[doc] = map[string]json.Number{}
+			}
+			amounts[doc][name] = json.Number(Decimal(&one.amount))
+		}
+	}
+	return amounts
+}
+
+// count adds up deltas and applies each sum once, in the transaction that
+// deletes the rows they came from: a thousand likes of one post are one update.
+// Sources of a summary that another transaction is at are left for later.
+func (t *turn) count(due []store.Due) error {
+	sums := deltas{}
+	sources := map[plan.Number][]store.Due{}
+	var done []store.Due
+	for _, d := range due {
+		if d.Step == plan.Contribute {
+			sources[d.Subject] = append(sources[d.Subject], d)
+			continue
+		}
+		done = append(done, d)
+		if c := t.Plan.CountNumbered(d.Subject); c != nil { // nil: of a design that is no longer in force
+			sums.add(c.In, d.Doc, c.Name, new(big.Rat).SetInt64(d.Delta()), d.Change)
+		}
+	}
+	for _, n := range slices.Sorted(maps.Keys(sources)) {
+		mine, err := t.contribute(n, sources[n], sums)
+		if err != nil {
+			return err
+		}
+		if mine {
+			done = append(done, sources[n]...)
+		}
+	}
+	if err := t.apply(sums); err != nil {
+		return err
+	}
+	for i := range done {
+		done[i].Rows = 1
+	}
+	return t.finish(done)
+}
+
+func (t *turn) apply(sums deltas) error {
+	amounts := sums.amounts()
+	there, err := t.Tx.AddAmounts(amounts)
+	if err != nil {
+		return err
+	}
+	if err := t.passThresholds(sums, there); err != nil {
+		return err
+	}
+	for _, doc := range there {
+		for name := range amounts[doc] {
+			one := sums[doc][name]
+			if err := t.keptChanged(one.in, name, []int64{doc}, one.changes...); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// keptChanged makes due what is built on a kept value that has changed, once
+// for each change that somebody may be waiting for.
+func (t *turn) keptChanged(c *plan.Collection, name string, docs []int64, changes ...int64) error {
+	if !c.BuiltOn(name) {
+		return nil
+	}
+	for _, change := range changes {
+		var due []plan.Work
+		for _, doc := range docs {
+			due = append(due, c.KeptChanged(name, doc)...)
+		}
+		if err := t.Tx.AppendDue(change, due); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Decimal writes a number that is a sum of decimals exactly.
+func Decimal(x *big.Rat) string {
+	places, _ := x.FloatPrec()
+	return x.FloatString(places)
+}

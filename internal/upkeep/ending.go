@@ -1,0 +1,192 @@
+package upkeep
+
+import (
+	"slices"
+
+	"yalvo/internal/design"
+	"yalvo/internal/facts"
+	"yalvo/internal/plan"
+	"yalvo/internal/running"
+	"yalvo/internal/store"
+)
+
+// How much one transaction ends.
+const (
+	endDocuments = 200
+	endPairs     = 2000
+	endEntries   = 10_000
+)
+
+// end takes along what hung on documents that are gone, a chunk at a time. The
+// rows are alike in everything but the document. New things cannot come to hang
+// on it: whoever wants that looks for it first.
+func (t *turn) end(due []store.Due) error {
+	due, err := t.withoutLater(due)
+	if err != nil || len(due) == 0 {
+		return err
+	}
+	gone := make([]int64, len(due))
+	for i, d := range due {
+		gone[i] = d.Doc
+	}
+	many, more, err := t.endSome(due[0], gone)
+	if err != nil {
+		return err
+	}
+	due[0].Rows = int64(many)
+	if !more {
+		return t.finish(due)
+	}
+	var on []store.Progress
+	for _, d := range due {
+		on = append(on, store.Progress{Seq: d.Seq, Cursor: d.Cursor + 1, Rows: d.Rows})
+	}
+	return t.Tx.ContinueDue(plan.Ending, on)
+}
+
+// withoutLater leaves out the pairs of what is forgotten while something that
+// goes along with it is still due: its places in timelines are counted by the
+// followers.
+func (t *turn) withoutLater(due []store.Due) ([]store.Due, error) {
+	first := due[0]
+	if first.Mark().Forgotten == 0 || first.Step != plan.EndFrom && first.Step != plan.EndTo {
+		return due, nil
+	}
+	var now []store.Due
+	for _, d := range due {
+		is, err := t.Tx.IsDue(plan.Ending, d.Change, d.Doc, plan.EndReference, plan.EndNested)
+		if err != nil {
+			return nil, err
+		}
+		if !is {
+			now = append(now, d)
+			continue
+		}
+		if err := t.Tx.PostponeDue(d.Lane, d.Seq, idle); err != nil {
+			return nil, err
+		}
+	}
+	return now, nil
+}
+
+// endSome ends up to a chunk of what hung on documents. It tells how much there
+// was, and whether there may be more.
+func (t *turn) endSome(d store.Due, gone []int64) (many int, more bool, err error) {
+	switch d.Step {
+	case plan.EndReference:
+		many, err = t.endReference(d, gone)
+		return many, many == endDocuments, err
+	case plan.EndNested:
+		many, err = t.endNested(d, gone)
+		return many, many == endDocuments, err
+	case plan.EndFrozen:
+		return 0, false, t.endFrozen(d, gone)
+	case plan.EndFrom, plan.EndTo:
+		many, err = t.endPairs(d, gone)
+		return many, many == endPairs, err
+	}
+	dropped, more, err := t.Tx.DropTimelines(d.Subject, gone, endEntries)
+	return int(dropped), more, err
+}
+
+func (t *turn) endReference(d store.Due, gone []int64) (int, error) {
+	ref := t.Plan.ReferenceNumbered(d.Subject)
+	if ref == nil {
+		return 0, nil
+	}
+	sources, err := t.Tx.PointingAtAny(ref.Number, gone, endDocuments)
+	if err != nil {
+		return 0, err
+	}
+	docs, err := t.Tx.LockNumbered(ref.In, sources)
+	if err != nil {
+		return 0, err
+	}
+	if docs, err = t.Tx.StillPointing(ref.Number, gone, docs); err != nil {
+		return 0, err
+	}
+	if ref.WhenGone == design.GoneRemove {
+		return len(sources), t.removeAlong(ref.In, docs, causeOf(d))
+	}
+	for _, doc := range docs {
+		if err := t.Clear(ref, doc, causeOf(d)); err != nil {
+			return 0, err
+		}
+	}
+	return len(sources), nil
+}
+
+// endFrozen empties the frozen copies of documents that are to be forgotten.
+func (t *turn) endFrozen(d store.Due, gone []int64) error {
+	c := t.Plan.CopyNumbered(d.Subject)
+	if c == nil {
+		return nil
+	}
+	emptied, err := t.Tx.EmptyFrozen(c, gone)
+	if err != nil {
+		return err
+	}
+	return t.keptChanged(c.In, c.Name, emptied, d.Change)
+}
+
+func (t *turn) endNested(d store.Due, gone []int64) (int, error) {
+	nested := t.Plan.CollectionNumbered(d.Subject)
+	if nested == nil {
+		return 0, nil
+	}
+	ns, err := t.Tx.NestedUnder(nested.Number, gone, endDocuments)
+	if err != nil {
+		return 0, err
+	}
+	docs, err := t.Tx.LockNumbered(nested, ns)
+	if err != nil {
+		return 0, err
+	}
+	return len(ns), t.removeAlong(nested, docs, causeOf(d))
+}
+
+// causeOf is the cause of what the end of something brings with it.
+func causeOf(d store.Due) facts.Cause { return facts.Cause{Change: d.Change, Mark: d.Mark()} }
+
+// removeAlong removes locked documents with what they hung on.
+func (t *turn) removeAlong(c *plan.Collection, docs []store.Document, why facts.Cause) error {
+	if why.Forgotten != 0 && t.workers.Forgetting != nil && len(docs) > 0 {
+		if err := t.workers.Forgetting(t.ctx, t.Unit, c, docs, why.Forgotten); err != nil {
+			return err
+		}
+	}
+	return t.RemoveAlong(c, docs, why)
+}
+
+func (t *turn) endPairs(d store.Due, gone []int64) (int, error) {
+	p := t.Plan.PairNumbered(d.Subject)
+	if p == nil {
+		return 0, nil
+	}
+	unset := t.Tx.UnsetFrom
+	if d.Step == plan.EndTo {
+		unset = t.Tx.UnsetTo
+	}
+	ended, err := unset(p.Number, gone, endPairs)
+	if err != nil || len(ended) == 0 {
+		return 0, err
+	}
+	records := make([]store.Record, len(ended))
+	var due []plan.Work
+	for i, ends := range ended {
+		records[i] = store.Record{Kind: plan.Unset, Subject: p.Name, Detail: running.EndsInWords(p, ends.AKey, ends.BKey), Cause: d.Change}
+		due = append(due, t.Plan.Due(plan.Change{Kind: plan.Unset, Pair: p, From: ends.A, To: ends.B})...)
+	}
+	// Nothing is kept for a document that is gone.
+	ofGone := func(w plan.Work) bool { return w.Step == plan.Add && slices.Contains(gone, w.Doc) }
+	due = slices.DeleteFunc(due, ofGone)
+	if _, _, err := t.Tx.Journal(records...); err != nil {
+		return 0, err
+	}
+	for _, ends := range ended {
+		if err := t.FirePair(design.OnUnset, p, ends, causeOf(d)); err != nil {
+			return 0, err
+		}
+	}
+	return len(ended), t.Tx.AppendDue(d.Change, due)
+}

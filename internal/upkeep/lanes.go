@@ -1,0 +1,80 @@
+package upkeep
+
+import (
+	"context"
+
+	"yalvo/internal/plan"
+	"yalvo/internal/store"
+)
+
+// lane says how the work of a lane is done.
+type lane struct {
+	workers int
+	claim   int  // the most rows a worker takes at once
+	facts   bool // it writes facts, which are to be durable when it has committed
+	carry   func(*turn, []store.Due) error
+}
+
+func lanes() map[plan.Lane]lane {
+	return map[plan.Lane]lane{
+		plan.Counting:   {1, 5000, false, (*turn).count},
+		plan.Copying:    {1, 64, false, (*turn).recopy},
+		plan.Delivering: {fanOutWorkers + 1, 256, false, (*turn).deliver},
+		plan.Ending:     {1, 1, true, (*turn).end},
+		plan.Trimming:   {1, 1, false, (*turn).trim},
+		plan.Reacting:   {1, 16, true, (*turn).react},
+	}
+}
+
+// begin is how a lane's transactions are run.
+func (l lane) begin(s *store.Store) func(context.Context, func(*store.Tx) error) error {
+	if l.facts {
+		return s.Write
+	}
+	return s.Upkeep
+}
+
+// claim takes work, and tells which version of the design is in force.
+type claim func(*store.Tx) (claimed []store.Due, design int, err error)
+
+// claimer is how a worker of a lane takes work.
+func claimer(name plan.Lane, l lane, nth int) claim {
+	switch name {
+	case plan.Delivering:
+		return deliveryClaimer(l, nth)
+	case plan.Ending:
+		return func(tx *store.Tx) ([]store.Due, int, error) { return tx.ClaimAlike(name, endDocuments) }
+	}
+	return func(tx *store.Tx) ([]store.Due, int, error) { return tx.ClaimDue(name, l.claim) }
+}
+
+// deliveryClaimer takes one kind of work on timelines after the other, and of
+// each the same share for every author. A fan-out that is on its way is taken
+// by itself: its other part is another worker's. One worker takes only entries
+// on their first way out, so that they need not wait for a long chunk or for a
+// burst of follows.
+func deliveryClaimer(l lane, nth int) claim {
+	kinds := []claim{fairly(store.FreshEntries, l.claim)}
+	if nth < fanOutWorkers {
+		kinds = append(kinds,
+			func(tx *store.Tx) ([]store.Due, int, error) { return tx.ClaimLong(plan.Delivering) },
+			fairly(store.FreshWithdrawals, l.claim), fairly(store.Subscriptions, l.claim), fairly(store.Refills, 1),
+			fairly(store.DeliveryChanges, 1))
+	}
+	next := 0
+	return func(tx *store.Tx) ([]store.Due, int, error) {
+		for range kinds {
+			claim := kinds[next]
+			next = (next + 1) % len(kinds)
+			if claimed, design, err := claim(tx); err != nil || len(claimed) > 0 {
+				return claimed, design, err
+			}
+		}
+		return nil, 0, nil
+	}
+}
+
+func fairly(kind store.TimelineWork, limit int) claim {
+	turns := &store.Turns{}
+	return func(tx *store.Tx) ([]store.Due, int, error) { return tx.ClaimFairly(kind, turns, limit) }
+}

@@ -1,0 +1,219 @@
+package upkeep
+
+import (
+	"context"
+	"errors"
+	"sync"
+	"sync/atomic"
+	"time"
+
+	"yalvo/internal/facts"
+	"yalvo/internal/plan"
+	"yalvo/internal/running"
+	"yalvo/internal/store"
+)
+
+// Workers do due work. Any number of services may do so on one database.
+type Workers struct {
+	*running.App
+	Patience Patience // with receivers of what triggers send
+
+	// Forgetting, if set, hears of documents that go along with one that is
+	// forgotten, in the transaction that removes them and before it does.
+	Forgetting func(ctx context.Context, u facts.Unit, c *plan.Collection, docs []store.Document, forgotten int64) error
+
+	inserted atomic.Int64 // entries written since this service last trimmed the timelines
+	stop     context.CancelFunc
+	group    sync.WaitGroup
+}
+
+// New makes the workers of an app. They do nothing before Start.
+func New(app *running.App) *Workers {
+	return &Workers{App: app, Patience: Patience{10 * time.Second, time.Second}}
+}
+
+// Start begins to do due work.
+func (w *Workers) Start() {
+	ctx, cancel := context.WithCancel(context.Background())
+	w.stop = cancel
+	for name, l := range lanes() {
+		for nth := range l.workers {
+			w.group.Go(func() { w.work(ctx, name, l, claimer(name, l, nth)) })
+		}
+	}
+	w.group.Go(func() { w.poll(ctx) })
+	w.group.Go(func() { w.maintain(ctx) })
+	w.group.Go(func() { w.sender(ctx) })
+}
+
+// Stop ends the workers. Work in hand is rolled back and stays due.
+func (w *Workers) Stop() {
+	if w.stop != nil {
+		w.stop()
+		w.group.Wait()
+	}
+}
+
+// idle is how often a service looks for work that another process has left, or
+// whose time has come.
+const idle = 100 * time.Millisecond
+
+// poll wakes a worker of each lane that has work due: one look for all of
+// them, so that a service with nothing to do takes next to nothing. The same
+// look tells whether another service has applied a design.
+func (w *Workers) poll(ctx context.Context) {
+	for ctx.Err() == nil {
+		lanes, design, err := w.Store.LanesDue(ctx)
+		if err == nil {
+			w.Wake(lanes...)
+			err = w.TakeUp(ctx, design)
+		}
+		if err != nil && ctx.Err() == nil {
+			w.Log.Error("looking for due work", "error", err)
+		}
+		rest(ctx, idle)
+	}
+}
+
+func rest(ctx context.Context, pause time.Duration) {
+	select {
+	case <-time.After(pause):
+	case <-ctx.Done():
+	}
+}
+
+func (w *Workers) work(ctx context.Context, name plan.Lane, l lane, claim claim) {
+	for ctx.Err() == nil {
+		began := time.Now()
+		result, err := w.turn(ctx, l, claim)
+		if err != nil && ctx.Err() == nil {
+			w.Log.Error("due work", "lane", name, "error", err)
+		}
+		switch {
+		case result == worked && err == nil:
+			continue
+		case result == foundNothing && err == nil:
+			rest(ctx, searchRest*time.Since(began))
+			continue
+		}
+		select {
+		case <-w.Work(name):
+		case <-ctx.Done():
+		}
+	}
+}
+
+// turn is one transaction of a worker.
+type turn struct {
+	facts.Unit
+	workers *Workers
+	ctx     context.Context
+	alone   bool // one row, after it failed together with others
+	vain    bool // it looked for something to do and found nothing
+}
+
+// outcome is what came of a turn.
+type outcome int
+
+const (
+	nothingDue   outcome = iota
+	worked               // work was done
+	foundNothing         // what was due was to look for work, and there was none
+)
+
+// searchRest is how many times as long as a turn that found nothing a worker
+// rests after it: looking through everything is not to take the machine from
+// those that have something to do.
+const searchRest = 4
+
+// turn takes work of a lane and does it.
+func (w *Workers) turn(ctx context.Context, l lane, claim claim) (outcome, error) {
+	v, err := w.IfAny(ctx)
+	if err != nil || v == nil {
+		return nothingDue, err
+	}
+	var claimed []store.Due
+	var t *turn
+	err = l.begin(w.Store)(ctx, func(tx *store.Tx) error {
+		t = &turn{Unit: facts.Unit{Version: v, Tx: tx}, workers: w, ctx: ctx}
+		var design int
+		if claimed, design, err = claim(tx); err != nil || len(claimed) == 0 {
+			return err
+		}
+		if design != v.Number {
+			return running.ErrMoved
+		}
+		return l.carry(t, claimed)
+	})
+	if errors.Is(err, running.ErrMoved) {
+		return worked, w.Reload(ctx) // and do it by the new plan
+	}
+	if len(claimed) == 0 {
+		return nothingDue, err
+	}
+	if err != nil && ctx.Err() == nil {
+		err = w.oneByOne(ctx, v, l, claimed)
+		w.Wake(plan.Lanes...)
+	}
+	w.Wake(t.Tx.Lanes()...)
+	w.Settle()
+	if t.vain {
+		return foundNothing, err
+	}
+	return worked, err
+}
+
+// oneByOne finds out which of several rows fails: it gets a pause, the others go ahead.
+func (w *Workers) oneByOne(ctx context.Context, v *running.Version, l lane, claimed []store.Due) error {
+	for _, d := range claimed {
+		err := l.begin(w.Store)(ctx, func(tx *store.Tx) error {
+			mine, there, design, err := tx.ClaimOne(d.Lane, d.Seq)
+			if err != nil || !there {
+				return err
+			}
+			if design != v.Number {
+				return running.ErrMoved
+			}
+			t := &turn{Unit: facts.Unit{Version: v, Tx: tx}, workers: w, ctx: ctx, alone: true}
+			return l.carry(t, []store.Due{mine})
+		})
+		switch {
+		case err == nil:
+			continue
+		case ctx.Err() != nil:
+			return ctx.Err()
+		case errors.Is(err, running.ErrMoved):
+			return w.Reload(ctx) // that was no failure of the work
+		}
+		if err := w.fail(ctx, d, err); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// fail notes that work failed.
+func (w *Workers) fail(ctx context.Context, d store.Due, cause error) error {
+	parked, err := w.Store.FailDue(ctx, d, cause, running.IsHopeless(cause), firstPause)
+	w.Log.Warn("due work failed", "step", d.Step, "document", d.Doc, "attempt", d.Attempts+1, "parked", parked, "error", cause)
+	if err != nil {
+		return errors.Join(cause, err)
+	}
+	return nil
+}
+
+// firstPause is the pause after work has failed for the first time; each
+// further one doubles it.
+const firstPause = 100 * time.Millisecond
+
+// finish marks rows as done.
+func (t *turn) finish(due []store.Due) error {
+	if len(due) == 0 {
+		return nil
+	}
+	finished := make([]store.Progress, len(due))
+	for i, d := range due {
+		finished[i] = store.Progress{Seq: d.Seq, Rows: d.Rows}
+	}
+	return t.Tx.FinishDue(due[0].Lane, finished)
+}
