@@ -26,7 +26,7 @@ type dict = map[string]any
 // imagine makes up the source of a design. JSON is YAML too.
 func imagine(r *rand.Rand) string {
 	m := imagination{r, dict{}, dict{}, dict{}}
-	m.collections["people"] = dict{"facts": dict{"name": dict{"type": "string", "required": true}, "size": dict{"type": "integer"}}, "kept": dict{}}
+	m.collections["people"] = dict{"fields": dict{"name": dict{"type": "string", "required": true}, "size": dict{"type": "integer"}}, "kept": dict{}}
 	m.add(m.pairs, "follow", dict{"from": "people", "to": "people", "from_calls": "following", "to_calls": "followers", "self": m.IntN(4) == 0})
 	for _, c := range []struct{ name, under string }{{"posts", ""}, {"notes", "posts"}, {"echoes", "notes"}, {"spots", ""}, {"rings", ""}}[:2+m.IntN(4)] {
 		m.collect(c.name, c.under)
@@ -81,7 +81,7 @@ func (m imagination) collect(name, under string) {
 		"shown":  dict{"type": "boolean"},
 		"author": dict{"type": "reference", "to": "people", "required": true, "when_gone": "remove", "inverse": "by_" + name, "fixed": m.IntN(3) == 0},
 	}
-	piece := dict{"facts": fields, "kept": dict{}}
+	piece := dict{"fields": fields, "kept": dict{}}
 	if under != "" {
 		piece["under"] = under
 	}

@@ -36,6 +36,9 @@ func (u Unit) Edit(target Target, patch Patch, why Cause) (Result, error) {
 	if err != nil {
 		return Result{}, err
 	}
+	if _, err := u.Tx.LockTargets(u.first, store.Unchanged); err != nil {
+		return Result{}, err
+	}
 	doc, found, err := u.Tx.LockForEdit(c, target.Key)
 	if err == nil {
 		err = checkTarget(c, target, doc, found)
@@ -177,7 +180,7 @@ func (u Unit) redirect(c *plan.Collection, doc store.Document, rev revision) (re
 	if len(changed) == 0 {
 		return m, nil
 	}
-	held, err := u.hold(changed, rev.facts)
+	held, err := u.hold(doc, changed, rev.facts)
 	if err != nil {
 		return m, err
 	}
@@ -225,9 +228,9 @@ func (u Unit) point(m *redirection, doc store.Document, rev revision, ref *plan.
 	return nil
 }
 
-// hold locks the targets of some references, so that they stay until the commit
-// and what is copied of them stays right.
-func (u Unit) hold(refs []*plan.Reference, facts map[string]any) (map[*plan.Reference]*store.Document, error) {
+// hold locks the targets of some references of a document, so that they stay
+// until the commit and what is copied of them stays right.
+func (u Unit) hold(doc store.Document, refs []*plan.Reference, facts map[string]any) (map[*plan.Reference]*store.Document, error) {
 	strength := store.Existing
 	var wanted []store.Address
 	for _, ref := range refs {
@@ -237,6 +240,9 @@ func (u Unit) hold(refs []*plan.Reference, facts map[string]any) (map[*plan.Refe
 				strength = store.Unchanged
 			}
 		}
+	}
+	if err := u.inOrder(doc, wanted); err != nil {
+		return nil, err
 	}
 	found, err := u.Tx.LockTargets(wanted, strength)
 	if err != nil {
@@ -260,6 +266,20 @@ func (u Unit) hold(refs []*plan.Reference, facts map[string]any) (map[*plan.Refe
 		return nil, running.Invalid(mistakes)
 	}
 	return held, nil
+}
+
+// inOrder gives the unit up if documents with lower numbers than a locked one
+// are to be locked, unless they have been or it cannot be run again.
+func (u Unit) inOrder(doc store.Document, wanted []store.Address) error {
+	wanted = slices.DeleteFunc(slices.Clone(wanted), func(a store.Address) bool { return slices.Contains(u.first, a) })
+	if !u.again || len(wanted) == 0 {
+		return nil
+	}
+	below, err := u.Tx.AnyBelow(doc.N, wanted)
+	if err == nil && below {
+		err = outOfOrder{append(wanted, u.first...)}
+	}
+	return err
 }
 
 // reattach brings in line what is noted beside an edited document: where it

@@ -13,6 +13,10 @@ type Cause struct {
 	plan.Mark
 }
 
+// Journalled is the change as the journal names it: none, if an audit made the
+// work due that this follows from.
+func (c Cause) Journalled() int64 { return max(0, c.Change) }
+
 // from is the cause of what follows from a change at a position.
 func (c Cause) from(position int64) Cause {
 	if c.Change == 0 {
@@ -25,7 +29,7 @@ func (c Cause) from(position int64) Cause {
 // and returns its position. Work that follows from what follows from a client's
 // change is waited for by that change's readers.
 func (u Unit) commit(rec store.Record, change plan.Change, why Cause) (int64, error) {
-	rec.Actor, rec.Cause, change.Mark = why.Actor, why.Change, why.Mark
+	rec.Actor, rec.Cause, change.Mark = why.Actor, why.Journalled(), why.Mark
 	due := u.Plan.Due(change)
 	if why.Change == 0 {
 		position, version, err := u.Tx.JournalDue(rec, due)

@@ -32,7 +32,7 @@ func (u Unit) Remove(target Target, why Cause) (Result, error) {
 	if err != nil {
 		return Result{}, err
 	}
-	record := store.Record{Kind: plan.Removed, Subject: c.Path(doc.Key), Actor: why.Actor, Cause: why.Change}
+	record := store.Record{Kind: plan.Removed, Subject: c.Path(doc.Key), Actor: why.Actor, Cause: why.Journalled()}
 	position, err := u.record(record)
 	if err != nil {
 		return Result{}, err
@@ -78,7 +78,7 @@ func (u Unit) RemoveAlong(c *plan.Collection, docs []store.Document, why Cause) 
 	}
 	records := make([]store.Record, len(docs))
 	for i, d := range docs {
-		records[i] = store.Record{Kind: plan.Removed, Subject: c.Path(d.Key), Cause: why.Change}
+		records[i] = store.Record{Kind: plan.Removed, Subject: c.Path(d.Key), Cause: why.Journalled()}
 	}
 	if _, _, err := u.Tx.Journal(records...); err != nil {
 		return err

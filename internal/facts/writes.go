@@ -21,7 +21,18 @@ func New(app *running.App) *Writer { return &Writer{app} }
 type Unit struct {
 	*running.Version
 	Tx *store.Tx
+
+	first []store.Address // to be locked before the edited document
+	again bool            // the unit can be given up and run again with others in first
 }
+
+// outOfOrder gives a unit up that has locked a document and now has to lock some
+// with lower numbers: it is run again and locks these first. Everybody locks in
+// ascending order, so nobody waits in a circle.
+type outOfOrder struct{ first []store.Address }
+
+// Error says so.
+func (outOfOrder) Error() string { return "documents must be locked in ascending order" }
 
 // Result is what a write came to.
 type Result struct {
@@ -70,19 +81,28 @@ type begin func(context.Context, func(*store.Tx) error) error
 func attempt(ctx context.Context, begin begin, v *running.Version, caller running.Caller, run func(Unit) (Result, error)) (Result, []plan.Lane, error) {
 	var result Result
 	var lanes []plan.Lane
-	err := begin(ctx, func(tx *store.Tx) error {
+	unit := Unit{Version: v, again: true}
+	once := func(tx *store.Tx) error {
 		earlier, found, err := repeated(tx, caller)
 		if err != nil || found {
 			result = earlier
 			return err
 		}
-		if result, err = run(Unit{v, tx}); err != nil {
+		unit.Tx = tx
+		if result, err = run(unit); err != nil {
 			return err
 		}
 		lanes = tx.Lanes()
 		return keepAnswer(tx, caller, result)
-	})
-	return result, lanes, err
+	}
+	for {
+		err := begin(ctx, once)
+		var order outOfOrder
+		if !errors.As(err, &order) {
+			return result, lanes, err
+		}
+		unit.first = order.first
+	}
 }
 
 func repeated(tx *store.Tx, caller running.Caller) (Result, bool, error) {
@@ -118,7 +138,7 @@ func keepAnswer(tx *store.Tx, caller running.Caller, result Result) error {
 // newest in the history of what was found, or all if that is not known.
 func (u Unit) unchanged(history []store.Record, result Result) (Result, error) {
 	if len(history) > 0 {
-		result.Position = running.At(history[0].Root())
+		result.Position = running.MadeSoAt(history[0].Root())
 		return result, nil
 	}
 	last, err := u.Tx.LastPosition()

@@ -13,7 +13,7 @@ import (
 const elsewhere = 25 * time.Millisecond
 
 // WaitSettled returns when everything that follows from the positions has been
-// done: numbers, `..number` for all changes up to one, `all` for all so far.
+// done: `17` or `=17` for one change, `..17` for all up to it, `all` for all so far.
 // What triggers send elsewhere is nobody's duplicate and not waited for. Past
 // the deadline it refuses with CodeNotYet, and at once if work of a change that
 // was named by its number is parked. Other parked work holds up nobody.
@@ -64,6 +64,9 @@ func parsePositions(text string) (positions, error) {
 	var wanted positions
 	for _, p := range strings.Split(text, ",") {
 		number, all := strings.CutPrefix(strings.TrimSpace(p), "..")
+		if !all {
+			number = strings.TrimPrefix(number, "=")
+		}
 		n, err := strconv.ParseInt(number, 10, 64)
 		if err != nil || n < 0 {
 			return wanted, running.Refuse(running.CodeInvalid,

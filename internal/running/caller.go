@@ -12,11 +12,16 @@ type Caller struct {
 }
 
 // Position is a place in the journal that a read can wait for: "7" is the
-// change 7 alone, "..7" is every change up to it.
+// change 7 alone, "..7" is every change up to it. "=7" is the change 7 too: a
+// write that changed nothing is answered with it, for 7 has made it so.
 type Position string
 
 // At is the position of one change.
 func At(seq int64) Position { return Position(strconv.FormatInt(seq, 10)) }
+
+// MadeSoAt is the position of a write that found everything as it was to be, for
+// an earlier change.
+func MadeSoAt(seq int64) Position { return "=" + At(seq) }
 
 // UpTo is the position of every change up to one.
 func UpTo(seq int64) Position { return Position(".." + strconv.FormatInt(seq, 10)) }

@@ -80,7 +80,8 @@ func (tx *Tx) lock(c *plan.Collection, key, strength string) (Document, bool, er
 }
 
 // LockNumbered locks documents of a collection for removal, in ascending order,
-// and returns those that still exist.
+// and returns those that still exist. It waits for nobody: those that others
+// hold are left out too.
 func (tx *Tx) LockNumbered(c *plan.Collection, ns []int64) ([]Document, error) {
 	var found []Document
 	err := tx.db.Raw(`
@@ -88,7 +89,7 @@ func (tx *Tx) LockNumbered(c *plan.Collection, ns []int64) ([]Document, error) {
 		FROM documents d LEFT JOIN kept k ON k.doc = d.n
 		WHERE d.n = ANY(?::bigint[]) AND d.collection = ?
 		ORDER BY d.n
-		FOR UPDATE OF d`, bigints(ns), c.Number).Scan(&found).Error
+		FOR UPDATE OF d SKIP LOCKED`, bigints(ns), c.Number).Scan(&found).Error
 	return found, err
 }
 
@@ -102,10 +103,9 @@ const (
 	Unchanged Strength = "FOR SHARE"
 )
 
-// LockTargets holds documents that an edit of a locked document is about to
-// point at. Those that do not exist are missing from the answer. It does not
-// wait for any: whoever has locked one may be waiting for the edited document.
-// Then the transaction is run again. Index: documents (collection, key).
+// LockTargets holds documents that a write is about to point at, in ascending
+// order. Those that do not exist are missing from the answer.
+// Index: documents (collection, key).
 func (tx *Tx) LockTargets(addresses []Address, strength Strength) (map[Address]Document, error) {
 	found := make(map[Address]Document, len(addresses))
 	if len(addresses) == 0 {
@@ -126,7 +126,7 @@ func (tx *Tx) LockTargets(addresses []Address, strength Strength) (map[Address]D
 		JOIN documents d ON d.collection = want.collection AND d.key = want.key
 		`+join+`
 		ORDER BY d.n
-		`+string(strength)+` OF d NOWAIT`, bigints(collections), texts(keys)).Scan(&rows).Error
+		`+string(strength)+` OF d`, bigints(collections), texts(keys)).Scan(&rows).Error
 	for _, d := range rows {
 		found[Address{d.Collection, d.Key}] = d
 	}
@@ -207,6 +207,22 @@ func (s *Store) Keys(ctx context.Context, ns []int64) (map[int64]string, error) 
 		keys[d.N] = d.Key
 	}
 	return keys, err
+}
+
+// AnyBelow tells whether one of some documents has a lower number than a given
+// one. Index: documents (collection, key).
+func (tx *Tx) AnyBelow(n int64, addresses []Address) (bool, error) {
+	collections, keys := make(bigints, len(addresses)), make(texts, len(addresses))
+	for i, a := range addresses {
+		collections[i], keys[i] = int64(a.Collection), a.Key
+	}
+	var below bool
+	err := tx.db.Raw(`
+		SELECT EXISTS (
+			SELECT FROM unnest(?::smallint[], ?::text[]) AS want (collection, key)
+			JOIN documents d ON d.collection = want.collection AND d.key = want.key
+			WHERE d.n < ?)`, collections, keys, n).Scan(&below).Error
+	return below, err
 }
 
 // Numbered reads the names of documents by their numbers, without locking them.

@@ -157,26 +157,26 @@ type Ends struct {
 	Fields     json.RawMessage
 }
 
-// UnsetFrom ends up to limit pairs that go out from one of some documents.
+// UnsetFrom ends up to limit pairs that go out from one of some documents, and
+// tells whether some are left: more than that, or some that others hold.
 // Index: pairs_from (kind, a, ...).
-func (tx *Tx) UnsetFrom(kind plan.Number, from []int64, limit int) ([]Ends, error) {
+func (tx *Tx) UnsetFrom(kind plan.Number, from []int64, limit int) ([]Ends, bool, error) {
 	return tx.unset("a", kind, from, limit)
 }
 
-// UnsetTo ends up to limit pairs that lead to one of some documents.
+// UnsetTo is the same for pairs that lead to one of some documents.
 // Key: pairs (kind, b, a).
-func (tx *Tx) UnsetTo(kind plan.Number, to []int64, limit int) ([]Ends, error) {
+func (tx *Tx) UnsetTo(kind plan.Number, to []int64, limit int) ([]Ends, bool, error) {
 	return tx.unset("b", kind, to, limit)
 }
 
-func (tx *Tx) unset(side string, kind plan.Number, docs []int64, limit int) ([]Ends, error) {
+func (tx *Tx) unset(side string, kind plan.Number, docs []int64, limit int) ([]Ends, bool, error) {
 	var gone []Ends
 	err := tx.db.Raw(`
 		WITH gone AS (
 			DELETE FROM pairs p USING (
 				SELECT kind, b, a FROM pairs WHERE kind = ? AND `+side+` = ANY(?::bigint[])
-				ORDER BY b, a
-				LIMIT ? FOR UPDATE
+				LIMIT ? FOR UPDATE SKIP LOCKED
 			) w
 			WHERE p.kind = w.kind AND p.b = w.b AND p.a = w.a
 			RETURNING p.a, p.b, p.fields
@@ -185,5 +185,10 @@ func (tx *Tx) unset(side string, kind plan.Number, docs []int64, limit int) ([]E
 		FROM gone
 		LEFT JOIN documents x ON x.n = gone.a LEFT JOIN departed xd ON xd.n = gone.a
 		LEFT JOIN documents y ON y.n = gone.b LEFT JOIN departed yd ON yd.n = gone.b`, kind, bigints(docs), limit).Scan(&gone).Error
-	return gone, err
+	if err != nil {
+		return nil, false, err
+	}
+	var left bool
+	err = tx.db.Raw("SELECT EXISTS (SELECT FROM pairs WHERE kind = ? AND "+side+" = ANY(?::bigint[]))", kind, bigints(docs)).Scan(&left).Error
+	return gone, left, err
 }

@@ -55,8 +55,8 @@ func (tx *Tx) StillPointing(reference plan.Number, targets []int64, docs []Docum
 	return slices.DeleteFunc(docs, func(d Document) bool { return !slices.Contains(still, d.N) }), err
 }
 
-// NestedUnder are documents of a collection that lie under one of some parents.
-// Index: documents_nested (parent, collection, key).
+// NestedUnder are up to limit documents of a collection that lie under one of
+// some parents. Index: documents_nested (parent, collection, key).
 func (tx *Tx) NestedUnder(collection plan.Number, parents []int64, limit int) ([]int64, error) {
 	var ns []int64
 	err := tx.db.Raw("SELECT n FROM documents WHERE parent = ANY(?::bigint[]) AND collection = ? LIMIT ?", bigints(parents), collection, limit).Scan(&ns).Error

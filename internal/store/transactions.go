@@ -5,7 +5,6 @@ import (
 	"database/sql"
 	"errors"
 	"math/rand/v2"
-	"slices"
 	"time"
 
 	"github.com/jackc/pgx/v5/pgconn"
@@ -102,11 +101,11 @@ func again(run func() error) error {
 // statement sees that.
 var errRace = errors.New("a value was taken by another transaction again and again")
 
-// isLostRace: deadlock_detected, serialization_failure and lock_not_available
-// (SQLSTATE, PostgreSQL appendix A).
+// isLostRace: deadlock_detected and serialization_failure (SQLSTATE, PostgreSQL
+// appendix A).
 func isLostRace(err error) bool {
 	var pg *pgconn.PgError
-	return errors.Is(err, errRace) || errors.As(err, &pg) && slices.Contains([]string{"40P01", "40001", "55P03"}, pg.Code)
+	return errors.Is(err, errRace) || errors.As(err, &pg) && (pg.Code == "40P01" || pg.Code == "40001")
 }
 
 // isDuplicate: unique_violation.

@@ -37,6 +37,7 @@ func (t *turn) end(due []store.Due) error {
 	if !more {
 		return t.finish(due)
 	}
+	t.vain = many == 0 // all that is left is held by others
 	var on []store.Progress
 	for _, d := range due {
 		on = append(on, store.Progress{Seq: d.Seq, Cursor: d.Cursor + 1, Rows: d.Rows})
@@ -74,46 +75,46 @@ func (t *turn) withoutLater(due []store.Due) ([]store.Due, error) {
 func (t *turn) endSome(d store.Due, gone []int64) (many int, more bool, err error) {
 	switch d.Step {
 	case plan.EndReference:
-		many, err = t.endReference(d, gone)
-		return many, many == endDocuments, err
+		return t.endReference(d, gone)
 	case plan.EndNested:
-		many, err = t.endNested(d, gone)
-		return many, many == endDocuments, err
+		return t.endNested(d, gone)
 	case plan.EndFrozen:
 		return 0, false, t.endFrozen(d, gone)
 	case plan.EndFrom, plan.EndTo:
-		many, err = t.endPairs(d, gone)
-		return many, many == endPairs, err
+		return t.endPairs(d, gone)
 	}
 	dropped, more, err := t.Tx.DropTimelines(d.Subject, gone, endEntries)
 	return int(dropped), more, err
 }
 
-func (t *turn) endReference(d store.Due, gone []int64) (int, error) {
+// Documents that others hold are left for the next turn: then there is more.
+
+func (t *turn) endReference(d store.Due, gone []int64) (many int, more bool, err error) {
 	ref := t.Plan.ReferenceNumbered(d.Subject)
 	if ref == nil {
-		return 0, nil
+		return 0, false, nil
 	}
 	sources, err := t.Tx.PointingAtAny(ref.Number, gone, endDocuments)
 	if err != nil {
-		return 0, err
+		return 0, false, err
 	}
 	docs, err := t.Tx.LockNumbered(ref.In, sources)
 	if err != nil {
-		return 0, err
+		return 0, false, err
 	}
+	more = len(sources) == endDocuments || len(docs) < len(sources)
 	if docs, err = t.Tx.StillPointing(ref.Number, gone, docs); err != nil {
-		return 0, err
+		return 0, false, err
 	}
 	if ref.WhenGone == design.GoneRemove {
-		return len(sources), t.removeAlong(ref.In, docs, causeOf(d))
+		return len(docs), more, t.removeAlong(ref.In, docs, causeOf(d))
 	}
 	for _, doc := range docs {
 		if err := t.Clear(ref, doc, causeOf(d)); err != nil {
-			return 0, err
+			return 0, false, err
 		}
 	}
-	return len(sources), nil
+	return len(docs), more, nil
 }
 
 // endFrozen empties the frozen copies of documents that are to be forgotten.
@@ -129,20 +130,20 @@ func (t *turn) endFrozen(d store.Due, gone []int64) error {
 	return t.keptChanged(c.In, c.Name, emptied, d.Change)
 }
 
-func (t *turn) endNested(d store.Due, gone []int64) (int, error) {
+func (t *turn) endNested(d store.Due, gone []int64) (many int, more bool, err error) {
 	nested := t.Plan.CollectionNumbered(d.Subject)
 	if nested == nil {
-		return 0, nil
+		return 0, false, nil
 	}
 	ns, err := t.Tx.NestedUnder(nested.Number, gone, endDocuments)
 	if err != nil {
-		return 0, err
+		return 0, false, err
 	}
 	docs, err := t.Tx.LockNumbered(nested, ns)
 	if err != nil {
-		return 0, err
+		return 0, false, err
 	}
-	return len(ns), t.removeAlong(nested, docs, causeOf(d))
+	return len(docs), len(ns) == endDocuments || len(docs) < len(ns), t.removeAlong(nested, docs, causeOf(d))
 }
 
 // causeOf is the cause of what the end of something brings with it.
@@ -158,35 +159,34 @@ func (t *turn) removeAlong(c *plan.Collection, docs []store.Document, why facts.
 	return t.RemoveAlong(c, docs, why)
 }
 
-func (t *turn) endPairs(d store.Due, gone []int64) (int, error) {
+func (t *turn) endPairs(d store.Due, gone []int64) (many int, more bool, err error) {
 	p := t.Plan.PairNumbered(d.Subject)
 	if p == nil {
-		return 0, nil
+		return 0, false, nil
 	}
 	unset := t.Tx.UnsetFrom
 	if d.Step == plan.EndTo {
 		unset = t.Tx.UnsetTo
 	}
-	ended, err := unset(p.Number, gone, endPairs)
+	ended, more, err := unset(p.Number, gone, endPairs)
 	if err != nil || len(ended) == 0 {
-		return 0, err
+		return 0, more, err
 	}
 	records := make([]store.Record, len(ended))
 	var due []plan.Work
 	for i, ends := range ended {
-		records[i] = store.Record{Kind: plan.Unset, Subject: p.Name, Detail: running.EndsInWords(p, ends.AKey, ends.BKey), Cause: d.Change}
+		records[i] = store.Record{Kind: plan.Unset, Subject: p.Name, Detail: running.EndsInWords(p, ends.AKey, ends.BKey), Cause: causeOf(d).Journalled()}
 		due = append(due, t.Plan.Due(plan.Change{Kind: plan.Unset, Pair: p, From: ends.A, To: ends.B})...)
 	}
-	// Nothing is kept for a document that is gone.
-	ofGone := func(w plan.Work) bool { return w.Step == plan.Add && slices.Contains(gone, w.Doc) }
+	ofGone := func(w plan.Work) bool { return w.Step == plan.Add && slices.Contains(gone, w.Doc) } // nothing is kept for them
 	due = slices.DeleteFunc(due, ofGone)
 	if _, _, err := t.Tx.Journal(records...); err != nil {
-		return 0, err
+		return 0, false, err
 	}
 	for _, ends := range ended {
 		if err := t.FirePair(design.OnUnset, p, ends, causeOf(d)); err != nil {
-			return 0, err
+			return 0, false, err
 		}
 	}
-	return len(ended), t.Tx.AppendDue(d.Change, due)
+	return len(ended), more, t.Tx.AppendDue(d.Change, due)
 }

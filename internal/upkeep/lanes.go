@@ -22,7 +22,7 @@ func lanes() map[plan.Lane]lane {
 		plan.Delivering: {fanOutWorkers + 1, 256, false, (*turn).deliver},
 		plan.Ending:     {1, 1, true, (*turn).end},
 		plan.Trimming:   {1, 1, false, (*turn).trim},
-		plan.Reacting:   {1, 16, true, (*turn).react},
+		plan.Reacting:   {1, 1, true, (*turn).react},
 	}
 }
 
