@@ -372,8 +372,8 @@ func TestTrapAReferenceThatMovesOnWhileItsTargetGoes(t *testing.T) {
 	})
 	w.until("the edit is about to be written", g.waiting)
 	release()
-	w.until("what ends waits for the edit", func() bool {
-		return w.Number("SELECT count(*) FROM pg_stat_activity WHERE wait_event_type = 'Lock' AND wait_event <> 'advisory'") > 0
+	w.until("what ends passes over the edited post", func() bool {
+		return w.Number("SELECT coalesce(max(chunks), 0) FROM due WHERE lane = 4") > 0
 	})
 	g.open()
 	group.Wait()
