@@ -65,7 +65,7 @@ func TestTheConsoleShowsWhatAChangeCausedAndWhatIsParked(t *testing.T) {
 	b.sees("nothing parked", `document.querySelector('h1').innerText === 'No work is parked'`)
 	b.SQL(`INSERT INTO parked (seq, lane, step, subject, key, doc, rank, amount, cursor, until, change, chunks, rows, since, attempts, error)
 		SELECT 1, 3, 5, n, 0, 0, 0, 0, 0, 0, $1::bigint, 0, 0, now(), 8, 'the disk was full' FROM numbers WHERE kind = 'timeline'
-		UNION ALL SELECT 2, 3, 5, n, 0, 0, 0, 0, 0, 0, NULL, 0, 0, now(), 8, 'the disk was gone' FROM numbers WHERE kind = 'timeline'`, exact(position))
+		UNION ALL SELECT 2, 3, 5, n, 0, 0, 0, 0, 0, 0, 0, 0, 0, now(), 8, 'the disk was gone' FROM numbers WHERE kind = 'timeline'`, exact(position))
 	b.do(chromedp.Navigate(b.URL + "/changes/" + string(position)))
 	b.sees("the parked step", `document.querySelector('.stuck').innerText.includes('the disk was full')`)
 	b.do(chromedp.Navigate(b.URL + "/parked"))

@@ -37,7 +37,7 @@ func (w world) noDrift() {
 		"missing entries":     "SELECT count(*) FROM " + justified + " j WHERE NOT EXISTS (SELECT 1 FROM cuts f WHERE f.owner = j.owner) AND NOT EXISTS (SELECT 1 FROM entries e WHERE e.owner = j.owner AND e.doc = j.doc)",
 		"wrongly signed":      "SELECT count(*) FROM entries e JOIN refs r ON r.source = e.doc AND r.reference = " + author + " WHERE r.target <> e.author",
 		"parked work":         "SELECT count(*) FROM parked",
-		"work left":           "SELECT count(*) FROM due WHERE change IS NOT NULL",
+		"work left":           "SELECT count(*) FROM due WHERE change <> 0",
 		"pairs of the absent": "SELECT count(*) FROM pairs p WHERE NOT EXISTS (SELECT 1 FROM documents WHERE n = p.a) OR NOT EXISTS (SELECT 1 FROM documents WHERE n = p.b)",
 	} {
 		if n := w.Number(sql); n != 0 {

@@ -130,7 +130,7 @@ func TestASmallPostIsNotHeldUpByAGreatFanOut(t *testing.T) {
 	w.SQL(`INSERT INTO pairs (kind, b, a) SELECT (SELECT n FROM numbers WHERE kind = 'pair' AND name = 'follow'), (SELECT n FROM documents WHERE key = 'star'), 1000000 + g FROM generate_series(1, $1::int) g`, many)
 	w.post("star", "big", "to everybody")
 	same(t, "the small post", w.home("ben", w.post("ada", "small", "to ben")), []string{"small"})
-	if w.Number("SELECT count(*) FROM due WHERE change IS NOT NULL") == 0 {
+	if w.Number("SELECT count(*) FROM due WHERE change <> 0") == 0 {
 		t.Skip("the great fan-out was through already: this machine is too fast to tell")
 	}
 	w.Settle()

@@ -59,6 +59,7 @@ func (p *Prover) Trace(ctx context.Context, position int64) (Cascade, error) {
 	if err != nil {
 		return Cascade{}, err
 	}
+	work = withCounts(v, change, caused, work)
 	c := Cascade{Change: reading.ChangeOf(change), Settled: true}
 	for _, w := range work {
 		c.Settled = c.Settled && w.Left == 0 && w.Parked == 0
@@ -68,6 +69,33 @@ func (p *Prover) Trace(ctx context.Context, position int64) (Cascade, error) {
 	}
 	c.Follows = tree(v, change, work, caused)
 	return c, nil
+}
+
+// withCounts adds what pairs have been counted in. Of that no note is kept once
+// it is done: which changes of pairs there were, and what each makes due, says it.
+func withCounts(v *running.Version, root store.Record, caused []store.Consequences, work []store.Traced) []store.Traced {
+	changes := append([]store.Consequences{{Kind: root.Kind, Subject: root.Subject, Many: 1, First: root.At}}, caused...)
+	for _, c := range changes {
+		p := v.Plan.Pair(c.Subject)
+		if p == nil {
+			continue
+		}
+		for _, kind := range v.Plan.WorkOfPair(c.Kind, p) {
+			if kind.Step != plan.Add {
+				continue
+			}
+			at := slices.IndexFunc(work, func(w store.Traced) bool { return w.Step == kind.Step && w.Subject == kind.Subject })
+			if at < 0 {
+				work = append(work, store.Traced{Step: kind.Step, Subject: kind.Subject, Since: c.First})
+				at = len(work) - 1
+			}
+			w := &work[at]
+			if done := c.Many - w.Left - w.Parked; done > 0 {
+				w.Works, w.Rows, w.Chunks = w.Works+done, w.Rows+done, w.Chunks+done
+			}
+		}
+	}
+	return work
 }
 
 // node is a step while the tree is put together: what it makes due by the plan

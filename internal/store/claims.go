@@ -11,8 +11,8 @@ import (
 // which version of the design is in force: reading that holds off everyone who
 // would apply another one (see [Tx.LockDesign]).
 
-const dueColumns = `d.lane, d.seq, d.step, d.subject, d.key, d.doc, d.rank, d.amount, d.cursor, d.until,
-	coalesce(d.change, 0) AS change, d.since, d.attempts`
+const dueColumns = `d.ctid::text AS "row", d.lane, d.seq, d.step, d.subject, d.key, d.doc, d.rank, d.amount, d.cursor, d.until,
+	d.change, d.since, d.attempts`
 
 const designInForce = `(SELECT max(version) FROM designs) AS design`
 
@@ -37,7 +37,8 @@ func (tx *Tx) claim(sql string, args ...any) ([]Due, int, error) {
 }
 
 // ClaimDue takes the oldest work of a lane that nobody else has taken, but for
-// that of some subjects. Key: due (lane, seq).
+// that of some subjects. The oldest is what follows from the oldest change.
+// Key: due (lane, change, seq).
 func (tx *Tx) ClaimDue(lane plan.Lane, limit int, except ...plan.Number) ([]Due, int, error) {
 	not := make(bigints, len(except))
 	for i, subject := range except {
@@ -47,13 +48,13 @@ func (tx *Tx) ClaimDue(lane plan.Lane, limit int, except ...plan.Number) ([]Due,
 		SELECT `+dueColumns+`, `+designInForce+`
 		FROM due d
 		WHERE d.lane = ? AND `+ready+` AND d.subject <> ALL(?::smallint[])
-		ORDER BY d.seq
+		ORDER BY d.change, d.seq
 		LIMIT ?
 		FOR UPDATE SKIP LOCKED`, lane, not, limit)
 }
 
 // ClaimAlike takes the oldest work of a lane, and what differs from it in the
-// document alone. Key: due (lane, seq). Index: due_change (change, lane, seq).
+// document alone. Key: due (lane, change, seq).
 func (tx *Tx) ClaimAlike(lane plan.Lane, limit int) ([]Due, int, error) {
 	first, design, err := tx.ClaimDue(lane, 1)
 	if err != nil || len(first) == 0 || first[0].Change == 0 {
@@ -143,11 +144,11 @@ func (tx *Tx) claimAfter(kind TimelineWork, after Turns, limit int) ([]Due, int,
 }
 
 // ClaimOne takes one row of due work, false if it is done or taken.
-func (tx *Tx) ClaimOne(lane plan.Lane, seq int64) (Due, bool, int, error) {
+func (tx *Tx) ClaimOne(d Due) (Due, bool, int, error) {
 	due, design, err := tx.claim(`
 		SELECT `+dueColumns+`, `+designInForce+`
-		FROM due d WHERE d.lane = ? AND d.seq = ?
-		FOR UPDATE SKIP LOCKED`, lane, seq)
+		FROM due d WHERE d.lane = ? AND d.change = ? AND d.seq = ?
+		FOR UPDATE SKIP LOCKED`, d.Lane, d.Change, d.Seq)
 	if err != nil || len(due) == 0 {
 		return Due{}, false, 0, err
 	}
@@ -161,11 +162,23 @@ func (tx *Tx) Lease(lane plan.Lane, hold time.Duration, except ...plan.Number) (
 	if err != nil || len(claimed) == 0 {
 		return Due{}, false, err
 	}
-	return claimed[0], true, tx.PostponeDue(lane, claimed[0].Seq, hold)
+	return claimed[0], true, tx.PostponeDue(claimed[0], hold)
+}
+
+// FinishLeased deletes leased work that was done, and notes that.
+// Key: due (lane, change, seq).
+func (s *Store) FinishLeased(ctx context.Context, d Due) error {
+	return s.Write(ctx, func(tx *Tx) error {
+		mine, there, _, err := tx.ClaimOne(d)
+		if err != nil || !there {
+			return err
+		}
+		return tx.FinishDue([]Progress{{Due: mine, Passed: 1}})
+	})
 }
 
 // LanesDue are the lanes that have work whose time has come, taken or not, and
-// the version of the design in force, 0 if there is none. Key: due (lane, seq).
+// the version of the design in force, 0 if there is none. Key: due (lane, ...).
 func (s *Store) LanesDue(ctx context.Context) ([]plan.Lane, int, error) {
 	var rows []struct {
 		Lane   plan.Lane

@@ -3,6 +3,7 @@ package store
 import (
 	"database/sql"
 	"encoding/json"
+	"fmt"
 	"strconv"
 	"strings"
 	"time"
@@ -55,10 +56,7 @@ func (tx *Tx) Create(c Creation) (Created, error) {
 		b.add("beside", strconv.Itoa(i), " AS (", insert, "),\n")
 	}
 	b.add("recorded AS (", recordFrom(b, c.Record, "doc"), "),\n")
-	b.add(`known (placeholder, n) AS (
-		SELECT `, number(plan.NewRow), `, n FROM doc
-		UNION ALL SELECT `, number(plan.ParentRow), ` - reference, n FROM target),`, "\n")
-	b.add("followed AS (", dueFrom(b, c.Change, c.Due, rankOfNew(c.In)), ")\n")
+	b.add("followed AS (", c.followed(b), ")\n")
 	b.add(`SELECT now.design, ARRAY(SELECT reference FROM target)::text, ARRAY(SELECT field FROM taken)::text,
 		doc.n, doc.version, doc.created, made.values, recorded.seq
 		FROM now LEFT JOIN doc ON true LEFT JOIN made ON true LEFT JOIN recorded ON true`)
@@ -197,18 +195,6 @@ func (c Creation) beside() []string {
 	return inserts
 }
 
-// rankOfNew is the rank of due work on the entries of a new document.
-func rankOfNew(c *plan.Collection) string {
-	if len(c.EntersInto) == 0 {
-		return "w.rank"
-	}
-	rankIn := "CASE w.subject"
-	for _, t := range c.EntersInto {
-		rankIn += " WHEN " + number(int64(t.Number)) + " THEN (SELECT " + rank(t, "doc") + " FROM doc)"
-	}
-	return rankIn + " ELSE w.rank END"
-}
-
 // recordFrom appends a line to the journal for the row of a CTE, if there is
 // one: of two changes of one document the later one has the higher position.
 func recordFrom(b *builder, r Record, cte string) string {
@@ -218,34 +204,54 @@ func recordFrom(b *builder, r Record, cte string) string {
 		FROM ` + cte + ` RETURNING seq`
 }
 
-// dueFrom appends the due work of a recorded change, its placeholders replaced
-// by the known rows.
-func dueFrom(b *builder, change int64, work []plan.Work, rank string) string {
+// followed appends the due work. What it is follows from the collection and from
+// which fields are there, so it stands in the text of the statement.
+func (c Creation) followed(b *builder) string {
+	if len(c.Due) == 0 {
+		return "SELECT"
+	}
+	rows := map[int64]string{plan.NewRow: "doc.n", plan.ParentRow: targetRow(0)}
+	for ref := range c.Targets {
+		rows[plan.TargetRow(ref)] = targetRow(ref.Number)
+	}
+	values := make([]string, len(c.Due))
+	for i, work := range c.Due {
+		values[i] = workValues(work, rows, c.rankOf(work), false)
+	}
+	return insertDue(b, c.Change) + " FROM recorded r, doc, LATERAL (VALUES " + strings.Join(values, ", ") + ") AS v (lane, step, subject, key, doc, rank, amount, anew)"
+}
+
+func targetRow(reference plan.Number) string {
+	return "(SELECT n FROM target WHERE reference = " + number(int64(reference)) + ")"
+}
+
+// rankOf is the rank of due work on the entries of the new document.
+func (c Creation) rankOf(w plan.Work) string {
+	for _, t := range c.In.EntersInto {
+		if w.Subject == t.Number {
+			return rank(t, "doc")
+		}
+	}
+	return number(w.Rank)
+}
+
+// insertDue is an INSERT of due work v that follows from a recorded change r.
+func insertDue(b *builder, change int64) string {
 	return `INSERT INTO due (change, lane, step, subject, key, doc, rank, amount)
-		SELECT coalesce(nullif(` + b.arg(change, "bigint") + `, 0), recorded.seq), w.lane, w.step, w.subject,
-			coalesce(k.n, w.key), coalesce(d.n, w.doc), ` + rank + `, w.amount
-		FROM recorded, ` + workRowsOf(b, work) + ` AS w (lane, step, subject, key, doc, rank, amount)
-		LEFT JOIN known k ON k.placeholder = w.key LEFT JOIN known d ON d.placeholder = w.doc`
+		SELECT coalesce(nullif(` + b.arg(change, "bigint") + `, 0), r.seq), v.lane, v.step, v.subject, v.key, v.doc, v.rank, v.amount`
 }
 
-var workTypes = []string{"smallint[]", "smallint[]", "smallint[]", "bigint[]", "bigint[]", "bigint[]", "bigint[]"}
-
-func workRowsOf(b *builder, work []plan.Work) string {
-	columns := make([]string, len(workTypes))
-	for i, column := range workArgs(work) {
-		columns[i] = b.arg(column.(bigints).text(), workTypes[i])
+// workValues is a row of due work with the known rows in the place of
+// placeholders.
+func workValues(w plan.Work, rows map[int64]string, rank string, anew bool) string {
+	known := func(n int64) string {
+		if row, is := rows[n]; is {
+			return row
+		}
+		return number(n)
 	}
-	return "unnest(" + strings.Join(columns, ", ") + ")"
-}
-
-// workRowsWith are the rows of due work with a flag each.
-func workRowsWith(b *builder, work []plan.Work, flags []bool) string {
-	rows := strings.TrimSuffix(workRowsOf(b, work), ")")
-	given := make(texts, len(work))
-	for i := range work {
-		given[i] = strconv.FormatBool(flags != nil && flags[i])
-	}
-	return rows + ", " + b.arg(given.text(), "boolean[]") + ")"
+	return fmt.Sprintf("(%d::smallint, %d::smallint, %d::smallint, %s::bigint, %s::bigint, %s::bigint, %d::bigint, %t)",
+		w.Step.Lane(), w.Step, w.Subject, known(w.Key), known(w.Doc), rank, w.Amount, anew)
 }
 
 func number(n int64) string { return strconv.FormatInt(n, 10) }

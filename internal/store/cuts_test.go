@@ -44,7 +44,7 @@ func (s short) posts(author string, from, many int64) {
 			if err := tx.Post(3, s.ids[author], i, 1000+i); err != nil {
 				return err
 			}
-			one := []store.FanOut{{Timeline: 3, Pair: 2, Author: s.ids[author], Doc: 1000 + i, Rank: i, Until: math.MaxInt64}}
+			one := []store.FanOut{{Timeline: 3, Pair: 2, Author: s.ids[author], Doc: 1000 + i, Rank: i, Due: store.Due{Until: math.MaxInt64}}}
 			if err := tx.Bound(one, 10); err != nil {
 				return err
 			}

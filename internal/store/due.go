@@ -1,6 +1,7 @@
 package store
 
 import (
+	"context"
 	"time"
 
 	"yalvo/internal/plan"
@@ -8,6 +9,7 @@ import (
 
 // Due is a row of due work.
 type Due struct {
+	Row  string // where it lies, for as long as it is claimed
 	Lane plan.Lane
 	Seq  int64
 	plan.Work
@@ -28,7 +30,7 @@ func (tx *Tx) AppendDue(change int64, work []plan.Work) error {
 	tx.got(work)
 	return tx.db.Exec(`
 		INSERT INTO due (change, lane, step, subject, key, doc, rank, amount)
-		SELECT nullif(?::bigint, 0), new.* FROM `+workRows+` AS new`, append([]any{change}, workArgs(work)...)...).Error
+		SELECT ?::bigint, new.* FROM `+workRows+` AS new`, append([]any{change}, workArgs(work)...)...).Error
 }
 
 const workRows = `unnest(?::smallint[], ?::smallint[], ?::smallint[], ?::bigint[], ?::bigint[], ?::bigint[], ?::bigint[])`
@@ -46,70 +48,79 @@ func workArgs(work []plan.Work) []any {
 
 // Progress is how far a turn has brought a row of due work.
 type Progress struct {
-	Seq    int64
-	Cursor int64 // where to go on, for work that is not finished
-	Rows   int64 // what the turn went over: entries, copies, documents
+	Due          // the row
+	Next   int64 // where to go on, for work that is not finished
+	Passed int64 // what the turn went over: entries, copies, documents
 }
 
-func progressArgs(progress []Progress) (seqs, cursors, rows bigints) {
+func progressArgs(progress []Progress) (rows texts, next, until, passed bigints) {
 	for _, p := range progress {
-		seqs, cursors, rows = append(seqs, p.Seq), append(cursors, p.Cursor), append(rows, p.Rows)
+		rows, next = append(rows, p.Row), append(next, p.Next)
+		until, passed = append(until, p.Until), append(passed, p.Passed)
 	}
-	return seqs, cursors, rows
+	return rows, next, until, passed
 }
 
-// FinishDue deletes work in the transaction that did it, and notes what became
-// of it if it followed from a change.
-func (tx *Tx) FinishDue(lane plan.Lane, finished []Progress) error {
+// FinishDue deletes claimed work in the transaction that did it, and notes what
+// became of it if it followed from a change. Rows are found where they lie: they
+// are locked since they were claimed.
+func (tx *Tx) FinishDue(finished []Progress) error {
 	if len(finished) == 0 {
 		return nil
 	}
-	seqs, _, rows := progressArgs(finished)
+	rows, _, _, passed := progressArgs(finished)
 	return tx.db.Exec(`
 		WITH gone AS (
-			DELETE FROM due d USING unnest(?::bigint[], ?::bigint[]) AS f (seq, rows)
-			WHERE d.lane = ? AND d.seq = f.seq
-			RETURNING d.change, d.step, d.subject, d.chunks + 1 AS chunks, d.rows + f.rows AS rows, d.attempts, d.since
+			DELETE FROM due WHERE ctid = ANY(?::tid[])
+			RETURNING ctid AS spot, change, step, subject, chunks, rows, attempts, since
 		)
 		INSERT INTO done (change, step, subject, chunks, rows, attempts, since)
-		SELECT change, step, subject, chunks, rows, attempts, since FROM gone WHERE change IS NOT NULL`, seqs, rows, lane).Error
+		SELECT g.change, g.step, g.subject, g.chunks + 1, g.rows + f.rows, g.attempts, g.since
+		FROM gone g JOIN unnest(?::tid[], ?::bigint[]) AS f (spot, rows) USING (spot)
+		WHERE g.change > 0`, rows, rows, passed).Error
+}
+
+// DeleteDue is [Tx.FinishDue] for work of which the journal says enough: what is
+// no longer due is done.
+func (tx *Tx) DeleteDue(finished []Progress) error {
+	if len(finished) == 0 {
+		return nil
+	}
+	rows, _, _, _ := progressArgs(finished)
+	return tx.db.Exec("DELETE FROM due WHERE ctid = ANY(?::tid[])", rows).Error
 }
 
 // ContinueDue records how far long steps have come and sends them to the end
 // of their lane, so that short ones are not starved.
-func (tx *Tx) ContinueDue(lane plan.Lane, reached []Progress) error {
+func (tx *Tx) ContinueDue(reached []Progress) error {
 	if len(reached) == 0 {
 		return nil
 	}
-	seqs, cursors, rows := progressArgs(reached)
+	rows, next, until, passed := progressArgs(reached)
 	return tx.db.Exec(`
-		WITH old AS (
-			DELETE FROM due d USING unnest(?::bigint[], ?::bigint[], ?::bigint[]) AS now (seq, cursor, rows)
-			WHERE d.lane = ? AND d.seq = now.seq
-			RETURNING d.lane, d.step, d.subject, d.key, d.doc, d.rank, d.amount, now.cursor, d.until, d.change, d.chunks + 1 AS chunks, d.rows + now.rows AS rows, d.since
-		)
+		WITH old AS (DELETE FROM due d WHERE d.ctid = ANY(?::tid[]) RETURNING d.ctid AS spot, d.*)
 		INSERT INTO due (lane, step, subject, key, doc, rank, amount, cursor, until, change, chunks, rows, since)
-		SELECT lane, step, subject, key, doc, rank, amount, cursor, until, change, chunks, rows, since FROM old`, seqs, cursors, rows, lane).Error
+		SELECT o.lane, o.step, o.subject, o.key, o.doc, o.rank, o.amount, now.cursor, now.until, o.change, o.chunks + 1, o.rows + now.rows, o.since
+		FROM old o JOIN unnest(?::tid[], ?::bigint[], ?::bigint[], ?::bigint[]) AS now (spot, cursor, until, rows) USING (spot)`,
+		rows, rows, next, until, passed).Error
 }
 
-// SplitDue has another worker do the part of a long step that lies after a
-// place.
-func (tx *Tx) SplitDue(lane plan.Lane, seq, after int64) error {
+// SplitDue has another worker do the part of a claimed long step that lies
+// between a place and its end. The rest goes on with a nearer end.
+func (tx *Tx) SplitDue(d Due, after int64) error {
 	return tx.db.Exec(`
-		WITH whole AS (SELECT * FROM due WHERE lane = ? AND seq = ?),
-		first AS (UPDATE due SET until = ? WHERE lane = ? AND seq = ?)
 		INSERT INTO due (lane, step, subject, key, doc, rank, amount, cursor, until, change, since)
-		SELECT lane, step, subject, key, doc, rank, amount, ?, until, change, since FROM whole`, lane, seq, after, lane, seq, after).Error
+		SELECT lane, step, subject, key, doc, rank, amount, ?, ?, change, since FROM due WHERE ctid = ?::tid`, after, d.Until, d.Row).Error
 }
 
 // PostponeDue leaves work for later without counting it as a failure.
-func (tx *Tx) PostponeDue(lane plan.Lane, seq int64, pause time.Duration) error {
-	return tx.db.Exec("UPDATE due SET not_before = clock_timestamp() + ?::interval WHERE lane = ? AND seq = ?",
-		interval(pause), lane, seq).Error
+func (tx *Tx) PostponeDue(d Due, pause time.Duration) error {
+	return tx.db.Exec("UPDATE due SET not_before = clock_timestamp() + ?::interval WHERE lane = ? AND change = ? AND seq = ?",
+		interval(pause), d.Lane, d.Change, d.Seq).Error
 }
 
 // IsDue tells whether work of some steps is due for a document that follows from
-// a change. Index: due_change (change, lane, seq).
+// a change. Key: due (lane, change, seq).
 func (tx *Tx) IsDue(lane plan.Lane, change, doc int64, steps ...plan.Step) (bool, error) {
 	some := make(bigints, len(steps))
 	for i, s := range steps {
@@ -119,4 +130,12 @@ func (tx *Tx) IsDue(lane plan.Lane, change, doc int64, steps ...plan.Step) (bool
 	err := tx.db.Raw(`
 		SELECT EXISTS (SELECT 1 FROM due WHERE change = ? AND lane = ? AND doc = ? AND step = ANY(?::smallint[]))`, change, lane, doc, some).Scan(&is).Error
 	return is, err
+}
+
+// VacuumDue clears away what is left of work that was done. The queue is small
+// and changes all the time: who claims work would pass over thousands of dead
+// rows before PostgreSQL thinks of it by itself. It leaves a table alone that
+// another service is at.
+func (s *Store) VacuumDue(ctx context.Context) error {
+	return s.upkeep.WithContext(ctx).Exec("VACUUM (SKIP_LOCKED, TRUNCATE false) due").Error
 }

@@ -54,7 +54,7 @@ func TestOnlyLanesWhoseTimeHasComeHaveWorkDue(t *testing.T) {
 		if err != nil || len(all) != 1 {
 			return fmt.Errorf("claimed %v, %v", all, err)
 		}
-		return tx.PostponeDue(plan.Counting, all[0].Seq, time.Hour)
+		return tx.PostponeDue(all[0], time.Hour)
 	})
 	due(plan.Delivering)
 }
@@ -128,7 +128,7 @@ func TestALongStepGoesToTheEndOfItsLaneAndKeepsItsPlace(t *testing.T) {
 		if err != nil {
 			return err
 		}
-		return tx.ContinueDue(plan.Delivering, []store.Progress{{Seq: due[0].Seq, Cursor: 40, Rows: 40}})
+		return tx.ContinueDue([]store.Progress{{Due: due[0], Next: 40, Passed: 40}})
 	})
 	write(t, s, func(tx *store.Tx) error {
 		due, _, err := tx.ClaimDue(plan.Delivering, 9)

@@ -11,8 +11,7 @@ import (
 // FanOut is an entry on its way into or out of its author's followers'
 // timelines: the owners after Cursor and up to Last are this turn's.
 type FanOut struct {
-	Seq      int64
-	Change   int64
+	Due      Due // the work: its Cursor is where this turn begins, its Until where it ends if others do the rest
 	Timeline plan.Number
 	Pair     plan.Number
 	Bar      plan.Number // the pair that keeps the author's entries out; 0: none
@@ -21,8 +20,6 @@ type FanOut struct {
 	Doc      int64
 	Rank     int64
 	Own      bool // the author's own timeline too
-	Cursor   int64
-	Until    int64 // where it ends, if others do the rest
 	Last     int64
 	Many     int  // how many followers those are
 	Done     bool // nobody comes after Last who is this one's
@@ -34,7 +31,7 @@ func (tx *Tx) Bound(fanOuts []FanOut, width int) error {
 	n := len(fanOuts)
 	seqs, pairs, authors, cursors, untils := make(bigints, n), make(bigints, n), make(bigints, n), make(bigints, n), make(bigints, n)
 	for i, s := range fanOuts {
-		seqs[i], pairs[i], authors[i], cursors[i], untils[i] = int64(i), int64(s.Pair), s.Author, s.Cursor, s.Until
+		seqs[i], pairs[i], authors[i], cursors[i], untils[i] = int64(i), int64(s.Pair), s.Author, s.Due.Cursor, s.Due.Until
 	}
 	var rows []struct {
 		I    int
@@ -73,8 +70,8 @@ func fanOutArgs(fanOuts []FanOut) []any {
 	cursor, last := make(bigints, n), make(bigints, n)
 	for i, s := range fanOuts {
 		timeline[i], pair[i], bar[i], both[i] = int64(s.Timeline), int64(s.Pair), int64(s.Bar), strconv.FormatBool(s.BothWays)
-		author[i], doc[i], rank[i], own[i] = s.Author, s.Doc, s.Rank, strconv.FormatBool(s.Own && s.Cursor == 0)
-		cursor[i], last[i] = s.Cursor, s.Last
+		author[i], doc[i], rank[i], own[i] = s.Author, s.Doc, s.Rank, strconv.FormatBool(s.Own && s.Due.Cursor == 0)
+		cursor[i], last[i] = s.Due.Cursor, s.Last
 	}
 	return []any{timeline, pair, bar, both, author, doc, rank, own, cursor, last}
 }
@@ -98,10 +95,10 @@ func deliverOne(s FanOut) (string, []any) {
 		FROM pairs p
 		WHERE p.kind = ? AND p.b = ? AND p.a > ? AND p.a <= ?
 		  AND EXISTS (SELECT 1 FROM posted WHERE timeline = ? AND author = ? AND rank = ? AND doc = ?)`
-	args := []any{s.Timeline, s.Rank, s.Doc, s.Author, s.Pair, s.Author, s.Cursor, s.Last, s.Timeline, s.Author, s.Rank, s.Doc}
+	args := []any{s.Timeline, s.Rank, s.Doc, s.Author, s.Pair, s.Author, s.Due.Cursor, s.Last, s.Timeline, s.Author, s.Rank, s.Doc}
 	if s.Bar != 0 {
 		sql += barredOwners
-		args = append(args, s.Bar, s.Author, s.Cursor, s.Last, s.Bar, s.Author, s.Cursor, s.Last, s.BothWays)
+		args = append(args, s.Bar, s.Author, s.Due.Cursor, s.Last, s.Bar, s.Author, s.Due.Cursor, s.Last, s.BothWays)
 	}
 	return sql, args
 }
@@ -178,7 +175,7 @@ func withdrawOne(s FanOut) statement {
 		WHERE p.kind = ? AND p.b = ? AND p.a > ? AND p.a <= ?
 		  AND e.timeline = ? AND e.owner = p.a AND e.rank = ? AND e.doc = ? AND e.author = ?
 		  AND NOT EXISTS (SELECT 1 FROM posted WHERE timeline = ? AND author = ? AND rank = ? AND doc = ?)`,
-		[]any{s.Pair, s.Author, s.Cursor, s.Last, s.Timeline, s.Rank, s.Doc, s.Author, s.Timeline, s.Author, s.Rank, s.Doc}}
+		[]any{s.Pair, s.Author, s.Due.Cursor, s.Last, s.Timeline, s.Rank, s.Doc, s.Author, s.Timeline, s.Author, s.Rank, s.Doc}}
 }
 
 // withdrawFromFollowers withdraws one entry and does not ask from whom: every
@@ -191,7 +188,7 @@ func (tx *Tx) withdrawFromFollowers(s FanOut) ([]Shortened, error) {
 		FROM cuts f JOIN pairs p ON p.kind = ? AND p.b = ? AND p.a = f.owner
 		WHERE f.timeline = ? AND f.owner > ? AND f.owner <= ? AND (f.rank, f.doc) < (?::bigint, ?::bigint)
 		ORDER BY f.timeline, f.owner
-		FOR UPDATE OF f`, s.Pair, s.Author, s.Timeline, s.Cursor, s.Last, s.Rank, s.Doc).Scan(&cut).Error
+		FOR UPDATE OF f`, s.Pair, s.Author, s.Timeline, s.Due.Cursor, s.Last, s.Rank, s.Doc).Scan(&cut).Error
 	if err != nil {
 		return nil, err
 	}
@@ -208,7 +205,7 @@ func (tx *Tx) withdrawFromFollowers(s FanOut) ([]Shortened, error) {
 // cut lost how many. It locks the cuts first.
 // Keys: pairs (kind, b, a), entries, posted.
 func (tx *Tx) Withdraw(fanOuts []FanOut) ([]Shortened, error) {
-	if len(fanOuts) == 1 && !(fanOuts[0].Own && fanOuts[0].Cursor == 0) {
+	if len(fanOuts) == 1 && !(fanOuts[0].Own && fanOuts[0].Due.Cursor == 0) {
 		return tx.withdrawFromFollowers(fanOuts[0])
 	}
 	cuts, err := tx.LockCutsOf(fanOuts)

@@ -2,7 +2,6 @@ package store
 
 import (
 	"context"
-	"strconv"
 	"time"
 
 	"yalvo/internal/plan"
@@ -142,11 +141,11 @@ func (s *Store) JournalAfter(ctx context.Context, xid, seq int64, limit int) ([]
 		Xid int64
 	}
 	err := s.db.WithContext(ctx).Raw(`
-		SELECT `+recordColumns+`, xid::text::bigint AS xid
+		SELECT `+recordColumns+`, xid
 		FROM journal
-		WHERE (xid, seq) > (?::xid8, ?::bigint) AND xid < pg_snapshot_xmin(pg_current_snapshot())
+		WHERE xid >= ? AND (xid, seq) > (?::bigint, ?::bigint) AND xid < pg_snapshot_xmin(pg_current_snapshot())::text::bigint
 		ORDER BY xid, seq
-		LIMIT ?`, strconv.FormatInt(xid, 10), seq, limit).Scan(&rows).Error
+		LIMIT ?`, xid, xid, seq, limit).Scan(&rows).Error
 	records := make([]Record, len(rows))
 	for i, r := range rows {
 		records[i], xid, seq = r.Record, r.Xid, r.Seq

@@ -5,6 +5,7 @@ import (
 	"database/sql"
 	"encoding/json"
 	"errors"
+	"strings"
 	"time"
 
 	"yalvo/internal/plan"
@@ -40,20 +41,17 @@ type PairWritten struct {
 func (tx *Tx) SetPair(w PairWrite) (PairWritten, error) {
 	b := &builder{}
 	w.begin(b)
-	onConflict := "DO NOTHING"
-	var given any
+	kind, columns, given, onConflict := "'set'", "kind, b, a", "", "DO NOTHING"
 	if w.Fields != nil {
-		given = string(w.Fields)
-		if !w.Keep {
-			onConflict = "DO UPDATE SET fields = excluded.fields WHERE pairs.fields IS DISTINCT FROM excluded.fields"
-		}
+		columns, given = "kind, b, a, fields", ", "+b.arg(string(w.Fields), "jsonb")
 	}
-	b.add(`written AS (
-		INSERT INTO pairs (kind, b, a, fields)
-		SELECT `, number(int64(w.Pair.Number)), `, t.n, f.n, `, b.arg(given, "jsonb"), `
-		FROM f, t, now, alone WHERE now.design = `, b.arg(w.Design, "int"), `
-		ON CONFLICT (kind, b, a) `, onConflict, `
-		RETURNING a, b, '{}'::jsonb AS fields, CASE WHEN xmax = 0 THEN 'set' ELSE 'changed' END AS kind),`) // xmax: zero in a row that was inserted
+	if w.Fields != nil && !w.Keep {
+		onConflict = "DO UPDATE SET fields = excluded.fields WHERE pairs.fields IS DISTINCT FROM excluded.fields"
+		kind = "CASE WHEN xmax = 0 THEN 'set' ELSE 'changed' END" // xmax: zero in a row that was inserted
+	}
+	b.add("written AS (INSERT INTO pairs (", columns, ") SELECT ", number(int64(w.Pair.Number)), ", e.t, e.f", given,
+		" FROM ends e WHERE e.design = ", b.arg(w.Design, "int"), ` ON CONFLICT (kind, b, a) `, onConflict,
+		" RETURNING a, b, NULL::jsonb AS fields, ", kind, " AS kind),")
 	return tx.writePair(b, w)
 }
 
@@ -62,31 +60,28 @@ func (tx *Tx) UnsetPair(w PairWrite) (PairWritten, error) {
 	b := &builder{}
 	w.begin(b)
 	b.add(`written AS (
-		DELETE FROM pairs p USING f, t, now, alone
-		WHERE p.kind = `, number(int64(w.Pair.Number)), ` AND p.b = t.n AND p.a = f.n AND now.design = `, b.arg(w.Design, "int"), `
+		DELETE FROM pairs p USING ends e
+		WHERE p.kind = `, number(int64(w.Pair.Number)), ` AND p.b = e.t AND p.a = e.f AND e.design = `, b.arg(w.Design, "int"), `
 		RETURNING p.a, p.b, coalesce(p.fields, '{}') AS fields, 'unset' AS kind),`)
 	return tx.writePair(b, w)
 }
 
-// begin finds and locks the ends, in ascending order. Kinds that end another,
+// begin finds the ends and locks them against removal. Kinds that end another,
 // or are ended by one, are written one at a time for the same two documents:
-// see [Tx.LockBetween].
+// see [Tx.LockBetween]. The statement is the hottest there is: every part of it
+// that PostgreSQL has to make ready costs.
 func (w PairWrite) begin(b *builder) {
-	from, to := w.Pair.From.Number, w.Pair.To.Number
-	fromKey, toKey := b.arg(w.From, "text"), b.arg(w.To, "text")
-	b.add(`WITH ends AS MATERIALIZED (
-		SELECT d.n, d.collection, d.key FROM documents d
-		WHERE d.collection = `, number(int64(from)), ` AND d.key = `, fromKey, ` OR d.collection = `, number(int64(to)), ` AND d.key = `, toKey, `
-		ORDER BY d.n FOR KEY SHARE),
-	f AS (SELECT n FROM ends WHERE collection = `, number(int64(from)), ` AND key = `, fromKey, `),
-	t AS (SELECT n FROM ends WHERE collection = `, number(int64(to)), ` AND key = `, toKey, `),
-	now AS (SELECT max(version) AS design FROM designs),
-	`)
+	alone := ""
 	if w.Pair.Opposed {
-		b.add("alone AS MATERIALIZED (SELECT ", betweenLock, " FROM f, t),\n")
-		return
+		alone = " CROSS JOIN LATERAL (SELECT " + betweenLock + ") alone"
 	}
-	b.add("alone AS (SELECT 1),\n")
+	b.add("WITH ends AS MATERIALIZED (SELECT f.n AS f, t.n AS t, now.version AS design\n",
+		"FROM (SELECT version FROM designs ORDER BY version DESC LIMIT 1) now LEFT JOIN (", lockedEnd(b, w.Pair.From, w.From), ") f ON true LEFT JOIN (",
+		lockedEnd(b, w.Pair.To, w.To), ") t ON true", alone, "),\n")
+}
+
+func lockedEnd(b *builder, c *plan.Collection, key string) string {
+	return "SELECT n FROM documents WHERE collection = " + number(int64(c.Number)) + " AND key = " + b.arg(key, "text") + " FOR KEY SHARE"
 }
 
 func (tx *Tx) writePair(b *builder, w PairWrite) (PairWritten, error) {
@@ -95,18 +90,11 @@ func (tx *Tx) writePair(b *builder, w PairWrite) (PairWritten, error) {
 		INSERT INTO journal (kind, subject, detail, actor, cause)
 		SELECT kind, `, b.arg(w.Record.Subject, "text"), `, `, b.arg(w.Record.Detail, "text"), `, `, b.arg(w.Record.Actor, "text"), `,
 			nullif(`, b.arg(w.Record.Cause, "bigint"), `, 0)
-		FROM written RETURNING seq, kind),
-	known (placeholder, n) AS (
-		SELECT `, number(plan.FromRow), `, a FROM written UNION ALL SELECT `, number(plan.ToRow), `, b FROM written),
-	followed AS (
-		INSERT INTO due (change, lane, step, subject, key, doc, rank, amount)
-		SELECT coalesce(nullif(`, b.arg(w.Change, "bigint"), `, 0), r.seq), w.lane, w.step, w.subject,
-			coalesce(k.n, w.key), coalesce(d.n, w.doc), w.rank, w.amount
-		FROM recorded r JOIN `, workRowsWith(b, w.Due, w.Anew), ` AS w (lane, step, subject, key, doc, rank, amount, anew)
-		  ON r.kind <> 'changed' OR NOT w.anew
-		LEFT JOIN known k ON k.placeholder = w.key LEFT JOIN known d ON d.placeholder = w.doc)
-	SELECT now.design, f.n, t.n, r.seq, r.kind, written.fields
-	FROM now LEFT JOIN f ON true LEFT JOIN t ON true LEFT JOIN recorded r ON true LEFT JOIN written ON true`)
+		FROM written RETURNING seq, kind)`)
+	if len(w.Due) > 0 {
+		b.add(", followed AS (", w.followed(b), ")")
+	}
+	b.add("\nSELECT e.design, e.f, e.t, r.seq, r.kind, written.fields FROM ends e LEFT JOIN recorded r ON true LEFT JOIN written ON true")
 	var out PairWritten
 	var from, to, position sql.NullInt64
 	var kind sql.NullString
@@ -119,6 +107,25 @@ func (tx *Tx) writePair(b *builder, w PairWrite) (PairWritten, error) {
 		tx.got(w.Due)
 	}
 	return out, nil
+}
+
+// followed appends the due work. What it is follows from the kind of pair
+// alone, so it stands in the text of the statement.
+func (w PairWrite) followed(b *builder) string {
+	rows := map[int64]string{plan.FromRow: "w.a", plan.ToRow: "w.b"}
+	var sometimes bool
+	values := make([]string, len(w.Due))
+	for i, work := range w.Due {
+		anew := w.Anew != nil && w.Anew[i]
+		sometimes = sometimes || anew && w.Fields != nil
+		values[i] = workValues(work, rows, number(work.Rank), anew)
+	}
+	where := ""
+	if sometimes {
+		where = " WHERE r.kind <> 'changed' OR NOT v.anew"
+	}
+	return insertDue(b, w.Change) + " FROM recorded r, written w, LATERAL (VALUES " + strings.Join(values, ", ") +
+		") AS v (lane, step, subject, key, doc, rank, amount, anew)" + where
 }
 
 // Standing is a pair as it stands.

@@ -19,13 +19,13 @@ func (s *Store) FailDue(ctx context.Context, d Due, cause error, hopeless bool, 
 		if !parked {
 			return tx.db.Exec(`
 				UPDATE due SET attempts = attempts + 1, not_before = clock_timestamp() + ?::interval
-				WHERE lane = ? AND seq = ?`, interval(firstPause<<d.Attempts), d.Lane, d.Seq).Error
+				WHERE lane = ? AND change = ? AND seq = ?`, interval(firstPause<<d.Attempts), d.Lane, d.Change, d.Seq).Error
 		}
 		return tx.db.Exec(`
-			WITH old AS (DELETE FROM due WHERE lane = ? AND seq = ? RETURNING *)
+			WITH old AS (DELETE FROM due WHERE lane = ? AND change = ? AND seq = ? RETURNING *)
 			INSERT INTO parked (seq, lane, step, subject, key, doc, rank, amount, cursor, until, change, chunks, rows, since, attempts, error)
 			SELECT seq, lane, step, subject, key, doc, rank, amount, cursor, until, change, chunks, rows, since, attempts + 1, ? FROM old`,
-			d.Lane, d.Seq, cause.Error()).Error
+			d.Lane, d.Change, d.Seq, cause.Error()).Error
 	})
 	return parked, err
 }
@@ -43,7 +43,7 @@ type Parked struct {
 func (s *Store) ParkedWork(ctx context.Context, limit int) ([]Parked, error) {
 	var rows []Parked
 	err := s.db.WithContext(ctx).Raw(`
-		SELECT lane, seq, step, subject, key, doc, rank, amount, cursor, until, coalesce(change, 0) AS change, since, attempts, parked, error
+		SELECT lane, seq, step, subject, key, doc, rank, amount, cursor, until, change, since, attempts, parked, error
 		FROM parked ORDER BY parked, seq LIMIT ?`, limit).Scan(&rows).Error
 	return rows, err
 }

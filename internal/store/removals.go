@@ -25,6 +25,6 @@ func (tx *Tx) AppendAfterRemoval(change int64, work []plan.Work) error {
 	tx.got(work)
 	return tx.db.Exec(`
 		INSERT INTO due (change, lane, step, subject, key, doc, rank, amount)
-		SELECT nullif(?::bigint, 0), w.* FROM `+workRows+` w (lane, step, subject, key, doc, rank, amount)
+		SELECT ?::bigint, w.* FROM `+workRows+` w (lane, step, subject, key, doc, rank, amount)
 		WHERE `+hangs, append([]any{change}, workArgs(work)...)...).Error
 }

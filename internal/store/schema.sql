@@ -144,7 +144,7 @@ CREATE TABLE departed (
 -- A reader that must miss nothing orders by what is visible: xid first.
 CREATE TABLE journal (
     seq     bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY,
-    xid     xid8        NOT NULL DEFAULT pg_current_xact_id(),
+    xid     bigint      NOT NULL DEFAULT pg_current_xact_id()::text::bigint,
     at      timestamptz NOT NULL DEFAULT clock_timestamp(),
     kind    text        NOT NULL,  -- created, changed, removed, set, unset
     subject text        NOT NULL,  -- the document's path, or the pair's name
@@ -156,6 +156,8 @@ CREATE TABLE journal (
 -- followed from a change.
 CREATE INDEX journal_about ON journal (hashtextextended(CASE WHEN position('/' IN subject) > 0 THEN subject ELSE detail END, 0));
 CREATE INDEX journal_cause ON journal (cause, seq) WHERE cause IS NOT NULL;
+-- For those who read on: transactions are numbered nearly as their rows lie.
+CREATE INDEX journal_xid ON journal USING brin (xid) WITH (pages_per_range = 16, autosummarize = on);
 
 -- Maintenance that a change has made necessary. Rows are appended, never
 -- merged: a worker that takes several does the merging.
@@ -170,15 +172,14 @@ CREATE TABLE due (
     amount     bigint   NOT NULL DEFAULT 0,
     cursor     bigint   NOT NULL DEFAULT 0,  -- how far a long step has come
     until      bigint   NOT NULL DEFAULT 9223372036854775807,  -- how far it has to go, where it was split among workers
-    change     bigint,                       -- the change whose reader waits for it; null: nobody waits
+    change     bigint   NOT NULL DEFAULT 0,  -- the change whose reader waits for it; 0: nobody waits; below: an audit
     chunks     integer  NOT NULL DEFAULT 0,  -- turns it has taken so far
     rows       bigint   NOT NULL DEFAULT 0,  -- what it has gone over in them
     since      timestamptz NOT NULL DEFAULT clock_timestamp(),
     attempts   smallint NOT NULL DEFAULT 0,
     not_before timestamptz,
-    PRIMARY KEY (lane, seq)
+    PRIMARY KEY (lane, change, seq)
 ) WITH (autovacuum_vacuum_scale_factor = 0, autovacuum_vacuum_threshold = 2000, autovacuum_vacuum_cost_delay = 0);
-CREATE INDEX due_change ON due (change, lane, seq);
 -- Work on timelines is claimed author by author (steps: see package plan).
 CREATE INDEX due_by_author ON due (step, subject, key, seq) WHERE lane = 3;
 CREATE INDEX due_long ON due (seq) WHERE lane = 3 AND cursor > 0 AND step IN (3, 4);
@@ -195,7 +196,7 @@ CREATE TABLE parked (
     amount   bigint   NOT NULL,
     cursor   bigint   NOT NULL,
     until    bigint   NOT NULL,
-    change   bigint,
+    change   bigint NOT NULL,
     chunks   integer NOT NULL,
     rows     bigint NOT NULL,
     since    timestamptz NOT NULL,

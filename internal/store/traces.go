@@ -78,7 +78,7 @@ type Outstanding struct {
 	Error    string
 }
 
-const outstandingColumns = `step, subject, coalesce(change, 0) AS change, since, attempts`
+const outstandingColumns = `step, subject, change, since, attempts`
 
 // OutstandingForEntry is the work that will look at a document in an owner's timeline.
 // Keys: due, parked.
@@ -182,7 +182,7 @@ type Traced struct {
 }
 
 // Trace is the work that a change has caused, done or not, by step and subject.
-// Indexes: done_change, due_change, parked_change.
+// Indexes: done_change, parked_change. Key: due (lane, change, seq).
 func (s *Store) Trace(ctx context.Context, change int64) ([]Traced, error) {
 	var found []Traced
 	err := s.db.WithContext(ctx).Raw(`
@@ -191,7 +191,7 @@ func (s *Store) Trace(ctx context.Context, change int64) ([]Traced, error) {
 		FROM (
 			SELECT step, subject, chunks, rows, attempts, since, done, NULL AS error, 'done' AS stage FROM done WHERE change = ?
 			UNION ALL
-			SELECT step, subject, chunks, rows, attempts, since, NULL, NULL, 'due' FROM due WHERE change = ?
+			SELECT step, subject, chunks, rows, attempts, since, NULL, NULL, 'due' FROM due WHERE lane BETWEEN 1 AND 7 AND change = ?
 			UNION ALL
 			SELECT step, subject, chunks, rows, attempts, since, NULL, error, 'parked' FROM parked WHERE change = ?
 		) w

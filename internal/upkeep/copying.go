@@ -137,7 +137,7 @@ func (t *turn) finishOrContinue(rows []store.Due, chunk []int64) error {
 	}
 	var on []store.Progress
 	for _, d := range rows {
-		on = append(on, store.Progress{Seq: d.Seq, Cursor: chunk[len(chunk)-1], Rows: int64(len(chunk))})
+		on = append(on, store.Progress{Due: d, Next: chunk[len(chunk)-1], Passed: int64(len(chunk))})
 	}
-	return t.Tx.ContinueDue(rows[0].Lane, on)
+	return t.Tx.ContinueDue(on)
 }

@@ -57,16 +57,21 @@ func (d deltas) amounts() store.Amounts {
 func (t *turn) count(due []store.Due) error {
 	sums := deltas{}
 	sources := map[plan.Number][]store.Due{}
-	var done []store.Due
+	var done, ofPairs []store.Due
 	for _, d := range due {
 		if d.Step == plan.Contribute {
 			sources[d.Subject] = append(sources[d.Subject], d)
 			continue
 		}
-		done = append(done, d)
-		if c := t.Plan.CountNumbered(d.Subject); c != nil { // nil: of a design that is no longer in force
+		c := t.Plan.CountNumbered(d.Subject)
+		if c != nil { // nil: of a design that is no longer in force
 			sums.add(c.In, d.Doc, c.Name, new(big.Rat).SetInt64(d.Delta()), d.Change)
 		}
+		if c != nil && c.Pair != nil && d.Attempts == 0 {
+			ofPairs = append(ofPairs, d) // a trace knows of them by the journal
+			continue
+		}
+		done = append(done, d)
 	}
 	for _, n := range slices.Sorted(maps.Keys(sources)) {
 		mine, err := t.contribute(n, sources[n], sums)
@@ -83,6 +88,10 @@ func (t *turn) count(due []store.Due) error {
 	for i := range done {
 		done[i].Rows = 1
 	}
+	if err := t.Tx.DeleteDue(progress(ofPairs)); err != nil {
+		return err
+	}
+	t.vain = len(done)+len(ofPairs) == 0
 	return t.finish(done)
 }
 

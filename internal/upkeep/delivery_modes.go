@@ -146,7 +146,7 @@ func (t *turn) fillSome(timeline *plan.Timeline, d store.Due, now store.Delivery
 
 func (t *turn) goOnAfter(d store.Due, followers []int64) error {
 	last := followers[len(followers)-1]
-	return t.Tx.ContinueDue(d.Lane, []store.Progress{{Seq: d.Seq, Cursor: last, Rows: int64(len(followers))}})
+	return t.Tx.ContinueDue([]store.Progress{{Due: d, Next: last, Passed: int64(len(followers))}})
 }
 
 // skipCollected lets entries of authors who are collected from go to nobody but
@@ -162,7 +162,7 @@ func (t *turn) skipCollected(timeline *plan.Timeline, step plan.Step, fanOuts []
 			return err
 		}
 		if now.Collected && !now.Pushing && (step == plan.Deliver || now.Clean) {
-			f.Last, f.Many, f.Done = f.Cursor, 0, true
+			f.Last, f.Many, f.Done = f.Due.Cursor, 0, true
 		}
 	}
 	return nil

@@ -40,9 +40,9 @@ func (t *turn) end(due []store.Due) error {
 	t.vain = many == 0 // all that is left is held by others
 	var on []store.Progress
 	for _, d := range due {
-		on = append(on, store.Progress{Seq: d.Seq, Cursor: d.Cursor + 1, Rows: d.Rows})
+		on = append(on, store.Progress{Due: d, Next: d.Cursor + 1, Passed: d.Rows})
 	}
-	return t.Tx.ContinueDue(plan.Ending, on)
+	return t.Tx.ContinueDue(on)
 }
 
 // withoutLater leaves out the pairs of what is forgotten while something that
@@ -63,7 +63,7 @@ func (t *turn) withoutLater(due []store.Due) ([]store.Due, error) {
 			now = append(now, d)
 			continue
 		}
-		if err := t.Tx.PostponeDue(d.Lane, d.Seq, idle); err != nil {
+		if err := t.Tx.PostponeDue(d, idle); err != nil {
 			return nil, err
 		}
 	}

@@ -48,8 +48,8 @@ func (t *turn) fanOut(timeline *plan.Timeline, due []store.Due, act func(*plan.T
 }
 
 func fanOutOf(t *plan.Timeline, d store.Due) store.FanOut {
-	f := store.FanOut{Seq: d.Seq, Timeline: d.Subject, Pair: t.Through.Number, Author: d.Key, Doc: d.Doc, Rank: d.Rank,
-		Own: t.Own && (d.Step == plan.Withdraw || d.Own()), Cursor: d.Cursor, Until: d.Until, Change: d.Change}
+	f := store.FanOut{Due: d, Timeline: d.Subject, Pair: t.Through.Number, Author: d.Key, Doc: d.Doc, Rank: d.Rank,
+		Own: t.Own && (d.Step == plan.Withdraw || d.Own())}
 	if t.Unless != nil {
 		f.Bar, f.BothWays = t.Unless.Number, t.Timeline.Unless.EitherWay
 	}
@@ -57,31 +57,32 @@ func fanOutOf(t *plan.Timeline, d store.Due) store.FanOut {
 }
 
 // advance notes how far entries have come.
-func (t *turn) advance(fanOuts []store.FanOut, repeated []int64) error {
+func (t *turn) advance(fanOuts []store.FanOut, repeated []store.Due) error {
 	var done, on []store.Progress
-	for _, seq := range repeated {
-		done = append(done, store.Progress{Seq: seq})
+	for _, d := range repeated {
+		done = append(done, store.Progress{Due: d})
 	}
 	for _, f := range fanOuts {
-		p := store.Progress{Seq: f.Seq, Cursor: f.Last, Rows: int64(f.Many)}
+		p := store.Progress{Due: f.Due, Next: f.Last, Passed: int64(f.Many)}
 		if f.Done {
 			done = append(done, p)
 			continue
 		}
 		on = append(on, p)
 	}
-	if err := t.Tx.FinishDue(plan.Delivering, done); err != nil {
+	if err := t.Tx.FinishDue(done); err != nil {
 		return err
 	}
-	return t.Tx.ContinueDue(plan.Delivering, on)
+	return t.Tx.ContinueDue(on)
 }
 
 // share splits entries that have a long way to go among the workers, when they
 // have come through their first followers. Row numbers are spread evenly enough
 // among an author's followers to be split by value.
 func (t *turn) share(fanOuts []store.FanOut) error {
-	for _, f := range fanOuts {
-		if f.Done || f.Cursor != 0 {
+	for i := range fanOuts {
+		f := &fanOuts[i]
+		if f.Done || f.Due.Cursor != 0 {
 			continue
 		}
 		end, err := t.Tx.LastFollower(f.Pair, f.Author)
@@ -93,9 +94,11 @@ func (t *turn) share(fanOuts []store.FanOut) error {
 			continue
 		}
 		for n := fanOutWorkers - 1; n > 0; n-- {
-			if err := t.Tx.SplitDue(plan.Delivering, f.Seq, f.Last+int64(n)*part); err != nil {
+			after := f.Last + int64(n)*part
+			if err := t.Tx.SplitDue(f.Due, after); err != nil {
 				return err
 			}
+			f.Due.Until = after
 		}
 	}
 	return nil
@@ -103,7 +106,7 @@ func (t *turn) share(fanOuts []store.FanOut) error {
 
 // withoutRepeats leaves one of several fresh rows for the same entry. They are
 // merged only if they wait for the same change.
-func withoutRepeats(due []store.Due) (kept []store.Due, repeated []int64) {
+func withoutRepeats(due []store.Due) (kept []store.Due, repeated []store.Due) {
 	type entry struct {
 		author, doc int64
 		rank        int64
@@ -114,7 +117,7 @@ func withoutRepeats(due []store.Due) (kept []store.Due, repeated []int64) {
 		e := entry{d.Key, d.Doc, d.Rank, d.Change}
 		switch {
 		case seen[e]:
-			repeated = append(repeated, d.Seq)
+			repeated = append(repeated, d)
 		case placed[d.Doc]: // the same entry for another author or reader: its own turn
 		default:
 			seen[e], placed[d.Doc] = true, true
@@ -136,7 +139,7 @@ func (t *turn) takeBack(timeline *plan.Timeline, fanOuts []store.FanOut) error {
 	if err != nil {
 		return err
 	}
-	if err := t.shorten(cut, fanOuts[0].Change); err != nil {
+	if err := t.shorten(cut, fanOuts[0].Due.Change); err != nil {
 		return err
 	}
 	for _, f := range fanOuts {
@@ -167,7 +170,7 @@ func (t *turn) deliverToNewAuthor(timeline *plan.Timeline, f store.FanOut) error
 			return err
 		}
 		entry := plan.Entry{Timeline: f.Timeline, Author: p.Target, Doc: f.Doc, Rank: rank}
-		return t.Tx.AppendDue(f.Change, []plan.Work{plan.DeliverEntry(entry, timeline.Own)})
+		return t.Tx.AppendDue(f.Due.Change, []plan.Work{plan.DeliverEntry(entry, timeline.Own)})
 	}
 	return nil
 }

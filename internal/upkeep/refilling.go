@@ -25,7 +25,7 @@ func (t *turn) refill(timeline *plan.Timeline, d store.Due) error {
 			return err
 		}
 		if !ended {
-			return t.Tx.PostponeDue(d.Lane, d.Seq, idle)
+			return t.Tx.PostponeDue(d, idle)
 		}
 	}
 	cuts, err := t.Tx.LockCuts(d.Subject, []int64{d.Doc})
@@ -48,7 +48,7 @@ func (t *turn) refill(timeline *plan.Timeline, d store.Due) error {
 	if err := t.Tx.Refill(timeline, d.Doc); err != nil {
 		return err
 	}
-	return t.Tx.ContinueDue(d.Lane, []store.Progress{{Seq: d.Seq, Cursor: verifying}})
+	return t.Tx.ContinueDue([]store.Progress{{Due: d, Next: verifying}})
 }
 
 // verify takes out of one timeline what the facts do not justify. It holds the
@@ -77,7 +77,7 @@ func (t *turn) verify(timeline *plan.Timeline, d store.Due) error {
 		return err
 	}
 	if len(mine) < len(authors) {
-		return t.Tx.PostponeDue(d.Lane, d.Seq, idle)
+		return t.Tx.PostponeDue(d, idle)
 	}
 	return t.finish([]store.Due{d})
 }

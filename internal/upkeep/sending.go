@@ -130,9 +130,7 @@ func (w *Workers) sendLeased(ctx context.Context, client *http.Client, l leased)
 	}
 	defer w.Settle()
 	if err == nil {
-		return w.Store.Write(ctx, func(tx *store.Tx) error {
-			return tx.FinishDue(plan.Sending, []store.Progress{{Seq: l.due.Seq, Rows: 1}})
-		})
+		return w.Store.FinishLeased(ctx, l.due)
 	}
 	parked, failErr := w.Store.FailDue(ctx, l.due, err, running.IsHopeless(err), w.Patience.Pause)
 	w.Log.Warn("sending failed", "trigger", trigger.Name, "attempt", l.due.Attempts+1, "parked", parked, "error", err)

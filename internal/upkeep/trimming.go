@@ -59,7 +59,7 @@ func (t *turn) trim(due []store.Due) error {
 		if last {
 			err = t.finish([]store.Due{d})
 		} else {
-			err = t.Tx.ContinueDue(d.Lane, []store.Progress{{Seq: d.Seq, Cursor: reached}})
+			err = t.Tx.ContinueDue([]store.Progress{{Due: d, Next: reached}})
 		}
 		if err != nil {
 			return err

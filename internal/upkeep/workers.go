@@ -23,6 +23,7 @@ type Workers struct {
 	Forgetting func(ctx context.Context, u facts.Unit, c *plan.Collection, docs []store.Document, forgotten int64) error
 
 	inserted atomic.Int64 // entries written since this service last trimmed the timelines
+	finished atomic.Int64 // rows of due work taken since it last cleared the queue
 	stop     context.CancelFunc
 	group    sync.WaitGroup
 }
@@ -58,15 +59,27 @@ func (w *Workers) Stop() {
 // whose time has come.
 const idle = 100 * time.Millisecond
 
+// clearAfter is how many rows of due work leave enough behind for the queue to
+// be cleared, and clearEvery how often that is looked at.
+const (
+	clearAfter = 2000
+	clearEvery = time.Second
+)
+
 // poll wakes a worker of each lane that has work due: one look for all of
 // them, so that a service with nothing to do takes next to nothing. The same
 // look tells whether another service has applied a design.
 func (w *Workers) poll(ctx context.Context) {
+	cleared := time.Now()
 	for ctx.Err() == nil {
 		lanes, design, err := w.Store.LanesDue(ctx)
 		if err == nil {
 			w.Wake(lanes...)
 			err = w.TakeUp(ctx, design)
+		}
+		if err == nil && w.finished.Load() > clearAfter && time.Since(cleared) > clearEvery {
+			w.finished.Store(0)
+			cleared, err = time.Now(), w.Store.VacuumDue(ctx)
 		}
 		if err != nil && ctx.Err() == nil {
 			w.Log.Error("looking for due work", "error", err)
@@ -155,6 +168,7 @@ func (w *Workers) turn(ctx context.Context, l lane, claim claim) (outcome, error
 		err = w.oneByOne(ctx, v, l, claimed)
 		w.Wake(plan.Lanes...)
 	}
+	w.finished.Add(int64(len(claimed)))
 	w.Wake(t.Tx.Lanes()...)
 	w.Settle()
 	if t.vain {
@@ -167,7 +181,7 @@ func (w *Workers) turn(ctx context.Context, l lane, claim claim) (outcome, error
 func (w *Workers) oneByOne(ctx context.Context, v *running.Version, l lane, claimed []store.Due) error {
 	for _, d := range claimed {
 		err := l.begin(w.Store)(ctx, func(tx *store.Tx) error {
-			mine, there, design, err := tx.ClaimOne(d.Lane, d.Seq)
+			mine, there, design, err := tx.ClaimOne(d)
 			if err != nil || !there {
 				return err
 			}
@@ -211,9 +225,13 @@ func (t *turn) finish(due []store.Due) error {
 	if len(due) == 0 {
 		return nil
 	}
-	finished := make([]store.Progress, len(due))
+	return t.Tx.FinishDue(progress(due))
+}
+
+func progress(due []store.Due) []store.Progress {
+	all := make([]store.Progress, len(due))
 	for i, d := range due {
-		finished[i] = store.Progress{Seq: d.Seq, Rows: d.Rows}
+		all[i] = store.Progress{Due: d, Passed: d.Rows}
 	}
-	return t.Tx.FinishDue(due[0].Lane, finished)
+	return all
 }
