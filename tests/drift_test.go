@@ -8,6 +8,7 @@ import "fmt"
 func (w world) noDrift() {
 	w.t.Helper()
 	w.Settle()
+	w.noDeadlock()
 	number := func(kind, name string) string {
 		return fmt.Sprintf("(SELECT n FROM numbers WHERE kind = '%s' AND name = '%s')", kind, name)
 	}
@@ -43,5 +44,14 @@ func (w world) noDrift() {
 		if n := w.Number(sql); n != 0 {
 			w.t.Errorf("drift: %s: %d", what, n)
 		}
+	}
+}
+
+// noDeadlock tells whether PostgreSQL has had to end a transaction because it
+// and another waited for each other.
+func (w world) noDeadlock() {
+	w.T.Helper()
+	if many := w.Number("SELECT deadlocks FROM pg_stat_database WHERE datname = current_database()"); many != 0 {
+		w.T.Errorf("%d deadlocks", many)
 	}
 }

@@ -459,6 +459,7 @@ func (th *throng) consequences() []deed {
 func (th *throng) asTheModelSays() {
 	th.t.Helper()
 	th.Settle()
+	th.noDeadlock()
 	th.until("everything is forgotten", func() bool { return th.Number("SELECT count(*) FROM forgotten WHERE report IS NULL") == 0 })
 	m := th.model()
 	th.readTimes(m)

@@ -14,42 +14,54 @@ import (
 func StoredDifferently(a, b *Design) []string {
 	was, is := a.stored(), b.stored()
 	differ := map[string]bool{}
-	for name, meaning := range was {
-		differ[name] = is[name] != meaning
+	for thing, meaning := range was {
+		if is[thing] != meaning {
+			differ[thing.name] = true
+		}
 	}
-	for name, meaning := range is {
-		differ[name] = was[name] != meaning
+	for thing := range is {
+		if _, there := was[thing]; !there {
+			differ[thing.name] = true
+		}
 	}
-	maps.DeleteFunc(differ, func(_ string, differs bool) bool { return !differs })
 	return slices.Sorted(maps.Keys(differ))
 }
 
-// stored says, by name, what is stored of everything in a design.
-func (d *Design) stored() map[string]string {
-	all := map[string]string{"accounts": nameOf(d.Accounts), "app": d.App}
+// thing is something of a design. A pair and a timeline may have one name.
+type thing struct{ kind, name string }
+
+// stored says what is stored of everything in a design.
+func (d *Design) stored() map[thing]string {
+	all := map[thing]string{{"design", "accounts"}: nameOf(d.Accounts), {"design", "app"}: d.App}
 	for _, c := range d.Collections {
-		all[c.Name] = "collection under " + nameOf(c.Under)
+		all[thing{"collection", c.Name}] = "collection under " + nameOf(c.Under)
 		for _, f := range c.Fields {
-			all[c.Name+"."+f.Name] = f.stored()
+			all[thing{"field", c.Name + "." + f.Name}] = f.stored()
 		}
 		for _, k := range c.Kept {
-			all[c.Name+"."+k.Name] = k.stored()
+			all[thing{"kept", c.Name + "." + k.Name}] = k.stored()
 		}
 	}
 	for _, p := range d.Pairs {
-		all[p.Name] = fmt.Sprint("pair ", nameOf(p.From), nameOf(p.To), " ", p.FromCalls, p.ToCalls, p.Self,
+		all[thing{"pair", p.Name}] = fmt.Sprint("pair ", nameOf(p.From), nameOf(p.To), " ", p.FromCalls, p.ToCalls, p.Self,
 			namesOf(p.Dissolves, func(p *Pair) string { return p.Name }), storedFields(p.Fields))
 	}
 	for _, t := range d.Timelines {
-		all[t.Name] = fmt.Sprint("timeline ", nameOf(t.Owner), nameOf(t.Entries), t.By.Name, t.Through.Name, t.Own, t.Length, t.Deliver, t.Above)
-		if t.Order != nil {
-			all[t.Name] += " by " + t.Order.Name
-		}
-		if t.Unless != nil {
-			all[t.Name] += fmt.Sprint(" unless ", t.Unless.Paired.Name, t.Unless.EitherWay)
-		}
+		all[thing{"timeline", t.Name}] = t.stored()
 	}
 	return all
+}
+
+func (t *Timeline) stored() string {
+	s := fmt.Sprint("timeline ", nameOf(t.Owner), nameOf(t.Entries), t.By.Name, t.Through.Name, t.Own, t.Length, t.Deliver,
+		t.Above)
+	if t.Order != nil {
+		s += " by " + t.Order.Name
+	}
+	if t.Unless != nil {
+		s += fmt.Sprint(" unless ", t.Unless.Paired.Name, t.Unless.EitherWay)
+	}
+	return s
 }
 
 func (f *Field) stored() string {

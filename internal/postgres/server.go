@@ -194,6 +194,10 @@ func (s *Server) adopt(ctx context.Context) bool {
 	if pidErr != nil || portErr != nil || syscall.Kill(pid, 0) != nil {
 		return false
 	}
+	if !s.isOurs(pid) {
+		s.disown(lines)
+		return false
+	}
 	s.port = port
 	answered, cancel := context.WithTimeout(ctx, 30*time.Second)
 	defer cancel()
@@ -206,6 +210,32 @@ func (s *Server) adopt(ctx context.Context) bool {
 	}
 	s.process = process
 	return true
+}
+
+// isOurs tells whether a process is a PostgreSQL on the folder, and not
+// something else that has got its number since. It works in its data folder.
+func (s *Server) isOurs(pid int) bool {
+	process := fmt.Sprintf("/proc/%d/", pid)
+	name, err := os.ReadFile(process + "comm")
+	if err != nil {
+		return true // not to be told here
+	}
+	in, err := os.Readlink(process + "cwd")
+	return strings.TrimSpace(string(name)) == "postgres" && (err != nil || in == s.data)
+}
+
+// nobody is a number that no process can have (PID_MAX_LIMIT of Linux).
+const nobody = "4194304"
+
+// disown takes the process number out of PostgreSQL's lock file, whose process
+// is gone: a server would not start while something has that number. The rest
+// of the file tells it whether other processes of the old one still live.
+func (s *Server) disown(lines []string) {
+	lines[0] = nobody
+	lock := filepath.Join(s.data, "postmaster.pid")
+	if err := os.WriteFile(lock, []byte(strings.Join(lines, "\n")), 0o600); err != nil {
+		s.log.Warn("PostgreSQL's lock file names another program's process and could not be changed", "file", lock, "error", err)
+	}
 }
 
 func (s *Server) launch(bin string, as *account, scratch bool) error {

@@ -3,6 +3,7 @@ package postgres_test
 import (
 	"context"
 	"errors"
+	"fmt"
 	"log/slog"
 	"os"
 	"path/filepath"
@@ -74,25 +75,27 @@ func TestAServerKeepsItsDataAndSurvivesWhatIsLeftBehind(t *testing.T) {
 	if err := first.Stop(); err != nil {
 		t.Fatal(err)
 	}
-	t.Run("a stale lock file", func(t *testing.T) {
-		stale := filepath.Join(dir, "postgres", "postmaster.pid")
-		if err := os.WriteFile(stale, []byte("4194303\n"+dir+"\n0\n1\n\n127.0.0.1\n"), 0o600); err != nil {
-			t.Fatal(err)
-		}
-		if err := os.Chmod(stale, 0o644); err != nil {
-			t.Fatal(err)
-		}
-		again, err := run(t, dir)
-		if err != nil {
-			t.Fatal(err)
-		}
-		if got := query(t, again, "SELECT word FROM kept"); got != "heron" {
-			t.Errorf("got %q", got)
-		}
-		if err := again.Stop(); err != nil {
-			t.Error(err)
-		}
-	})
+	for what, pid := range map[string]int{"a stale lock file": 4194303, "another program has got the process number": os.Getpid()} {
+		t.Run(what, func(t *testing.T) {
+			stale := filepath.Join(dir, "postgres", "postmaster.pid")
+			if err := os.WriteFile(stale, fmt.Appendf(nil, "%d\n%s\n0\n1\n\n127.0.0.1\n", pid, dir), 0o600); err != nil {
+				t.Fatal(err)
+			}
+			if err := os.Chmod(stale, 0o644); err != nil {
+				t.Fatal(err)
+			}
+			again, err := run(t, dir)
+			if err != nil {
+				t.Fatal(err)
+			}
+			if got := query(t, again, "SELECT word FROM kept"); got != "heron" {
+				t.Errorf("got %q", got)
+			}
+			if err := again.Stop(); err != nil {
+				t.Error(err)
+			}
+		})
+	}
 }
 
 // A killed service leaves its PostgreSQL running. The kernel has dropped its

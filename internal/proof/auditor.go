@@ -31,7 +31,7 @@ func (p *Prover) auditor(ctx context.Context) {
 			err = p.auditIfDue(ctx)
 		}
 		if err != nil && ctx.Err() == nil {
-			p.Log.Error("audit", "error", err)
+			p.Trouble("audit", err)
 		}
 		if more && err == nil {
 			continue

@@ -17,6 +17,7 @@ type App struct {
 	Signals
 
 	inForce atomic.Pointer[Version]
+	outage  outage
 }
 
 // New makes an app on a store and takes up the design applied last, if any.

@@ -30,7 +30,7 @@ type mistake struct {
 // Error is the problem's detail.
 func (p *problem) Error() string { return p.Detail }
 
-// The codes of problems that never reach the running.
+// The codes of problems that no refusal of the app stands for.
 const (
 	codeBadRequest = "bad-request"
 	codeNotJSON    = "not-json"
@@ -38,6 +38,7 @@ const (
 	codeMediaType  = "media-type"
 	codeBadCursor  = "bad-cursor"
 	codeNoRoute    = "no-route"
+	codeNoDatabase = "no-database"
 	codeInternal   = "internal"
 )
 
@@ -71,7 +72,7 @@ func (s *Server) answerError(c *echo.Context, err error) {
 		return
 	}
 	p := s.problemOf(c, err)
-	if p.Code == running.CodeNotYet {
+	if p.Status == http.StatusServiceUnavailable {
 		c.Response().Header().Set("Retry-After", "1")
 	}
 	c.Response().Header().Set(echo.HeaderContentType, echo.MIMEApplicationProblemJSON)
@@ -99,6 +100,10 @@ func (s *Server) problemOf(c *echo.Context, err error) *problem {
 	}
 	if c.Request().Context().Err() != nil {
 		return newProblem(http.StatusServiceUnavailable, codeInternal, "the request was given up")
+	}
+	if s.App.IsAway(err) {
+		return newProblem(http.StatusServiceUnavailable, codeNoDatabase, "the database is away: try again; a write that "+
+			"may have been made is made once if it is repeated with its id or Idempotency-Key")
 	}
 	s.log.Error("request failed", "method", c.Request().Method, "path", c.Request().URL.Path, "error", err)
 	return newProblem(http.StatusInternalServerError, codeInternal, "the service could not answer; its log says why")

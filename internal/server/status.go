@@ -18,8 +18,7 @@ func (s *Server) healthz(c *echo.Context) error {
 // readyz: the database answers. Without a design the service is ready for one.
 func (s *Server) readyz(c *echo.Context) error {
 	if err := s.Reading.Ready(c.Request().Context()); err != nil {
-		s.log.Error("not ready", "error", err)
-		return newProblem(http.StatusServiceUnavailable, codeInternal, "the database does not answer")
+		return err
 	}
 	return c.JSON(http.StatusOK, map[string]string{"status": "ready"})
 }

@@ -28,7 +28,7 @@ func (w *Workers) maintain(ctx context.Context) {
 		}
 		for _, chore := range []func(context.Context) error{w.trimIfGrown, w.dropOld} {
 			if err := chore(ctx); err != nil && ctx.Err() == nil {
-				w.Log.Error("maintenance", "error", err)
+				w.Trouble("maintenance", err)
 			}
 		}
 	}

@@ -70,13 +70,13 @@ func (w *Workers) sender(ctx context.Context) {
 	for ctx.Err() == nil {
 		l, there, err := w.nextToSend(ctx, under)
 		if err != nil && ctx.Err() == nil {
-			w.Log.Error("sending", "error", err)
+			w.Trouble("sending", err)
 		}
 		if there && err == nil {
 			under.add(l.due.Subject, 1)
 			group.Go(func() {
 				if err := w.sendLeased(ctx, client, l); err != nil && ctx.Err() == nil {
-					w.Log.Error("sending", "error", err)
+					w.Trouble("sending", err)
 				}
 				under.add(l.due.Subject, -1)
 				w.Wake(plan.Sending)

@@ -74,6 +74,7 @@ func (w *Workers) poll(ctx context.Context) {
 	for ctx.Err() == nil {
 		lanes, design, err := w.Store.LanesDue(ctx)
 		if err == nil {
+			w.Back()
 			w.Wake(lanes...)
 			err = w.TakeUp(ctx, design)
 		}
@@ -82,7 +83,7 @@ func (w *Workers) poll(ctx context.Context) {
 			cleared, err = time.Now(), w.Store.VacuumDue(ctx)
 		}
 		if err != nil && ctx.Err() == nil {
-			w.Log.Error("looking for due work", "error", err)
+			w.Trouble("looking for due work", err)
 		}
 		rest(ctx, idle)
 	}
@@ -100,7 +101,7 @@ func (w *Workers) work(ctx context.Context, name plan.Lane, l lane, claim claim)
 		began := time.Now()
 		result, err := w.turn(ctx, l, claim)
 		if err != nil && ctx.Err() == nil {
-			w.Log.Error("due work", "lane", name, "error", err)
+			w.Trouble("due work", err, "lane", name)
 		}
 		switch {
 		case result == worked && err == nil:
@@ -164,7 +165,7 @@ func (w *Workers) turn(ctx context.Context, l lane, claim claim) (outcome, error
 	if len(claimed) == 0 {
 		return nothingDue, err
 	}
-	if err != nil && ctx.Err() == nil {
+	if err != nil && ctx.Err() == nil && !w.IsAway(err) {
 		err = w.oneByOne(ctx, v, l, claimed)
 		w.Wake(plan.Lanes...)
 	}
@@ -198,6 +199,8 @@ func (w *Workers) oneByOne(ctx context.Context, v *running.Version, l lane, clai
 			return ctx.Err()
 		case errors.Is(err, running.ErrMoved):
 			return w.Reload(ctx) // that was no failure of the work
+		case w.IsAway(err):
+			return err // nor was that
 		}
 		if err := w.fail(ctx, d, err); err != nil {
 			return err

@@ -1,0 +1,64 @@
+package running
+
+import (
+	"sync"
+	"time"
+
+	"yalvo/internal/store"
+)
+
+// outage is the time for which the database is away.
+type outage struct {
+	mu    sync.Mutex
+	since time.Time // zero while it answers
+}
+
+// begins tells whether this is the first one hears of it.
+func (o *outage) begins() bool {
+	o.mu.Lock()
+	defer o.mu.Unlock()
+	if !o.since.IsZero() {
+		return false
+	}
+	o.since = time.Now()
+	return true
+}
+
+// ends tells how long it was, 0 if there was none.
+func (o *outage) ends() time.Duration {
+	o.mu.Lock()
+	defer o.mu.Unlock()
+	if o.since.IsZero() {
+		return 0
+	}
+	long := time.Since(o.since)
+	o.since = time.Time{}
+	return long
+}
+
+// IsAway tells of an error whether it is that the database cannot be reached.
+// Of a whole outage the log has two lines, one at its beginning and one at its
+// end, however many requests and workers meet it.
+func (a *App) IsAway(err error) bool {
+	if !store.IsAway(err) {
+		return false
+	}
+	if a.outage.begins() {
+		a.Log.Error("the database is away: requests are answered with 503 until it is back", "error", err)
+	}
+	return true
+}
+
+// Back says that the database has answered.
+func (a *App) Back() {
+	if long := a.outage.ends(); long > 0 {
+		a.Log.Info("the database is back", "after", long.Round(time.Millisecond))
+	}
+}
+
+// Trouble logs an error of work that nobody waits for.
+func (a *App) Trouble(doing string, err error, more ...any) {
+	if !a.IsAway(err) {
+		a.Log.Error(doing, append(more, "error", err)...)
+	}
+}

@@ -1,0 +1,27 @@
+package store
+
+import (
+	"database/sql/driver"
+	"errors"
+	"io"
+	"net"
+	"strings"
+
+	"github.com/jackc/pgx/v5/pgconn"
+)
+
+// IsAway tells of an error whether the database could not be reached, or has
+// cut the connection: SQLSTATE classes 08, connection exception, and 57P,
+// operator intervention (PostgreSQL, appendix A). Whether what was asked last
+// was carried out is not known then.
+func IsAway(err error) bool {
+	var pg *pgconn.PgError
+	if errors.As(err, &pg) {
+		return strings.HasPrefix(pg.Code, "08") || strings.HasPrefix(pg.Code, "57P")
+	}
+	var dial *pgconn.ConnectError
+	var network net.Error
+	return errors.As(err, &dial) || errors.Is(err, driver.ErrBadConn) || errors.Is(err, io.ErrUnexpectedEOF) ||
+		errors.Is(err, io.EOF) || errors.Is(err, net.ErrClosed) || errors.As(err, &network) && !network.Timeout() ||
+		err != nil && strings.Contains(err.Error(), "conn closed")
+}
