@@ -24,9 +24,10 @@ func (c *Client) About(ctx context.Context) (About, error) {
 
 // Applied says what applying a design did.
 type Applied struct {
-	Version int    `json:"version"`
-	Changed bool   `json:"changed"`
-	Rules   []Rule `json:"rules"`
+	Version int      `json:"version"`
+	Changed bool     `json:"changed"`
+	Without []string `json:"without,omitempty"` // services that have not taken it up yet
+	Rules   []Rule   `json:"rules"`
 }
 
 // Rule is one derived trigger in words: what is done by itself, and when.

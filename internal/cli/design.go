@@ -106,6 +106,9 @@ func (a *app) apply() *cli.Command {
 			if c.Bool("json") {
 				return a.json(got)
 			}
+			for _, service := range got.Without {
+				fmt.Fprintf(a.out, "Not taken up yet by %s: it works by the design before until it can.\n", service)
+			}
 			if !got.Changed {
 				fmt.Fprintf(a.out, "%s runs this design already, as version %d.\n", d.App, got.Version)
 				return nil

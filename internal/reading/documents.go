@@ -12,8 +12,9 @@ import (
 // Reader reads an app.
 type Reader struct {
 	*running.App
-	owners  owners // whose timelines were read lately
-	counted countCache
+	owners   owners // whose timelines were read lately
+	counted  countCache
+	watchers watchers
 }
 
 // New makes a reader of an app.

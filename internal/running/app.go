@@ -12,17 +12,19 @@ import (
 
 // App is the app that a service runs.
 type App struct {
+	Name  string // the service's, for other services and messages
 	Store *store.Store
 	Log   *slog.Logger
 	Signals
 
 	inForce atomic.Pointer[Version]
 	outage  outage
+	signed  signed
 }
 
 // New makes an app on a store and takes up the design applied last, if any.
-func New(ctx context.Context, s *store.Store, log *slog.Logger) (*App, error) {
-	a := &App{Store: s, Log: log, Signals: newSignals()}
+func New(ctx context.Context, name string, s *store.Store, log *slog.Logger) (*App, error) {
+	a := &App{Name: name, Store: s, Log: log, Signals: newSignals()}
 	return a, a.Reload(ctx)
 }
 

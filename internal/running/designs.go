@@ -14,6 +14,7 @@ import (
 type Applied struct {
 	Version int
 	Changed bool
+	Without []string // services that have not taken it up yet
 }
 
 // Apply puts a checked design in force. In this release a design can be changed
@@ -23,7 +24,7 @@ func (a *App) Apply(ctx context.Context, file string, d *design.Design) (Applied
 	if now, applied, err := a.Store.CurrentDesign(ctx); err != nil {
 		return Applied{}, err
 	} else if applied && now.Source == string(d.Source) {
-		return Applied{now.Version, false}, a.Reload(ctx)
+		return a.takenUp(ctx, false)
 	}
 	err := a.Store.Write(ctx, func(tx *store.Tx) error {
 		if err := tx.LockDesign(); err != nil {
@@ -37,10 +38,17 @@ func (a *App) Apply(ctx context.Context, file string, d *design.Design) (Applied
 	if err != nil {
 		return Applied{}, err
 	}
+	return a.takenUp(ctx, true)
+}
+
+// takenUp is the answer when this service and the others work by the design.
+func (a *App) takenUp(ctx context.Context, changed bool) (Applied, error) {
 	if err := a.Reload(ctx); err != nil {
 		return Applied{}, err
 	}
-	return Applied{a.inForce.Load().Number, true}, nil
+	version := a.inForce.Load().Number
+	without, err := a.others(ctx, version)
+	return Applied{version, changed, without}, err
 }
 
 // fitsWhatIsStored: a design in use can change in what is not stored.

@@ -70,6 +70,7 @@ func (s *Server) getDesign(c *echo.Context) error {
 type applied struct {
 	Version int         `json:"version"`
 	Changed bool        `json:"changed"`
+	Without []string    `json:"without,omitempty"` // services that go on with the design before it for now
 	Rules   []plan.Rule `json:"rules"`
 }
 
@@ -95,7 +96,7 @@ func (s *Server) putDesign(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	return c.JSON(http.StatusOK, applied{got.Version, got.Changed, p.Rules()})
+	return c.JSON(http.StatusOK, applied{got.Version, got.Changed, got.Without, p.Rules()})
 }
 
 // designProblem lists what is wrong with a design; the pointer is a place in the file.

@@ -87,10 +87,8 @@ func (s *Server) timelinePage(c *echo.Context, timeline, owner string, page read
 	return timelinePage{got.Entries, next}, err
 }
 
-const (
-	lookAgain = 250 * time.Millisecond // for work done by other processes
-	heartbeat = 15 * time.Second       // keeps proxies from closing a quiet stream
-)
+// heartbeat keeps proxies from closing a quiet stream.
+const heartbeat = 15 * time.Second
 
 // stream sends the first page of a timeline whenever it differs from the one
 // sent last (HTML Living Standard, server-sent events). The event's id stands
@@ -101,13 +99,18 @@ func (s *Server) stream(c *echo.Context, timeline, owner string) error {
 	if err != nil {
 		return err
 	}
+	watch, err := s.Reading.Watch(c.Request().Context(), timeline, owner, page)
+	if err != nil {
+		return err
+	}
 	sent := c.Request().Header.Get("Last-Event-ID")
 	var begun bool
 	quiet := time.NewTicker(heartbeat)
 	defer quiet.Stop()
+	read := func() {}
 	for {
-		changed := s.App.Settled()
 		got, err := s.timelinePage(c, timeline, owner, page)
+		read()
 		if err != nil {
 			return err
 		}
@@ -122,9 +125,19 @@ func (s *Server) stream(c *echo.Context, timeline, owner string) error {
 			}
 			sent = id
 		}
+		if read = s.waitForChange(c, watch, quiet); read == nil {
+			return nil
+		}
+	}
+}
+
+// waitForChange waits until the page may have changed, and answers what to call
+// when it has been read again; nil if the stream has ended.
+func (s *Server) waitForChange(c *echo.Context, watch *reading.Watch, quiet *time.Ticker) func() {
+	for {
 		select {
-		case <-changed:
-		case <-time.After(lookAgain):
+		case read := <-watch.Changed():
+			return read
 		case <-quiet.C:
 			if err := send(c, []byte(": still here\n\n")); err != nil {
 				return nil

@@ -96,7 +96,7 @@ func (s *Service) start(ctx context.Context, o Options, listener net.Listener) e
 	if s.store, err = store.Open(ctx, s.Database, connections); err != nil {
 		return err
 	}
-	app, err := running.New(ctx, s.store, o.Log)
+	app, err := running.New(ctx, fmt.Sprintf("%s, process %d", s.Address, os.Getpid()), s.store, o.Log)
 	if err != nil {
 		return err
 	}

@@ -177,28 +177,32 @@ func (s *Store) FinishLeased(ctx context.Context, d Due) error {
 	})
 }
 
-// LanesDue are the lanes that have work whose time has come, taken or not, and
-// the version of the design in force, 0 if there is none. Key: due (lane, ...).
-func (s *Store) LanesDue(ctx context.Context) ([]plan.Lane, int, error) {
+// Look is what a service finds that looks for work.
+type Look struct {
+	Lanes   []plan.Lane // those with work whose time has come, taken or not
+	Design  int         // the version in force, 0 if there is none
+	Session int         // of the database, that was asked in
+}
+
+// LookForWork looks, always in one session. Key: due (lane, ...).
+func (s *Store) LookForWork(ctx context.Context) (Look, error) {
 	var rows []struct {
-		Lane   plan.Lane
-		Design int
+		Lane            plan.Lane
+		Design, Session int
 	}
-	err := s.upkeep.WithContext(ctx).Raw(`
-		SELECT coalesce(l.lane, 0) AS lane, coalesce(now.version, 0) AS design
+	err := s.looking.WithContext(ctx).Raw(`
+		SELECT coalesce(l.lane, 0) AS lane, coalesce(now.version, 0) AS design, pg_backend_pid() AS session
 		FROM (SELECT max(version) AS version FROM designs) now
 		LEFT JOIN LATERAL (
 			SELECT lane FROM generate_series(?::int, ?::int) lane
 			WHERE EXISTS (SELECT FROM due d WHERE d.lane = lane.lane AND `+ready+`)
 		) l ON true`, plan.Counting, plan.Sending).Scan(&rows).Error
-	if err != nil {
-		return nil, 0, err
-	}
-	var lanes []plan.Lane
+	var look Look
 	for _, r := range rows {
+		look.Design, look.Session = r.Design, r.Session
 		if r.Lane != 0 {
-			lanes = append(lanes, r.Lane)
+			look.Lanes = append(look.Lanes, r.Lane)
 		}
 	}
-	return lanes, rows[0].Design, nil
+	return look, err
 }

@@ -40,7 +40,7 @@ func TestOnlyLanesWhoseTimeHasComeHaveWorkDue(t *testing.T) {
 	s := open(t)
 	due := func(want ...plan.Lane) {
 		t.Helper()
-		if got, _, err := s.LanesDue(t.Context()); err != nil || !slices.Equal(got, want) {
+		if got, err := s.LookForWork(t.Context()); err != nil || !slices.Equal(got.Lanes, want) {
 			t.Errorf("work is due in lanes %v: got %v, %v", want, got, err)
 		}
 	}

@@ -34,8 +34,9 @@ const sessionSettings = "search_path=" + schemaName + "&plan_cache_mode=force_ge
 
 // Store is an app's database.
 type Store struct {
-	db     *gorm.DB // for clients: a commit waits for the disk
-	upkeep *gorm.DB // for duplicates: it does not
+	db      *gorm.DB // for clients: a commit waits for the disk
+	upkeep  *gorm.DB // for duplicates: it does not
+	looking *gorm.DB // for looking for work: one connection, see [Store.Sign]
 }
 
 // upkeepShare is the part of the connections that is for upkeep, in percent.
@@ -53,7 +54,11 @@ func Open(ctx context.Context, address string, connections int) (*Store, error) 
 	if err != nil {
 		return nil, errors.Join(err, (&Store{db: db}).Close())
 	}
-	s := &Store{db, upkeep}
+	looking, err := open(address, sessionSettings, 1)
+	if err != nil {
+		return nil, errors.Join(err, (&Store{db: db, upkeep: upkeep}).Close())
+	}
+	s := &Store{db, upkeep, looking}
 	if err := s.migrate(ctx); err != nil {
 		return nil, errors.Join(err, s.Close())
 	}
@@ -100,7 +105,7 @@ func (dialector) RollbackTo(tx *gorm.DB, name string) error {
 // Close ends all connections.
 func (s *Store) Close() error {
 	var errs []error
-	for _, db := range []*gorm.DB{s.db, s.upkeep} {
+	for _, db := range []*gorm.DB{s.db, s.upkeep, s.looking} {
 		if db == nil {
 			continue
 		}

@@ -72,11 +72,14 @@ const (
 func (w *Workers) poll(ctx context.Context) {
 	cleared := time.Now()
 	for ctx.Err() == nil {
-		lanes, design, err := w.Store.LanesDue(ctx)
+		look, err := w.Store.LookForWork(ctx)
 		if err == nil {
 			w.Back()
-			w.Wake(lanes...)
-			err = w.TakeUp(ctx, design)
+			w.Wake(look.Lanes...)
+			err = w.TakeUp(ctx, look.Design)
+		}
+		if err == nil {
+			err = w.Sign(ctx, look.Session)
 		}
 		if err == nil && w.finished.Load() > clearAfter && time.Since(cleared) > clearEvery {
 			w.finished.Store(0)

@@ -1,0 +1,55 @@
+package running
+
+import (
+	"context"
+	"slices"
+	"time"
+)
+
+// signed is what a service has shown that it works by.
+type signed struct{ session, version int }
+
+// Sign shows other services which version of the design this one works by. The
+// session is the one it looks for work with: a new one has to sign anew.
+func (a *App) Sign(ctx context.Context, session int) error {
+	now := signed{session: session}
+	if v := a.inForce.Load(); v != nil {
+		now.version = v.Number
+	}
+	if now == a.signed {
+		return nil
+	}
+	err := a.Store.Sign(ctx, a.Name, now.version)
+	if err == nil {
+		a.signed = now
+	}
+	return err
+}
+
+// How long an applied design is waited for, and how often that is looked at.
+// Services look for a new one several times a second.
+const (
+	takeUpPatience = 3 * time.Second
+	takeUpLook     = 20 * time.Millisecond
+)
+
+// others waits until all services have taken up a version of the design. It
+// answers with those that have not.
+func (a *App) others(ctx context.Context, version int) ([]string, error) {
+	deadline := time.Now().Add(takeUpPatience)
+	for {
+		lag, err := a.Store.Lagging(ctx, version)
+		if err != nil {
+			return nil, err
+		}
+		lag = slices.DeleteFunc(lag, func(name string) bool { return name == a.Name })
+		if len(lag) == 0 || time.Now().After(deadline) {
+			return lag, nil
+		}
+		select {
+		case <-time.After(takeUpLook):
+		case <-ctx.Done():
+			return lag, ctx.Err()
+		}
+	}
+}

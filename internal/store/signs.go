@@ -1,0 +1,26 @@
+package store
+
+import "context"
+
+// signs is the class of the advisory locks that services sign with.
+const signs = 7480
+
+// Sign shows that a service works by a version of the design, 0 for none, for as
+// long as its connection for looking for work lasts: who dies takes it along.
+func (s *Store) Sign(ctx context.Context, service string, version int) error {
+	return s.looking.WithContext(ctx).Exec(`
+		SELECT set_config('application_name', ?, false), pg_advisory_unlock_all(), pg_advisory_lock_shared(?, ?)`,
+		service, signs, version).Error
+}
+
+// Lagging are the services that work by an earlier version of the design.
+func (s *Store) Lagging(ctx context.Context, version int) ([]string, error) {
+	var names []string
+	err := s.db.WithContext(ctx).Raw(`
+		SELECT DISTINCT a.application_name
+		FROM pg_locks l JOIN pg_stat_activity a USING (pid)
+		WHERE l.locktype = 'advisory' AND l.classid = ? AND l.objsubid = 2 AND l.objid::bigint < ?
+		  AND l.database = (SELECT oid FROM pg_database WHERE datname = current_database())
+		ORDER BY a.application_name`, signs, version).Scan(&names).Error
+	return names, err
+}
