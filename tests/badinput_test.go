@@ -196,6 +196,25 @@ func TestARequestRepeatedUnderOneKeyHasOneEffect(t *testing.T) {
 	refused(t, err, "key-reused")
 }
 
+// The same id and text by somebody else is another creation, and the same key
+// another request.
+func TestRepetitionsAreOfOneAccount(t *testing.T) {
+	w := start(t, ponds)
+	w.person("ada")
+	w.person("ben")
+	w.post("ada", "p1", "a heron")
+	_, _, err := w.As("ben").Create(t.Context(), "posts", "p1", map[string]any{"text": "a heron"})
+	refused(t, err, "conflict")
+	for _, who := range []string{"ada", "ben"} {
+		got, _, err := w.As(who).Once("key-1").Create(t.Context(), "posts", "", map[string]any{"text": "by " + who})
+		if err != nil {
+			t.Fatal(err)
+		}
+		same(t, "the text", got.Facts["text"], "by "+who)
+		same(t, "the author", got.Facts["author"], who)
+	}
+}
+
 func TestAUniqueValueIsTakenOnce(t *testing.T) {
 	w := start(t, ponds)
 	mail := func(id string) error {
