@@ -181,7 +181,8 @@ func (c *Client) Forget(ctx context.Context, document string) (Forgotten, error)
 func (c *Client) AwaitForgotten(ctx context.Context, id int64) (Forgotten, error) {
 	for pause := firstAuditPause; ; pause = min(2*pause, longestAuditPause) {
 		var f Forgotten
-		if _, err := c.call(ctx, http.MethodGet, fmt.Sprintf("/forgotten/%d", id), nil, "", nil, &f); err != nil || f.Finished {
+		if _, err := c.call(ctx, http.MethodGet, fmt.Sprintf("/forgotten/%d", id), nil, "", nil, &f); err != nil ||
+			f.Finished {
 			return f, err
 		}
 		select {

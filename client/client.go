@@ -98,7 +98,8 @@ func (p *Problem) Error() string {
 var ErrUnreachable = errors.New("no service answers")
 
 // call sends a request and decodes the answer into out, if given.
-func (c *Client) call(ctx context.Context, method, path string, query url.Values, media string, body []byte, out any) (http.Header, error) {
+func (c *Client) call(ctx context.Context, method, path string, query url.Values, media string, body []byte,
+	out any) (http.Header, error) {
 	resp, err := c.send(ctx, method, path, query, media, body)
 	if err != nil {
 		return nil, err
@@ -122,7 +123,8 @@ func (c *Client) call(ctx context.Context, method, path string, query url.Values
 }
 
 // send sends a request; the answer is one of success.
-func (c *Client) send(ctx context.Context, method, path string, query url.Values, media string, body []byte) (*http.Response, error) {
+func (c *Client) send(ctx context.Context, method, path string, query url.Values, media string,
+	body []byte) (*http.Response, error) {
 	if query == nil {
 		query = url.Values{}
 	}

@@ -172,6 +172,7 @@ func (c *Client) Replay(ctx context.Context, trigger string, from int64) (int64,
 	var got struct {
 		Replayed int64 `json:"replayed"`
 	}
-	_, err := c.call(ctx, http.MethodPost, "/triggers/"+url.PathEscape(trigger)+"/replay", nil, "application/json", []byte(fmt.Sprintf(`{"from":%d}`, from)), &got)
+	_, err := c.call(ctx, http.MethodPost, "/triggers/"+url.PathEscape(trigger)+"/replay", nil, "application/json",
+		[]byte(fmt.Sprintf(`{"from":%d}`, from)), &got)
 	return got.Replayed, err
 }

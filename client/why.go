@@ -32,7 +32,8 @@ type Reason struct {
 // WhyEntry asks why a document is in an owner's timeline, or why not.
 func (c *Client) WhyEntry(ctx context.Context, timeline, owner, entry string) (Why, error) {
 	var why Why
-	_, err := c.call(ctx, http.MethodGet, "/why/entry", url.Values{"timeline": {timeline}, "owner": {owner}, "entry": {entry}}, "", nil, &why)
+	_, err := c.call(ctx, http.MethodGet, "/why/entry",
+		url.Values{"timeline": {timeline}, "owner": {owner}, "entry": {entry}}, "", nil, &why)
 	return why, err
 }
 
@@ -58,7 +59,8 @@ type Source struct {
 // WhyKept asks what a kept value of a document is made of.
 func (c *Client) WhyKept(ctx context.Context, document, name string) (Sources, error) {
 	var sources Sources
-	_, err := c.call(ctx, http.MethodGet, "/why/kept", url.Values{"document": {document}, "name": {name}}, "", nil, &sources)
+	_, err := c.call(ctx, http.MethodGet, "/why/kept", url.Values{"document": {document}, "name": {name}}, "", nil,
+		&sources)
 	return sources, err
 }
 

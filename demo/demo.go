@@ -24,7 +24,8 @@ type Size struct {
 }
 
 // Full is the size of the demo.
-var Full = Size{Members: 2000, Follows: 60_000, Sightings: 8000, Remarks: 2000, Likes: 6000, Verdicts: 1500, MostFollowers: 1560}
+var Full = Size{Members: 2000, Follows: 60_000, Sightings: 8000, Remarks: 2000, Likes: 6000, Verdicts: 1500,
+	MostFollowers: 1560}
 
 // World is the made-up content. Documents refer to one another by id.
 type World struct {
@@ -57,9 +58,11 @@ func Make(size Size, seed uint64) World {
 	for i := range size.Remarks {
 		about := w.Sightings[g.IntN(len(w.Sightings))]
 		who := w.Members[g.IntN(len(w.Members))].ID
-		w.Remarks = append(w.Remarks, Item{ID: fmt.Sprintf("r%04d", i+1), In: about.ID, As: who, Fields: map[string]any{"text": g.pick(remarks)}})
+		w.Remarks = append(w.Remarks, Item{ID: fmt.Sprintf("r%04d", i+1), In: about.ID, As: who,
+			Fields: map[string]any{"text": g.pick(remarks)}})
 	}
-	popular := func() string { return w.Sightings[int(float64(len(w.Sightings))*math.Pow(g.Float64(), 3))].ID } // few get most
+	// few get most
+	popular := func() string { return w.Sightings[int(float64(len(w.Sightings))*math.Pow(g.Float64(), 3))].ID }
 	for range size.Likes {
 		w.Likes = append(w.Likes, [2]string{w.Members[g.IntN(len(w.Members))].ID, popular()})
 	}
@@ -146,7 +149,8 @@ func (g *generator) sightings(members []Item, many int) []Item {
 			"text":    g.report(bird, place, birdsSeen),
 			"species": []string{bird},
 			"birds":   birdsSeen,
-			"spot":    map[string]any{"name": place, "lat": math.Round((52+g.Float64())*1e4) / 1e4, "lon": math.Round((4+g.Float64())*1e4) / 1e4},
+			"spot": map[string]any{"name": place, "lat": math.Round((52+g.Float64())*1e4) / 1e4,
+				"lon": math.Round((4+g.Float64())*1e4) / 1e4},
 		}
 		if g.IntN(2) == 0 {
 			fields["photo"] = fmt.Sprintf("/photos/%s-%d.jpg", strings.ReplaceAll(strings.ToLower(bird), " ", "-"), i+1)

@@ -11,7 +11,8 @@ import (
 )
 
 // keeper is the member that is made last: when it is there, all is.
-var keeper = Item{ID: "keeper", Fields: map[string]any{"handle": "keeper", "name": "Keeper of the Hide Book", "about": "Closes the book at dusk."}}
+var keeper = Item{ID: "keeper", Fields: map[string]any{"handle": "keeper", "name": "Keeper of the Hide Book",
+	"about": "Closes the book at dusk."}}
 
 // writers is how many requests are under way at once while loading.
 const writers = 16

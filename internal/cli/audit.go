@@ -29,7 +29,8 @@ func (a *app) audit() *cli.Command {
    yalvo audit --document members/ada            what one document holds
    yalvo audit --mend                            repair what is found
    yalvo audit mend 7                            repair what audit 7 has found
-   yalvo audit every 6h                          by itself; 0 for never`) + "\n\nExits with 4 if drift was found that is not mended.",
+   yalvo audit every 6h                          by itself; 0 for never`) +
+			"\n\nExits with 4 if drift was found that is not mended.",
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "of", Usage: "one duplicate, by its name in the design"},
 			&cli.StringFlag{Name: "document", Usage: "one document, by its path"},
@@ -39,7 +40,8 @@ func (a *app) audit() *cli.Command {
 			if _, err := arguments(c, 0, 0); err != nil {
 				return err
 			}
-			begun, err := a.client(c).BeginAudit(ctx, client.Scope{Duplicate: c.String("of"), Document: c.String("document"), Mend: c.Bool("mend")})
+			begun, err := a.client(c).BeginAudit(ctx,
+				client.Scope{Duplicate: c.String("of"), Document: c.String("document"), Mend: c.Bool("mend")})
 			if err != nil {
 				return err
 			}
@@ -83,7 +85,8 @@ func (a *app) bar() *progressbar.ProgressBar {
 	if f, is := a.err.(*os.File); !is || !term.IsTerminal(int(f.Fd())) {
 		return nil
 	}
-	return progressbar.NewOptions(100, progressbar.OptionSetWriter(a.err), progressbar.OptionClearOnFinish(), progressbar.OptionSetWidth(30), progressbar.OptionSetPredictTime(false))
+	return progressbar.NewOptions(100, progressbar.OptionSetWriter(a.err), progressbar.OptionClearOnFinish(),
+		progressbar.OptionSetWidth(30), progressbar.OptionSetPredictTime(false))
 }
 
 func (a *app) showAudit(ctx context.Context, c *cli.Command, got client.Audit) error {
@@ -143,7 +146,8 @@ func (a *app) printAudit(got client.Audit, found []client.Drift, left int) {
 		if d.Mended != nil {
 			mended = "yes"
 		}
-		rows = append(rows, table.Row{d.Duplicate, d.Kind, clip(orGone(d.Document), 26), clip(d.Other, 24), figureOf(d.Stored), figureOf(d.Expected), since, mended})
+		rows = append(rows, table.Row{d.Duplicate, d.Kind, clip(orGone(d.Document), 26), clip(d.Other, 24),
+			figureOf(d.Stored), figureOf(d.Expected), since, mended})
 	}
 	a.table(table.Row{"duplicate", "is", "at", "other", "stored", "should be", "since", "mended"}, rows)
 }
@@ -167,7 +171,8 @@ func figureOf(raw json.RawMessage) string {
 
 func (a *app) auditList() *cli.Command {
 	return &cli.Command{
-		Name: "list", Usage: "the newest audits, and how often one runs by itself", Description: example("yalvo audit list"),
+		Name: "list", Usage: "the newest audits, and how often one runs by itself",
+		Description: example("yalvo audit list"),
 		Action: func(ctx context.Context, c *cli.Command) error {
 			if _, err := arguments(c, 0, 0); err != nil {
 				return err
@@ -181,7 +186,8 @@ func (a *app) auditList() *cli.Command {
 			}
 			var rows []table.Row
 			for _, one := range all {
-				rows = append(rows, table.Row{one.ID, clock(one.Started), one.State, one.Duplicate + one.Document, count(one.Checked), count(one.Drifted)})
+				rows = append(rows, table.Row{one.ID, clock(one.Started), one.State, one.Duplicate + one.Document,
+					count(one.Checked), count(one.Drifted)})
 			}
 			a.table(table.Row{"audit", "started", "state", "of", "checked", "drifted"}, rows, 1, 5, 6)
 			fmt.Fprintln(a.out)
@@ -195,7 +201,8 @@ func (a *app) auditList() *cli.Command {
 	}
 }
 
-func (a *app) auditAct(name, what string, act func(*client.Client, context.Context, int64) (client.Audit, error)) *cli.Command {
+func (a *app) auditAct(name, what string, act func(*client.Client, context.Context, int64) (client.Audit,
+	error)) *cli.Command {
 	return &cli.Command{
 		Name: name, ArgsUsage: "AUDIT", Usage: what, Description: example("yalvo audit " + name + " 7"),
 		Action: func(ctx context.Context, c *cli.Command) error {
@@ -221,7 +228,8 @@ func (a *app) auditAct(name, what string, act func(*client.Client, context.Conte
 
 func (a *app) auditEvery() *cli.Command {
 	return &cli.Command{
-		Name: "every", ArgsUsage: "DURATION", Usage: "have everything audited by itself; 0 for never", Description: example("yalvo audit every 6h"),
+		Name: "every", ArgsUsage: "DURATION", Usage: "have everything audited by itself; 0 for never",
+		Description: example("yalvo audit every 6h"),
 		Action: func(ctx context.Context, c *cli.Command) error {
 			args, err := arguments(c, 1, 1)
 			if err != nil {

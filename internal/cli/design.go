@@ -32,7 +32,8 @@ func (a *app) check() *cli.Command {
 			if c.Bool("json") {
 				return a.json(map[string]any{"app": d.App, "rules": rules})
 			}
-			fmt.Fprintf(a.out, "%s is fine: %s, %s, %s. %s derived from it:\n\n", args[0], many(len(d.Collections), "collection"),
+			fmt.Fprintf(a.out, "%s is fine: %s, %s, %s. %s derived from it:\n\n", args[0],
+				many(len(d.Collections), "collection"),
 				many(len(d.Pairs), "pair"), many(len(d.Timelines), "timeline"), many(len(rules), "trigger"))
 			a.rules(rules)
 			return nil
@@ -113,7 +114,8 @@ func (a *app) apply() *cli.Command {
 				fmt.Fprintf(a.out, "%s runs this design already, as version %d.\n", d.App, got.Version)
 				return nil
 			}
-			fmt.Fprintf(a.out, "%s now runs version %d: %d triggers derived, none written by hand.\n", d.App, got.Version, len(got.Rules))
+			fmt.Fprintf(a.out, "%s now runs version %d: %d triggers derived, none written by hand.\n", d.App,
+				got.Version, len(got.Rules))
 			return nil
 		},
 	}

@@ -80,7 +80,8 @@ func (a *app) show() *cli.Command {
 			if c.Bool("json") {
 				return a.json(doc)
 			}
-			fmt.Fprintf(a.out, "%s, version %d, created %s, updated %s\n\n", doc.Path, doc.Version, clock(doc.Created), clock(doc.Updated))
+			fmt.Fprintf(a.out, "%s, version %d, created %s, updated %s\n\n", doc.Path, doc.Version, clock(doc.Created),
+				clock(doc.Updated))
 			var rows []table.Row
 			for _, part := range []struct {
 				kind   string
@@ -99,8 +100,9 @@ func (a *app) show() *cli.Command {
 func (a *app) add() *cli.Command {
 	return &cli.Command{
 		Name: "add", Category: "documents", ArgsUsage: "COLLECTION NAME=VALUE ...",
-		Usage:       "create a document; values are JSON, or text where they are not",
-		Flags:       []cli.Flag{&cli.StringFlag{Name: "id", Usage: "an id of your own: adding twice is the same as once"}},
+		Usage: "create a document; values are JSON, or text where they are not",
+		Flags: []cli.Flag{&cli.StringFlag{Name: "id",
+			Usage: "an id of your own: adding twice is the same as once"}},
 		Description: example("yalvo add members --id ada handle=ada_fen name='Ada Fen'\n   yalvo --as ada add sightings text='Two bitterns at Reed Hollow' birds=2"),
 		Action: func(ctx context.Context, c *cli.Command) error {
 			args, err := arguments(c, 1, -1)
@@ -124,9 +126,10 @@ func (a *app) edit() *cli.Command {
 	return &cli.Command{
 		Name: "edit", Category: "documents", ArgsUsage: "PATH NAME=VALUE ...",
 		Usage: "change fields of a document; null takes one away",
-		Flags: []cli.Flag{versionFlag(), &cli.StringFlag{Name: "operations", TakesFile: true, Usage: "a JSON Patch (RFC 6902) in `FILE` (- for standard input) instead of values"}},
+		Flags: []cli.Flag{versionFlag(), &cli.StringFlag{Name: "operations", TakesFile: true,
+			Usage: "a JSON Patch (RFC 6902) in `FILE` (- for standard input) instead of values"}},
 		Description: example("yalvo edit members/ada name='Ada of the Fen' portrait=null") + "\n" +
-			example(`echo '[{"op": "test", "path": "/kept/like_count", "value": 0}, {"op": "remove", "path": "/fields/text"}]' | yalvo edit sightings/s00001 --operations -`),
+			example(`echo '[{"op": "test", "path": "/kept/like_count", "value": 0}, {"op": "remove", "path": "/facts/text"}]' | yalvo edit sightings/s00001 --operations -`),
 		Action: func(ctx context.Context, c *cli.Command) error {
 			least := 2
 			if c.IsSet("operations") {
@@ -202,7 +205,8 @@ func versionFlag() cli.Flag {
 }
 
 func (a *app) pair() *cli.Command {
-	return a.pairCommand("pair", "set a pair; twice is the same as once", "yalvo pair follow ada ben\n   yalvo pair vote ada s1 value=-1", -1,
+	return a.pairCommand("pair", "set a pair; twice is the same as once",
+		"yalvo pair follow ada ben\n   yalvo pair vote ada s1 value=-1", -1,
 		func(ctx context.Context, cl *client.Client, args []string) (client.Position, error) {
 			if len(args) == 3 {
 				return cl.Set(ctx, args[0], args[1], args[2])
@@ -222,7 +226,8 @@ func (a *app) unpair() *cli.Command {
 		})
 }
 
-func (a *app) pairCommand(name, what, shown string, most int, act func(ctx context.Context, cl *client.Client, args []string) (client.Position, error)) *cli.Command {
+func (a *app) pairCommand(name, what, shown string, most int,
+	act func(ctx context.Context, cl *client.Client, args []string) (client.Position, error)) *cli.Command {
 	takes, done := "PAIR FROM TO", "not set"
 	if most < 0 {
 		takes, done = takes+" [NAME=VALUE ...]", "set"
@@ -239,7 +244,8 @@ func (a *app) pairCommand(name, what, shown string, most int, act func(ctx conte
 				return err
 			}
 			words := fmt.Sprintf("%s: %s → %s is %s", args[0], args[1], args[2], done)
-			return a.written(ctx, c, position, map[string]any{"pair": args[0], "from": args[1], "to": args[2], "position": position}, words)
+			return a.written(ctx, c, position,
+				map[string]any{"pair": args[0], "from": args[1], "to": args[2], "position": position}, words)
 		},
 	}
 }

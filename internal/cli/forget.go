@@ -30,7 +30,8 @@ func (a *app) forget() *cli.Command {
 			if c.Bool("json") {
 				err = a.json(f)
 			} else {
-				fmt.Fprintf(a.out, "%s is forgotten, %s after its removal (position %d).\n\n", f.Document, f.Ended.Sub(f.Started).Round(time.Millisecond), f.Change)
+				fmt.Fprintf(a.out, "%s is forgotten, %s after its removal (position %d).\n\n", f.Document,
+					f.Ended.Sub(f.Started).Round(time.Millisecond), f.Change)
 				var rows []table.Row
 				for _, r := range f.Removed {
 					rows = append(rows, table.Row{"removed", r.Where, count(r.Many)})
@@ -38,7 +39,8 @@ func (a *app) forget() *cli.Command {
 				for _, p := range f.Places {
 					rows = append(rows, table.Row{"was duplicated to", p.Where, count(p.Many)})
 				}
-				rows = append(rows, table.Row{"dropped", "kept answers to requests", count(f.Answers)}, table.Row{"dropped", "events of triggers", count(f.Events)},
+				rows = append(rows, table.Row{"dropped", "kept answers to requests", count(f.Answers)},
+					table.Row{"dropped", "events of triggers", count(f.Events)},
 					table.Row{"stays", "lines of the journal with its path, without values", count(f.Journal)})
 				for _, l := range f.Left {
 					rows = append(rows, table.Row{"STILL THERE", l.Where, count(l.Many)})

@@ -24,8 +24,10 @@ func (a *app) up() *cli.Command {
 		Usage: "start the service",
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "listen", Usage: "host:port to answer on", Value: DefaultListen},
-			&cli.StringFlag{Name: "data", Usage: "folder for the service's own PostgreSQL (default: " + dataFolder(false) + ", with --demo " + dataFolder(true) + ")"},
-			&cli.StringFlag{Name: "database", Usage: "URL of an existing PostgreSQL instead of one of its own", Sources: cli.EnvVars("YALVO_DATABASE")},
+			&cli.StringFlag{Name: "data", Usage: "folder for the service's own PostgreSQL (default: " +
+				dataFolder(false) + ", with --demo " + dataFolder(true) + ")"},
+			&cli.StringFlag{Name: "database", Usage: "URL of an existing PostgreSQL instead of one of its own",
+				Sources: cli.EnvVars("YALVO_DATABASE")},
 			&cli.BoolFlag{Name: "demo", Usage: "load Fenwatch, an app with 2,000 made-up members"},
 			&cli.BoolFlag{Name: "scratch", Usage: "data that nobody will miss: do not wait for the disk", Hidden: true},
 		},
@@ -98,11 +100,14 @@ func (a *app) loadDemo(ctx context.Context, c *client.Client) error {
 	}
 	world := demo.Make(demo.Full, 1)
 	bar := progressbar.NewOptions(world.Writes(),
-		progressbar.OptionSetWriter(a.err), progressbar.OptionSetDescription("writing Fenwatch"), progressbar.OptionSetWidth(30),
+		progressbar.OptionSetWriter(a.err), progressbar.OptionSetDescription("writing Fenwatch"),
+		progressbar.OptionSetWidth(30),
 		progressbar.OptionShowCount(), progressbar.OptionShowIts(), progressbar.OptionSetItsString("writes"),
-		progressbar.OptionThrottle(100*time.Millisecond), progressbar.OptionSetVisibility(isTerminal(a.err)), progressbar.OptionClearOnFinish())
+		progressbar.OptionThrottle(100*time.Millisecond), progressbar.OptionSetVisibility(isTerminal(a.err)),
+		progressbar.OptionClearOnFinish())
 	started := time.Now()
-	if err := demo.Load(ctx, c, world, func() { _ = bar.Add(1) }); err != nil { // a bar that cannot be drawn is no reason to stop
+	// a bar that cannot be drawn is no reason to stop
+	if err := demo.Load(ctx, c, world, func() { _ = bar.Add(1) }); err != nil {
 		return fmt.Errorf("loading the demo: %w", err)
 	}
 	wrote := time.Since(started)

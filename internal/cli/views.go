@@ -60,7 +60,8 @@ func (a *app) showTimeline(c *cli.Command, owner string, t client.Timeline) erro
 	}
 	var rows []table.Row
 	for _, e := range t.Entries {
-		rows = append(rows, table.Row{clock(e.At), e.Author, e.ID, clip(summary(e.Facts), 64), clip(values(counts(e.Kept)), 40)})
+		rows = append(rows, table.Row{clock(e.At), e.Author, e.ID, clip(summary(e.Facts), 64),
+			clip(values(counts(e.Kept)), 40)})
 	}
 	a.table(table.Row{"at", "author", "id", "carries", "kept"}, rows)
 	a.more(t.Next)
@@ -113,7 +114,8 @@ func (a *app) showStatus(s client.Status) {
 	case s.Settled:
 		fmt.Fprintln(a.out, "Everything is settled: what was written has reached every copy.")
 	case s.Parked > 0:
-		fmt.Fprintf(a.out, "Parked after failing again and again: %s (see `yalvo parked`). Due: %s.\n", count(s.Parked), count(s.Due))
+		fmt.Fprintf(a.out, "Parked after failing again and again: %s (see `yalvo parked`). Due: %s.\n",
+			count(s.Parked), count(s.Due))
 	default:
 		fmt.Fprintf(a.out, "Due: %s, the oldest for %.1f s.\n", count(s.Due), float64(s.LagMS)/1000)
 	}
@@ -137,7 +139,8 @@ func (a *app) showStatus(s client.Status) {
 
 func (a *app) changes() *cli.Command {
 	return &cli.Command{
-		Name: "changes", Category: "views", Flags: []cli.Flag{&cli.IntFlag{Name: "limit", Usage: "how many", Value: 20}},
+		Name: "changes", Category: "views", Flags: []cli.Flag{&cli.IntFlag{Name: "limit", Usage: "how many",
+			Value: 20}},
 		Usage:       "the newest changes, newest first",
 		Description: example("yalvo changes --limit 5"),
 		Action: func(ctx context.Context, c *cli.Command) error {
@@ -157,7 +160,8 @@ func (a *app) changes() *cli.Command {
 				if ch.Cause != 0 {
 					cause = fmt.Sprint(ch.Cause)
 				}
-				rows = append(rows, table.Row{ch.Position, clock(ch.At), ch.Kind, ch.Subject, clip(ch.Detail, 60), ch.As, cause})
+				rows = append(rows, table.Row{ch.Position, clock(ch.At), ch.Kind, ch.Subject, clip(ch.Detail, 60),
+					ch.As, cause})
 			}
 			a.table(table.Row{"position", "at", "what", "subject", "detail", "as", "because of"}, rows, 1, 7)
 			return nil
@@ -230,7 +234,8 @@ func (a *app) listParked(ctx context.Context, c *cli.Command) error {
 	}
 	var rows []table.Row
 	for _, p := range all {
-		rows = append(rows, table.Row{p.Work, clock(p.Parked), p.About, p.Step, p.Change, p.Attempts, clip(p.Error, 64)})
+		rows = append(rows, table.Row{p.Work, clock(p.Parked), p.About, p.Step, p.Change, p.Attempts,
+			clip(p.Error, 64)})
 	}
 	a.table(table.Row{"work", "parked", "for", "step", "change", "attempts", "error"}, rows, 1, 5, 6)
 	return nil
@@ -241,7 +246,8 @@ func (a *app) replay() *cli.Command {
 		Name: "replay", Category: "proof", ArgsUsage: "TRIGGER",
 		Usage:       "send again what a trigger has sent, with the same ids",
 		Description: example("yalvo replay tell_search --from 17"),
-		Flags:       []cli.Flag{&cli.Int64Flag{Name: "from", Usage: "the position of the first change", Required: true}},
+		Flags: []cli.Flag{&cli.Int64Flag{Name: "from", Usage: "the position of the first change",
+			Required: true}},
 		Action: func(ctx context.Context, c *cli.Command) error {
 			args, err := arguments(c, 1, 1)
 			if err != nil {

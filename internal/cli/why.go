@@ -70,7 +70,8 @@ func (a *app) whyKept(ctx context.Context, c *cli.Command, document, name string
 	if c.Bool("json") {
 		return a.json(got)
 	}
-	fmt.Fprintf(a.out, "%s %s = %s: %s of %s, from %s.\n", got.Document, got.Name, clip(string(got.Stored), 60), got.Kind, got.From, many(int(got.Many), "source"))
+	fmt.Fprintf(a.out, "%s %s = %s: %s of %s, from %s.\n", got.Document, got.Name, clip(string(got.Stored), 60),
+		got.Kind, got.From, many(int(got.Many), "source"))
 	for _, d := range got.Due {
 		fmt.Fprintf(a.out, "%s (since %s)\n", d.Says, clock(*d.Since))
 	}

@@ -49,8 +49,11 @@ func (r *reader) circle(members []*Kept) {
 		names = append(names, k.In.Name+"."+k.Name)
 	}
 	if len(members) == 1 {
-		r.problem(members[0].Pos, CodeContradicted, fmt.Sprintf("kept value %s would be derived from itself", names[0]), "leave it out of its own values")
+		r.problem(members[0].Pos, CodeContradicted,
+			fmt.Sprintf("kept value %s would be derived from itself", names[0]), "leave it out of its own values")
 		return
 	}
-	r.problem(members[0].Pos, CodeContradicted, "kept values would be derived from one another in a circle: "+strings.Join(names, " from "), "let one of them do without the next")
+	r.problem(members[0].Pos, CodeContradicted,
+		"kept values would be derived from one another in a circle: "+strings.Join(names, " from "),
+		"let one of them do without the next")
 }

@@ -21,7 +21,8 @@ func (r *reader) readUnder(n *node, c *Collection) {
 		c.Under = r.collection(n.pos, name)
 		for up, steps := c.Under, 0; up != nil && steps <= len(r.design.Collections); up, steps = up.Under, steps+1 {
 			if up == c {
-				r.problem(n.pos, CodeContradicted, fmt.Sprintf("collection %q would lie under itself", c.Name), "let one of the circle stand alone")
+				r.problem(n.pos, CodeContradicted, fmt.Sprintf("collection %q would lie under itself", c.Name),
+					"let one of the circle stand alone")
 				c.Under = nil
 			}
 		}

@@ -15,7 +15,8 @@ func (r *reader) condition(n *node, what string, names map[string]expr.Shape) *e
 	e, err := expr.Compile(text, names)
 	var m *expr.Mistake
 	if errors.As(err, &m) {
-		r.problem(n.pos, CodeCondition, "the condition cannot be used: "+m.Message, "conditions are CEL over the fields of the design")
+		r.problem(n.pos, CodeCondition, "the condition cannot be used: "+m.Message,
+			"conditions are CEL over the fields of the design")
 		return nil
 	}
 	return e

@@ -43,7 +43,8 @@ func (d *Design) stored() map[thing]string {
 		}
 	}
 	for _, p := range d.Pairs {
-		all[thing{"pair", p.Name}] = fmt.Sprint("pair ", nameOf(p.From), nameOf(p.To), " ", p.FromCalls, p.ToCalls, p.Self,
+		all[thing{"pair", p.Name}] = fmt.Sprint("pair ", nameOf(p.From), nameOf(p.To), " ", p.FromCalls, p.ToCalls,
+			p.Self,
 			namesOf(p.Dissolves, func(p *Pair) string { return p.Name }), storedFields(p.Fields))
 	}
 	for _, t := range d.Timelines {
@@ -53,7 +54,8 @@ func (d *Design) stored() map[thing]string {
 }
 
 func (t *Timeline) stored() string {
-	s := fmt.Sprint("timeline ", nameOf(t.Owner), nameOf(t.Entries), t.By.Name, t.Through.Name, t.Own, t.Length, t.Deliver,
+	s := fmt.Sprint("timeline ", nameOf(t.Owner), nameOf(t.Entries), t.By.Name, t.Through.Name, t.Own, t.Length,
+		t.Deliver,
 		t.Above)
 	if t.Order != nil {
 		s += " by " + t.Order.Name
@@ -65,7 +67,8 @@ func (t *Timeline) stored() string {
 }
 
 func (f *Field) stored() string {
-	s := fmt.Sprint("field ", f.Type, f.Required, f.Pattern, f.OneOf, f.Unique, f.Fixed, " ", nameOf(f.To), f.WhenGone, " ", f.Inverse)
+	s := fmt.Sprint("field ", f.Type, f.Required, f.Pattern, f.OneOf, f.Unique, f.Fixed, " ", nameOf(f.To), f.WhenGone,
+		" ", f.Inverse)
 	if f.Default != nil {
 		s += fmt.Sprint(" default ", *f.Default)
 	}

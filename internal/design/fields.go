@@ -35,7 +35,9 @@ func (r *reader) readField(name string, at Pos, n *node, in *Collection) *Field 
 	}
 	r.mapping(n, what, keys{
 		"type": func(n *node) {
-			f.Type = Type(r.choice(n, "a type", []string{"string", "integer", "number", "boolean", "timestamp", "reference", "media", "object", "list", "set"}, nil))
+			f.Type = Type(r.choice(n, "a type",
+				[]string{"string", "integer", "number", "boolean", "timestamp", "reference", "media", "object", "list",
+					"set"}, nil))
 		},
 		"required": r.boolean(&f.Required),
 		"default":  note("default", func(n *node) { def = n }),
@@ -82,12 +84,14 @@ var typeKeys = map[string][]Type{
 func (r *reader) checkKeysFitType(f *Field, placed map[string]Pos, at Pos) {
 	for key, pos := range placed {
 		if types, bound := typeKeys[key]; bound && !slices.Contains(types, f.Type) {
-			r.problem(pos, CodeContradicted, fmt.Sprintf("%q means nothing for a field of type %s", key, f.Type), "leave it out")
+			r.problem(pos, CodeContradicted, fmt.Sprintf("%q means nothing for a field of type %s", key, f.Type),
+				"leave it out")
 		}
 	}
 	need := func(key, remedy string) {
 		if _, ok := placed[key]; !ok {
-			r.problem(at, CodeMissingKey, fmt.Sprintf("field %q of type %s needs the key %q", f.Name, f.Type, key), remedy)
+			r.problem(at, CodeMissingKey, fmt.Sprintf("field %q of type %s needs the key %q", f.Name, f.Type, key),
+				remedy)
 		}
 	}
 	switch f.Type {
@@ -97,7 +101,8 @@ func (r *reader) checkKeysFitType(f *Field, placed map[string]Pos, at Pos) {
 			f.WhenGone = GoneRefuse
 		}
 		if f.In == nil {
-			r.problem(f.Pos, CodeContradicted, "a reference cannot lie inside an object, list or set", "make it a field of the collection, or a pair")
+			r.problem(f.Pos, CodeContradicted, "a reference cannot lie inside an object, list or set",
+				"make it a field of the collection, or a pair")
 		}
 	case Object:
 		need("fields", "say what the object holds")
@@ -105,10 +110,12 @@ func (r *reader) checkKeysFitType(f *Field, placed map[string]Pos, at Pos) {
 		need("of", "say what the items are, as in `of: {type: string}`")
 		need("max", "what grows without end is a nested collection or a pair")
 		if f.Max != nil && *f.Max > maxItems {
-			r.problem(placed["max"], CodeBadValue, fmt.Sprintf("%s may hold %d items at most", f.Type, maxItems), "use a nested collection or a pair for more")
+			r.problem(placed["max"], CodeBadValue, fmt.Sprintf("%s may hold %d items at most", f.Type, maxItems),
+				"use a nested collection or a pair for more")
 		}
 		if f.Of != nil && f.Of.Type != "" && slices.Contains([]Type{List, Set}, f.Of.Type) {
-			r.problem(f.Of.Pos, CodeContradicted, "a list or set cannot hold lists or sets", "put the inner one into an object")
+			r.problem(f.Of.Pos, CodeContradicted, "a list or set cannot hold lists or sets",
+				"put the inner one into an object")
 		}
 	}
 	if f.In == nil && (f.Unique || f.Fixed) {
@@ -141,7 +148,9 @@ func (r *reader) readDefault(n *node, f *Field) {
 			return
 		}
 		if f.To != nil && f.To != r.design.Accounts {
-			r.problem(n.pos, CodeContradicted, fmt.Sprintf("`me` is an account, and field %q points at %q", f.Name, f.To.Name), "say `accounts: "+f.To.Name+"` at the top, or leave the default out")
+			r.problem(n.pos, CodeContradicted,
+				fmt.Sprintf("`me` is an account, and field %q points at %q", f.Name, f.To.Name),
+				"say `accounts: "+f.To.Name+"` at the top, or leave the default out")
 		}
 		f.Default = &Default{Me: true}
 		return

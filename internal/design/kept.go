@@ -18,7 +18,8 @@ const (
 func (r *reader) readKept(n *node, c *Collection) {
 	r.named(n, "kept", func(name string, at Pos, value *node) {
 		if slices.Contains(systemValues, name) || c.Field(name) != nil {
-			r.problem(at, CodeNameTaken, fmt.Sprintf("collection %q has a %q already", c.Name, name), "choose another name")
+			r.problem(at, CodeNameTaken, fmt.Sprintf("collection %q has a %q already", c.Name, name),
+				"choose another name")
 		}
 		k := &Kept{Name: name, Pos: at, In: c}
 		c.Kept = append(c.Kept, k)
@@ -64,7 +65,8 @@ func (r *reader) readKeptKind(k *Kept, n *node) {
 		return
 	}
 	if k.Kind == "" {
-		r.problem(n.pos, CodeMissingKey, what+" does not say how it is derived", "add copy, count, sum, min, max, latest or gather")
+		r.problem(n.pos, CodeMissingKey, what+" does not say how it is derived",
+			"add copy, count, sum, min, max, latest or gather")
 		return
 	}
 	r.checkKeptKeys(k, n.pos, given)
@@ -77,7 +79,8 @@ func (r *reader) checkKeptKeys(k *Kept, at Pos, given map[string]*node) {
 	takes := keptKeys[k.Kind]
 	for _, key := range takes.needs {
 		if given[key] == nil {
-			r.problem(at, CodeMissingKey, fmt.Sprintf("kept value %q is a %s and needs the key %q", k.Name, k.Kind, key), "add "+keptRemedy[key])
+			r.problem(at, CodeMissingKey, fmt.Sprintf("kept value %q is a %s and needs the key %q", k.Name, k.Kind,
+				key), "add "+keptRemedy[key])
 		}
 	}
 	for key, n := range given {
@@ -114,7 +117,8 @@ func (r *reader) readKeptParts(k *Kept, source *node, given map[string]*node) {
 func (r *reader) howMany(n *node) int {
 	many, ok := n.scalar.(int64)
 	if !ok || many < 1 || many > MaxMany {
-		r.problem(n.pos, CodeBadValue, fmt.Sprintf("how_many must be a whole number from 1 to %d, this is %s", MaxMany, describe(n)), "")
+		r.problem(n.pos, CodeBadValue, fmt.Sprintf("how_many must be a whole number from 1 to %d, this is %s", MaxMany,
+			describe(n)), "")
 		return 1
 	}
 	return int(many)
@@ -124,11 +128,13 @@ func (r *reader) howMany(n *node) int {
 func (r *reader) reference(at Pos, c *Collection, name string) *Field {
 	f := c.Field(name)
 	if f == nil {
-		r.unknown(at, CodeUnknownName, fmt.Sprintf("collection %q has no field %q", c.Name, name), name, fieldNames(c.References()))
+		r.unknown(at, CodeUnknownName, fmt.Sprintf("collection %q has no field %q", c.Name, name), name,
+			fieldNames(c.References()))
 		return nil
 	}
 	if f.Type != Reference {
-		r.problem(at, CodeContradicted, fmt.Sprintf("field %q of %q is no reference but of type %s", name, c.Name, f.Type), "")
+		r.problem(at, CodeContradicted, fmt.Sprintf("field %q of %q is no reference but of type %s", name, c.Name,
+			f.Type), "")
 		return nil
 	}
 	return f
@@ -140,19 +146,24 @@ func (r *reader) resolveSource(at Pos, k *Kept, source string) {
 	p, c := r.design.Pair(name), r.design.Collection(name)
 	switch {
 	case p == nil && c == nil:
-		known := append(namesOf(r.design.Pairs, func(p *Pair) string { return p.Name }), namesOf(r.design.Collections, func(c *Collection) string { return c.Name })...)
-		r.unknown(at, CodeUnknownName, fmt.Sprintf("there is no pair or collection %q to %s", name, k.Kind), name, known)
+		known := append(namesOf(r.design.Pairs, func(p *Pair) string { return p.Name }),
+			namesOf(r.design.Collections, func(c *Collection) string { return c.Name })...)
+		r.unknown(at, CodeUnknownName, fmt.Sprintf("there is no pair or collection %q to %s", name, k.Kind), name,
+			known)
 	case p != nil && dotted:
 		r.resolvePairs(at, k, p, part)
 	case p != nil:
-		r.problem(at, CodeBadValue, fmt.Sprintf("%s of pair %q does not say which side", k.Kind, name), fmt.Sprintf("write %s.from or %s.to: the side this document stands on", name, name))
+		r.problem(at, CodeBadValue, fmt.Sprintf("%s of pair %q does not say which side", k.Kind, name),
+			fmt.Sprintf("write %s.from or %s.to: the side this document stands on", name, name))
 	case dotted:
 		if k.Via = r.reference(at, c, part); k.Via != nil && k.Via.To != nil && k.Via.To != k.In {
-			r.problem(at, CodeContradicted, fmt.Sprintf("%s points at %q, not at %q", source, k.Via.To.Name, k.In.Name), "")
+			r.problem(at, CodeContradicted, fmt.Sprintf("%s points at %q, not at %q", source, k.Via.To.Name,
+				k.In.Name), "")
 			k.Via = nil
 		}
 	case c.Under != k.In:
-		r.problem(at, CodeContradicted, fmt.Sprintf("collection %q does not lie under %q", name, k.In.Name), fmt.Sprintf("write %s.field with the reference that points here", name))
+		r.problem(at, CodeContradicted, fmt.Sprintf("collection %q does not lie under %q", name, k.In.Name),
+			fmt.Sprintf("write %s.field with the reference that points here", name))
 	default:
 		k.Nested = c
 	}
@@ -165,11 +176,13 @@ func (r *reader) resolvePairs(at Pos, k *Kept, p *Pair, side string) {
 	case To:
 		end = p.To
 	default:
-		r.unknown(at, CodeUnknownName, fmt.Sprintf("pair %q has no side %q", p.Name, side), side, []string{"from", "to"})
+		r.unknown(at, CodeUnknownName, fmt.Sprintf("pair %q has no side %q", p.Name, side), side,
+			[]string{"from", "to"})
 		return
 	}
 	if end != nil && end != k.In {
-		r.problem(at, CodeContradicted, fmt.Sprintf("the %s side of %q is a document of %q, not of %q", side, p.Name, end.Name, k.In.Name), "")
+		r.problem(at, CodeContradicted, fmt.Sprintf("the %s side of %q is a document of %q, not of %q", side, p.Name,
+			end.Name, k.In.Name), "")
 		return
 	}
 	k.Pair, k.Side = p, Side(side)
@@ -209,7 +222,8 @@ func (r *reader) resolveOf(k *Kept, of *node, from *Collection) {
 	if k.Pair != nil {
 		name := of.scalar.(string)
 		if k.Of.Field = find(k.Pair.Fields, name, func(f *Field) string { return f.Name }); k.Of.Field == nil {
-			r.unknown(of.pos, CodeUnknownName, fmt.Sprintf("pair %q has no field %q to %s", k.Pair.Name, name, k.Kind), name, fieldNames(k.Pair.Fields))
+			r.unknown(of.pos, CodeUnknownName, fmt.Sprintf("pair %q has no field %q to %s", k.Pair.Name, name, k.Kind),
+				name, fieldNames(k.Pair.Fields))
 			return
 		}
 	} else if p, ok := r.part(of, from, string(k.Kind)); ok {
@@ -218,7 +232,8 @@ func (r *reader) resolveOf(k *Kept, of *node, from *Collection) {
 		return
 	}
 	if t := k.Of.numeric(); t == "" || t == Timestamp && k.Kind == Sum {
-		r.problem(of.pos, CodeContradicted, fmt.Sprintf("%q cannot go into a %s: it is no %s", k.Of.Name(), k.Kind, map[bool]string{true: "number", false: "number or timestamp"}[k.Kind == Sum]), "")
+		r.problem(of.pos, CodeContradicted, fmt.Sprintf("%q cannot go into a %s: it is no %s", k.Of.Name(), k.Kind,
+			map[bool]string{true: "number", false: "number or timestamp"}[k.Kind == Sum]), "")
 	}
 }
 

@@ -51,7 +51,8 @@ func (r *reader) parse(source []byte) *node {
 		return nil
 	}
 	if len(file.Docs) > 1 {
-		r.problem(posOf(file.Docs[1].GetToken()), CodeSyntax, "the file holds more than one YAML document", "keep one design in one file")
+		r.problem(posOf(file.Docs[1].GetToken()), CodeSyntax, "the file holds more than one YAML document",
+			"keep one design in one file")
 	}
 	return r.convert(file.Docs[0].Body)
 }

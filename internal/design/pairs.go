@@ -35,7 +35,9 @@ func (r *reader) readDissolves(n *node, p *Pair) {
 			case other == p:
 				r.problem(w.pos, CodeContradicted, fmt.Sprintf("pair %q would dissolve itself", p.Name), "")
 			case !p.joins(other.From, other.To) && !p.joins(other.To, other.From):
-				r.problem(w.pos, CodeContradicted, fmt.Sprintf("pair %q joins other collections than %q, so there is nothing to dissolve", other.Name, p.Name), "")
+				r.problem(w.pos, CodeContradicted,
+					fmt.Sprintf("pair %q joins other collections than %q, so there is nothing to dissolve", other.Name,
+						p.Name), "")
 			default:
 				p.Dissolves = append(p.Dissolves, other)
 			}

@@ -65,7 +65,8 @@ func (r *reader) readRoot(root *node) {
 
 func (r *reader) readLanguage(n *node) {
 	if n.scalar != int64(1) {
-		r.problem(n.pos, CodeBadValue, fmt.Sprintf("this release reads designs of version 1, not %v", n.scalar), "write `yalvo: 1`")
+		r.problem(n.pos, CodeBadValue, fmt.Sprintf("this release reads designs of version 1, not %v", n.scalar),
+			"write `yalvo: 1`")
 	}
 }
 
@@ -111,7 +112,8 @@ func (r *reader) mapping(n *node, what string, known keys, required ...string) {
 // named reads a mapping from names of the developer's choice to things.
 func (r *reader) named(n *node, what string, read func(name string, at Pos, value *node)) {
 	if n.shape != mapping {
-		r.problem(n.pos, CodeShape, fmt.Sprintf("%s must be a mapping from names to what they are, this is %s", what, describe(n)), "")
+		r.problem(n.pos, CodeShape, fmt.Sprintf("%s must be a mapping from names to what they are, this is %s", what,
+			describe(n)), "")
 		return
 	}
 	for _, e := range n.entries {
@@ -145,7 +147,8 @@ func (r *reader) word(n *node, what string) string {
 
 func (r *reader) words(n *node, what string) []*node {
 	if n.shape != sequence {
-		r.problem(n.pos, CodeShape, fmt.Sprintf("%s must be a list of names, this is %s", what, describe(n)), "write [one, two]")
+		r.problem(n.pos, CodeShape, fmt.Sprintf("%s must be a list of names, this is %s", what, describe(n)),
+			"write [one, two]")
 		return nil
 	}
 	var words []*node
@@ -173,7 +176,8 @@ func (r *reader) choice(n *node, what string, now, notYet []string) string {
 	switch {
 	case s == "" || slices.Contains(now, s):
 	case slices.Contains(notYet, s):
-		r.problem(n.pos, CodeNotYet, fmt.Sprintf("%s %q is not supported yet", what, s), "this release has "+strings.Join(now, ", "))
+		r.problem(n.pos, CodeNotYet, fmt.Sprintf("%s %q is not supported yet", what, s),
+			"this release has "+strings.Join(now, ", "))
 		return ""
 	default:
 		r.unknown(n.pos, CodeBadValue, fmt.Sprintf("%s cannot be %q", what, s), s, append(slices.Clone(now), notYet...))
@@ -189,7 +193,8 @@ func (r *reader) collection(at Pos, name string) *Collection {
 	}
 	c := r.design.Collection(name)
 	if c == nil {
-		r.unknown(at, CodeUnknownName, fmt.Sprintf("there is no collection %q", name), name, namesOf(r.design.Collections, func(c *Collection) string { return c.Name }))
+		r.unknown(at, CodeUnknownName, fmt.Sprintf("there is no collection %q", name), name,
+			namesOf(r.design.Collections, func(c *Collection) string { return c.Name }))
 	}
 	return c
 }
@@ -197,7 +202,8 @@ func (r *reader) collection(at Pos, name string) *Collection {
 func (r *reader) pair(at Pos, name string) *Pair {
 	p := r.design.Pair(name)
 	if p == nil && name != "" {
-		r.unknown(at, CodeUnknownName, fmt.Sprintf("there is no pair %q", name), name, namesOf(r.design.Pairs, func(p *Pair) string { return p.Name }))
+		r.unknown(at, CodeUnknownName, fmt.Sprintf("there is no pair %q", name), name,
+			namesOf(r.design.Pairs, func(p *Pair) string { return p.Name }))
 	}
 	return p
 }

@@ -58,13 +58,20 @@ func (r *reader) readOrder(n *node, t *Timeline) {
 		f := t.Entries.Field(name)
 		switch {
 		case f == nil && t.Entries.KeptValue(name) != nil:
-			r.problem(n.pos, CodeContradicted, fmt.Sprintf("timeline %q cannot be ordered by the kept value %q: each change of it would move the entry in every timeline", t.Name, name), "order by created, or by a timestamp or integer that is a field")
+			r.problem(n.pos, CodeContradicted,
+				fmt.Sprintf("timeline %q cannot be ordered by the kept value %q: each change of it would move the entry in every timeline", t.Name, name), "order by created, or by a timestamp or integer that is a field")
 		case f == nil:
-			r.unknown(n.pos, CodeUnknownName, fmt.Sprintf("collection %q has no field %q to order by", t.Entries.Name, name), name, append(fieldNames(t.Entries.Fields), "created"))
+			r.unknown(n.pos, CodeUnknownName,
+				fmt.Sprintf("collection %q has no field %q to order by", t.Entries.Name, name), name,
+				append(fieldNames(t.Entries.Fields), "created"))
 		case f.Type != Timestamp && f.Type != Integer:
-			r.problem(n.pos, CodeContradicted, fmt.Sprintf("timeline %q cannot be ordered by %q, which is of type %s", t.Name, name, f.Type), "order by created, or by a field of type timestamp or integer")
+			r.problem(n.pos, CodeContradicted,
+				fmt.Sprintf("timeline %q cannot be ordered by %q, which is of type %s", t.Name, name, f.Type),
+				"order by created, or by a field of type timestamp or integer")
 		case !f.Required && f.Default == nil:
-			r.problem(n.pos, CodeContradicted, fmt.Sprintf("timeline %q is ordered by %q, and an entry may lack it", t.Name, name), "let the field be required")
+			r.problem(n.pos, CodeContradicted,
+				fmt.Sprintf("timeline %q is ordered by %q, and an entry may lack it", t.Name, name),
+				"let the field be required")
 		default:
 			t.Order = f
 		}
@@ -74,7 +81,8 @@ func (r *reader) readOrder(n *node, t *Timeline) {
 func (r *reader) above(n *node) int {
 	many, ok := n.scalar.(int64)
 	if !ok || many < 1 {
-		r.problem(n.pos, CodeBadValue, fmt.Sprintf("above must be a whole number of followers, at least 1, this is %s", describe(n)), "")
+		r.problem(n.pos, CodeBadValue, fmt.Sprintf("above must be a whole number of followers, at least 1, this is %s",
+			describe(n)), "")
 		return 1
 	}
 	return int(many)
@@ -84,9 +92,11 @@ func (r *reader) above(n *node) int {
 func (r *reader) checkDelivery(t *Timeline) {
 	switch {
 	case t.Deliver != Mixed && t.Above != 0:
-		r.problem(t.Pos, CodeContradicted, fmt.Sprintf("timeline %q: above means nothing unless deliver is mixed", t.Name), "leave it out, or write `deliver: mixed`")
+		r.problem(t.Pos, CodeContradicted, fmt.Sprintf("timeline %q: above means nothing unless deliver is mixed",
+			t.Name), "leave it out, or write `deliver: mixed`")
 	case t.Deliver == Mixed && t.Above == 0:
-		r.problem(t.Pos, CodeMissingKey, fmt.Sprintf("timeline %q is delivered mixed and needs the key \"above\"", t.Name), "write `above: 10000`: authors with more followers are collected from when read")
+		r.problem(t.Pos, CodeMissingKey, fmt.Sprintf("timeline %q is delivered mixed and needs the key \"above\"",
+			t.Name), "write `above: 10000`: authors with more followers are collected from when read")
 	case t.Deliver == Mixed && t.Followers() == nil:
 		r.problem(t.Pos, CodeContradicted, fmt.Sprintf("timeline %q is delivered mixed, and nothing counts the followers of %q", t.Name, t.By.To.Name),
 			fmt.Sprintf("keep a count in %s, as in `follower_count: {count: %s.to}`", t.By.To.Name, t.Through.Name))
@@ -134,7 +144,8 @@ func (r *reader) checkUnless(at Pos, t *Timeline, p *Pair) {
 func (r *reader) length(n *node) int {
 	l, ok := n.scalar.(int64)
 	if !ok || l < 1 || l > MaxLength {
-		r.problem(n.pos, CodeBadValue, fmt.Sprintf("length must be a whole number from 1 to %d, this is %s", MaxLength, describe(n)), "")
+		r.problem(n.pos, CodeBadValue, fmt.Sprintf("length must be a whole number from 1 to %d, this is %s", MaxLength,
+			describe(n)), "")
 		return DefaultLength
 	}
 	return int(l)
@@ -171,7 +182,8 @@ func (r *reader) part(w *node, c *Collection, verb string) (Part, bool) {
 	p := Part{Field: c.Field(name), Kept: c.KeptValue(name)}
 	if p.Field == nil && p.Kept == nil {
 		known := append(fieldNames(c.Fields), namesOf(c.Kept, func(k *Kept) string { return k.Name })...)
-		r.unknown(w.pos, CodeUnknownName, fmt.Sprintf("collection %q has nothing called %q to %s", c.Name, name, verb), name, known)
+		r.unknown(w.pos, CodeUnknownName, fmt.Sprintf("collection %q has nothing called %q to %s", c.Name, name, verb),
+			name, known)
 		return p, false
 	}
 	return p, true
@@ -179,17 +191,21 @@ func (r *reader) part(w *node, c *Collection, verb string) (Part, bool) {
 
 // checkTimeline sees that owner, pair and author fit together.
 func (r *reader) checkTimeline(t *Timeline) {
-	if t.Owner == nil || t.Through == nil || t.By == nil || t.By.To == nil || t.Through.From == nil || t.Through.To == nil {
+	if t.Owner == nil || t.Through == nil || t.By == nil || t.By.To == nil || t.Through.From == nil ||
+		t.Through.To == nil {
 		return // already a problem
 	}
 	if t.Through.From != t.Owner {
-		r.problem(t.Pos, CodeContradicted, fmt.Sprintf("timeline %q is owned by %q, but pair %q goes from %q", t.Name, t.Owner.Name, t.Through.Name, t.Through.From.Name), "the owner must be the pair's from side")
+		r.problem(t.Pos, CodeContradicted, fmt.Sprintf("timeline %q is owned by %q, but pair %q goes from %q", t.Name,
+			t.Owner.Name, t.Through.Name, t.Through.From.Name), "the owner must be the pair's from side")
 	}
 	if t.Through.To != t.By.To {
-		r.problem(t.Pos, CodeContradicted, fmt.Sprintf("timeline %q: pair %q goes to %q, but %q points at %q", t.Name, t.Through.Name, t.Through.To.Name, t.By.Name, t.By.To.Name), "")
+		r.problem(t.Pos, CodeContradicted, fmt.Sprintf("timeline %q: pair %q goes to %q, but %q points at %q", t.Name,
+			t.Through.Name, t.Through.To.Name, t.By.Name, t.By.To.Name), "")
 	}
 	r.checkDelivery(t)
 	if t.Own && t.By.To != t.Owner {
-		r.problem(t.Pos, CodeContradicted, fmt.Sprintf("timeline %q: own entries need authors that own timelines", t.Name), "leave own out")
+		r.problem(t.Pos, CodeContradicted, fmt.Sprintf("timeline %q: own entries need authors that own timelines",
+			t.Name), "leave own out")
 	}
 }

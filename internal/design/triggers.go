@@ -110,13 +110,15 @@ func (r *reader) readOn(n *node, t *Trigger) {
 	before := len(r.problems)
 	r.mapping(n, "on", known)
 	if t.On == "" && len(r.problems) == before {
-		r.problem(n.pos, CodeMissingKey, fmt.Sprintf("trigger %q does not say on what", t.Name), "write `on: {created: collection}`, or changed, removed, set, unset")
+		r.problem(n.pos, CodeMissingKey, fmt.Sprintf("trigger %q does not say on what", t.Name),
+			"write `on: {created: collection}`, or changed, removed, set, unset")
 	}
 }
 
 func (r *reader) oneEvent(n *node, t *Trigger, event Event) {
 	if t.On != "" {
-		r.problem(n.pos, CodeContradicted, fmt.Sprintf("trigger %q waits for two kinds of changes", t.Name), "make two triggers of it")
+		r.problem(n.pos, CodeContradicted, fmt.Sprintf("trigger %q waits for two kinds of changes", t.Name),
+			"make two triggers of it")
 	}
 	t.On = event
 }
@@ -139,7 +141,8 @@ func (t *Trigger) shapes() map[string]expr.Shape {
 
 func (r *reader) readSteps(n *node, t *Trigger) {
 	if n.shape != sequence || len(n.items) == 0 {
-		r.problem(n.pos, CodeShape, "do must be a list of steps, this is "+describe(n), "write [{edit: {...}}, {send: ...}]")
+		r.problem(n.pos, CodeShape, "do must be a list of steps, this is "+describe(n),
+			"write [{edit: {...}}, {send: ...}]")
 		return
 	}
 	for _, item := range n.items {
@@ -171,7 +174,8 @@ func (r *reader) readStep(n *node, t *Trigger, s *Step) {
 		return
 	}
 	if s.Do == "" {
-		r.problem(n.pos, CodeMissingKey, "the step does not say what to do", "add edit, create, remove, pair, unpair or send")
+		r.problem(n.pos, CodeMissingKey, "the step does not say what to do",
+			"add edit, create, remove, pair, unpair or send")
 		return
 	}
 	takes := stepKeys[s.Do]
@@ -182,7 +186,8 @@ func (r *reader) readStep(n *node, t *Trigger, s *Step) {
 	}
 	for key, n := range given {
 		if !slices.Contains(takes.needs, key) && !slices.Contains(takes.allows, key) {
-			r.problem(n.pos, CodeContradicted, fmt.Sprintf("%q means nothing in a step that does %s", key, s.Do), "leave it out")
+			r.problem(n.pos, CodeContradicted, fmt.Sprintf("%q means nothing in a step that does %s", key, s.Do),
+				"leave it out")
 		}
 	}
 	if len(r.problems) == before {
@@ -214,14 +219,16 @@ func (r *reader) resolveStep(t *Trigger, s *Step, what *node, given map[string]*
 	switch s.Do {
 	case DoEdit:
 		if t.Collection == nil || t.On == OnRemoved {
-			r.problem(s.Pos, CodeContradicted, fmt.Sprintf("trigger %q has no document to edit", t.Name), "edit is for documents that are created or changed")
+			r.problem(s.Pos, CodeContradicted, fmt.Sprintf("trigger %q has no document to edit", t.Name),
+				"edit is for documents that are created or changed")
 			return
 		}
 		s.Collection = t.Collection
 		s.Fields = r.values(what, t, t.Collection.Fields, t.Collection.Name)
 		for name := range s.Fields {
 			if t.Collection.Field(name).Fixed {
-				r.problem(what.pos, CodeContradicted, fmt.Sprintf("%q of %q never changes after creation", name, t.Collection.Name), "")
+				r.problem(what.pos, CodeContradicted,
+					fmt.Sprintf("%q of %q never changes after creation", name, t.Collection.Name), "")
 			}
 		}
 	case DoCreate, DoRemove:
@@ -231,7 +238,10 @@ func (r *reader) resolveStep(t *Trigger, s *Step, what *node, given map[string]*
 		if s.Do == DoCreate {
 			s.Fields = r.values(given["fields"], t, s.Collection.Fields, s.Collection.Name)
 			if (s.Collection.Under != nil) != (s.Under != nil) {
-				r.problem(s.Pos, CodeContradicted, fmt.Sprintf("collection %q is %snested", s.Collection.Name, map[bool]string{true: "", false: "not "}[s.Collection.Under != nil]), "`under` is the key of the parent, for nested collections alone")
+				r.problem(s.Pos, CodeContradicted,
+					fmt.Sprintf("collection %q is %snested", s.Collection.Name,
+						map[bool]string{true: "", false: "not "}[s.Collection.Under != nil]),
+					"`under` is the key of the parent, for nested collections alone")
 			}
 		}
 	case DoPair, DoUnpair:
@@ -249,7 +259,8 @@ func (r *reader) resolveSend(s *Step, what, key *node) {
 	s.URL = r.word(what, "send")
 	u, err := url.Parse(s.URL)
 	if err != nil || u.Scheme != "http" && u.Scheme != "https" || u.Host == "" || u.User != nil {
-		r.problem(what.pos, CodeBadValue, fmt.Sprintf("%q is no address to send to", s.URL), "write an http or https URL without a password")
+		r.problem(what.pos, CodeBadValue, fmt.Sprintf("%q is no address to send to", s.URL),
+			"write an http or https URL without a password")
 	}
 	if key == nil {
 		return
@@ -307,7 +318,9 @@ func (r *reader) checkLoops() {
 	}
 	for _, t := range r.design.Triggers {
 		if path := r.loop(t, t, nil, false); path != nil {
-			r.problem(t.Pos, CodeContradicted, fmt.Sprintf("trigger %q would set itself off for ever: %s", t.Name, strings.Join(path, " → ")), "give one of them a `when` that ends it")
+			r.problem(t.Pos, CodeContradicted,
+				fmt.Sprintf("trigger %q would set itself off for ever: %s", t.Name, strings.Join(path, " → ")),
+				"give one of them a `when` that ends it")
 			return
 		}
 	}

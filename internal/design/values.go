@@ -94,7 +94,8 @@ func AcceptAll(fields []*Field, values map[string]any) (map[string]any, []Mistak
 	}
 	for _, f := range fields {
 		if _, there := out[f.Name]; f.Required && !there && !mentioned(mistakes, f.Name) {
-			mistakes = append(mistakes, Mistake{"/" + f.Name, MistakeMissing, fmt.Sprintf("%q must have a value", f.Name)})
+			mistakes = append(mistakes, Mistake{"/" + f.Name, MistakeMissing,
+				fmt.Sprintf("%q must have a value", f.Name)})
 		}
 	}
 	return out, mistakes
@@ -123,7 +124,8 @@ func (f *Field) acceptNumber(v any) (any, []Mistake) {
 		return nil, wrongType("a "+string(f.Type), v)
 	}
 	if math.IsInf(x, 0) || math.IsNaN(x) {
-		return nil, mistake(MistakeLong, fmt.Sprintf("the number %v does not fit: numbers are 64 bit floating point", v))
+		return nil, mistake(MistakeLong, fmt.Sprintf("the number %v does not fit: numbers are 64 bit floating point",
+			v))
 	}
 	if f.Type == Integer {
 		if x != math.Trunc(x) {
@@ -171,7 +173,8 @@ func acceptTimestamp(v any) (any, []Mistake) {
 	}
 	t, err := time.Parse(time.RFC3339Nano, s)
 	if err != nil {
-		return nil, mistake(MistakeType, fmt.Sprintf("%q is no RFC 3339 timestamp, as in \"2031-04-05T06:07:08Z\"", clip(s)))
+		return nil, mistake(MistakeType, fmt.Sprintf("%q is no RFC 3339 timestamp, as in \"2031-04-05T06:07:08Z\"",
+			clip(s)))
 	}
 	return FormatTime(t), nil
 }
@@ -227,7 +230,8 @@ func (f *Field) acceptItems(v any) (any, []Mistake) {
 				return nil, mistake(MistakeType, err.Error())
 			}
 			if first, twice := seen[string(text)]; twice {
-				mistakes = append(mistakes, Mistake{fmt.Sprintf("/%d", i), MistakeRepeated, fmt.Sprintf("a set holds a value once, and item %d is the same", first)})
+				mistakes = append(mistakes, Mistake{fmt.Sprintf("/%d", i), MistakeRepeated,
+					fmt.Sprintf("a set holds a value once, and item %d is the same", first)})
 			}
 			seen[string(text)] = i
 		}

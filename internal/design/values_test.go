@@ -78,15 +78,19 @@ func TestWhichValuesAFieldTakes(t *testing.T) {
 		{`{type: reference, to: people, when_gone: clear}`, `"a b"`, ` wrong-type`},
 		{`{type: reference, to: people, when_gone: clear}`, `"ada/ben"`, ` wrong-type`},
 		{`{type: reference, to: people, when_gone: clear}`, `7`, ` wrong-type`},
-		{`{type: object, fields: {a: {type: integer, required: true}, b: {type: string}}}`, `{"a":1,"b":null}`, `{"a":1}`},
-		{`{type: object, fields: {a: {type: integer, required: true}, b: {type: string}}}`, `{"b":2,"c":3}`, `/b wrong-type /c unknown-field /a required`},
-		{`{type: object, fields: {a: {type: object, fields: {b: {type: integer}}}}}`, `{"a":{"b":"x"}}`, `/a/b wrong-type`},
+		{`{type: object, fields: {a: {type: integer, required: true}, b: {type: string}}}`, `{"a":1,"b":null}`,
+			`{"a":1}`},
+		{`{type: object, fields: {a: {type: integer, required: true}, b: {type: string}}}`, `{"b":2,"c":3}`,
+			`/b wrong-type /c unknown-field /a required`},
+		{`{type: object, fields: {a: {type: object, fields: {b: {type: integer}}}}}`, `{"a":{"b":"x"}}`,
+			`/a/b wrong-type`},
 		{`{type: object, fields: {a: {type: integer}}}`, `[]`, ` wrong-type`},
 		{`{type: list, max: 2, of: {type: integer}}`, `[1,1]`, `[1,1]`},
 		{`{type: list, max: 2, of: {type: integer}}`, `[1,2,3]`, ` too-large`},
 		{`{type: list, max: 2, of: {type: integer}}`, `[1,"2"]`, `/1 wrong-type`},
 		{`{type: list, max: 2, min: 1, of: {type: integer}}`, `[]`, ` too-small`},
-		{`{type: list, max: 2, of: {type: object, fields: {a: {type: string}}}}`, `[{"a":"x"},{"b":1}]`, `/1/b unknown-field`},
+		{`{type: list, max: 2, of: {type: object, fields: {a: {type: string}}}}`, `[{"a":"x"},{"b":1}]`,
+			`/1/b unknown-field`},
 		{`{type: set, max: 3, of: {type: integer}}`, `[1,2]`, `[1,2]`},
 		{`{type: set, max: 3, of: {type: integer}}`, `[1,2,1.0]`, `/2 repeated`},
 		{`{type: set, max: 3, of: {type: string}}`, `{"a":1}`, ` wrong-type`},
@@ -130,7 +134,8 @@ func TestAPointerEscapesWhatANameHolds(t *testing.T) {
 func TestWhatCanBeAnID(t *testing.T) {
 	for id, fits := range map[string]bool{
 		"ada": true, "Ada_Fen-7": true, "0192f3c4-0000-7000-8000-000000000000": true, strings.Repeat("a", 128): true,
-		"": false, "a/b": false, "a.b": false, "a b": false, "ä": false, "a\x00": false, strings.Repeat("a", 129): false,
+		"": false, "a/b": false, "a.b": false, "a b": false, "ä": false, "a\x00": false,
+		strings.Repeat("a", 129): false,
 	} {
 		if wrong := design.CheckID(id); (wrong == "") != fits {
 			t.Errorf("%q: %q", id, wrong)
@@ -139,7 +144,8 @@ func TestWhatCanBeAnID(t *testing.T) {
 }
 
 func TestPathsOfNestedDocuments(t *testing.T) {
-	source := strings.Replace(base, "pairs:", "  notes:\n    under: posts\n    fields: {text: {type: string}}\n  marks:\n    under: notes\n    fields: {text: {type: string}}\npairs:", 1)
+	source := strings.Replace(base, "pairs:",
+		"  notes:\n    under: posts\n    fields: {text: {type: string}}\n  marks:\n    under: notes\n    fields: {text: {type: string}}\npairs:", 1)
 	d, err := design.Read("pond.yaml", []byte(source))
 	if err != nil {
 		t.Fatal(err)
@@ -151,7 +157,8 @@ func TestPathsOfNestedDocuments(t *testing.T) {
 	if got, want := marks.Path("p1/n2/m3"), "posts/p1/notes/n2/marks/m3"; got != want {
 		t.Errorf("got %s, want %s", got, want)
 	}
-	for key, fits := range map[string]bool{"p1/n2/m3": true, "p1/n2": false, "m3": false, "p1//m3": false, "p1/n2/m3/x": false} {
+	for key, fits := range map[string]bool{"p1/n2/m3": true, "p1/n2": false, "m3": false, "p1//m3": false,
+		"p1/n2/m3/x": false} {
 		if _, wrong := marks.ParseKey(key); (wrong == "") != fits {
 			t.Errorf("%q: %q", key, wrong)
 		}
@@ -164,7 +171,8 @@ func TestTheNearestNameIsOffered(t *testing.T) {
 	} {
 		source := strings.Replace(base, "through: follow", "through: "+mistyped, 1)
 		said := fmt.Sprint(problemsIn(t, source))
-		if offered := strings.Contains(said, "did you mean"); offered != (want != "") || want != "" && !strings.Contains(said, fmt.Sprintf("did you mean %q", want)) {
+		if offered := strings.Contains(said, "did you mean"); offered != (want != "") || want != "" &&
+			!strings.Contains(said, fmt.Sprintf("did you mean %q", want)) {
 			t.Errorf("%q: %s", mistyped, said)
 		}
 	}

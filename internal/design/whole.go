@@ -17,7 +17,8 @@ func (r *reader) checkWhole() {
 				return
 			}
 			if first, ok := taken[name]; ok {
-				r.problem(at, CodeNameTaken, fmt.Sprintf("%q of a document of %q would mean both %s and %s", name, c.Name, first, what), "choose another name")
+				r.problem(at, CodeNameTaken, fmt.Sprintf("%q of a document of %q would mean both %s and %s", name,
+					c.Name, first, what), "choose another name")
 				return
 			}
 			taken[name] = what
@@ -49,7 +50,8 @@ func (r *reader) checkWhole() {
 func (r *reader) checkTopNames() {
 	for _, p := range r.design.Pairs {
 		if r.design.Collection(p.Name) != nil {
-			r.problem(p.Pos, CodeNameTaken, fmt.Sprintf("there is a collection %q already", p.Name), "call the pair something else")
+			r.problem(p.Pos, CodeNameTaken, fmt.Sprintf("there is a collection %q already", p.Name),
+				"call the pair something else")
 		}
 	}
 }
@@ -66,7 +68,9 @@ func (r *reader) checkRemovals() {
 		for _, holder := range r.design.Collections {
 			for _, f := range holder.References() {
 				if f.To == c && f.WhenGone == GoneRefuse {
-					r.problem(f.Pos, CodeContradicted, fmt.Sprintf("%q can be removed with %s, and %s.%s would refuse that", c.Name, along, holder.Name, f.Name),
+					r.problem(f.Pos, CodeContradicted,
+						fmt.Sprintf("%q can be removed with %s, and %s.%s would refuse that", c.Name, along,
+							holder.Name, f.Name),
 						"give "+f.Name+" another when_gone: remove, clear or leave")
 				}
 			}

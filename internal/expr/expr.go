@@ -39,7 +39,8 @@ func Compile(text string, names map[string]Shape) (*Expr, error) {
 		return nil, err
 	}
 	if ast.OutputType() != types.BoolType {
-		return nil, &Mistake{1, 1, fmt.Sprintf("the condition must be true or false, this is of type %s", ast.OutputType())}
+		return nil, &Mistake{1, 1, fmt.Sprintf("the condition must be true or false, this is of type %s",
+			ast.OutputType())}
 	}
 	return &Expr{text, names, program}, nil
 }

@@ -46,7 +46,8 @@ func TestConditionsHoldForTheRightDocuments(t *testing.T) {
 }
 
 func TestWhatIsAbsentDoesNotHold(t *testing.T) {
-	for text, want := range map[string]bool{`has(doc.birds)`: false, `doc.birds > 2`: false, `!(doc.birds > 2)`: false, `!has(doc.spot) || has(doc.spot.name)`: true} {
+	for text, want := range map[string]bool{`has(doc.birds)`: false, `doc.birds > 2`: false, `!(doc.birds > 2)`: false,
+		`!has(doc.spot) || has(doc.spot.name)`: true} {
 		e, err := expr.Compile(text, names)
 		if err != nil {
 			t.Fatal(err)

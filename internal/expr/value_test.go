@@ -49,7 +49,8 @@ func TestAValueThatCannotBeHadIsAnError(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := v.Of(map[string]any{"doc": map[string]any{}}); err == nil || !strings.Contains(err.Error(), "cannot be worked out") {
+	if _, err := v.Of(map[string]any{"doc": map[string]any{}}); err == nil ||
+		!strings.Contains(err.Error(), "cannot be worked out") {
 		t.Errorf("an absent value: %v", err)
 	}
 }

@@ -174,7 +174,8 @@ func fillDefaults(fields []*design.Field, given map[string]any, me string) (map[
 			filled[f.Name] = me
 		case f.Required:
 			mistakes = append(mistakes, design.Mistake{Pointer: "/" + f.Name, Code: design.MistakeNobody,
-				Detail: fmt.Sprintf("%q defaults to the caller's account, and the request does not say whose it is", f.Name)})
+				Detail: fmt.Sprintf("%q defaults to the caller's account, and the request does not say whose it is",
+					f.Name)})
 		}
 	}
 	return filled, mistakes
@@ -186,7 +187,8 @@ func keptMistakes(c *plan.Collection, facts map[string]any) []design.Mistake {
 	for _, k := range c.Kept {
 		if _, written := facts[k.Name]; written {
 			mistakes = append(mistakes, design.Mistake{Pointer: "/" + k.Name, Code: design.MistakeKept,
-				Detail: fmt.Sprintf("%q is kept by Yalvo and cannot be written: change the facts it is derived from", k.Name)})
+				Detail: fmt.Sprintf("%q is kept by Yalvo and cannot be written: change the facts it is derived from",
+					k.Name)})
 		}
 	}
 	return mistakes

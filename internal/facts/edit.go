@@ -65,7 +65,8 @@ func checkTarget(c *plan.Collection, target Target, doc store.Document, found bo
 		return running.NotFound(c, target.Key)
 	}
 	if target.Version != 0 && target.Version != doc.Version {
-		return running.Refuse(running.CodeStale, "%s is at version %d, and the request was made for version %d: read it again",
+		return running.Refuse(running.CodeStale,
+			"%s is at version %d, and the request was made for version %d: read it again",
 			c.Path(doc.Key), doc.Version, target.Version)
 	}
 	return nil
@@ -88,7 +89,8 @@ func revise(c *plan.Collection, doc store.Document, patch Patch) (revision, erro
 	}
 	after, err := running.Decode(patched)
 	if err != nil || after == nil {
-		return revision{}, running.Invalid([]design.Mistake{{Pointer: "/facts", Code: design.MistakeType, Detail: "facts must be an object"}})
+		return revision{}, running.Invalid([]design.Mistake{{Pointer: "/facts", Code: design.MistakeType,
+			Detail: "facts must be an object"}})
 	}
 	if mistakes := keptMistakes(c, after); len(mistakes) > 0 {
 		return revision{}, running.Invalid(running.Under("/facts", mistakes))
@@ -149,7 +151,8 @@ func (u Unit) carryOutEdit(c *plan.Collection, doc store.Document, rev revision,
 	if err != nil {
 		return Result{}, err
 	}
-	result := Result{Document: running.See(c, doc), Position: running.At(position), Fresh: true, Read: 1 + len(m.pointers), Wrote: 1}
+	result := Result{Document: running.See(c, doc), Position: running.At(position), Fresh: true,
+		Read: 1 + len(m.pointers), Wrote: 1}
 	return result, u.fireDocument(design.OnChanged, c, doc, was, why.from(position))
 }
 
@@ -163,7 +166,8 @@ type redirection struct {
 // redirect locks the targets of the references that an edit changes, and makes
 // the copies that come with them.
 func (u Unit) redirect(c *plan.Collection, doc store.Document, rev revision) (redirection, error) {
-	m := redirection{before: plan.Targets{}, after: plan.Targets{}, pointers: map[plan.Number]int64{}, cards: map[string]json.RawMessage{}}
+	m := redirection{before: plan.Targets{}, after: plan.Targets{}, pointers: map[plan.Number]int64{},
+		cards: map[string]json.RawMessage{}}
 	if len(c.References) == 0 {
 		return m, nil
 	}
@@ -176,7 +180,8 @@ func (u Unit) redirect(c *plan.Collection, doc store.Document, rev revision) (re
 			m.before[ref], m.after[ref] = p.Target, p.Target
 		}
 	}
-	changed := slices.DeleteFunc(slices.Clone(c.References), func(r *plan.Reference) bool { return !slices.Contains(rev.touched, r.Name) })
+	changed := slices.DeleteFunc(slices.Clone(c.References),
+		func(r *plan.Reference) bool { return !slices.Contains(rev.touched, r.Name) })
 	if len(changed) == 0 {
 		return m, nil
 	}
@@ -197,7 +202,8 @@ func (u Unit) redirect(c *plan.Collection, doc store.Document, rev revision) (re
 }
 
 // point notes that a reference points at a target now, nil for nowhere.
-func (u Unit) point(m *redirection, doc store.Document, rev revision, ref *plan.Reference, target *store.Document, given map[plan.Number]bool) error {
+func (u Unit) point(m *redirection, doc store.Document, rev revision, ref *plan.Reference, target *store.Document,
+	given map[plan.Number]bool) error {
 	delete(m.after, ref)
 	m.pointers[ref.Number] = 0
 	if target != nil {
@@ -230,7 +236,8 @@ func (u Unit) point(m *redirection, doc store.Document, rev revision, ref *plan.
 
 // hold locks the targets of some references of a document, so that they stay
 // until the commit and what is copied of them stays right.
-func (u Unit) hold(doc store.Document, refs []*plan.Reference, facts map[string]any) (map[*plan.Reference]*store.Document, error) {
+func (u Unit) hold(doc store.Document, refs []*plan.Reference,
+	facts map[string]any) (map[*plan.Reference]*store.Document, error) {
 	strength := store.Existing
 	var wanted []store.Address
 	for _, ref := range refs {

@@ -23,7 +23,8 @@ pairs: {follow: {from: people, to: people, from_calls: following, to_calls: foll
 	}
 	p := plan.New(d, func(string, string) plan.Number { return 1 })
 	r := running.Invalid(running.Under("/facts", keptMistakes(p.Collection("people"), map[string]any{"fans": 7})))
-	if got := fmt.Sprint(r); !strings.HasPrefix(got, `the request does not fit the design: /facts/fans: "fans" is kept by Yalvo and cannot be written`) {
+	if got := fmt.Sprint(r); !strings.HasPrefix(got,
+		`the request does not fit the design: /facts/fans: "fans" is kept by Yalvo and cannot be written`) {
 		t.Errorf("got %s", got)
 	}
 }

@@ -15,7 +15,8 @@ import (
 // SetPair makes a pair, with facts of its own if its kind has fields. Doing it
 // twice is the same as once. Without facts (nil) a pair that stands keeps those
 // it has, and a new one gets the defaults.
-func (w *Writer) SetPair(ctx context.Context, caller running.Caller, link running.Link, facts map[string]any) (Result, error) {
+func (w *Writer) SetPair(ctx context.Context, caller running.Caller, link running.Link, facts map[string]any) (Result,
+	error) {
 	plain := func(v *running.Version) bool {
 		p := v.Plan.Pair(link.Pair)
 		return p == nil || len(p.Dissolves) == 0 && !v.FiresPair(design.OnSet, p)
@@ -119,7 +120,8 @@ func (u Unit) dissolve(p *plan.Pair, link running.Link, why Cause) (int, error) 
 		for _, l := range []struct {
 			fits bool
 			running.Link
-		}{{same, running.Link{Pair: other.Name, From: link.From, To: link.To}}, {reversed, running.Link{Pair: other.Name, From: link.To, To: link.From}}} {
+		}{{same, running.Link{Pair: other.Name, From: link.From, To: link.To}},
+			{reversed, running.Link{Pair: other.Name, From: link.To, To: link.From}}} {
 			if !l.fits {
 				continue
 			}
@@ -157,8 +159,10 @@ func (u Unit) pairWrite(p *plan.Pair, link running.Link, kind plan.Kind, why Cau
 	if p.From == p.To && link.From == link.To {
 		change.To = plan.FromRow
 	}
-	w := store.PairWrite{Pair: p, From: link.From, To: link.To, Design: u.Number, Due: u.Plan.Due(change), Change: why.Change,
-		Record: store.Record{Subject: p.Name, Detail: running.EndsInWords(p, link.From, link.To), Actor: why.Actor, Cause: why.Change}}
+	w := store.PairWrite{Pair: p, From: link.From, To: link.To, Design: u.Number, Due: u.Plan.Due(change),
+		Change: why.Change,
+		Record: store.Record{Subject: p.Name, Detail: running.EndsInWords(p, link.From, link.To), Actor: why.Actor,
+			Cause: why.Change}}
 	change.Kind = plan.Changed
 	whenChanged := u.Plan.Due(change)
 	for _, work := range w.Due {
@@ -180,7 +184,8 @@ func (u Unit) pairThere(p *plan.Pair, link running.Link, got store.PairWritten) 
 
 // pairFields is what a pair's own fields become, nil if its kind has none. A
 // pair that stands and is set again without facts needs none: it stays as it is.
-func (u Unit) pairFields(p *plan.Pair, link running.Link, facts map[string]any, me string) (given json.RawMessage, stands bool, err error) {
+func (u Unit) pairFields(p *plan.Pair, link running.Link, facts map[string]any, me string) (given json.RawMessage,
+	stands bool, err error) {
 	if len(p.Fields) == 0 && len(facts) == 0 {
 		return nil, false, nil
 	}

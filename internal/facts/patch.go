@@ -28,7 +28,8 @@ type MergePatch json.RawMessage
 func (p MergePatch) apply(doc running.Document) (json.RawMessage, error) {
 	merged, err := jsonpatch.MergePatch(doc.Facts, p)
 	if err != nil {
-		return nil, running.Invalid([]design.Mistake{{Pointer: "/facts", Code: design.MistakeType, Detail: "this is no merge patch: " + err.Error()}})
+		return nil, running.Invalid([]design.Mistake{{Pointer: "/facts", Code: design.MistakeType,
+			Detail: "this is no merge patch: " + err.Error()}})
 	}
 	return merged, nil
 }
@@ -49,12 +50,14 @@ const mostCopied = 1 << 20
 func ReadOperations(raw []byte) (Operations, error) {
 	var patch jsonpatch.Patch
 	if err := json.Unmarshal(raw, &patch); err != nil || patch == nil {
-		return nil, running.Invalid([]design.Mistake{{Pointer: "", Code: design.MistakeType, Detail: `a JSON Patch is a list of operations, as in [{"op": "replace", "path": "/facts/text", "value": "…"}]`}})
+		return nil, running.Invalid([]design.Mistake{{Pointer: "", Code: design.MistakeType,
+			Detail: `a JSON Patch is a list of operations, as in [{"op": "replace", "path": "/facts/text", "value": "…"}]`}})
 	}
 	var mistakes []design.Mistake
 	for i, op := range patch {
 		wrong := func(member, code, detail string) {
-			mistakes = append(mistakes, design.Mistake{Pointer: fmt.Sprintf("/%d/%s", i, member), Code: code, Detail: detail})
+			mistakes = append(mistakes, design.Mistake{Pointer: fmt.Sprintf("/%d/%s", i, member), Code: code,
+				Detail: detail})
 		}
 		if !slices.Contains(operationNames, op.Kind()) {
 			wrong("op", design.MistakeChoice, "an operation is one of "+strings.Join(operationNames, ", "))
@@ -99,14 +102,17 @@ func (p Operations) apply(doc running.Document) (json.RawMessage, error) {
 func misfit(i int, op jsonpatch.Operation, err error) error {
 	path, _ := op.Path() // given, as was checked
 	if errors.Is(err, jsonpatch.ErrTestFailed) || op.Kind() == "test" && errors.Is(err, jsonpatch.ErrMissing) {
-		return &running.Refusal{Code: running.CodeTestFailed, Detail: fmt.Sprintf("the document has not the value at %s that operation %d tests for: nothing was changed", path, i),
-			Mistakes: []design.Mistake{{Pointer: fmt.Sprintf("/%d/value", i), Code: running.CodeTestFailed, Detail: path + " has another value, or none"}}}
+		return &running.Refusal{Code: running.CodeTestFailed,
+			Detail: fmt.Sprintf("the document has not the value at %s that operation %d tests for: nothing was changed", path, i),
+			Mistakes: []design.Mistake{{Pointer: fmt.Sprintf("/%d/value", i), Code: running.CodeTestFailed,
+				Detail: path + " has another value, or none"}}}
 	}
 	place := fmt.Sprintf("/%d/path", i)
 	if from, given := op.From(); given == nil { // either may be what is missing
 		place, path = fmt.Sprintf("/%d", i), from+" to "+path
 	}
-	return running.Invalid([]design.Mistake{{Pointer: place, Code: design.MistakeNoPlace, Detail: fmt.Sprintf("%s of %s cannot be done: %v", op.Kind(), path, err)}})
+	return running.Invalid([]design.Mistake{{Pointer: place, Code: design.MistakeNoPlace,
+		Detail: fmt.Sprintf("%s of %s cannot be done: %v", op.Kind(), path, err)}})
 }
 
 // factsAlone takes the facts out of a patched document and sees that nothing
@@ -117,16 +123,19 @@ func factsAlone(before, after json.RawMessage) (json.RawMessage, error) {
 		return nil, err
 	}
 	if err := json.Unmarshal(after, &is); err != nil {
-		return nil, running.Invalid([]design.Mistake{{Pointer: "", Code: design.MistakeType, Detail: "after the patch the document is no object"}})
+		return nil, running.Invalid([]design.Mistake{{Pointer: "", Code: design.MistakeType,
+			Detail: "after the patch the document is no object"}})
 	}
 	delete(was, "facts")
 	facts, there := is["facts"]
 	delete(is, "facts")
 	if !there || !reflect.DeepEqual(was, is) {
-		return nil, running.Invalid([]design.Mistake{{Pointer: "", Code: design.MistakeKept, Detail: "a patch may change what lies under /facts, and nothing else of the document"}})
+		return nil, running.Invalid([]design.Mistake{{Pointer: "", Code: design.MistakeKept,
+			Detail: "a patch may change what lies under /facts, and nothing else of the document"}})
 	}
 	if _, is := facts.(map[string]any); !is {
-		return nil, running.Invalid([]design.Mistake{{Pointer: "", Code: design.MistakeType, Detail: "after the patch /facts is no object"}})
+		return nil, running.Invalid([]design.Mistake{{Pointer: "", Code: design.MistakeType,
+			Detail: "after the patch /facts is no object"}})
 	}
 	var exact struct{ Facts json.RawMessage }
 	err := json.Unmarshal(after, &exact)

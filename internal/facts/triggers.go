@@ -11,7 +11,8 @@ import (
 
 // fireDocument sets off the developer's triggers that wait for a change of a
 // document, in the transaction of that change. was is what an edit changed.
-func (u Unit) fireDocument(on design.Event, c *plan.Collection, d store.Document, was json.RawMessage, why Cause) error {
+func (u Unit) fireDocument(on design.Event, c *plan.Collection, d store.Document, was json.RawMessage,
+	why Cause) error {
 	triggers := u.Plan.TriggersOn(on, c, nil)
 	if len(triggers) == 0 {
 		return nil

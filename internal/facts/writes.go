@@ -52,7 +52,8 @@ func (w *Writer) Write(ctx context.Context, caller running.Caller, run func(Unit
 
 // write is [Writer.Write] for a write that, if plain says so of the version of
 // the design, is one statement: then it needs no transaction around it.
-func (w *Writer) write(ctx context.Context, caller running.Caller, plain func(*running.Version) bool, run func(Unit) (Result, error)) (Result, error) {
+func (w *Writer) write(ctx context.Context, caller running.Caller, plain func(*running.Version) bool,
+	run func(Unit) (Result, error)) (Result, error) {
 	for {
 		v, err := w.Now(ctx)
 		if err != nil {
@@ -78,7 +79,8 @@ func (w *Writer) write(ctx context.Context, caller running.Caller, plain func(*r
 
 type begin func(context.Context, func(*store.Tx) error) error
 
-func attempt(ctx context.Context, begin begin, v *running.Version, caller running.Caller, run func(Unit) (Result, error)) (Result, []plan.Lane, error) {
+func attempt(ctx context.Context, begin begin, v *running.Version, caller running.Caller,
+	run func(Unit) (Result, error)) (Result, []plan.Lane, error) {
 	var result Result
 	var lanes []plan.Lane
 	unit := Unit{Version: v, again: true}

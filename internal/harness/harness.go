@@ -75,7 +75,8 @@ func Database(t testing.TB) string {
 	shared.once.Do(func() {
 		var dir string
 		if dir, shared.err = Folder(); shared.err == nil {
-			shared.server, shared.err = postgres.Start(context.Background(), postgres.Options{Dir: dir, Scratch: true, Log: Log()})
+			shared.server, shared.err = postgres.Start(context.Background(),
+				postgres.Options{Dir: dir, Scratch: true, Log: Log()})
 		}
 	})
 	if shared.err != nil {
@@ -120,7 +121,8 @@ func Start(t testing.TB, design string) *App {
 // StartOn is Start on a given database, which other services may share.
 func StartOn(t testing.TB, database, design string) *App {
 	t.Helper()
-	s, err := service.Start(t.Context(), service.Options{Listen: "127.0.0.1:0", Database: database, Log: Log(), Patience: upkeep.Patience{Answer: 2 * time.Second, Pause: 20 * time.Millisecond}})
+	s, err := service.Start(t.Context(), service.Options{Listen: "127.0.0.1:0", Database: database, Log: Log(),
+		Patience: upkeep.Patience{Answer: 2 * time.Second, Pause: 20 * time.Millisecond}})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -64,7 +64,8 @@ func (c *checkedTransport) RoundTrip(req *http.Request) (*http.Response, error) 
 	route, params, err := c.router.FindRoute(req)
 	if err != nil {
 		if resp.StatusCode != http.StatusNotFound && resp.StatusCode != http.StatusBadRequest {
-			c.app.T.Errorf("%s %s answered %d and is not in the OpenAPI document: %v", req.Method, req.URL.Path, resp.StatusCode, err)
+			c.app.T.Errorf("%s %s answered %d and is not in the OpenAPI document: %v", req.Method, req.URL.Path,
+				resp.StatusCode, err)
 		}
 		return resp, nil
 	}

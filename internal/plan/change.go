@@ -181,7 +181,8 @@ func recopyWork(c Change) []Work {
 	var due []Work
 	for _, ref := range c.Collection.PointedAt {
 		for _, kept := range ref.Copies {
-			if !kept.Frozen && slices.ContainsFunc(kept.Fields, func(name string) bool { return slices.Contains(c.Touched, name) }) {
+			if !kept.Frozen && slices.ContainsFunc(kept.Fields,
+				func(name string) bool { return slices.Contains(c.Touched, name) }) {
 				due = append(due, RecopyFrom(kept.Number, c.Doc))
 			}
 		}

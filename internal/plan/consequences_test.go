@@ -25,17 +25,24 @@ func TestWhatAChangeCanEntailIsSaidInWords(t *testing.T) {
 		got  []plan.WorkKind
 		want []string
 	}{
-		{"a remark is created", p.WorkOf(plan.Created, p.Collection("remarks")), []string{"counted in sightings.remark_count", "looked at what is contributed to sightings.last_remarks"}},
-		{"a remark contributes", p.WorkAfter(plan.WorkKind{Step: plan.Contribute, Subject: p.Collection("sightings").Summaries[2].Number}), []string{"worked out sightings.last_remarks"}},
-		{"an agreement is added to", p.WorkAfter(plan.WorkKind{Step: plan.Contribute, Subject: p.Collection("sightings").Summaries[0].Number}), []string{"looked at what is contributed to members.trusted"}},
+		{"a remark is created", p.WorkOf(plan.Created, p.Collection("remarks")),
+			[]string{"counted in sightings.remark_count", "looked at what is contributed to sightings.last_remarks"}},
+		{"a remark contributes", p.WorkAfter(plan.WorkKind{Step: plan.Contribute,
+			Subject: p.Collection("sightings").Summaries[2].Number}), []string{"worked out sightings.last_remarks"}},
+		{"an agreement is added to", p.WorkAfter(plan.WorkKind{Step: plan.Contribute,
+			Subject: p.Collection("sightings").Summaries[0].Number}),
+			[]string{"looked at what is contributed to members.trusted"}},
 		{"a like is set", p.WorkOfPair(plan.Set, p.Pair("like")), []string{"counted in sightings.like_count"}},
-		{"a post is withdrawn", p.WorkAfter(plan.WorkKind{Step: plan.Withdraw, Subject: p.Timeline("home").Number}), []string{"delivered to the home timelines", "filled up home with older entries"}},
+		{"a post is withdrawn", p.WorkAfter(plan.WorkKind{Step: plan.Withdraw, Subject: p.Timeline("home").Number}),
+			[]string{"delivered to the home timelines", "filled up home with older entries"}},
 	} {
 		if got := inWords(p, c.got); !slices.Equal(got, c.want) {
 			t.Errorf("%s: got %q, want %q", c.what, got, c.want)
 		}
 	}
-	if all := inWords(p, p.WorkOf(plan.Removed, p.Collection("members"))); !slices.Contains(all, "ended sightings.author") || !slices.Contains(all, "unset follow from it") || !slices.Contains(all, "dropped its home timeline") {
+	if all := inWords(p, p.WorkOf(plan.Removed, p.Collection("members"))); !slices.Contains(all,
+		"ended sightings.author") || !slices.Contains(all, "unset follow from it") ||
+		!slices.Contains(all, "dropped its home timeline") {
 		t.Errorf("a member is removed: %q", all)
 	}
 }
@@ -106,7 +113,8 @@ triggers:
 		}
 		return all
 	}
-	if got := names(p.TriggersOn(design.OnCreated, p.Collection("a"), nil)); !slices.Equal(got, []string{"one true", "two false"}) {
+	if got := names(p.TriggersOn(design.OnCreated, p.Collection("a"), nil)); !slices.Equal(got,
+		[]string{"one true", "two false"}) {
 		t.Errorf("on a created: %q", got)
 	}
 	if got := names(p.TriggersOn(design.OnUnset, nil, p.Pair("p"))); !slices.Equal(got, []string{"three true"}) {

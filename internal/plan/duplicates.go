@@ -52,7 +52,8 @@ func (p *Plan) Duplicates() []Duplicate {
 	var all []Duplicate
 	for _, c := range p.Collections {
 		for _, ref := range c.References {
-			all = append(all, Duplicate{Kind: AspectReference, Name: c.Name + "." + ref.Name, Walked: c, Reference: ref})
+			all = append(all, Duplicate{Kind: AspectReference, Name: c.Name + "." + ref.Name, Walked: c,
+				Reference: ref})
 		}
 		for _, u := range c.Uniques {
 			all = append(all, Duplicate{Kind: AspectUnique, Name: c.Name + "." + u.Name, Walked: c, Unique: u})
@@ -102,7 +103,8 @@ func (c *Collection) keptDuplicates() []Duplicate {
 		add(AspectCount, count.Kept, Duplicate{Count: count})
 	}
 	for _, s := range c.Summaries {
-		all = append(all, Duplicate{Kind: AspectContribution, Name: c.Name + "." + s.Name, Walked: s.Sources, Summary: s})
+		all = append(all, Duplicate{Kind: AspectContribution, Name: c.Name + "." + s.Name, Walked: s.Sources,
+			Summary: s})
 		if s.Chosen() {
 			add(AspectChoice, s.Kept, Duplicate{Summary: s})
 		} else {

@@ -153,9 +153,11 @@ func (t *Timeline) Lower() int { return t.Above - t.Above/5 }
 
 // New makes the plan of a design.
 func New(d *design.Design, number Numbering) *Plan {
-	p := &Plan{Design: d, references: map[Number]*Reference{}, counts: map[Number]*Count{}, copies: map[Number]*Copy{}, summaries: map[Number]*Summary{}}
+	p := &Plan{Design: d, references: map[Number]*Reference{}, counts: map[Number]*Count{}, copies: map[Number]*Copy{},
+		summaries: map[Number]*Summary{}}
 	for _, c := range d.Collections {
-		p.Collections = append(p.Collections, &Collection{Number: number("collection", c.Name), Collection: c, builtOn: map[string]builtOn{}})
+		p.Collections = append(p.Collections,
+			&Collection{Number: number("collection", c.Name), Collection: c, builtOn: map[string]builtOn{}})
 	}
 	for _, c := range p.Collections {
 		p.addLinks(c, number)
@@ -286,7 +288,8 @@ func (p *Plan) addSummary(c *Collection, k *design.Kept, n Number) {
 }
 
 func (p *Plan) addTimeline(d *design.Timeline, n Number) {
-	t := &Timeline{Number: n, Timeline: d, Owner: p.of(d.Owner), Entries: p.of(d.Entries), By: p.reference(d.By), Through: p.pairOf(d.Through)}
+	t := &Timeline{Number: n, Timeline: d, Owner: p.of(d.Owner), Entries: p.of(d.Entries), By: p.reference(d.By),
+		Through: p.pairOf(d.Through)}
 	t.Owner.Owned = append(t.Owner.Owned, t)
 	t.Entries.EntersInto = append(t.Entries.EntersInto, t)
 	t.Through.Timelines = append(t.Through.Timelines, t)

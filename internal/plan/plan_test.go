@@ -37,19 +37,24 @@ func TestWhatEachChangeMakesDue(t *testing.T) {
 		change plan.Change
 		want   []string
 	}{
-		{"a sighting is created", plan.Change{Kind: plan.Created, Collection: sightings, Doc: sighting, RankAfter: ranks, After: plan.Targets{author: ada}, Touched: []string{"text", "birds"}}, []string{
+		{"a sighting is created", plan.Change{Kind: plan.Created, Collection: sightings, Doc: sighting,
+			RankAfter: ranks, After: plan.Targets{author: ada}, Touched: []string{"text", "birds"}}, []string{
 			"add members.sighting_count key=0 doc=1 rank=0 amount=1",
 			"contribute members.birds_seen key=0 doc=10 rank=0 amount=0",
 			"contribute members.most_at_once key=0 doc=10 rank=0 amount=0",
 			"deliver home key=1 doc=10 rank=99 amount=0",
 		}},
-		{"a sighting without what is summed up is created", plan.Change{Kind: plan.Created, Collection: sightings, Doc: sighting, RankAfter: ranks, After: plan.Targets{author: ada}, Touched: []string{"text"}}, []string{
-			"add members.sighting_count key=0 doc=1 rank=0 amount=1",
-			"deliver home key=1 doc=10 rank=99 amount=0",
-		}},
-		{"a sighting is edited where nobody copies", plan.Change{Kind: plan.Changed, Collection: sightings, Doc: sighting, RankBefore: ranks, RankAfter: ranks,
-			Before: plan.Targets{author: ada}, After: plan.Targets{author: ada}, Touched: []string{"text"}}, nil},
-		{"a sighting gets another author", plan.Change{Kind: plan.Changed, Collection: sightings, Doc: sighting, RankBefore: ranks, RankAfter: ranks,
+		{"a sighting without what is summed up is created",
+			plan.Change{Kind: plan.Created, Collection: sightings, Doc: sighting, RankAfter: ranks,
+				After: plan.Targets{author: ada}, Touched: []string{"text"}}, []string{
+				"add members.sighting_count key=0 doc=1 rank=0 amount=1",
+				"deliver home key=1 doc=10 rank=99 amount=0",
+			}},
+		{"a sighting is edited where nobody copies",
+			plan.Change{Kind: plan.Changed, Collection: sightings, Doc: sighting, RankBefore: ranks, RankAfter: ranks,
+				Before: plan.Targets{author: ada}, After: plan.Targets{author: ada}, Touched: []string{"text"}}, nil},
+		{"a sighting gets another author", plan.Change{Kind: plan.Changed, Collection: sightings, Doc: sighting,
+			RankBefore: ranks, RankAfter: ranks,
 			Before: plan.Targets{author: ada}, After: plan.Targets{author: ben}, Touched: []string{"author"}}, []string{
 			"add members.sighting_count key=0 doc=1 rank=0 amount=-1",
 			"add members.sighting_count key=0 doc=2 rank=0 amount=1",
@@ -59,7 +64,8 @@ func TestWhatEachChangeMakesDue(t *testing.T) {
 			"contribute members.trusted key=0 doc=10 rank=0 amount=0",
 			"withdraw home key=1 doc=10 rank=99 amount=0",
 		}},
-		{"a sighting is removed", plan.Change{Kind: plan.Removed, Collection: sightings, Doc: sighting, RankBefore: ranks, Before: plan.Targets{author: ada}}, []string{
+		{"a sighting is removed", plan.Change{Kind: plan.Removed, Collection: sightings, Doc: sighting,
+			RankBefore: ranks, Before: plan.Targets{author: ada}}, []string{
 			"add members.sighting_count key=0 doc=1 rank=0 amount=-1",
 			"end-nested remarks key=0 doc=10 rank=0 amount=0",
 			"end-to like key=0 doc=10 rank=0 amount=0",
@@ -70,15 +76,18 @@ func TestWhatEachChangeMakesDue(t *testing.T) {
 			"contribute members.trusted key=0 doc=10 rank=0 amount=0",
 			"withdraw home key=1 doc=10 rank=99 amount=0",
 		}},
-		{"a remark is created", plan.Change{Kind: plan.Created, Collection: remarks, Doc: remark, Parent: sighting, After: plan.Targets{remarks.References[0]: ada}}, []string{
+		{"a remark is created", plan.Change{Kind: plan.Created, Collection: remarks, Doc: remark, Parent: sighting,
+			After: plan.Targets{remarks.References[0]: ada}}, []string{
 			"add sightings.remark_count key=0 doc=10 rank=0 amount=1",
 			"contribute sightings.last_remarks key=0 doc=20 rank=0 amount=0",
 		}},
-		{"a member is renamed", plan.Change{Kind: plan.Changed, Collection: members, Doc: ada, Touched: []string{"name"}}, []string{
+		{"a member is renamed", plan.Change{Kind: plan.Changed, Collection: members, Doc: ada,
+			Touched: []string{"name"}}, []string{
 			"recopy remarks.byline key=0 doc=1 rank=0 amount=0",
 			"recopy sightings.byline key=0 doc=1 rank=0 amount=0",
 		}},
-		{"a member edits what nobody copies", plan.Change{Kind: plan.Changed, Collection: members, Doc: ada, Touched: []string{"about"}}, nil},
+		{"a member edits what nobody copies",
+			plan.Change{Kind: plan.Changed, Collection: members, Doc: ada, Touched: []string{"about"}}, nil},
 		{"a member is removed", plan.Change{Kind: plan.Removed, Collection: members, Doc: ada}, []string{
 			"end-from block key=0 doc=1 rank=0 amount=0",
 			"end-from follow key=0 doc=1 rank=0 amount=0",
@@ -96,12 +105,14 @@ func TestWhatEachChangeMakesDue(t *testing.T) {
 			"add members.following_count key=0 doc=1 rank=0 amount=1",
 			"subscribe home key=2 doc=1 rank=0 amount=0",
 		}},
-		{"more birds were seen after all", plan.Change{Kind: plan.Changed, Collection: sightings, Doc: sighting, RankBefore: ranks, RankAfter: ranks,
+		{"more birds were seen after all", plan.Change{Kind: plan.Changed, Collection: sightings, Doc: sighting,
+			RankBefore: ranks, RankAfter: ranks,
 			Before: plan.Targets{author: ada}, After: plan.Targets{author: ada}, Touched: []string{"birds"}}, []string{
 			"contribute members.birds_seen key=0 doc=10 rank=0 amount=0",
 			"contribute members.most_at_once key=0 doc=10 rank=0 amount=0",
 		}},
-		{"a remark is rewritten", plan.Change{Kind: plan.Changed, Collection: remarks, Doc: remark, Touched: []string{"text"}}, []string{
+		{"a remark is rewritten", plan.Change{Kind: plan.Changed, Collection: remarks, Doc: remark,
+			Touched: []string{"text"}}, []string{
 			"refresh sightings.last_remarks key=0 doc=20 rank=0 amount=0",
 		}},
 		{"a verdict is set", plan.Change{Kind: plan.Set, Pair: p.Pair("verdict"), From: ada, To: sighting}, []string{
@@ -120,7 +131,8 @@ func TestWhatEachChangeMakesDue(t *testing.T) {
 		t.Run(c.name, func(t *testing.T) {
 			var got []string
 			for _, w := range p.Due(c.change) {
-				got = append(got, fmt.Sprintf("%v %s key=%d doc=%d rank=%d amount=%d", w.Step, names[w.Subject], w.Key, w.Doc, w.Rank, w.Amount))
+				got = append(got, fmt.Sprintf("%v %s key=%d doc=%d rank=%d amount=%d", w.Step, names[w.Subject], w.Key,
+					w.Doc, w.Rank, w.Amount))
 			}
 			slices.Sort(got)
 			slices.Sort(c.want)
@@ -140,7 +152,8 @@ func TestEveryTriggerIsNamedOnce(t *testing.T) {
 		}
 		seen[trigger] = true
 	}
-	if want := (plan.Rule{When: "members.handle/name/portrait changes", Then: "bring it to the byline of all sightings whose author it is"}); !seen[want] {
+	if want := (plan.Rule{When: "members.handle/name/portrait changes",
+		Then: "bring it to the byline of all sightings whose author it is"}); !seen[want] {
 		t.Errorf("missing: %+v", want)
 	}
 }
@@ -166,8 +179,9 @@ func TestWhatIsBuiltOnACopyFollowsItsReference(t *testing.T) {
 	remarks := p.Collection("remarks")
 	author := remarks.References[0]
 	var got []string
-	for _, w := range p.Due(plan.Change{Kind: plan.Changed, Collection: remarks, Doc: 10, Parent: 5, Touched: []string{"author"},
-		Before: plan.Targets{author: 1}, After: plan.Targets{author: 2}}) {
+	for _, w := range p.Due(plan.Change{Kind: plan.Changed, Collection: remarks, Doc: 10, Parent: 5,
+		Touched: []string{"author"},
+		Before:  plan.Targets{author: 1}, After: plan.Targets{author: 2}}) {
 		got = append(got, fmt.Sprintf("%v %s doc=%d", w.Step, names[w.Subject], w.Doc))
 	}
 	if want := "refresh sightings.last_remarks doc=10"; !slices.Contains(got, want) {
@@ -182,7 +196,8 @@ func TestAuditsGoFromTheGroundUp(t *testing.T) {
 	for i, d := range p.Duplicates() {
 		place[string(d.Kind)+" "+d.Name] = i
 	}
-	order := []string{"reference sightings.author", "posted home", "contribution sightings.agreement", "sum sightings.agreement", "contribution members.trusted", "sum members.trusted", "timeline home"}
+	order := []string{"reference sightings.author", "posted home", "contribution sightings.agreement",
+		"sum sightings.agreement", "contribution members.trusted", "sum members.trusted", "timeline home"}
 	for i := range order[1:] {
 		before, there := place[order[i]]
 		after, too := place[order[i+1]]

@@ -22,11 +22,14 @@ func (p *Plan) Rules() []Rule {
 	for _, c := range p.Collections {
 		for _, kept := range c.Copies {
 			if kept.Frozen {
-				add(fmt.Sprintf("%s.%s is first set", c.Name, kept.Via.Name), "copy %s into its %s, for good", strings.Join(kept.Copied(), ", "), kept.Name)
+				add(fmt.Sprintf("%s.%s is first set", c.Name, kept.Via.Name), "copy %s into its %s, for good",
+					strings.Join(kept.Copied(), ", "), kept.Name)
 				continue
 			}
-			add(fmt.Sprintf("%s.%s is set", c.Name, kept.Via.Name), "copy %s into its %s", strings.Join(kept.Copied(), ", "), kept.Name)
-			add(fmt.Sprintf("%s.%s changes", kept.Via.To.Name, strings.Join(kept.Copied(), "/")), "bring it to the %s of all %s whose %s it is", kept.Name, c.Name, kept.Via.Name)
+			add(fmt.Sprintf("%s.%s is set", c.Name, kept.Via.Name), "copy %s into its %s",
+				strings.Join(kept.Copied(), ", "), kept.Name)
+			add(fmt.Sprintf("%s.%s changes", kept.Via.To.Name, strings.Join(kept.Copied(), "/")),
+				"bring it to the %s of all %s whose %s it is", kept.Name, c.Name, kept.Via.Name)
 		}
 		for _, count := range c.Counts {
 			add(sourceInWords(count.Kept), "count it in %s.%s", c.Name, count.Name)
@@ -41,13 +44,16 @@ func (p *Plan) Rules() []Rule {
 		}
 	}
 	for _, t := range p.Timelines {
-		add(t.Entries.Name+" created", "deliver to the %s timeline of all who %s its %s", t.Name, t.Through.Name, t.By.Name)
+		add(t.Entries.Name+" created", "deliver to the %s timeline of all who %s its %s", t.Name, t.Through.Name,
+			t.By.Name)
 		add(t.Entries.Name+" removed", "withdraw it from every %s timeline", t.Name)
-		add(t.Through.Name+" set", "bring the newest %d %s into the follower's %s timeline", t.Length, t.Entries.Name, t.Name)
+		add(t.Through.Name+" set", "bring the newest %d %s into the follower's %s timeline", t.Length, t.Entries.Name,
+			t.Name)
 		add(t.Through.Name+" unset", "take the %s out of the follower's %s timeline", t.Entries.Name, t.Name)
 		if t.Unless != nil {
 			add(t.Unless.Name+" set", "take the %s out of the %s timeline%s", t.Entries.Name, t.Name, bothWays(t))
-			add(t.Unless.Name+" unset", "give back to the %s timeline%s what %s still justifies", t.Name, bothWays(t), t.Through.Name)
+			add(t.Unless.Name+" unset", "give back to the %s timeline%s what %s still justifies", t.Name, bothWays(t),
+				t.Through.Name)
 		}
 	}
 	for _, r := range p.Triggers {

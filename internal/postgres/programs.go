@@ -21,7 +21,8 @@ func programs() (string, error) {
 		return "", err
 	}
 	version := func(path string) int {
-		n, _ := strconv.Atoi(filepath.Base(filepath.Dir(filepath.Dir(path)))) // a name that is no number counts as oldest
+		// a name that is no number counts as oldest
+		n, _ := strconv.Atoi(filepath.Base(filepath.Dir(filepath.Dir(path))))
 		return n
 	}
 	sort.Slice(found, func(i, j int) bool { return version(found[i]) > version(found[j]) })

@@ -109,7 +109,8 @@ func lockFolder(dir string) (*os.File, error) {
 		if readErr != nil {
 			holder = []byte("unknown")
 		}
-		return nil, fmt.Errorf("%w: %s (process %s); stop it, or name another folder with --data", ErrInUse, dir, strings.TrimSpace(string(holder)))
+		return nil, fmt.Errorf("%w: %s (process %s); stop it, or name another folder with --data", ErrInUse, dir,
+			strings.TrimSpace(string(holder)))
 	}
 	if err := lock.Truncate(0); err != nil {
 		lock.Close()
@@ -146,12 +147,14 @@ func (s *Server) prepare(ctx context.Context, bin string, as *account) error {
 		return err
 	}
 	if as != nil {
-		if err := errors.Join(os.Chown(fresh, int(as.uid), int(as.gid)), os.Chown(secretFile, int(as.uid), int(as.gid))); err != nil {
+		if err := errors.Join(os.Chown(fresh, int(as.uid), int(as.gid)),
+			os.Chown(secretFile, int(as.uid), int(as.gid))); err != nil {
 			return err
 		}
 	}
 	s.log.Info("making a new database", "folder", s.dir)
-	cmd := exec.CommandContext(ctx, filepath.Join(bin, "initdb"), "--pgdata", fresh, "--username", superuser, "--pwfile", secretFile,
+	cmd := exec.CommandContext(ctx, filepath.Join(bin, "initdb"), "--pgdata", fresh, "--username", superuser,
+		"--pwfile", secretFile,
 		"--auth", "scram-sha-256", "--encoding", "UTF8", "--locale", "C.UTF-8", "--no-sync")
 	cmd.Dir, cmd.SysProcAttr = s.dir, as.attributes()
 	if out, err := cmd.CombinedOutput(); err != nil {
@@ -234,7 +237,8 @@ func (s *Server) disown(lines []string) {
 	lines[0] = nobody
 	lock := filepath.Join(s.data, "postmaster.pid")
 	if err := os.WriteFile(lock, []byte(strings.Join(lines, "\n")), 0o600); err != nil {
-		s.log.Warn("PostgreSQL's lock file names another program's process and could not be changed", "file", lock, "error", err)
+		s.log.Warn("PostgreSQL's lock file names another program's process and could not be changed", "file", lock,
+			"error", err)
 	}
 }
 
@@ -345,7 +349,8 @@ func (s *Server) createDatabase(ctx context.Context) error {
 	}
 	defer conn.Close(ctx)
 	var there bool
-	if err := conn.QueryRow(ctx, "SELECT EXISTS (SELECT 1 FROM pg_database WHERE datname = $1)", database).Scan(&there); err != nil || there {
+	if err := conn.QueryRow(ctx, "SELECT EXISTS (SELECT 1 FROM pg_database WHERE datname = $1)",
+		database).Scan(&there); err != nil || there {
 		return err
 	}
 	_, err = conn.Exec(ctx, "CREATE DATABASE "+database)
@@ -368,7 +373,8 @@ func (s *Server) Address() string { return s.address(database) }
 func (s *Server) AddressOf(database string) string { return s.address(database) }
 
 func (s *Server) address(db string) string {
-	u := url.URL{Scheme: "postgres", User: url.UserPassword(superuser, s.secret), Host: net.JoinHostPort("127.0.0.1", strconv.Itoa(s.port)), Path: "/" + db, RawQuery: "sslmode=disable"}
+	u := url.URL{Scheme: "postgres", User: url.UserPassword(superuser, s.secret),
+		Host: net.JoinHostPort("127.0.0.1", strconv.Itoa(s.port)), Path: "/" + db, RawQuery: "sslmode=disable"}
 	return u.String()
 }
 

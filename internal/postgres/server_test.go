@@ -75,10 +75,12 @@ func TestAServerKeepsItsDataAndSurvivesWhatIsLeftBehind(t *testing.T) {
 	if err := first.Stop(); err != nil {
 		t.Fatal(err)
 	}
-	for what, pid := range map[string]int{"a stale lock file": 4194303, "another program has got the process number": os.Getpid()} {
+	for what, pid := range map[string]int{"a stale lock file": 4194303,
+		"another program has got the process number": os.Getpid()} {
 		t.Run(what, func(t *testing.T) {
 			stale := filepath.Join(dir, "postgres", "postmaster.pid")
-			if err := os.WriteFile(stale, fmt.Appendf(nil, "%d\n%s\n0\n1\n\n127.0.0.1\n", pid, dir), 0o600); err != nil {
+			if err := os.WriteFile(stale, fmt.Appendf(nil, "%d\n%s\n0\n1\n\n127.0.0.1\n", pid, dir),
+				0o600); err != nil {
 				t.Fatal(err)
 			}
 			if err := os.Chmod(stale, 0o644); err != nil {
@@ -135,7 +137,8 @@ func TestAFolderThatCannotBeUsedIsNamed(t *testing.T) {
 	if err := os.Chmod(closed, 0o700); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := run(t, filepath.Join(closed, "data")); err == nil || !strings.Contains(err.Error(), "may not enter "+closed) {
+	if _, err := run(t, filepath.Join(closed, "data")); err == nil ||
+		!strings.Contains(err.Error(), "may not enter "+closed) {
 		t.Errorf("got %v", err)
 	}
 }

@@ -75,7 +75,8 @@ func (p *Prover) auditTurn(ctx context.Context) (bool, error) {
 		return nil
 	})
 	more := there
-	if there && err == nil && a.State == store.AuditRunning && a.Step >= a.Steps { // mending needs to see what others commit meanwhile
+	// mending needs to see what others commit meanwhile
+	if there && err == nil && a.State == store.AuditRunning && a.Step >= a.Steps {
 		err = p.Store.Write(ctx, func(tx *store.Tx) error {
 			more, err = p.mendSome(ctx, v, tx)
 			return err
@@ -158,7 +159,8 @@ func checkWalk(v *running.Version, tx *store.Tx, w walk, span store.Span, only i
 
 // report names what was found and notes it, but for what only follows from
 // drift found before in what it is derived from.
-func (p *Prover) report(ctx context.Context, v *running.Version, tx *store.Tx, audit int64, d plan.Duplicate, found []store.Drift) ([]store.Drift, error) {
+func (p *Prover) report(ctx context.Context, v *running.Version, tx *store.Tx, audit int64, d plan.Duplicate,
+	found []store.Drift) ([]store.Drift, error) {
 	if len(found) == 0 {
 		return nil, nil
 	}

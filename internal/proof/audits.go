@@ -34,7 +34,8 @@ type Audit struct {
 
 func auditOf(a store.Audit) Audit {
 	out := Audit{ID: a.ID, Duplicate: a.Name, Document: a.Document, State: a.State, Mending: a.Mending, Round: a.Round,
-		Progress: 1, Checked: a.Checked, Drifted: a.Drifted, Started: a.Started.UTC(), Ended: utc(a.Ended), Error: a.Error}
+		Progress: 1, Checked: a.Checked, Drifted: a.Drifted, Started: a.Started.UTC(), Ended: utc(a.Ended),
+		Error: a.Error}
 	if a.Steps > 0 {
 		out.Progress = min(1, float64(a.Step)/float64(a.Steps))
 	}
@@ -134,7 +135,8 @@ func (p *Prover) AuditSchedule(ctx context.Context) (time.Duration, error) {
 // ScheduleAudit sets how often everything is audited by itself; 0 for never.
 func (p *Prover) ScheduleAudit(ctx context.Context, every time.Duration) error {
 	if every != 0 && every < time.Minute {
-		return running.Refuse(running.CodeInvalid, "an audit can be scheduled once a minute at most, not every %s: 0 is for never", every)
+		return running.Refuse(running.CodeInvalid,
+			"an audit can be scheduled once a minute at most, not every %s: 0 is for never", every)
 	}
 	return p.Store.SetSetting(ctx, settingSchedule, every.String())
 }

@@ -25,7 +25,8 @@ func unexplained(tx *store.Tx, audit int64, d plan.Duplicate, found []store.Drif
 }
 
 // explanation tells which findings follow from drift in a basis.
-func explanation(tx *store.Tx, audit int64, d plan.Duplicate, basis plan.Basis, found []store.Drift) (func(store.Drift) bool, error) {
+func explanation(tx *store.Tx, audit int64, d plan.Duplicate, basis plan.Basis,
+	found []store.Drift) (func(store.Drift) bool, error) {
 	var about []int64
 	for _, f := range found {
 		about = append(about, f.Doc, f.Other)

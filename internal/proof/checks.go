@@ -15,7 +15,8 @@ import (
 // check compares one duplicate with the facts for the documents in a span. It
 // returns what differs and how many rows were compared, as far as that is more
 // than the documents walked.
-func check(v *running.Version, tx *store.Tx, d plan.Duplicate, s store.Span) (found []store.Drift, checked int64, err error) {
+func check(v *running.Version, tx *store.Tx, d plan.Duplicate, s store.Span) (found []store.Drift, checked int64,
+	err error) {
 	switch d.Kind {
 	case plan.AspectReference:
 		found, err = tx.CheckReferences(d.Reference, s)
@@ -130,7 +131,8 @@ func compareContributions(tx *store.Tx, s *plan.Summary, is, was map[store.Link]
 	var found []store.Drift
 	add := func(l store.Link, kind string, stored, expected *big.Rat) {
 		if !excused(l) {
-			found = append(found, store.Drift{Kind: kind, Doc: l.Source, Other: l.Target, Stored: figure(stored), Expected: figure(expected)})
+			found = append(found, store.Drift{Kind: kind, Doc: l.Source, Other: l.Target, Stored: figure(stored),
+				Expected: figure(expected)})
 		}
 	}
 	for l, value := range was {

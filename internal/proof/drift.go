@@ -48,14 +48,16 @@ func (p *Prover) Drift(ctx context.Context, audit, after int64, limit int) ([]Dr
 				return nil, err
 			}
 		}
-		all[i] = Drift{r.Seq, string(r.Aspect), r.Name, r.Kind, r.Path, r.OtherPath, r.Stored, r.Expected, utc(r.Since), utc(r.Mended)}
+		all[i] = Drift{r.Seq, string(r.Aspect), r.Name, r.Kind, r.Path, r.OtherPath, r.Stored, r.Expected,
+			utc(r.Since), utc(r.Mended)}
 	}
 	return all, nil
 }
 
 // inWords replaces what only the database understands, places in an order and
 // row numbers, by times and paths.
-func (p *Prover) inWords(ctx context.Context, d plan.Duplicate, kind string, raw json.RawMessage) (json.RawMessage, error) {
+func (p *Prover) inWords(ctx context.Context, d plan.Duplicate, kind string, raw json.RawMessage) (json.RawMessage,
+	error) {
 	if len(raw) == 0 || string(raw) == "null" {
 		return raw, nil
 	}

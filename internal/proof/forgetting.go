@@ -83,7 +83,8 @@ func (p *Prover) Forget(ctx context.Context, caller running.Caller, path string)
 
 // notePlaces adds where locked documents, which go along with what is
 // forgotten, are duplicated to.
-func (p *Prover) notePlaces(ctx context.Context, u facts.Unit, c *plan.Collection, docs []store.Document, forgotten int64) error {
+func (p *Prover) notePlaces(ctx context.Context, u facts.Unit, c *plan.Collection, docs []store.Document,
+	forgotten int64) error {
 	raw, err := u.Tx.ForgottenPlaces(forgotten)
 	if err != nil {
 		return err
@@ -134,7 +135,8 @@ func (p *Prover) Forgetting(ctx context.Context, id int64) (Forgotten, error) {
 	}
 	out.Removed, out.Left = append([]Found{}, out.Removed...), append([]Found{}, out.Left...) // never null
 	out.Answers, out.Events = row.Answers, row.Events
-	out.ID, out.Document, out.Change, out.Started, out.Ended, out.Finished = row.ID, row.Path, row.Change, row.Started.UTC(), row.Ended, row.Ended != nil
+	out.ID, out.Document, out.Change, out.Started, out.Ended, out.Finished = row.ID, row.Path, row.Change,
+		row.Started.UTC(), row.Ended, row.Ended != nil
 	return out, json.Unmarshal(row.Places, &out.Places)
 }
 

@@ -23,7 +23,8 @@ func (p *Prover) Mend(ctx context.Context, id int64) (Audit, error) {
 		return a, err
 	}
 	if !begun {
-		return a, running.Refuse(running.CodeConflict, "audit %d is %s: what it finds can be mended when it has finished", id, a.State)
+		return a, running.Refuse(running.CodeConflict,
+			"audit %d is %s: what it finds can be mended when it has finished", id, a.State)
 	}
 	p.wakeAuditor()
 	return p.AuditState(ctx, id)
@@ -52,7 +53,8 @@ func (p *Prover) mendSome(ctx context.Context, v *running.Version, tx *store.Tx)
 		return p.nextRound(ctx, tx, &a)
 	}
 	found := left[0]
-	if d, there := v.Plan.Duplicate(found.Aspect, found.Name); there { // else it was found under a design that is no longer in force
+	// else it was found under a design that is no longer in force
+	if d, there := v.Plan.Duplicate(found.Aspect, found.Name); there {
 		m := mender{v, tx, mendChange(a.ID)}
 		if err := m.mend(d, found); err != nil {
 			return false, err

@@ -55,7 +55,8 @@ func (p *Prover) written(ctx context.Context, path string, names ...string) (*ti
 		return nil, err
 	}
 	for _, rec := range history {
-		touched := len(names) == 0 || slices.ContainsFunc(strings.Split(rec.Detail, ", "), func(name string) bool { return slices.Contains(names, name) })
+		touched := len(names) == 0 || slices.ContainsFunc(strings.Split(rec.Detail, ", "),
+			func(name string) bool { return slices.Contains(names, name) })
 		if rec.Kind == plan.Created || rec.Kind == plan.Changed && touched {
 			return &rec.At, nil
 		}

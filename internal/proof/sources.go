@@ -48,13 +48,15 @@ func (p *Prover) WhyKept(ctx context.Context, path, name string) (Sources, error
 	}
 	k := c.KeptValue(name)
 	if k == nil {
-		return Sources{}, running.Refuse(running.CodeUnknownName, "a document of %q keeps no %q: it keeps %s", c.Name, name, strings.Join(keptNames(c), ", "))
+		return Sources{}, running.Refuse(running.CodeUnknownName, "a document of %q keeps no %q: it keeps %s", c.Name,
+			name, strings.Join(keptNames(c), ", "))
 	}
 	var kept map[string]json.RawMessage
 	if err := json.Unmarshal(doc.Kept, &kept); err != nil {
 		return Sources{}, err
 	}
-	out := Sources{Document: c.Path(doc.Key), Name: name, Kind: string(k.Kind), From: k.Source(), Stored: kept[name], Sources: []SourceFact{}, Due: []Reason{}}
+	out := Sources{Document: c.Path(doc.Key), Name: name, Kind: string(k.Kind), From: k.Source(), Stored: kept[name],
+		Sources: []SourceFact{}, Due: []Reason{}}
 	number, from, err := p.sourcesOf(ctx, c, doc, k, &out)
 	if err != nil {
 		return out, err
@@ -66,7 +68,8 @@ func (p *Prover) WhyKept(ctx context.Context, path, name string) (Sources, error
 	return out, err
 }
 
-func (p *Prover) sourcesOf(ctx context.Context, c *plan.Collection, doc store.Document, k *design.Kept, out *Sources) (n plan.Number, from int64, err error) {
+func (p *Prover) sourcesOf(ctx context.Context, c *plan.Collection, doc store.Document, k *design.Kept,
+	out *Sources) (n plan.Number, from int64, err error) {
 	for _, kept := range c.Copies {
 		if kept.Kept == k {
 			from, err = p.copiedFrom(ctx, kept, doc, out)
@@ -105,7 +108,8 @@ func (p *Prover) copiedFrom(ctx context.Context, kept *plan.Copy, doc store.Docu
 	return target, err
 }
 
-func (p *Prover) countedFrom(ctx context.Context, c *plan.Collection, count *plan.Count, doc store.Document, out *Sources) error {
+func (p *Prover) countedFrom(ctx context.Context, c *plan.Collection, count *plan.Count, doc store.Document,
+	out *Sources) error {
 	name := ""
 	var err error
 	switch {

@@ -73,8 +73,10 @@ func (p *Prover) Trace(ctx context.Context, position int64) (Cascade, error) {
 
 // withCounts adds what pairs have been counted in. Of that no note is kept once
 // it is done: which changes of pairs there were, and what each makes due, says it.
-func withCounts(v *running.Version, root store.Record, caused []store.Consequences, work []store.Traced) []store.Traced {
-	changes := append([]store.Consequences{{Kind: root.Kind, Subject: root.Subject, Many: 1, First: root.At}}, caused...)
+func withCounts(v *running.Version, root store.Record, caused []store.Consequences,
+	work []store.Traced) []store.Traced {
+	changes := append([]store.Consequences{{Kind: root.Kind, Subject: root.Subject, Many: 1, First: root.At}},
+		caused...)
 	for _, c := range changes {
 		p := v.Plan.Pair(c.Subject)
 		if p == nil {
@@ -84,7 +86,10 @@ func withCounts(v *running.Version, root store.Record, caused []store.Consequenc
 			if kind.Step != plan.Add {
 				continue
 			}
-			at := slices.IndexFunc(work, func(w store.Traced) bool { return w.Step == kind.Step && w.Subject == kind.Subject })
+			at := slices.IndexFunc(work, func(w store.Traced) bool {
+				return w.Step == kind.Step &&
+					w.Subject == kind.Subject
+			})
 			if at < 0 {
 				work = append(work, store.Traced{Step: kind.Step, Subject: kind.Subject, Since: c.First})
 				at = len(work) - 1
@@ -115,7 +120,8 @@ func tree(v *running.Version, root store.Record, work []store.Traced, caused []s
 	for _, w := range work {
 		kind := plan.WorkKind{Step: w.Step, Subject: w.Subject}
 		step := &Step{Says: v.Plan.InWords(kind), Many: w.Works, Rows: w.Rows, Chunks: w.Chunks, Attempts: w.Attempts,
-			Left: w.Left, Parked: w.Parked, Error: w.Error, AfterMS: w.Since.Sub(root.At).Milliseconds(), Follows: []*Step{}}
+			Left: w.Left, Parked: w.Parked, Error: w.Error, AfterMS: w.Since.Sub(root.At).Milliseconds(),
+			Follows: []*Step{}}
 		if w.Done != nil && w.Left == 0 {
 			step.DoneMS = since(root, *w.Done)
 		}
@@ -123,8 +129,9 @@ func tree(v *running.Version, root store.Record, work []store.Traced, caused []s
 	}
 	for _, c := range caused {
 		changes = append(changes, &node{makesDue: dueBy(v, c.Kind, c.Subject), step: &Step{
-			Changes: true, Says: fmt.Sprintf("%s %s", c.Kind, c.Subject), Many: c.Many, AfterMS: c.First.Sub(root.At).Milliseconds(),
-			DoneMS: since(root, c.Last), Example: c.Example, Follows: []*Step{}}})
+			Changes: true, Says: fmt.Sprintf("%s %s", c.Kind, c.Subject), Many: c.Many,
+			AfterMS: c.First.Sub(root.At).Milliseconds(),
+			DoneMS:  since(root, c.Last), Example: c.Example, Follows: []*Step{}}})
 	}
 	for i, c := range changes {
 		at := slices.IndexFunc(works, func(w *node) bool { return w.step.Rows > 0 && w.removes(caused[i]) })
@@ -136,7 +143,10 @@ func tree(v *running.Version, root store.Record, work []store.Traced, caused []s
 	}
 	for _, w := range works {
 		candidates := slices.Concat([]*node{top}, changes, works)
-		at := slices.IndexFunc(candidates, func(b *node) bool { return b != w && slices.Contains(b.makesDue, w.kind) && !below(b.step, w.step) })
+		at := slices.IndexFunc(candidates, func(b *node) bool {
+			return b != w && slices.Contains(b.makesDue, w.kind) &&
+				!below(b.step, w.step)
+		})
 		attach(w, candidates[max(at, 0)])
 	}
 	return top.step.Follows

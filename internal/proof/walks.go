@@ -121,7 +121,8 @@ func firstStride(aspect plan.Aspect) int {
 }
 
 // span is the next span of a walk: how many rows it has, and whether it is the last.
-func (p *Prover) span(tx *store.Tx, a *store.Audit, w walk, only int64) (span store.Span, many int64, last bool, err error) {
+func (p *Prover) span(tx *store.Tx, a *store.Audit, w walk, only int64) (span store.Span, many int64, last bool,
+	err error) {
 	limit := auditInto
 	switch {
 	case w.into:

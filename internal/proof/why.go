@@ -58,7 +58,8 @@ type inquiry struct {
 }
 
 func (q *inquiry) add(code string, holds bool, since *time.Time, says string, args ...any) *Reason {
-	q.why.Reasons = append(q.why.Reasons, Reason{Code: code, Holds: holds, Says: fmt.Sprintf(says, args...), Since: since})
+	q.why.Reasons = append(q.why.Reasons, Reason{Code: code, Holds: holds, Says: fmt.Sprintf(says, args...),
+		Since: since})
 	return &q.why.Reasons[len(q.why.Reasons)-1]
 }
 
@@ -77,13 +78,15 @@ func (p *Prover) WhyEntry(ctx context.Context, timeline, owner, path string) (Wh
 		return Why{}, err
 	}
 	if c != t.Entries {
-		return Why{}, running.Refuse(running.CodeInvalid, "the entries of %q are documents of %q, and %s is one of %q", t.Name, t.Entries.Name, path, c.Name)
+		return Why{}, running.Refuse(running.CodeInvalid, "the entries of %q are documents of %q, and %s is one of %q",
+			t.Name, t.Entries.Name, path, c.Name)
 	}
 	n, err := p.Number(ctx, t.Owner, owner)
 	if err != nil {
 		return Why{}, err
 	}
-	q := &inquiry{prover: p, version: v, ctx: ctx, why: Why{Timeline: t.Name, Owner: t.Owner.Path(owner), Entry: c.Path(key), Reasons: []Reason{}}}
+	q := &inquiry{prover: p, version: v, ctx: ctx,
+		why: Why{Timeline: t.Name, Owner: t.Owner.Path(owner), Entry: c.Path(key), Reasons: []Reason{}}}
 	doc, found, err := p.Store.Document(ctx, c, key)
 	if err != nil {
 		return Why{}, err
@@ -156,7 +159,8 @@ func (q *inquiry) entitled(t *plan.Timeline, owner, author int64, ownerKey, auth
 	}
 	switch {
 	case !follows && barred:
-		q.why.Because = fmt.Sprintf("there is no %s from the owner to the author, and a %s would keep it out", t.Through.Name, t.Unless.Name)
+		q.why.Because = fmt.Sprintf("there is no %s from the owner to the author, and a %s would keep it out",
+			t.Through.Name, t.Unless.Name)
 	case !follows:
 		q.why.Because = fmt.Sprintf("there is no %s from the owner to the author", t.Through.Name)
 	case barred:

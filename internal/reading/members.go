@@ -35,7 +35,8 @@ func sift(into, object []byte, wanted func(name, value jsontext.Value) bool) ([]
 		if err != nil {
 			return into, err
 		}
-		name = object[int(dec.InputOffset())-len(name) : dec.InputOffset()] // the decoder's own is gone with the next read
+		// the decoder's own is gone with the next read
+		name = object[int(dec.InputOffset())-len(name) : dec.InputOffset()]
 		value, err := dec.ReadValue()
 		if err != nil {
 			return into, err

@@ -9,7 +9,8 @@ import (
 
 func TestAnEntryShowsMembersAsTheyStand(t *testing.T) {
 	pick := func(text string) (string, error) {
-		some, err := sift([]byte("before "), []byte(text), func(name, _ jsontext.Value) bool { return !names(name, "b") })
+		some, err := sift([]byte("before "), []byte(text),
+			func(name, _ jsontext.Value) bool { return !names(name, "b") })
 		return string(some), err
 	}
 	for text, want := range map[string]string{

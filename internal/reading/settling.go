@@ -30,8 +30,9 @@ func (r *Reader) WaitSettled(ctx context.Context, positions string, patience tim
 		case err != nil:
 			return err
 		case parked:
-			return running.Refuse(running.CodeNotYet, "what follows from %s is not settled: some of its work failed and is "+
-				"parked; `yalvo parked` lists it, and it can be retried or dropped", positions)
+			return running.Refuse(running.CodeNotYet,
+				"what follows from %s is not settled: some of its work failed and is "+
+					"parked; `yalvo parked` lists it, and it can be retried or dropped", positions)
 		case !due:
 			return nil
 		}
@@ -39,7 +40,8 @@ func (r *Reader) WaitSettled(ctx context.Context, positions string, patience tim
 		case <-next:
 		case <-time.After(elsewhere):
 		case <-deadline:
-			return running.Refuse(running.CodeNotYet, "what follows from %s is not settled after %s: try again", positions, patience)
+			return running.Refuse(running.CodeNotYet, "what follows from %s is not settled after %s: try again",
+				positions, patience)
 		case <-ctx.Done():
 			return ctx.Err()
 		}

@@ -67,7 +67,8 @@ func (r *Reader) Timeline(ctx context.Context, timeline, owner string, page Page
 
 // entries visits some entries with the number that the owner had last time. If
 // there are none, that may have been another document of the same key.
-func (r *Reader) entries(ctx context.Context, t *plan.Timeline, owner string, place store.Boundary, want int, visit func(store.Entry) error) (int, store.Boundary, error) {
+func (r *Reader) entries(ctx context.Context, t *plan.Timeline, owner string, place store.Boundary, want int,
+	visit func(store.Entry) error) (int, store.Boundary, error) {
 	at := store.Address{Collection: t.Owner.Number, Key: owner}
 	known := r.owners.of(at)
 	if known != 0 {
@@ -105,5 +106,6 @@ func carried(t *plan.Timeline, row store.Entry) (Entry, error) {
 }
 
 func carries(t *plan.Timeline, name jsontext.Value, kept bool) bool {
-	return len(t.Carry) == 0 || slices.ContainsFunc(t.Carry, func(c design.Part) bool { return (c.Kept != nil) == kept && names(name, c.Name()) })
+	return len(t.Carry) == 0 || slices.ContainsFunc(t.Carry,
+		func(c design.Part) bool { return (c.Kept != nil) == kept && names(name, c.Name()) })
 }

@@ -47,7 +47,8 @@ func (r *Reader) Watch(ctx context.Context, timeline, owner string, page Page) (
 	if err != nil {
 		return nil, err
 	}
-	w := &Watch{at: store.Address{Collection: t.Owner.Number, Key: owner}, timeline: timeline, page: page, changed: make(chan func())}
+	w := &Watch{at: store.Address{Collection: t.Owner.Number, Key: owner}, timeline: timeline, page: page,
+		changed: make(chan func())}
 	r.watchers.mu.Lock()
 	defer r.watchers.mu.Unlock()
 	if r.watchers.all == nil {

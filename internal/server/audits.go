@@ -43,7 +43,8 @@ func scopeIn(c *echo.Context) (proof.Scope, error) {
 			continue
 		}
 		if err := json.Unmarshal(parts[name], into); err != nil {
-			return scope, wrongInput("/"+name, design.MistakeType, "duplicate and document are strings, mend is true or false")
+			return scope, wrongInput("/"+name, design.MistakeType,
+				"duplicate and document are strings, mend is true or false")
 		}
 	}
 	return scope, nil
@@ -125,7 +126,8 @@ func (s *Server) putAuditSchedule(c *echo.Context) error {
 	}
 	var seconds int64
 	if err := json.Unmarshal(parts["every_seconds"], &seconds); err != nil || seconds < 0 {
-		return wrongInput("/every_seconds", design.MistakeType, "every_seconds must be a whole number of seconds, 0 for never")
+		return wrongInput("/every_seconds", design.MistakeType,
+			"every_seconds must be a whole number of seconds, 0 for never")
 	}
 	if err := s.Proof.ScheduleAudit(c.Request().Context(), time.Duration(seconds)*time.Second); err != nil {
 		return err

@@ -22,7 +22,8 @@ func (s *Server) serveConsole(c *echo.Context) error {
 		}
 		name = "index.html"
 		if content, err = fs.ReadFile(s.console, name); errors.Is(err, fs.ErrNotExist) {
-			return newProblem(http.StatusNotFound, codeNoRoute, "this program was built without its console: run `make build`")
+			return newProblem(http.StatusNotFound, codeNoRoute,
+				"this program was built without its console: run `make build`")
 		}
 	}
 	if err != nil {

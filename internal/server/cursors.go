@@ -53,7 +53,8 @@ func (cs cursors) page(c *echo.Context) (reading.Page, error) {
 	if err != nil || given == "" {
 		return page, err
 	}
-	bad := newProblem(http.StatusBadRequest, codeBadCursor, "the cursor was not given out here: begin without one, then use `next` of each page for the following one")
+	bad := newProblem(http.StatusBadRequest, codeBadCursor,
+		"the cursor was not given out here: begin without one, then use `next` of each page for the following one")
 	raw, err := base64.RawURLEncoding.DecodeString(given)
 	if err != nil || len(raw) < signatureSize {
 		return page, bad

@@ -105,9 +105,11 @@ func designProblem(err error) error {
 	if !errors.As(err, &all) {
 		return err
 	}
-	p := newProblem(http.StatusUnprocessableEntity, "design", "the design cannot be applied: "+strconv.Itoa(len(all))+" problems")
+	p := newProblem(http.StatusUnprocessableEntity, "design",
+		"the design cannot be applied: "+strconv.Itoa(len(all))+" problems")
 	for _, one := range all {
-		p.Errors = append(p.Errors, mistake{Pointer: one.File + ":" + strconv.Itoa(one.Pos.Line) + ":" + strconv.Itoa(one.Pos.Column), Code: one.Code, Detail: one.Says()})
+		p.Errors = append(p.Errors, mistake{Pointer: one.File + ":" + strconv.Itoa(one.Pos.Line) + ":" +
+			strconv.Itoa(one.Pos.Column), Code: one.Code, Detail: one.Says()})
 	}
 	return p
 }
@@ -178,7 +180,8 @@ func (s *Server) getOutline(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	o := outline{App: p.Design.App, Rules: p.Rules(), Senders: p.Design.Senders(), Pairs: []outlinePair{}, Timelines: []outlineTimeline{}}
+	o := outline{App: p.Design.App, Rules: p.Rules(), Senders: p.Design.Senders(), Pairs: []outlinePair{},
+		Timelines: []outlineTimeline{}}
 	if p.Design.Accounts != nil {
 		o.Accounts = p.Design.Accounts.Name
 	}
@@ -193,7 +196,8 @@ func (s *Server) getOutline(c *echo.Context) error {
 		for _, carried := range t.Carry {
 			carry = append(carry, carried.Name())
 		}
-		o.Timelines = append(o.Timelines, outlineTimeline{t.Name, t.Owner.Name, t.Entries.Name, t.By.Name, t.Through.Name, t.Length, carry})
+		o.Timelines = append(o.Timelines, outlineTimeline{t.Name, t.Owner.Name, t.Entries.Name, t.By.Name,
+			t.Through.Name, t.Length, carry})
 	}
 	return c.JSON(http.StatusOK, o)
 }

@@ -205,7 +205,8 @@ func (s *Server) documentIn(c *echo.Context) (facts.Target, error) {
 		return facts.Target{}, err
 	}
 	if !where.document || where.name != "" {
-		return facts.Target{}, unknown("only documents can be edited and removed, and this path leads to %q", c.Request().URL.Path)
+		return facts.Target{}, unknown("only documents can be edited and removed, and this path leads to %q",
+			c.Request().URL.Path)
 	}
 	version, err := ifMatch(c)
 	return facts.Target{Collection: where.collection, Key: where.key, Version: version}, err

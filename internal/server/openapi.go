@@ -58,7 +58,8 @@ func ref(kind, name string) schema { return schema{"$ref": "#/components/" + kin
 
 func describeCollection(c *plan.Collection, paths, schemas schema) {
 	name := typeName(c.Name)
-	facts, kept := fieldsSchema(c.Collection.Fields), schema{"type": "object", "additionalProperties": false, "properties": keptSchemas(c)}
+	facts, kept := fieldsSchema(c.Collection.Fields),
+		schema{"type": "object", "additionalProperties": false, "properties": keptSchemas(c)}
 	schemas[name+"Facts"] = facts
 	patched := fieldsSchema(c.Collection.Fields)
 	delete(patched, "required")
@@ -71,14 +72,16 @@ func describeCollection(c *plan.Collection, paths, schemas schema) {
 	schemas[name+"Page"] = pageOf("documents", name)
 
 	base, params := pathOf(c)
-	draft := schema{"type": "object", "additionalProperties": false, "properties": schema{"id": ref("schemas", "ID"), "facts": draftOf(facts, c)}}
+	draft := schema{"type": "object", "additionalProperties": false,
+		"properties": schema{"id": ref("schemas", "ID"), "facts": draftOf(facts, c)}}
 	paths[base] = schema{
 		"parameters": params,
 		"get":        read("list"+name, "A page of "+c.Name+" by id", name+"Page", "limit", "cursor", "prefix"),
 		"post":       write("create"+name, "Create one of "+c.Name, name, draft, "application/json", true),
 	}
 	if c.Parent != nil {
-		paths[Prefix+"/collections/"+c.Name] = schema{"get": read("listAll"+name, "A page of "+c.Name+" under any parent", name+"Page", "limit", "cursor", "prefix")}
+		paths[Prefix+"/collections/"+c.Name] = schema{"get": read("listAll"+name,
+			"A page of "+c.Name+" under any parent", name+"Page", "limit", "cursor", "prefix")}
 	}
 	one := append(append([]any{}, params...), ref("parameters", "id"))
 	edit := write("patch"+name, "Edit by JSON Merge Patch (RFC 7396) of the facts, or JSON Patch (RFC 6902) of the document", name, schema{"type": "object", "additionalProperties": false, "properties": schema{"facts": ref("schemas", name+"Patch")}}, mimeMergePatch, false)
@@ -95,7 +98,8 @@ func describeCollection(c *plan.Collection, paths, schemas schema) {
 		}
 		paths[base+"/{id}/"+link.Name] = schema{
 			"parameters": one,
-			"get":        read("list"+name+typeName(link.Name), "A page of its "+link.Name+", newest first", typeName(link.To)+"Page", "limit", "cursor"),
+			"get": read("list"+name+typeName(link.Name), "A page of its "+link.Name+", newest first",
+				typeName(link.To)+"Page", "limit", "cursor"),
 		}
 	}
 }
@@ -107,7 +111,8 @@ func pathOf(c *plan.Collection) (string, []any) {
 	}
 	base, params := pathOf(c.Parent)
 	id := c.Parent.Name + "_id"
-	return base + "/{" + id + "}/" + c.Name, append(params, schema{"name": id, "in": "path", "required": true, "schema": ref("schemas", "ID")})
+	return base + "/{" + id + "}/" + c.Name, append(params,
+		schema{"name": id, "in": "path", "required": true, "schema": ref("schemas", "ID")})
 }
 
 func describePair(p *plan.Pair) schema {
@@ -117,12 +122,14 @@ func describePair(p *plan.Pair) schema {
 	act := func(id, summary string) schema {
 		return schema{"operationId": id + typeName(p.Name), "summary": summary,
 			"parameters": []any{ref("parameters", "as"), ref("parameters", "idempotency")},
-			"responses":  schema{"204": schema{"description": "So it is now.", "headers": writeHeaders(false)}, "default": ref("responses", "Problem")}}
+			"responses": schema{"204": schema{"description": "So it is now.", "headers": writeHeaders(false)},
+				"default": ref("responses", "Problem")}}
 	}
 	set := act("set", "Set the pair; twice is the same as once")
 	if len(p.Fields) > 0 {
 		set["requestBody"] = schema{"description": "Facts of the pair's own. Without a body a pair that stands keeps those it has.",
-			"content": schema{"application/json": schema{"schema": schema{"type": "object", "additionalProperties": false, "properties": schema{"facts": fieldsSchema(p.Fields)}}}}}
+			"content": schema{"application/json": schema{"schema": schema{"type": "object",
+				"additionalProperties": false, "properties": schema{"facts": fieldsSchema(p.Fields)}}}}}
 	}
 	return schema{
 		"parameters": []any{end("from"), end("to")},
@@ -135,7 +142,8 @@ func describePair(p *plan.Pair) schema {
 func describeTimeline(t *plan.Timeline, paths, schemas schema) {
 	owner := schema{"name": "owner", "in": "path", "required": true, "schema": ref("schemas", "ID")}
 	base := Prefix + "/timelines/" + t.Name + "/{owner}"
-	paths[base] = schema{"parameters": []any{owner}, "get": read("read"+typeName(t.Name), "A page of a timeline, newest first", "TimelinePage", "limit", "cursor")}
+	paths[base] = schema{"parameters": []any{owner},
+		"get": read("read"+typeName(t.Name), "A page of a timeline, newest first", "TimelinePage", "limit", "cursor")}
 	live := read("follow"+typeName(t.Name), "The first page, again whenever it changes", "TimelinePage", "limit")
 	live["responses"].(schema)["200"] = schema{"description": "Server-sent events named page, each holding a TimelinePage.", "content": schema{"text/event-stream": schema{"schema": schema{"type": "string"}}}}
 	paths[base+"/live"] = schema{"parameters": []any{owner}, "get": live}
@@ -147,7 +155,9 @@ func read(id, summary, answer string, params ...string) schema {
 		all = append(all, ref("parameters", p))
 	}
 	return schema{"operationId": id, "summary": summary, "parameters": all, "responses": schema{
-		"200":     schema{"description": "As asked.", "headers": schema{headerRead: ref("headers", "Read"), headerWrote: ref("headers", "Wrote")}, "content": schema{"application/json": schema{"schema": ref("schemas", answer)}}},
+		"200": schema{"description": "As asked.",
+			"headers": schema{headerRead: ref("headers", "Read"), headerWrote: ref("headers", "Wrote")},
+			"content": schema{"application/json": schema{"schema": ref("schemas", answer)}}},
 		"default": ref("responses", "Problem"),
 	}}
 }
@@ -157,8 +167,10 @@ func write(id, summary, answer string, body schema, media string, creates bool) 
 	if !creates {
 		params = append(params, ref("parameters", "ifMatch"))
 	}
-	done := schema{"description": "The document.", "headers": writeHeaders(true), "content": schema{"application/json": schema{"schema": ref("schemas", answer)}}}
-	op := schema{"operationId": id, "summary": summary, "parameters": params, "responses": schema{"200": done, "default": ref("responses", "Problem")}}
+	done := schema{"description": "The document.", "headers": writeHeaders(true),
+		"content": schema{"application/json": schema{"schema": ref("schemas", answer)}}}
+	op := schema{"operationId": id, "summary": summary, "parameters": params,
+		"responses": schema{"200": done, "default": ref("responses", "Problem")}}
 	if creates {
 		op["responses"].(schema)["201"] = done
 	}
@@ -169,7 +181,8 @@ func write(id, summary, answer string, body schema, media string, creates bool) 
 }
 
 func writeHeaders(tagged bool) schema {
-	h := schema{headerPosition: ref("headers", "Position"), headerRead: ref("headers", "Read"), headerWrote: ref("headers", "Wrote")}
+	h := schema{headerPosition: ref("headers", "Position"), headerRead: ref("headers", "Read"),
+		headerWrote: ref("headers", "Wrote")}
 	if tagged {
 		h["ETag"] = ref("headers", "ETag")
 	}
@@ -281,10 +294,13 @@ func keptSchema(k *design.Kept) schema {
 		}
 		return orNull(schema{"type": "number"})
 	case design.Gather:
-		return schema{"type": "array", "maxItems": k.HowMany, "items": schema{"type": "string", "description": "The key of a document of " + k.Sources().Name + "."}}
+		return schema{"type": "array", "maxItems": k.HowMany,
+			"items": schema{"type": "string", "description": "The key of a document of " + k.Sources().Name + "."}}
 	}
 	shown["id"], shown["path"] = schema{"type": "string"}, schema{"type": "string"}
-	return schema{"type": "array", "maxItems": k.HowMany, "items": schema{"type": "object", "required": []string{"id", "path"}, "additionalProperties": false, "properties": shown}}
+	return schema{"type": "array", "maxItems": k.HowMany,
+		"items": schema{"type": "object", "required": []string{"id", "path"}, "additionalProperties": false,
+			"properties": shown}}
 }
 
 func orNull(s schema) schema { return schema{"oneOf": []any{s, schema{"type": "null"}}} }

@@ -79,7 +79,8 @@ func pairBody(c *echo.Context) ([]byte, map[string]any, error) {
 
 func (s *Server) deletePair(c *echo.Context) error { return s.writePair(c, nil, s.Facts.UnsetPair) }
 
-func (s *Server) writePair(c *echo.Context, raw []byte, act func(context.Context, running.Caller, running.Link) (facts.Result, error)) error {
+func (s *Server) writePair(c *echo.Context, raw []byte,
+	act func(context.Context, running.Caller, running.Link) (facts.Result, error)) error {
 	link, err := s.linkIn(c)
 	if err != nil {
 		return err

@@ -43,7 +43,8 @@ const (
 )
 
 func newProblem(status int, code, detail string) *problem {
-	return &problem{Type: "urn:yalvo:problem:" + code, Title: http.StatusText(status), Status: status, Detail: detail, Code: code}
+	return &problem{Type: "urn:yalvo:problem:" + code, Title: http.StatusText(status), Status: status, Detail: detail,
+		Code: code}
 }
 
 func badRequest(detail string) *problem {
@@ -102,8 +103,9 @@ func (s *Server) problemOf(c *echo.Context, err error) *problem {
 		return newProblem(http.StatusServiceUnavailable, codeInternal, "the request was given up")
 	}
 	if s.App.IsAway(err) {
-		return newProblem(http.StatusServiceUnavailable, codeNoDatabase, "the database is away: try again; a write that "+
-			"may have been made is made once if it is repeated with its id or Idempotency-Key")
+		return newProblem(http.StatusServiceUnavailable, codeNoDatabase,
+			"the database is away: try again; a write that "+
+				"may have been made is made once if it is repeated with its id or Idempotency-Key")
 	}
 	s.log.Error("request failed", "method", c.Request().Method, "path", c.Request().URL.Path, "error", err)
 	return newProblem(http.StatusInternalServerError, codeInternal, "the service could not answer; its log says why")

@@ -40,7 +40,8 @@ func body(c *echo.Context, types ...string) ([]byte, error) {
 	given := c.Request().Header.Get(echo.HeaderContentType)
 	media, _, err := mime.ParseMediaType(given)
 	if err != nil || !slices.Contains(types, media) {
-		return nil, newProblem(http.StatusUnsupportedMediaType, codeMediaType, fmt.Sprintf("the body's Content-Type is %q: send %s", given, strings.Join(types, " or ")))
+		return nil, newProblem(http.StatusUnsupportedMediaType, codeMediaType,
+			fmt.Sprintf("the body's Content-Type is %q: send %s", given, strings.Join(types, " or ")))
 	}
 	raw, err := rawBody(c)
 	if err != nil {
@@ -51,7 +52,8 @@ func body(c *echo.Context, types ...string) ([]byte, error) {
 		return nil, notJSON(err, raw)
 	}
 	if _, err := dec.ReadToken(); err != io.EOF {
-		return nil, newProblem(http.StatusBadRequest, codeNotJSON, "the body goes on after its JSON value: send one value")
+		return nil, newProblem(http.StatusBadRequest, codeNotJSON,
+			"the body goes on after its JSON value: send one value")
 	}
 	return raw, nil
 }
@@ -60,7 +62,8 @@ func rawBody(c *echo.Context) ([]byte, error) {
 	raw, err := io.ReadAll(http.MaxBytesReader(c.Response(), c.Request().Body, maxBody))
 	var tooBig *http.MaxBytesError
 	if errors.As(err, &tooBig) {
-		return nil, newProblem(http.StatusRequestEntityTooLarge, codeTooBig, fmt.Sprintf("the body is larger than %d bytes", maxBody))
+		return nil, newProblem(http.StatusRequestEntityTooLarge, codeTooBig,
+			fmt.Sprintf("the body is larger than %d bytes", maxBody))
 	}
 	if err != nil {
 		return nil, badRequest("the body could not be read: " + err.Error())
@@ -73,7 +76,8 @@ func notJSON(err error, raw []byte) error {
 	var syntax *jsontext.SyntacticError
 	if errors.As(err, &syntax) {
 		line := 1 + bytes.Count(raw[:min(int(syntax.ByteOffset), len(raw))], []byte("\n"))
-		p.Errors = []mistake{{string(syntax.JSONPointer), codeNotJSON, fmt.Sprintf("%v, at byte %d in line %d", syntax.Err, syntax.ByteOffset, line)}}
+		p.Errors = []mistake{{string(syntax.JSONPointer), codeNotJSON,
+			fmt.Sprintf("%v, at byte %d in line %d", syntax.Err, syntax.ByteOffset, line)}}
 	}
 	return p
 }
@@ -88,9 +92,11 @@ func members(raw []byte, known ...string) (map[string]json.RawMessage, error) {
 		switch {
 		case slices.Contains(known, name):
 		case name == "kept":
-			return nil, wrongInput("/kept", design.MistakeKept, "kept values are Yalvo's to write: change the facts they are derived from")
+			return nil, wrongInput("/kept", design.MistakeKept,
+				"kept values are Yalvo's to write: change the facts they are derived from")
 		default:
-			return nil, wrongInput("/"+name, design.MistakeUnknown, "the body may have "+strings.Join(known, ", ")+", nothing else: what you may write goes into facts")
+			return nil, wrongInput("/"+name, design.MistakeUnknown,
+				"the body may have "+strings.Join(known, ", ")+", nothing else: what you may write goes into facts")
 		}
 	}
 	return all, nil
@@ -166,7 +172,8 @@ func (s *Server) settle(c *echo.Context) error {
 	if text := c.QueryParam("patience"); text != "" {
 		seconds, err := strconv.ParseFloat(text, 64)
 		if err != nil || seconds < 0 || seconds > mostPatience.Seconds() {
-			return badRequest(fmt.Sprintf("patience must be a number of seconds from 0 to %v, not %q", mostPatience.Seconds(), text))
+			return badRequest(fmt.Sprintf("patience must be a number of seconds from 0 to %v, not %q",
+				mostPatience.Seconds(), text))
 		}
 		patience = time.Duration(seconds * float64(time.Second))
 	}

@@ -51,9 +51,11 @@ func TestACursorComesBackAsItWasOnlyIfUntouched(t *testing.T) {
 }
 
 func TestAPageOfATimelineIsTheJSONOfItsEntries(t *testing.T) {
-	entry := reading.Entry{ID: "r_2", Path: "posts/p-1/remarks/r_2", At: time.Date(2031, 5, 4, 3, 2, 1, 123456000, time.UTC), Author: "ada",
+	entry := reading.Entry{ID: "r_2", Path: "posts/p-1/remarks/r_2",
+		At: time.Date(2031, 5, 4, 3, 2, 1, 123456000, time.UTC), Author: "ada",
 		Facts: json.RawMessage(`{"text":"two \"herons\""}`), Kept: json.RawMessage(`{}`)}
-	for _, page := range []timelinePage{{Entries: []reading.Entry{}}, {Entries: []reading.Entry{entry}}, {Entries: []reading.Entry{entry, entry}, Next: "AB-_9"}} {
+	for _, page := range []timelinePage{{Entries: []reading.Entry{}}, {Entries: []reading.Entry{entry}},
+		{Entries: []reading.Entry{entry, entry}, Next: "AB-_9"}} {
 		want, err := json.Marshal(page)
 		if err != nil {
 			t.Fatal(err)
@@ -72,7 +74,8 @@ func TestSegmentsAreUnescapedOneByOne(t *testing.T) {
 }
 
 func TestAnETagIsOneVersion(t *testing.T) {
-	for tag, want := range map[string]int64{"": 0, "*": 0, `"7"`: 7, `7`: -1, `"0"`: -1, `"x"`: -1, `W/"7"`: -1, `"7", "8"`: -1} {
+	for tag, want := range map[string]int64{"": 0, "*": 0, `"7"`: 7, `7`: -1, `"0"`: -1, `"x"`: -1, `W/"7"`: -1,
+		`"7", "8"`: -1} {
 		c := asked("/")
 		c.Request().Header.Set("If-Match", tag)
 		got, err := ifMatch(c)
@@ -111,7 +114,9 @@ func TestTheOpenAPIDocumentFollowsTheDesign(t *testing.T) {
 		if p == nil {
 			continue
 		}
-		for _, path := range []string{"/v1/collections/members/{id}/followers", "/v1/collections/sightings/{sightings_id}/remarks/{id}", "/v1/pairs/like/{from}/{to}", "/v1/timelines/home/{owner}/live"} {
+		for _, path := range []string{"/v1/collections/members/{id}/followers",
+			"/v1/collections/sightings/{sightings_id}/remarks/{id}", "/v1/pairs/like/{from}/{to}",
+			"/v1/timelines/home/{owner}/live"} {
 			if read.Paths.Find(path) == nil {
 				t.Errorf("%s is not described", path)
 			}

@@ -60,7 +60,8 @@ func (s *Server) getPlaces(c *echo.Context) error {
 func (s *Server) getCascade(c *echo.Context) error {
 	position, err := strconv.ParseInt(c.Param("position"), 10, 64)
 	if err != nil {
-		return badRequest("a change is named by its position, a whole number, not " + strconv.Quote(c.Param("position")))
+		return badRequest("a change is named by its position, a whole number, not " +
+			strconv.Quote(c.Param("position")))
 	}
 	if err := s.settle(c); err != nil {
 		return err

@@ -87,7 +87,8 @@ func listen(address string) (net.Listener, error) {
 func (s *Service) start(ctx context.Context, o Options, listener net.Listener) error {
 	if s.Database == "" {
 		var err error
-		if s.postgres, err = postgres.Start(ctx, postgres.Options{Dir: o.Data, Scratch: o.Scratch, Log: o.Log}); err != nil {
+		if s.postgres, err = postgres.Start(ctx,
+			postgres.Options{Dir: o.Data, Scratch: o.Scratch, Log: o.Log}); err != nil {
 			return err
 		}
 		s.Database = s.postgres.Address()
@@ -110,7 +111,8 @@ func (s *Service) start(ctx context.Context, o Options, listener net.Listener) e
 		return err
 	}
 	if host, _, err := net.SplitHostPort(listener.Addr().String()); err == nil && !net.ParseIP(host).IsLoopback() {
-		o.Log.Warn("the service listens beyond this machine, and this release does not check who calls", "address", listener.Addr())
+		o.Log.Warn("the service listens beyond this machine, and this release does not check who calls", "address",
+			listener.Addr())
 	}
 	s.workers, s.prover = rooms.Upkeep, rooms.Proof
 	s.workers.Start()

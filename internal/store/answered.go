@@ -6,7 +6,8 @@ import "time"
 // Idempotency-Key, or reserves the key. A request that is being answered under
 // the same key is waited for. Key: answered (account, key).
 func (tx *Tx) Answered(account, key string, request []byte) (earlier []byte, answer []byte, found bool, err error) {
-	got := tx.db.Exec("INSERT INTO answered (account, key, request) VALUES (?, ?, ?) ON CONFLICT DO NOTHING", account, key, request)
+	got := tx.db.Exec("INSERT INTO answered (account, key, request) VALUES (?, ?, ?) ON CONFLICT DO NOTHING", account,
+		key, request)
 	if got.Error != nil || got.RowsAffected > 0 {
 		return nil, nil, false, got.Error
 	}
@@ -17,7 +18,8 @@ func (tx *Tx) Answered(account, key string, request []byte) (earlier []byte, ans
 
 // KeepAnswer stores the answer for requests that repeat the key.
 func (tx *Tx) KeepAnswer(account, key string, answer []byte) error {
-	return tx.db.Exec("UPDATE answered SET answer = ? WHERE account = ? AND key = ?", string(answer), account, key).Error
+	return tx.db.Exec("UPDATE answered SET answer = ? WHERE account = ? AND key = ?", string(answer), account,
+		key).Error
 }
 
 // DropAnswers forgets answers older than the given age. Index: answered_when.

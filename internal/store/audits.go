@@ -130,10 +130,12 @@ func (tx *Tx) AddDrift(audit int64, found []Drift) error {
 		}
 	}
 	return tx.db.Exec(`
-		INSERT INTO drift (audit, round, aspect, name, kind, doc, other, meant, path, other_path, stored, expected, since)
+		INSERT INTO drift (audit, round, aspect, name, kind, doc, other, meant, path, other_path, stored, expected,
+			since)
 		SELECT a.id, a.round, f.aspect, f.name, f.kind, f.doc, f.other, f.meant, f.path, f.other_path,
 		       nullif(f.stored, '')::jsonb, nullif(f.expected, '')::jsonb, nullif(f.since, '')::timestamptz
-		FROM audits a, unnest(?::text[], ?::text[], ?::text[], ?::bigint[], ?::bigint[], ?::bigint[], ?::text[], ?::text[], ?::text[], ?::text[], ?::text[])
+		FROM audits a, unnest(?::text[], ?::text[], ?::text[], ?::bigint[], ?::bigint[], ?::bigint[], ?::text[],
+			?::text[], ?::text[], ?::text[], ?::text[])
 		     WITH ORDINALITY f (aspect, name, kind, doc, other, meant, path, other_path, stored, expected, since, nth)
 		WHERE a.id = ?
 		ORDER BY f.nth`,
@@ -164,7 +166,8 @@ func (tx *Tx) driftOf(which string, audit, after int64, limit int) ([]Drift, err
 // DriftIn tells which documents among some an audit has found drift at that is
 // not mended, for one duplicate and aspect: those that hold it, and those at the
 // other end. Index: drift_in.
-func (tx *Tx) DriftIn(audit int64, aspect plan.Aspect, name string, about []int64) (docs, others map[int64]bool, err error) {
+func (tx *Tx) DriftIn(audit int64, aspect plan.Aspect, name string, about []int64) (docs, others map[int64]bool,
+	err error) {
 	var rows []struct{ Doc, Other, Meant int64 }
 	err = tx.db.Raw(`
 		SELECT doc, other, meant FROM drift
@@ -180,7 +183,8 @@ func (tx *Tx) DriftIn(audit int64, aspect plan.Aspect, name string, about []int6
 
 // DriftShownIn tells which documents among some show a source in a summary at
 // which an audit has found drift. Indexes: drift_in, contributions.
-func (tx *Tx) DriftShownIn(audit int64, aspect plan.Aspect, name string, summary plan.Number, about []int64) (map[int64]bool, error) {
+func (tx *Tx) DriftShownIn(audit int64, aspect plan.Aspect, name string, summary plan.Number,
+	about []int64) (map[int64]bool, error) {
 	var targets []int64
 	err := tx.db.Raw(`
 		SELECT DISTINCT c.target FROM drift d JOIN contributions c ON c.summary = ? AND c.source = d.doc
@@ -196,7 +200,8 @@ func (tx *Tx) DriftShownIn(audit int64, aspect plan.Aspect, name string, summary
 // MendedSince counts what an audit has found and mended in a round.
 func (tx *Tx) MendedSince(audit int64, round int) (int64, error) {
 	var many int64
-	err := tx.db.Raw("SELECT count(*) FROM drift WHERE audit = ? AND round = ? AND mended IS NOT NULL", audit, round).Scan(&many).Error
+	err := tx.db.Raw("SELECT count(*) FROM drift WHERE audit = ? AND round = ? AND mended IS NOT NULL", audit,
+		round).Scan(&many).Error
 	return many, err
 }
 
@@ -214,7 +219,8 @@ func (tx *Tx) MarkMended(audit, seq int64) error {
 
 // DropAudits forgets audits and what they found, but for the newest.
 func (tx *Tx) DropAudits(keep int) error {
-	err := tx.db.Exec("DELETE FROM audits WHERE state <> 'running' AND id <= (SELECT max(id) FROM audits) - ?", keep).Error
+	err := tx.db.Exec("DELETE FROM audits WHERE state <> 'running' AND id <= (SELECT max(id) FROM audits) - ?",
+		keep).Error
 	if err != nil {
 		return err
 	}

@@ -47,7 +47,8 @@ func (tx *Tx) Card(c *plan.Copy, target *Document) (json.RawMessage, error) {
 	}
 	b := &builder{}
 	fields, values := b.arg(string(target.Fields), "jsonb"), b.arg(string(target.Kept), "jsonb")
-	b.add("SELECT ", card(c, "g.fields", "g.values"), " FROM (SELECT ", fields, " AS fields, ", values, ` AS "values") g`)
+	b.add("SELECT ", card(c, "g.fields", "g.values"), " FROM (SELECT ", fields, " AS fields, ", values,
+		` AS "values") g`)
 	var value []byte
 	err := tx.row(b).Scan(&value)
 	return value, err

@@ -20,7 +20,8 @@ func (tx *Tx) Span(collection plan.Number, after int64, limit int) (Span, int64,
 	}
 	err := tx.db.Raw(`
 		SELECT coalesce(max(n), 0) AS last, count(*) AS many
-		FROM (SELECT n FROM documents WHERE n > ? AND collection = ? ORDER BY n LIMIT ?) d`, after, collection, limit).Scan(&row).Error
+		FROM (SELECT n FROM documents WHERE n > ? AND collection = ? ORDER BY n LIMIT ?) d`, after, collection,
+		limit).Scan(&row).Error
 	if row.Many < int64(limit) {
 		row.Last = math.MaxInt64
 	}
@@ -30,7 +31,8 @@ func (tx *Tx) Span(collection plan.Number, after int64, limit int) (Span, int64,
 // In are the documents of a collection in a span.
 func (tx *Tx) In(collection plan.Number, s Span) ([]int64, error) {
 	var ns []int64
-	err := tx.db.Raw("SELECT n FROM documents WHERE n > ? AND n <= ? AND collection = ? ORDER BY n", s.After, s.UpTo, collection).Scan(&ns).Error
+	err := tx.db.Raw("SELECT n FROM documents WHERE n > ? AND n <= ? AND collection = ? ORDER BY n", s.After, s.UpTo,
+		collection).Scan(&ns).Error
 	return ns, err
 }
 
@@ -51,7 +53,8 @@ func (tx *Tx) CheckReferences(r *plan.Reference, s Span) ([]Drift, error) {
 		            WHEN r.source IS NULL AND t.n IS NOT NULL THEN 'missing'
 		            WHEN at.n IS NULL THEN 'dangling'
 		            ELSE 'different' END AS kind,
-		       to_jsonb(coalesce(at.key, CASE WHEN r.target IS NOT NULL THEN w.key END)) AS stored, to_jsonb(w.key) AS expected
+		       to_jsonb(coalesce(at.key, CASE WHEN r.target IS NOT NULL THEN w.key END)) AS stored,
+			to_jsonb(w.key) AS expected
 		FROM documents d
 		CROSS JOIN LATERAL (SELECT d.fields ->> ?::text AS key) w
 		LEFT JOIN refs r ON r.source = d.n AND r.reference = ?
@@ -61,7 +64,8 @@ func (tx *Tx) CheckReferences(r *plan.Reference, s Span) ([]Drift, error) {
 		  AND (w.key IS NOT NULL OR r.source IS NOT NULL)
 		  AND (r.target IS DISTINCT FROM t.n OR t.n IS NULL)
 		  AND NOT (at.n IS NULL AND w.key IS NOT NULL AND (?::text = 'leave' AND (r.source IS NOT NULL OR t.n IS NULL)
-		      OR EXISTS (SELECT 1 FROM outstanding o WHERE o.lane = 4 AND o.step = ? AND o.subject = ? AND o.doc = r.target)))
+		      OR EXISTS (SELECT 1 FROM outstanding o WHERE o.lane = 4 AND o.step = ? AND o.subject = ?
+			AND o.doc = r.target)))
 		UNION ALL
 		SELECT r.source, r.target, 0, 'surplus', NULL, NULL
 		FROM refs r
@@ -75,7 +79,8 @@ func (tx *Tx) CheckReferences(r *plan.Reference, s Span) ([]Drift, error) {
 func (tx *Tx) CheckUniques(u *plan.Unique, in plan.Number, s Span) ([]Drift, error) {
 	return tx.drift(`
 		SELECT d.n AS doc, 0 AS other,
-		       CASE WHEN u.doc IS NULL THEN 'missing' WHEN w.value IS NULL OR twice.many > 1 THEN 'surplus' ELSE 'different' END AS kind,
+		       CASE WHEN u.doc IS NULL THEN 'missing' WHEN w.value IS NULL
+			OR twice.many > 1 THEN 'surplus' ELSE 'different' END AS kind,
 		       to_jsonb(u.value) AS stored, to_jsonb(w.value) AS expected
 		FROM documents d
 		CROSS JOIN LATERAL (SELECT d.fields ->> ?::text AS value) w
@@ -96,9 +101,11 @@ func (tx *Tx) CheckPairs(p *plan.Pair, s Span) ([]Drift, error) {
 		FROM pairs p
 		WHERE p.kind = ? AND p.b > ? AND p.b <= ?
 		  AND (NOT EXISTS (SELECT 1 FROM documents d WHERE d.n = p.b)
-		       AND NOT EXISTS (SELECT 1 FROM outstanding o WHERE o.lane = 4 AND o.step = ? AND o.subject = p.kind AND o.doc = p.b)
+		       AND NOT EXISTS (SELECT 1 FROM outstanding o WHERE o.lane = 4 AND o.step = ? AND o.subject = p.kind
+			AND o.doc = p.b)
 		    OR NOT EXISTS (SELECT 1 FROM documents d WHERE d.n = p.a)
-		       AND NOT EXISTS (SELECT 1 FROM outstanding o WHERE o.lane = 4 AND o.step = ? AND o.subject = p.kind AND o.doc = p.a))`,
+		       AND NOT EXISTS (SELECT 1 FROM outstanding o WHERE o.lane = 4 AND o.step = ? AND o.subject = p.kind
+			AND o.doc = p.a))`,
 		p.Number, s.After, s.UpTo, plan.EndTo, plan.EndFrom)
 }
 
@@ -109,7 +116,8 @@ func (tx *Tx) CheckNested(c *plan.Collection, s Span) ([]Drift, error) {
 		FROM documents d
 		WHERE d.n > ? AND d.n <= ? AND d.collection = ?
 		  AND NOT EXISTS (SELECT 1 FROM documents up WHERE up.n = d.parent AND up.collection = ?)
-		  AND NOT EXISTS (SELECT 1 FROM outstanding o WHERE o.lane = 4 AND o.step = ? AND o.subject = d.collection AND o.doc = d.parent)`,
+		  AND NOT EXISTS (SELECT 1 FROM outstanding o WHERE o.lane = 4 AND o.step = ? AND o.subject = d.collection
+			AND o.doc = d.parent)`,
 		s.After, s.UpTo, c.Number, c.Parent.Number, plan.EndNested)
 }
 
@@ -120,7 +128,8 @@ func (tx *Tx) CheckHolding(c *plan.Collection, names []string, strays bool, s Sp
 		SELECT d.n AS doc, CASE WHEN k.doc IS NULL THEN 'missing' ELSE 'different' END AS kind,
 		       to_jsonb(h.names) AS stored, to_jsonb(?::text[]) AS expected
 		FROM documents d LEFT JOIN kept k ON k.doc = d.n
-		CROSS JOIN LATERAL (SELECT coalesce(array_agg(name ORDER BY name COLLATE "C"), '{}') AS names FROM jsonb_object_keys(k.values) name) h
+		CROSS JOIN LATERAL (SELECT coalesce(array_agg(name ORDER BY name COLLATE "C"), '{}') AS names
+			FROM jsonb_object_keys(k.values) name) h
 		WHERE d.n > ? AND d.n <= ? AND d.collection = ? AND (k.doc IS NULL OR h.names IS DISTINCT FROM ?::text[])
 		UNION ALL
 		SELECT k.doc, 'surplus', k.values, NULL
@@ -192,8 +201,10 @@ func counted(c *plan.Count) string {
 // Keys: pairs, pairs_from, refs_pointing, documents_nested.
 func (tx *Tx) CheckCounts(c *plan.Count, s Span) ([]Drift, error) {
 	return tx.drift(`
-		WITH pending AS MATERIALIZED (SELECT doc, sum(amount) AS amount FROM outstanding WHERE lane = 1 AND step = ? AND subject = ? GROUP BY doc)
-		SELECT d.n AS doc, 'different' AS kind, k.values -> ?::text AS stored, to_jsonb(f.many - coalesce(p.amount, 0)) AS expected
+		WITH pending AS MATERIALIZED (SELECT doc, sum(amount) AS amount FROM outstanding WHERE lane = 1 AND step = ?
+			AND subject = ? GROUP BY doc)
+		SELECT d.n AS doc, 'different' AS kind, k.values -> ?::text AS stored,
+			to_jsonb(f.many - coalesce(p.amount, 0)) AS expected
 		FROM documents d JOIN kept k ON k.doc = d.n
 		CROSS JOIN LATERAL (`+counted(c)+`) f
 		LEFT JOIN pending p ON p.doc = d.n
@@ -207,7 +218,8 @@ func (tx *Tx) CheckCounts(c *plan.Count, s Span) ([]Drift, error) {
 func (tx *Tx) MendCount(c *plan.Count, doc int64) error {
 	return tx.db.Exec(`
 		UPDATE kept k SET "values" = jsonb_set(k.values, ARRAY[?::text], to_jsonb((
-			SELECT f.many - coalesce((SELECT sum(amount) FROM outstanding WHERE lane = 1 AND step = ? AND subject = ? AND doc = d.n), 0)
+			SELECT f.many - coalesce((SELECT sum(amount) FROM outstanding WHERE lane = 1 AND step = ? AND subject = ?
+				AND doc = d.n), 0)
 			FROM documents d CROSS JOIN LATERAL (`+counted(c)+`) f WHERE d.n = k.doc)))
 		WHERE k.doc = ?`, c.Name, plan.Add, c.Number, c.Of, doc).Error
 }
@@ -228,7 +240,8 @@ func (tx *Tx) CheckSums(c *plan.Summary, s Span) ([]Drift, error) {
 // MendSum sets a sum to its contributions. The kept row must be locked.
 func (tx *Tx) MendSum(c *plan.Summary, doc int64) error {
 	return tx.db.Exec(`
-		UPDATE kept k SET "values" = jsonb_set(k.values, ARRAY[?::text], to_jsonb((SELECT `+summed+` FROM documents d WHERE d.n = k.doc)))
+		UPDATE kept k SET "values" = jsonb_set(k.values, ARRAY[?::text],
+			to_jsonb((SELECT `+summed+` FROM documents d WHERE d.n = k.doc)))
 		WHERE k.doc = ?`, c.Name, c.Number, doc).Error
 }
 
@@ -238,16 +251,20 @@ func (tx *Tx) CheckCopies(c *plan.Copy, s Span) ([]Drift, error) {
 	card := cardOf(c, "s.source")
 	args := append([]any{c.Name}, card.args...)
 	return tx.drift(`
-		SELECT s.source AS doc, coalesce(r.target, 0) AS other, 'different' AS kind, k.values -> ?::text AS stored, card.value AS expected, t.updated AS since
+		SELECT s.source AS doc, coalesce(r.target, 0) AS other, 'different' AS kind, k.values -> ?::text AS stored,
+			card.value AS expected, t.updated AS since
 		FROM (SELECT n AS source, collection FROM documents) s JOIN kept k ON k.doc = s.source
 		CROSS JOIN LATERAL (SELECT `+card.sql+` AS value) card
 		LEFT JOIN refs r ON r.source = s.source AND r.reference = ?
 		LEFT JOIN documents t ON t.n = r.target
 		WHERE s.source > ? AND s.source <= ? AND s.collection = ?
 		  AND k.values -> ?::text IS DISTINCT FROM card.value
-		  AND NOT EXISTS (SELECT 1 FROM outstanding o WHERE o.lane = 2 AND o.step = ? AND o.subject = ? AND o.doc = r.target AND o.key IN (0, s.source))
-		  AND NOT EXISTS (SELECT 1 FROM outstanding o WHERE o.lane = 4 AND o.step = ? AND o.subject = ? AND o.doc = r.target)`,
-		append(args, c.Via.Number, s.After, s.UpTo, c.In.Number, c.Name, plan.Recopy, c.Number, plan.EndReference, c.Via.Number)...)
+		  AND NOT EXISTS (SELECT 1 FROM outstanding o WHERE o.lane = 2 AND o.step = ? AND o.subject = ?
+			AND o.doc = r.target AND o.key IN (0, s.source))
+		  AND NOT EXISTS (SELECT 1 FROM outstanding o WHERE o.lane = 4 AND o.step = ? AND o.subject = ?
+			AND o.doc = r.target)`,
+		append(args, c.Via.Number, s.After, s.UpTo, c.In.Number, c.Name, plan.Recopy, c.Number, plan.EndReference,
+			c.Via.Number)...)
 }
 
 // CheckFrozen compares frozen copies with what they were given.
@@ -284,9 +301,11 @@ func (tx *Tx) CheckChoices(c *plan.Summary, should map[int64]json.RawMessage) ([
 		SELECT k.doc, 'different' AS kind, k.values -> ?::text AS stored, s.value AS expected
 		FROM unnest(?::bigint[], ?::jsonb[]) AS s (doc, value) JOIN kept k ON k.doc = s.doc
 		WHERE k.values -> ?::text IS DISTINCT FROM s.value
-		  AND NOT EXISTS (SELECT 1 FROM outstanding o WHERE o.lane = 2 AND o.step = ? AND o.subject = ? AND o.doc = k.doc)
+		  AND NOT EXISTS (SELECT 1 FROM outstanding o WHERE o.lane = 2 AND o.step = ? AND o.subject = ?
+			AND o.doc = k.doc)
 		  AND NOT EXISTS (
-			SELECT 1 FROM outstanding o JOIN contributions c ON c.summary = o.subject AND c.source = o.doc AND c.target = k.doc
+			SELECT 1 FROM outstanding o JOIN contributions c ON c.summary = o.subject AND c.source = o.doc
+				AND c.target = k.doc
 			WHERE o.subject = ? AND o.step IN (?, ?))`,
 		c.Name, docs, values, c.Name, plan.Choose, c.Number, c.Number, plan.Contribute, plan.Refresh)
 }
@@ -309,7 +328,8 @@ func (tx *Tx) SourcePairsIn(c *plan.Summary, s Span) ([]Source, error) {
 	var found []Source
 	err := tx.db.Raw(`
 		SELECT `+source+` AS source, `+target+` AS target, at, coalesce(fields, '{}') AS fields
-		FROM pairs WHERE kind = ? AND `+source+` > ? AND `+source+` <= ?`, c.Pair.Number, s.After, s.UpTo).Scan(&found).Error
+		FROM pairs WHERE kind = ? AND `+source+` > ? AND `+source+` <= ?`, c.Pair.Number, s.After,
+		s.UpTo).Scan(&found).Error
 	return found, err
 }
 
@@ -334,7 +354,8 @@ func sourcesTo(c *plan.Summary, target int64) (string, []any) {
 	case c.Via != nil:
 		sql, of = "SELECT source FROM refs WHERE reference = ? AND target = ?", c.Via.Number
 	}
-	return "(" + sql + " UNION SELECT source FROM contributions WHERE summary = ? AND target = ?) s", []any{of, target, c.Number, target}
+	return "(" + sql + " UNION SELECT source FROM contributions WHERE summary = ? AND target = ?) s",
+		[]any{of, target, c.Number, target}
 }
 
 // SourceSpan is [Tx.Span] for the sources of one document's summary.
@@ -343,7 +364,8 @@ func (tx *Tx) SourceSpan(c *plan.Summary, target, after int64, limit int) (Span,
 	sources, args := sourcesTo(c, target)
 	err := tx.db.Raw(`
 		SELECT coalesce(max(source), 0) AS last, count(*) AS many
-		FROM (SELECT source FROM `+sources+` WHERE source > ? ORDER BY source LIMIT ?) x`, append(args, after, limit)...).Scan(&row).Error
+		FROM (SELECT source FROM `+sources+` WHERE source > ? ORDER BY source LIMIT ?) x`,
+		append(args, after, limit)...).Scan(&row).Error
 	if row.Many < int64(limit) {
 		row.Last = math.MaxInt64
 	}
@@ -354,7 +376,8 @@ func (tx *Tx) SourceSpan(c *plan.Summary, target, after int64, limit int) (Span,
 func (tx *Tx) SourcesOf(c *plan.Summary, target int64, s Span) ([]int64, error) {
 	var found []int64
 	sources, args := sourcesTo(c, target)
-	err := tx.db.Raw("SELECT source FROM "+sources+" WHERE source > ? AND source <= ? ORDER BY source", append(args, s.After, s.UpTo)...).Scan(&found).Error
+	err := tx.db.Raw("SELECT source FROM "+sources+" WHERE source > ? AND source <= ? ORDER BY source",
+		append(args, s.After, s.UpTo)...).Scan(&found).Error
 	return found, err
 }
 
@@ -362,7 +385,8 @@ func (tx *Tx) SourcesOf(c *plan.Summary, target int64, s Span) ([]int64, error) 
 // will look at; of documents the target is 0.
 func (tx *Tx) ContributionsDue(summary plan.Number) (map[Link]bool, error) {
 	var rows []struct{ Doc, Key int64 }
-	err := tx.db.Raw("SELECT doc, key FROM outstanding WHERE lane = 1 AND step = ? AND subject = ?", plan.Contribute, summary).Scan(&rows).Error
+	err := tx.db.Raw("SELECT doc, key FROM outstanding WHERE lane = 1 AND step = ? AND subject = ?", plan.Contribute,
+		summary).Scan(&rows).Error
 	due := make(map[Link]bool, len(rows))
 	for _, r := range rows {
 		due[Link{r.Doc, r.Key}] = true
@@ -374,7 +398,8 @@ func (tx *Tx) ContributionsDue(summary plan.Number) (map[Link]bool, error) {
 // entry of columns owner, doc and author of e.
 const settledEntry = `
 	NOT EXISTS (SELECT 1 FROM outstanding o WHERE o.lane = 3 AND o.subject = ? AND (
-		o.step IN (?, ?) AND o.doc = e.doc OR o.step = ? AND o.doc = e.owner AND o.key = e.author OR o.step = ? AND o.doc = e.owner))
+		o.step IN (?, ?) AND o.doc = e.doc OR o.step = ? AND o.doc = e.owner AND o.key = e.author OR o.step = ?
+			AND o.doc = e.owner))
 	AND NOT EXISTS (SELECT 1 FROM outstanding o WHERE o.lane = 4 AND o.subject = ? AND o.step = ? AND o.doc = e.owner)`
 
 func settledEntryArgs(t *plan.Timeline) []any {
@@ -399,14 +424,16 @@ func (tx *Tx) CheckEntries(t *plan.Timeline, s Span) ([]Drift, int64, error) {
 		return slices.ContainsFunc(differing, func(m Drift) bool { return m.Kind != Surplus && m.Doc == s.Doc })
 	})
 	var many int64
-	err = tx.db.Raw("SELECT count(*) FROM entries WHERE timeline = ? AND owner > ? AND owner <= ?", t.Number, s.After, s.UpTo).Scan(&many).Error
+	err = tx.db.Raw("SELECT count(*) FROM entries WHERE timeline = ? AND owner > ? AND owner <= ?", t.Number, s.After,
+		s.UpTo).Scan(&many).Error
 	return append(differing, short...), many, err
 }
 
 // differingEntries joins what should be there with what is there, both as
 // whole sets, and looks closer only at what has no partner.
 func (tx *Tx) differingEntries(t *plan.Timeline, s Span) ([]Drift, error) {
-	may, still := related(t, "p.a", "p.b").and(statement{`NOT EXISTS (SELECT 1 FROM delivery_modes au WHERE au.timeline = ? AND au.author = p.b)`, []any{t.Number}}), entitled(t, "e.owner", "e.author")
+	may, still := related(t, "p.a", "p.b").and(statement{`NOT EXISTS (SELECT 1 FROM delivery_modes au WHERE au.timeline = ? AND au.author = p.b)`, []any{t.Number}}),
+		entitled(t, "e.owner", "e.author")
 	args := append([]any{t.Number, t.Owner.Number, s.After, s.UpTo, t.Through.Number}, may.args...)
 	args = append(args, t.Deliver != "pull", t.Own && t.Deliver != "pull", t.Number, t.Number, s.After, s.UpTo)
 	args = append(append(args, still.args...), t.Number)
@@ -416,12 +443,14 @@ func (tx *Tx) differingEntries(t *plan.Timeline, s Span) ([]Drift, error) {
 			FROM documents d LEFT JOIN cuts f ON f.timeline = ? AND f.owner = d.n
 			WHERE d.collection = ? AND d.n > ? AND d.n <= ?
 		), tie AS MATERIALIZED (
-			SELECT o.n AS owner, o.rank, o.doc, p.b AS author, p.at FROM owner o JOIN pairs p ON p.kind = ? AND p.a = o.n
+			SELECT o.n AS owner, o.rank, o.doc, p.b AS author, p.at FROM owner o JOIN pairs p ON p.kind = ?
+				AND p.a = o.n
 			WHERE `+may.sql+` AND ?
 			UNION
 			SELECT n, rank, doc, n, NULL FROM owner WHERE ?
 		), e AS (
-			SELECT coalesce(should.owner, has.owner) AS owner, coalesce(should.rank, has.rank) AS rank, coalesce(should.doc, has.doc) AS doc,
+			SELECT coalesce(should.owner, has.owner) AS owner, coalesce(should.rank, has.rank) AS rank,
+				coalesce(should.doc, has.doc) AS doc,
 			       coalesce(should.author, has.author) AS author, has.doc IS NULL AS missing, should.at
 			FROM (
 				SELECT tie.owner, x.rank, x.doc, x.author, max(tie.at) AS at
@@ -430,7 +459,8 @@ func (tx *Tx) differingEntries(t *plan.Timeline, s Span) ([]Drift, error) {
 				GROUP BY 1, 2, 3, 4
 			) should
 			FULL JOIN (SELECT owner, rank, doc, author FROM entries WHERE timeline = ? AND owner > ? AND owner <= ?) has
-			  ON has.owner = should.owner AND has.rank = should.rank AND has.doc = should.doc AND has.author = should.author
+			  ON has.owner = should.owner AND has.rank = should.rank AND has.doc = should.doc
+				AND has.author = should.author
 			WHERE should.doc IS NULL OR has.doc IS NULL
 		)
 		SELECT e.owner AS doc, e.doc AS other, CASE WHEN e.missing THEN 'missing' ELSE 'surplus' END AS kind,
@@ -448,7 +478,8 @@ func (tx *Tx) differingEntries(t *plan.Timeline, s Span) ([]Drift, error) {
 // length, and could hold more.
 func (tx *Tx) shortTimelines(t *plan.Timeline, s Span) ([]Drift, error) {
 	may := entitled(t, "f.owner", "x.author").and(pushed(t, "x.author"))
-	args := append([]any{t.Length, t.Number, s.After, s.UpTo, t.Length, t.Number, plan.Refill, t.Number, plan.EndTimeline, t.Number}, may.args...)
+	args := append([]any{t.Length, t.Number, s.After, s.UpTo, t.Length, t.Number, plan.Refill, t.Number,
+		plan.EndTimeline, t.Number}, may.args...)
 	return tx.drift(`
 		SELECT f.owner AS doc, 'short' AS kind, to_jsonb(h.many) AS stored, to_jsonb(?::int) AS expected
 		FROM cuts f
@@ -457,9 +488,12 @@ func (tx *Tx) shortTimelines(t *plan.Timeline, s Span) ([]Drift, error) {
 			WHERE e.timeline = f.timeline AND e.owner = f.owner AND (e.rank, e.doc) > (f.rank, f.doc)
 		) h
 		WHERE f.timeline = ? AND f.owner > ? AND f.owner <= ? AND h.many < ?
-		  AND NOT EXISTS (SELECT 1 FROM outstanding o WHERE o.lane = 3 AND o.subject = ? AND o.step = ? AND o.doc = f.owner)
-		  AND NOT EXISTS (SELECT 1 FROM outstanding o WHERE o.lane = 4 AND o.subject = ? AND o.step = ? AND o.doc = f.owner)
-		  AND EXISTS (SELECT 1 FROM posted x WHERE x.timeline = ? AND (x.rank, x.doc) <= (f.rank, f.doc) AND `+may.sql+`)`, args...)
+		  AND NOT EXISTS (SELECT 1 FROM outstanding o WHERE o.lane = 3 AND o.subject = ? AND o.step = ?
+			AND o.doc = f.owner)
+		  AND NOT EXISTS (SELECT 1 FROM outstanding o WHERE o.lane = 4 AND o.subject = ? AND o.step = ?
+			AND o.doc = f.owner)
+		  AND EXISTS (SELECT 1 FROM posted x WHERE x.timeline = ? AND (x.rank, x.doc) <= (f.rank, f.doc)
+			AND `+may.sql+`)`, args...)
 }
 
 // MendEntry puts one entry into a timeline or takes it out, as the facts
@@ -468,19 +502,23 @@ func (tx *Tx) MendEntry(t *plan.Timeline, owner, author, rank, doc int64) error 
 	may := entitled(t, "w.owner", "w.author")
 	args := append([]any{t.Number, owner, rank, doc, author}, may.args...)
 	err := tx.db.Exec(`
-		DELETE FROM entries e USING (SELECT ?::smallint AS timeline, ?::bigint AS owner, ?::bigint AS rank, ?::bigint AS doc, ?::bigint AS author) w
+		DELETE FROM entries e USING (SELECT ?::smallint AS timeline, ?::bigint AS owner, ?::bigint AS rank,
+			?::bigint AS doc, ?::bigint AS author) w
 		WHERE e.timeline = w.timeline AND e.owner = w.owner AND e.rank = w.rank AND e.doc = w.doc
 		  AND (e.author <> w.author OR NOT (`+may.sql+` AND EXISTS (
-			SELECT 1 FROM posted x WHERE x.timeline = w.timeline AND x.author = w.author AND x.rank = w.rank AND x.doc = w.doc)))`, args...).Error
+			SELECT 1 FROM posted x WHERE x.timeline = w.timeline AND x.author = w.author AND x.rank = w.rank
+				AND x.doc = w.doc)))`, args...).Error
 	if err != nil {
 		return err
 	}
 	return tx.db.Exec(`
 		INSERT INTO entries (timeline, owner, rank, doc, author)
 		SELECT w.timeline, w.owner, w.rank, w.doc, w.author
-		FROM (SELECT ?::smallint AS timeline, ?::bigint AS owner, ?::bigint AS rank, ?::bigint AS doc, ?::bigint AS author) w
+		FROM (SELECT ?::smallint AS timeline, ?::bigint AS owner, ?::bigint AS rank, ?::bigint AS doc,
+			?::bigint AS author) w
 		WHERE `+may.sql+` AND EXISTS (
-			SELECT 1 FROM posted x WHERE x.timeline = w.timeline AND x.author = w.author AND x.rank = w.rank AND x.doc = w.doc)
+			SELECT 1 FROM posted x WHERE x.timeline = w.timeline AND x.author = w.author AND x.rank = w.rank
+				AND x.doc = w.doc)
 		ON CONFLICT DO NOTHING`, args...).Error
 }
 
@@ -489,7 +527,8 @@ func (tx *Tx) MendPosted(t *plan.Timeline, author, doc int64) error {
 	if _, err := tx.LockNumbered(t.Entries, []int64{doc}); err != nil {
 		return err
 	}
-	if err := tx.db.Exec("DELETE FROM posted WHERE timeline = ? AND author = ? AND doc = ?", t.Number, author, doc).Error; err != nil {
+	if err := tx.db.Exec("DELETE FROM posted WHERE timeline = ? AND author = ? AND doc = ?", t.Number, author,
+		doc).Error; err != nil {
 		return err
 	}
 	return tx.db.Exec(`
@@ -503,7 +542,8 @@ func (tx *Tx) MendPosted(t *plan.Timeline, author, doc int64) error {
 func (tx *Tx) DropPair(kind plan.Number, a, b int64) error {
 	return tx.db.Exec(`
 		DELETE FROM pairs p WHERE p.kind = ? AND p.b = ? AND p.a = ?
-		  AND (NOT EXISTS (SELECT 1 FROM documents d WHERE d.n = p.a) OR NOT EXISTS (SELECT 1 FROM documents d WHERE d.n = p.b))`, kind, b, a).Error
+		  AND (NOT EXISTS (SELECT 1 FROM documents d WHERE d.n = p.a) OR
+			NOT EXISTS (SELECT 1 FROM documents d WHERE d.n = p.b))`, kind, b, a).Error
 }
 
 // DropKept drops the kept values of a document that does not exist.
@@ -514,11 +554,13 @@ func (tx *Tx) DropKept(doc int64) error {
 // HoldKept gives a document kept values of some names: those it has stay, the
 // others are null, and there are no more.
 func (tx *Tx) HoldKept(doc int64, names []string) error {
-	if err := tx.db.Exec(`INSERT INTO kept (doc, "values") VALUES (?, '{}') ON CONFLICT DO NOTHING`, doc).Error; err != nil {
+	if err := tx.db.Exec(`INSERT INTO kept (doc, "values") VALUES (?, '{}') ON CONFLICT DO NOTHING`,
+		doc).Error; err != nil {
 		return err
 	}
 	return tx.db.Exec(`
 		UPDATE kept k SET "values" = (
-			SELECT coalesce(jsonb_object_agg(n.name, coalesce(k.values -> n.name, 'null')), '{}') FROM unnest(?::text[]) AS n (name))
+			SELECT coalesce(jsonb_object_agg(n.name, coalesce(k.values -> n.name, 'null')), '{}')
+				FROM unnest(?::text[]) AS n (name))
 		WHERE k.doc = ?`, texts(names), doc).Error
 }

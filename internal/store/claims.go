@@ -11,7 +11,8 @@ import (
 // which version of the design is in force: reading that holds off everyone who
 // would apply another one (see [Tx.LockDesign]).
 
-const dueColumns = `d.ctid::text AS "row", d.lane, d.seq, d.step, d.subject, d.key, d.doc, d.rank, d.amount, d.cursor, d.until,
+const dueColumns = `d.ctid::text AS "row", d.lane, d.seq, d.step, d.subject, d.key, d.doc, d.rank, d.amount, d.cursor,
+	d.until,
 	d.change, d.since, d.attempts`
 
 const designInForce = `(SELECT max(version) FROM designs) AS design`
@@ -135,7 +136,8 @@ func (tx *Tx) claimAfter(kind TimelineWork, after Turns, limit int) ([]Due, int,
 		CROSS JOIN LATERAL (
 			SELECT `+dueColumns+`
 			FROM due d
-			WHERE d.lane = 3 AND d.step IN (`+kind.steps+`) AND d.subject = a.subject AND d.key = a.key AND `+kind.which+` AND `+ready+`
+			WHERE d.lane = 3 AND d.step IN (`+kind.steps+`) AND d.subject = a.subject AND d.key = a.key
+				AND `+kind.which+` AND `+ready+`
 			ORDER BY d.seq
 			LIMIT ?
 			FOR UPDATE SKIP LOCKED

@@ -92,7 +92,8 @@ func (tx *Tx) ContributionsAt(summary plan.Number, links []Link) ([]Contribution
 	err := tx.db.Raw(`
 		SELECT c.source, c.target, c.value::text AS value
 		FROM unnest(?::bigint[], ?::bigint[]) AS l (source, target)
-		JOIN contributions c ON c.summary = ? AND c.source = l.source AND c.target = l.target`, sources, targets, summary).Scan(&found).Error
+		JOIN contributions c ON c.summary = ? AND c.source = l.source AND c.target = l.target`, sources, targets,
+		summary).Scan(&found).Error
 	return found, err
 }
 
@@ -118,7 +119,8 @@ func (tx *Tx) Contribute(summary plan.Number, drop []Link, put []Contribution) e
 	return tx.db.Exec(`
 		INSERT INTO contributions (summary, source, target, value)
 		SELECT ?, new.* FROM unnest(?::bigint[], ?::bigint[], ?::numeric[]) AS new
-		ON CONFLICT (summary, source, target) DO UPDATE SET value = excluded.value`, summary, sources, targets, values).Error
+		ON CONFLICT (summary, source, target) DO UPDATE SET value = excluded.value`, summary, sources, targets,
+		values).Error
 }
 
 // Chosen is a contribution that a target's summary is made of.

@@ -45,7 +45,8 @@ func (tx *Tx) Create(c Creation) (Created, error) {
 	b := &builder{}
 	b.add("WITH ")
 	held, there := c.targets()
-	b.add("held AS MATERIALIZED (", lockedTargets(b, held, "d.fields, k.values", "LEFT JOIN kept k ON k.doc = d.n", "FOR SHARE OF d"), "),\n")
+	b.add("held AS MATERIALIZED (", lockedTargets(b, held, "d.fields, k.values", "LEFT JOIN kept k ON k.doc = d.n",
+		"FOR SHARE OF d"), "),\n")
 	b.add("there AS MATERIALIZED (", lockedTargets(b, there, "1", "", "FOR KEY SHARE OF d"), "),\n")
 	b.add("target AS MATERIALIZED (SELECT reference, n FROM held UNION ALL SELECT reference, n FROM there),\n")
 	b.add("taken AS MATERIALIZED (", c.taken(b), "),\n")
@@ -116,7 +117,8 @@ func lockedTargets(b *builder, all []wanted, columns, join, lock string) string 
 		references[i], collections[i], keys[i] = int64(w.reference), int64(w.Collection), w.Key
 	}
 	return `SELECT w.reference, d.n, ` + columns + `
-		FROM unnest(` + b.arg(references.text(), "smallint[]") + `, ` + b.arg(collections.text(), "smallint[]") + `, ` + b.arg(keys.text(), "text[]") + `) AS w (reference, collection, key)
+		FROM unnest(` + b.arg(references.text(), "smallint[]") + `, ` + b.arg(collections.text(), "smallint[]") + `,
+			` + b.arg(keys.text(), "text[]") + `) AS w (reference, collection, key)
 		JOIN documents d ON d.collection = w.collection AND d.key = w.key ` + join + `
 		ORDER BY d.n ` + lock
 }
@@ -136,7 +138,8 @@ func (c Creation) taken(b *builder) string {
 
 func (c Creation) document(b *builder, wanted int) string {
 	return `INSERT INTO documents (collection, key, parent, fields, made_from, created, updated)
-		SELECT ` + b.arg(c.In.Number, "smallint") + `, ` + b.arg(c.Key, "text") + `, (SELECT n FROM target WHERE reference = 0),
+		SELECT ` + b.arg(c.In.Number, "smallint") + `, ` + b.arg(c.Key, "text") + `,
+			(SELECT n FROM target WHERE reference = 0),
 			` + b.arg(string(c.Fields), "jsonb") + `, ` + b.arg(c.MadeFrom, "bytea") + `, now.at, now.at
 		FROM now
 		WHERE now.design = ` + b.arg(c.Design, "int") + ` AND NOT EXISTS (SELECT FROM taken)
@@ -164,7 +167,8 @@ func (c Creation) kept(b *builder) string {
 }
 
 func heldCard(c *plan.Copy) string {
-	return "(SELECT " + card(c, "h.fields", "h.values") + " FROM held h WHERE h.reference = " + number(int64(c.Via.Number)) + ")"
+	return "(SELECT " + card(c, "h.fields", "h.values") + " FROM held h WHERE h.reference = " +
+		number(int64(c.Via.Number)) + ")"
 }
 
 // beside is what is written beside the document: the indexes of its references
@@ -174,7 +178,8 @@ func (c Creation) beside() []string {
 	inserts := []string{"INSERT INTO refs (source, reference, target) SELECT doc.n, t.reference, t.n FROM doc, target t WHERE t.reference <> 0"}
 	for _, u := range c.In.Uniques {
 		inserts = append(inserts, `INSERT INTO uniques (field, value, doc)
-			SELECT `+number(int64(u.Number))+`, doc.fields ->> '`+u.Name+`', doc.n FROM doc WHERE doc.fields ->> '`+u.Name+`' IS NOT NULL`)
+			SELECT `+number(int64(u.Number))+`, doc.fields ->> '`+u.Name+`', doc.n FROM doc
+				WHERE doc.fields ->> '`+u.Name+`' IS NOT NULL`)
 	}
 	for _, copied := range c.In.Copies {
 		if copied.Frozen {
@@ -218,7 +223,8 @@ func (c Creation) followed(b *builder) string {
 	for i, work := range c.Due {
 		values[i] = workValues(work, rows, c.rankOf(work), false)
 	}
-	return insertDue(b, c.Change) + " FROM recorded r, doc, LATERAL (VALUES " + strings.Join(values, ", ") + ") AS v (lane, step, subject, key, doc, rank, amount, anew)"
+	return insertDue(b, c.Change) + " FROM recorded r, doc, LATERAL (VALUES " + strings.Join(values, ", ") +
+		") AS v (lane, step, subject, key, doc, rank, amount, anew)"
 }
 
 func targetRow(reference plan.Number) string {
@@ -238,7 +244,8 @@ func (c Creation) rankOf(w plan.Work) string {
 // insertDue is an INSERT of due work v that follows from a recorded change r.
 func insertDue(b *builder, change int64) string {
 	return `INSERT INTO due (change, lane, step, subject, key, doc, rank, amount)
-		SELECT coalesce(nullif(` + b.arg(change, "bigint") + `, 0), r.seq), v.lane, v.step, v.subject, v.key, v.doc, v.rank, v.amount`
+		SELECT coalesce(nullif(` + b.arg(change, "bigint") + `, 0), r.seq), v.lane, v.step, v.subject, v.key, v.doc,
+			v.rank, v.amount`
 }
 
 // workValues is a row of due work with the known rows in the place of

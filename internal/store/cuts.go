@@ -21,7 +21,8 @@ func Slack(length int) int { return length/4 + 16 }
 // next time, and so are entries. Keys: documents (n), cuts, entries.
 func (tx *Tx) TrimOwners(t *plan.Timeline, after int64, limit int) (reached int64, cut []int64, last bool, err error) {
 	var owners []int64
-	err = tx.db.Raw("SELECT n FROM documents WHERE n > ? AND collection = ? ORDER BY n LIMIT ?", after, t.Owner.Number, limit).Scan(&owners).Error
+	err = tx.db.Raw("SELECT n FROM documents WHERE n > ? AND collection = ? ORDER BY n LIMIT ?", after, t.Owner.Number,
+		limit).Scan(&owners).Error
 	if err != nil || len(owners) == 0 {
 		return after, nil, true, err
 	}
@@ -29,11 +30,13 @@ func (tx *Tx) TrimOwners(t *plan.Timeline, after int64, limit int) (reached int6
 		err = tx.db.Exec(`
 			WITH below AS MATERIALIZED (
 				SELECT e.timeline, e.owner, e.rank, e.doc
-				FROM cuts f JOIN entries e ON e.timeline = f.timeline AND e.owner = f.owner AND (e.rank, e.doc) <= (f.rank, f.doc)
+				FROM cuts f JOIN entries e ON e.timeline = f.timeline AND e.owner = f.owner
+					AND (e.rank, e.doc) <= (f.rank, f.doc)
 				WHERE f.timeline = ? AND f.owner = ANY(?::bigint[])
 				FOR UPDATE OF e SKIP LOCKED)
 			DELETE FROM entries e USING below b
-			WHERE e.timeline = b.timeline AND e.owner = b.owner AND e.rank = b.rank AND e.doc = b.doc`, t.Number, bigints(cut)).Error
+			WHERE e.timeline = b.timeline AND e.owner = b.owner AND e.rank = b.rank AND e.doc = b.doc`, t.Number,
+			bigints(cut)).Error
 	}
 	return owners[len(owners)-1], cut, len(owners) < limit, err
 }
@@ -44,7 +47,8 @@ func (tx *Tx) setCuts(t *plan.Timeline, owners []int64) ([]int64, error) {
 	var cut []int64
 	err := tx.db.Raw(`
 		WITH there AS MATERIALIZED (SELECT owner FROM cuts WHERE timeline = ? AND owner = ANY(?::bigint[])),
-		free AS MATERIALIZED (SELECT owner FROM cuts WHERE timeline = ? AND owner = ANY(?::bigint[]) ORDER BY owner FOR UPDATE SKIP LOCKED)
+		free AS MATERIALIZED (SELECT owner FROM cuts WHERE timeline = ? AND owner = ANY(?::bigint[]) ORDER BY owner
+			FOR UPDATE SKIP LOCKED)
 		INSERT INTO cuts (timeline, owner, rank, doc, surplus)
 		SELECT ?::smallint, o.owner, x.rank, x.doc, 0
 		FROM unnest(?::bigint[]) AS o (owner)
@@ -52,7 +56,8 @@ func (tx *Tx) setCuts(t *plan.Timeline, owners []int64) ([]int64, error) {
 			SELECT 1 FROM entries WHERE timeline = ? AND owner = o.owner ORDER BY rank DESC, doc DESC OFFSET ? LIMIT 1
 		) too_long
 		CROSS JOIN LATERAL (
-			SELECT rank, doc FROM entries WHERE timeline = ? AND owner = o.owner ORDER BY rank DESC, doc DESC OFFSET ? LIMIT 1
+			SELECT rank, doc FROM entries WHERE timeline = ? AND owner = o.owner ORDER BY rank DESC, doc DESC OFFSET ?
+				LIMIT 1
 		) x
 		WHERE o.owner NOT IN (SELECT owner FROM there EXCEPT SELECT owner FROM free)
 		ORDER BY o.owner
@@ -100,7 +105,8 @@ func (tx *Tx) LockCutsOf(fanOuts []FanOut) (Cuts, error) {
 	rows := fanOutRows
 	return tx.lockCuts(`
 		SELECT p.a FROM `+rows+` JOIN pairs p ON p.kind = s.pair AND p.b = s.author AND p.a > s.cursor AND p.a <= s.last
-		UNION ALL SELECT s.author FROM `+rows+` WHERE s.own`, fanOuts[0].Timeline, append(fanOutArgs(fanOuts), fanOutArgs(fanOuts)...)...)
+		UNION ALL SELECT s.author FROM `+rows+` WHERE s.own`, fanOuts[0].Timeline,
+		append(fanOutArgs(fanOuts), fanOutArgs(fanOuts)...)...)
 }
 
 func (tx *Tx) lockCuts(of string, timeline plan.Number, args ...any) (Cuts, error) {
@@ -188,7 +194,8 @@ func (tx *Tx) Doubtful(t *plan.Timeline, owner int64) ([]int64, error) {
 		FROM entries e
 		WHERE e.timeline = ? AND e.owner = ?
 		  AND NOT (
-			(SELECT x.doc FROM posted x WHERE x.timeline = e.timeline AND x.author = e.author AND x.rank = e.rank AND x.doc = e.doc) IS NOT NULL
+			(SELECT x.doc FROM posted x WHERE x.timeline = e.timeline AND x.author = e.author AND x.rank = e.rank
+				AND x.doc = e.doc) IS NOT NULL
 			AND `+may.sql+`
 		  )
 		ORDER BY 1`, append([]any{t.Number, owner}, may.args...)...).Scan(&authors).Error

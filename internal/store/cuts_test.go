@@ -44,7 +44,8 @@ func (s short) posts(author string, from, many int64) {
 			if err := tx.Post(3, s.ids[author], i, 1000+i); err != nil {
 				return err
 			}
-			one := []store.FanOut{{Timeline: 3, Pair: 2, Author: s.ids[author], Doc: 1000 + i, Rank: i, Due: store.Due{Until: math.MaxInt64}}}
+			one := []store.FanOut{{Timeline: 3, Pair: 2, Author: s.ids[author], Doc: 1000 + i, Rank: i,
+				Due: store.Due{Until: math.MaxInt64}}}
 			if err := tx.Bound(one, 10); err != nil {
 				return err
 			}
@@ -62,9 +63,10 @@ func (s short) posts(author string, from, many int64) {
 // stored counts the entries of an owner's timeline.
 func (s short) stored(owner string) int {
 	s.t.Helper()
-	seen, _, err := s.Entries(s.t.Context(), s.timeline, store.Address{Collection: 1, Key: owner}, s.ids[owner], store.FromTheTop, 1000, func(shown store.Entry) error {
-		return fmt.Errorf("the posts here are numbers without documents, and %q is shown", shown.Key)
-	})
+	seen, _, err := s.Entries(s.t.Context(), s.timeline, store.Address{Collection: 1, Key: owner}, s.ids[owner],
+		store.FromTheTop, 1000, func(shown store.Entry) error {
+			return fmt.Errorf("the posts here are numbers without documents, and %q is shown", shown.Key)
+		})
 	if err != nil {
 		s.t.Fatal(err)
 	}
@@ -182,7 +184,8 @@ func withdraw0(t *testing.T, s short, author, rank int64) {
 		if err := tx.Unpost(3, author, rank, 1000+rank); err != nil {
 			return err
 		}
-		_, err := tx.Withdraw([]store.FanOut{{Timeline: 3, Pair: 2, Author: author, Doc: 1000 + rank, Rank: rank, Last: 1 << 40}})
+		_, err := tx.Withdraw([]store.FanOut{{Timeline: 3, Pair: 2, Author: author, Doc: 1000 + rank, Rank: rank,
+			Last: 1 << 40}})
 		return err
 	})
 }
@@ -213,7 +216,8 @@ func TestWhatTheFactsDoNotJustifyIsFoundAndTakenOut(t *testing.T) {
 		if err != nil || len(doubtful) != 2 {
 			return fmt.Errorf("doubtful are %v, want ada and cora: %w", doubtful, err)
 		}
-		lost, err := tx.TakeOut(s.timeline, []store.Subscription{{Owner: s.ids["ben"], Author: doubtful[0]}, {Owner: s.ids["ben"], Author: doubtful[1]}})
+		lost, err := tx.TakeOut(s.timeline, []store.Subscription{{Owner: s.ids["ben"], Author: doubtful[0]},
+			{Owner: s.ids["ben"], Author: doubtful[1]}})
 		if err != nil || len(lost) != 1 || lost[0].Lost != 3 {
 			return fmt.Errorf("lost %v, want cora's two and ada's removed one: %w", lost, err)
 		}

@@ -17,7 +17,8 @@ func (tx *Tx) PastThreshold(t *plan.Timeline, authors []int64) ([]int64, error) 
 		FROM kept k LEFT JOIN delivery_modes a ON a.timeline = ? AND a.author = k.doc
 		CROSS JOIN LATERAL (SELECT (k.values ->> ?::text)::bigint AS many) f
 		WHERE k.doc = ANY(?::bigint[])
-		  AND (f.many > ? AND (a.author IS NULL OR a.pushing) OR f.many < ? AND a.author IS NOT NULL AND NOT a.pushing)`,
+		  AND (f.many > ? AND (a.author IS NULL OR a.pushing) OR f.many < ? AND a.author IS NOT NULL
+			AND NOT a.pushing)`,
 		t.Number, t.Followers().Name, bigints(authors), t.Above, t.Lower()).Scan(&past).Error
 	return past, err
 }
@@ -32,14 +33,16 @@ type DeliveryMode struct {
 // DeliveryMode reads it. The author's lock keeps it so.
 func (tx *Tx) DeliveryMode(timeline plan.Number, author int64) (DeliveryMode, error) {
 	var a DeliveryMode
-	err := tx.db.Raw("SELECT true AS collected, pushing, clean FROM delivery_modes WHERE timeline = ? AND author = ?", timeline, author).Scan(&a).Error
+	err := tx.db.Raw("SELECT true AS collected, pushing, clean FROM delivery_modes WHERE timeline = ? AND author = ?",
+		timeline, author).Scan(&a).Error
 	return a, err
 }
 
 // Followers is the kept count of an author's followers, 0 if there is no author.
 func (tx *Tx) Followers(t *plan.Timeline, author int64) (int, error) {
 	var many int
-	err := tx.db.Raw(`SELECT coalesce((SELECT ("values" ->> ?::text)::bigint FROM kept WHERE doc = ?), 0)`, t.Followers().Name, author).Scan(&many).Error
+	err := tx.db.Raw(`SELECT coalesce((SELECT ("values" ->> ?::text)::bigint FROM kept WHERE doc = ?), 0)`,
+		t.Followers().Name, author).Scan(&many).Error
 	return many, err
 }
 
@@ -50,14 +53,16 @@ func (tx *Tx) SetDeliveryMode(timeline plan.Number, author int64, a DeliveryMode
 	}
 	return tx.db.Exec(`
 		INSERT INTO delivery_modes (timeline, author, pushing, clean) VALUES (?, ?, ?, ?)
-		ON CONFLICT (timeline, author) DO UPDATE SET pushing = excluded.pushing, clean = excluded.clean`, timeline, author, a.Pushing, a.Clean).Error
+		ON CONFLICT (timeline, author) DO UPDATE SET pushing = excluded.pushing, clean = excluded.clean`, timeline,
+		author, a.Pushing, a.Clean).Error
 }
 
 // NextFollowers are the followers of an author after one, in ascending order.
 // Key: pairs (kind, b, a).
 func (tx *Tx) NextFollowers(t *plan.Timeline, author, after int64, limit int) ([]int64, error) {
 	var owners []int64
-	err := tx.db.Raw("SELECT a FROM pairs WHERE kind = ? AND b = ? AND a > ? ORDER BY a LIMIT ?", t.Through.Number, author, after, limit).Scan(&owners).Error
+	err := tx.db.Raw("SELECT a FROM pairs WHERE kind = ? AND b = ? AND a > ? ORDER BY a LIMIT ?", t.Through.Number,
+		author, after, limit).Scan(&owners).Error
 	return owners, err
 }
 
@@ -66,7 +71,8 @@ func (tx *Tx) NextFollowers(t *plan.Timeline, author, after int64, limit int) ([
 func (tx *Tx) ClearEntries(t *plan.Timeline, author int64, owners []int64) ([]Shortened, error) {
 	return tx.remove(`
 		DELETE FROM entries e
-		WHERE e.timeline = ? AND e.owner = ANY(?::bigint[]) AND e.author = ? AND e.owner <> e.author`, t.Number, bigints(owners), author)
+		WHERE e.timeline = ? AND e.owner = ANY(?::bigint[]) AND e.author = ? AND e.owner <> e.author`, t.Number,
+		bigints(owners), author)
 }
 
 // Collects tells whether an owner's timeline collects an author's entries when
@@ -78,12 +84,14 @@ func (s *Store) Collects(ctx context.Context, t *plan.Timeline, owner, author, r
 	from := collectedFrom(t, owner)
 	var is bool
 	db := s.db.WithContext(ctx)
-	err := db.Raw("SELECT EXISTS (SELECT 1 FROM ("+from.sql+") c WHERE c.n = ?)", append(slices.Clone(from.args), author)...).Scan(&is).Error
+	err := db.Raw("SELECT EXISTS (SELECT 1 FROM ("+from.sql+") c WHERE c.n = ?)",
+		append(slices.Clone(from.args), author)...).Scan(&is).Error
 	if err != nil || !is {
 		return is, 0, err
 	}
 	first := page(t, owner, FromTheTop, t.Length)
 	var newer int64
-	err = db.Raw("SELECT count(*) FROM "+first.sql+" e WHERE (e.rank, e.doc) > (?::bigint, ?::bigint)", append(first.args, rank, doc)...).Scan(&newer).Error
+	err = db.Raw("SELECT count(*) FROM "+first.sql+" e WHERE (e.rank, e.doc) > (?::bigint, ?::bigint)",
+		append(first.args, rank, doc)...).Scan(&newer).Error
 	return true, newer, err
 }

@@ -195,7 +195,8 @@ func (tx *Tx) DropDeparted(limit int) error {
 // Number is the row number of a document, 0 if there is none.
 func (s *Store) Number(ctx context.Context, a Address) (int64, error) {
 	var n int64
-	err := s.db.WithContext(ctx).Raw("SELECT n FROM documents WHERE collection = ? AND key = ?", a.Collection, a.Key).Scan(&n).Error
+	err := s.db.WithContext(ctx).Raw("SELECT n FROM documents WHERE collection = ? AND key = ?", a.Collection,
+		a.Key).Scan(&n).Error
 	return n, err
 }
 
@@ -228,6 +229,7 @@ func (tx *Tx) AnyBelow(n int64, addresses []Address) (bool, error) {
 // Numbered reads the names of documents by their numbers, without locking them.
 func (tx *Tx) Numbered(ns []int64) ([]Document, error) {
 	var found []Document
-	err := tx.db.Raw("SELECT n, collection, key FROM documents WHERE n = ANY(?::bigint[]) ORDER BY n", bigints(ns)).Scan(&found).Error
+	err := tx.db.Raw("SELECT n, collection, key FROM documents WHERE n = ANY(?::bigint[]) ORDER BY n",
+		bigints(ns)).Scan(&found).Error
 	return found, err
 }

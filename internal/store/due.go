@@ -33,7 +33,8 @@ func (tx *Tx) AppendDue(change int64, work []plan.Work) error {
 		SELECT ?::bigint, new.* FROM `+workRows+` AS new`, append([]any{change}, workArgs(work)...)...).Error
 }
 
-const workRows = `unnest(?::smallint[], ?::smallint[], ?::smallint[], ?::bigint[], ?::bigint[], ?::bigint[], ?::bigint[])`
+const workRows = `unnest(?::smallint[], ?::smallint[], ?::smallint[], ?::bigint[], ?::bigint[], ?::bigint[],
+	?::bigint[])`
 
 func workArgs(work []plan.Work) []any {
 	n := len(work)
@@ -100,8 +101,10 @@ func (tx *Tx) ContinueDue(reached []Progress) error {
 	return tx.db.Exec(`
 		WITH old AS (DELETE FROM due d WHERE d.ctid = ANY(?::tid[]) RETURNING d.ctid AS spot, d.*)
 		INSERT INTO due (lane, step, subject, key, doc, rank, amount, cursor, until, change, chunks, rows, since)
-		SELECT o.lane, o.step, o.subject, o.key, o.doc, o.rank, o.amount, now.cursor, now.until, o.change, o.chunks + 1, o.rows + now.rows, o.since
-		FROM old o JOIN unnest(?::tid[], ?::bigint[], ?::bigint[], ?::bigint[]) AS now (spot, cursor, until, rows) USING (spot)`,
+		SELECT o.lane, o.step, o.subject, o.key, o.doc, o.rank, o.amount, now.cursor, now.until, o.change,
+			o.chunks + 1, o.rows + now.rows, o.since
+		FROM old o JOIN unnest(?::tid[], ?::bigint[], ?::bigint[], ?::bigint[]) AS now (spot, cursor, until, rows)
+			USING (spot)`,
 		rows, rows, next, until, passed).Error
 }
 
@@ -110,7 +113,8 @@ func (tx *Tx) ContinueDue(reached []Progress) error {
 func (tx *Tx) SplitDue(d Due, after int64) error {
 	return tx.db.Exec(`
 		INSERT INTO due (lane, step, subject, key, doc, rank, amount, cursor, until, change, since)
-		SELECT lane, step, subject, key, doc, rank, amount, ?, ?, change, since FROM due WHERE ctid = ?::tid`, after, d.Until, d.Row).Error
+		SELECT lane, step, subject, key, doc, rank, amount, ?, ?, change, since FROM due WHERE ctid = ?::tid`, after,
+		d.Until, d.Row).Error
 }
 
 // PostponeDue leaves work for later without counting it as a failure.
@@ -128,7 +132,8 @@ func (tx *Tx) IsDue(lane plan.Lane, change, doc int64, steps ...plan.Step) (bool
 	}
 	var is bool
 	err := tx.db.Raw(`
-		SELECT EXISTS (SELECT 1 FROM due WHERE change = ? AND lane = ? AND doc = ? AND step = ANY(?::smallint[]))`, change, lane, doc, some).Scan(&is).Error
+		SELECT EXISTS (SELECT 1 FROM due WHERE change = ? AND lane = ? AND doc = ? AND step = ANY(?::smallint[]))`,
+		change, lane, doc, some).Scan(&is).Error
 	return is, err
 }
 

@@ -174,11 +174,13 @@ func TestFailingWorkPausesLongerEachTimeAndIsParked(t *testing.T) {
 		last = pause
 		d.Attempts++
 	}
-	if parked, err := s.FailDue(t.Context(), d, errors.New("still broken"), false, 100*time.Millisecond); err != nil || !parked {
+	if parked, err := s.FailDue(t.Context(), d, errors.New("still broken"), false, 100*time.Millisecond); err != nil ||
+		!parked {
 		t.Fatalf("not parked after %d attempts (%v)", store.MaxAttempts, err)
 	}
 	work, err := s.ParkedWork(t.Context(), 9)
-	if err != nil || len(work) != 1 || work[0].Error != "still broken" || work[0].Doc != 1 || work[0].Attempts != store.MaxAttempts {
+	if err != nil || len(work) != 1 || work[0].Error != "still broken" || work[0].Doc != 1 ||
+		work[0].Attempts != store.MaxAttempts {
 		t.Errorf("parked: %+v (%v)", work, err)
 	}
 	if due, parked, err := s.Unsettled(t.Context(), []int64{5}, 0); err != nil || due || !parked {
@@ -206,13 +208,15 @@ func TestDeltasOfSeveralCountsBecomeOneUpdate(t *testing.T) {
 			}
 			ns = append(ns, n)
 		}
-		there, err := tx.AddAmounts(store.Amounts{ns[0]: {"likes": "-2", "notes": "3"}, ns[1]: {"likes": "1.50"}, 999: {"likes": "1"}})
+		there, err := tx.AddAmounts(store.Amounts{ns[0]: {"likes": "-2", "notes": "3"}, ns[1]: {"likes": "1.50"},
+			999: {"likes": "1"}})
 		if len(there) != 2 {
 			t.Errorf("added to %v, and one of three is gone", there)
 		}
 		return err
 	})
-	for key, want := range map[string]string{"a": `{"name": "x", "likes": 3, "notes": 3}`, "b": `{"name": "x", "likes": 6.5}`} {
+	for key, want := range map[string]string{"a": `{"name": "x", "likes": 3, "notes": 3}`,
+		"b": `{"name": "x", "likes": 6.5}`} {
 		d, found, err := s.Document(t.Context(), &plan.Collection{Number: 1}, key)
 		if err != nil || !found || string(d.Kept) != want {
 			t.Errorf("%s: %s (%v)", key, d.Kept, err)

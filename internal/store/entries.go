@@ -6,7 +6,8 @@ import (
 
 // Post notes that a document entered a kind of timeline.
 func (tx *Tx) Post(timeline plan.Number, author, rank, doc int64) error {
-	return tx.db.Exec("INSERT INTO posted (timeline, author, rank, doc) VALUES (?, ?, ?, ?)", timeline, author, rank, doc).Error
+	return tx.db.Exec("INSERT INTO posted (timeline, author, rank, doc) VALUES (?, ?, ?, ?)", timeline, author, rank,
+		doc).Error
 }
 
 // RankOf is the place in the order at which an author has posted a document,
@@ -14,13 +15,15 @@ func (tx *Tx) Post(timeline plan.Number, author, rank, doc int64) error {
 // they are all looked at. Key: posted (timeline, author, ...).
 func (tx *Tx) RankOf(timeline plan.Number, author, doc int64) (int64, bool, error) {
 	var rank int64
-	got := tx.db.Raw("SELECT rank FROM posted WHERE timeline = ? AND author = ? AND doc = ?", timeline, author, doc).Scan(&rank)
+	got := tx.db.Raw("SELECT rank FROM posted WHERE timeline = ? AND author = ? AND doc = ?", timeline, author,
+		doc).Scan(&rank)
 	return rank, got.RowsAffected > 0, got.Error
 }
 
 // Unpost notes that a document left a kind of timeline.
 func (tx *Tx) Unpost(timeline plan.Number, author, rank, doc int64) error {
-	return tx.db.Exec("DELETE FROM posted WHERE timeline = ? AND author = ? AND rank = ? AND doc = ?", timeline, author, rank, doc).Error
+	return tx.db.Exec("DELETE FROM posted WHERE timeline = ? AND author = ? AND rank = ? AND doc = ?", timeline,
+		author, rank, doc).Error
 }
 
 // DropTimelines drops up to limit entries of owners who are gone, and tells
@@ -29,15 +32,19 @@ func (tx *Tx) Unpost(timeline plan.Number, author, rank, doc int64) error {
 func (tx *Tx) DropTimelines(timeline plan.Number, owners []int64, limit int) (many int64, left bool, err error) {
 	got := tx.db.Exec(`
 		WITH gone AS MATERIALIZED (
-			SELECT owner, rank, doc FROM entries WHERE timeline = ? AND owner = ANY(?::bigint[]) LIMIT ? FOR UPDATE SKIP LOCKED)
+			SELECT owner, rank, doc FROM entries WHERE timeline = ? AND owner = ANY(?::bigint[]) LIMIT ?
+				FOR UPDATE SKIP LOCKED)
 		DELETE FROM entries e USING gone w
-		WHERE e.timeline = ? AND e.owner = w.owner AND e.rank = w.rank AND e.doc = w.doc`, timeline, bigints(owners), limit, timeline)
+		WHERE e.timeline = ? AND e.owner = w.owner AND e.rank = w.rank AND e.doc = w.doc`, timeline, bigints(owners),
+		limit, timeline)
 	if got.Error != nil {
 		return 0, false, got.Error
 	}
-	err = tx.db.Raw("SELECT EXISTS (SELECT FROM entries WHERE timeline = ? AND owner = ANY(?::bigint[]))", timeline, bigints(owners)).Scan(&left).Error
+	err = tx.db.Raw("SELECT EXISTS (SELECT FROM entries WHERE timeline = ? AND owner = ANY(?::bigint[]))", timeline,
+		bigints(owners)).Scan(&left).Error
 	if err == nil && !left {
-		err = tx.db.Exec("DELETE FROM cuts WHERE timeline = ? AND owner = ANY(?::bigint[])", timeline, bigints(owners)).Error
+		err = tx.db.Exec("DELETE FROM cuts WHERE timeline = ? AND owner = ANY(?::bigint[])", timeline,
+			bigints(owners)).Error
 	}
 	return got.RowsAffected, left, err
 }

@@ -31,7 +31,8 @@ func (s *Store) Pause(d Due) (time.Duration, error) {
 // values, and returns its number.
 func (tx *Tx) Put(collection int, key, kept string) (int64, error) {
 	var n int64
-	err := tx.db.Raw("INSERT INTO documents (collection, key, fields) VALUES (?, ?, '{}') RETURNING n", collection, key).Scan(&n).Error
+	err := tx.db.Raw("INSERT INTO documents (collection, key, fields) VALUES (?, ?, '{}') RETURNING n", collection,
+		key).Scan(&n).Error
 	if err == nil {
 		err = tx.db.Exec(`INSERT INTO kept (doc, "values") VALUES (?, ?::jsonb)`, n, kept).Error
 	}

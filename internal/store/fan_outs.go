@@ -29,9 +29,11 @@ type FanOut struct {
 // Key: pairs (kind, b, a).
 func (tx *Tx) Bound(fanOuts []FanOut, width int) error {
 	n := len(fanOuts)
-	seqs, pairs, authors, cursors, untils := make(bigints, n), make(bigints, n), make(bigints, n), make(bigints, n), make(bigints, n)
+	seqs, pairs, authors, cursors, untils := make(bigints, n), make(bigints, n), make(bigints, n), make(bigints, n),
+		make(bigints, n)
 	for i, s := range fanOuts {
-		seqs[i], pairs[i], authors[i], cursors[i], untils[i] = int64(i), int64(s.Pair), s.Author, s.Due.Cursor, s.Due.Until
+		seqs[i], pairs[i], authors[i], cursors[i], untils[i] = int64(i), int64(s.Pair), s.Author, s.Due.Cursor,
+			s.Due.Until
 	}
 	var rows []struct {
 		I    int
@@ -40,10 +42,13 @@ func (tx *Tx) Bound(fanOuts []FanOut, width int) error {
 	}
 	err := tx.db.Raw(`
 		SELECT s.i, coalesce(nth.a, s.until) AS last, CASE WHEN nth.a IS NOT NULL THEN ? ELSE (
-			SELECT count(*) FROM pairs WHERE kind = s.pair AND b = s.author AND a > s.cursor AND a <= s.until) END AS many
-		FROM unnest(?::bigint[], ?::smallint[], ?::bigint[], ?::bigint[], ?::bigint[]) AS s (i, pair, author, cursor, until)
+			SELECT count(*) FROM pairs WHERE kind = s.pair AND b = s.author AND a > s.cursor
+				AND a <= s.until) END AS many
+		FROM unnest(?::bigint[], ?::smallint[], ?::bigint[], ?::bigint[], ?::bigint[]) AS s (i, pair, author, cursor,
+			until)
 		LEFT JOIN LATERAL (
-			SELECT a FROM pairs WHERE kind = s.pair AND b = s.author AND a > s.cursor AND a <= s.until ORDER BY a OFFSET ? LIMIT 1
+			SELECT a FROM pairs WHERE kind = s.pair AND b = s.author AND a > s.cursor AND a <= s.until
+				ORDER BY a OFFSET ? LIMIT 1
 		) nth ON true`, width, seqs, pairs, authors, cursors, untils, width-1).Scan(&rows).Error
 	for _, r := range rows {
 		fanOuts[r.I].Last, fanOuts[r.I].Many, fanOuts[r.I].Done = r.Last, r.Many, r.Many < width
@@ -60,7 +65,8 @@ func (tx *Tx) LastFollower(pair plan.Number, author int64) (int64, error) {
 }
 
 // fanOutRows is the FROM item for fanOuts, for the columns s.
-const fanOutRows = `unnest(?::smallint[], ?::smallint[], ?::smallint[], ?::boolean[], ?::bigint[], ?::bigint[], ?::bigint[], ?::boolean[], ?::bigint[], ?::bigint[])
+const fanOutRows = `unnest(?::smallint[], ?::smallint[], ?::smallint[], ?::boolean[], ?::bigint[], ?::bigint[],
+	?::bigint[], ?::boolean[], ?::bigint[], ?::bigint[])
 	AS s (timeline, pair, bar, both_ways, author, doc, rank, own, cursor, last)`
 
 func fanOutArgs(fanOuts []FanOut) []any {
@@ -69,7 +75,8 @@ func fanOutArgs(fanOuts []FanOut) []any {
 	author, doc, rank, own := make(bigints, n), make(bigints, n), make(bigints, n), make(texts, n)
 	cursor, last := make(bigints, n), make(bigints, n)
 	for i, s := range fanOuts {
-		timeline[i], pair[i], bar[i], both[i] = int64(s.Timeline), int64(s.Pair), int64(s.Bar), strconv.FormatBool(s.BothWays)
+		timeline[i], pair[i], bar[i], both[i] = int64(s.Timeline), int64(s.Pair), int64(s.Bar),
+			strconv.FormatBool(s.BothWays)
 		author[i], doc[i], rank[i], own[i] = s.Author, s.Doc, s.Rank, strconv.FormatBool(s.Own && s.Due.Cursor == 0)
 		cursor[i], last[i] = s.Due.Cursor, s.Last
 	}
@@ -95,7 +102,8 @@ func deliverOne(s FanOut) (string, []any) {
 		FROM pairs p
 		WHERE p.kind = ? AND p.b = ? AND p.a > ? AND p.a <= ?
 		  AND EXISTS (SELECT 1 FROM posted WHERE timeline = ? AND author = ? AND rank = ? AND doc = ?)`
-	args := []any{s.Timeline, s.Rank, s.Doc, s.Author, s.Pair, s.Author, s.Due.Cursor, s.Last, s.Timeline, s.Author, s.Rank, s.Doc}
+	args := []any{s.Timeline, s.Rank, s.Doc, s.Author, s.Pair, s.Author, s.Due.Cursor, s.Last, s.Timeline, s.Author,
+		s.Rank, s.Doc}
 	if s.Bar != 0 {
 		sql += barredOwners
 		args = append(args, s.Bar, s.Author, s.Due.Cursor, s.Last, s.Bar, s.Author, s.Due.Cursor, s.Last, s.BothWays)
@@ -129,11 +137,13 @@ const deliverTolerantly = `
 	FROM ` + fanOutRows + `
 	JOIN posted x ON x.timeline = s.timeline AND x.author = s.author AND x.rank = s.rank AND x.doc = s.doc
 	CROSS JOIN LATERAL (
-		SELECT p.a FROM pairs p WHERE p.kind = s.pair AND p.b = s.author AND p.a > s.cursor AND p.a <= s.last` + notBarred + `
+		SELECT p.a FROM pairs p WHERE p.kind = s.pair AND p.b = s.author AND p.a > s.cursor
+			AND p.a <= s.last` + notBarred + `
 		UNION
 		SELECT s.author WHERE s.own
 	) o` + inOrder + `
-	ON CONFLICT (timeline, owner, rank, doc) DO UPDATE SET author = excluded.author WHERE entries.author <> excluded.author`
+	ON CONFLICT (timeline, owner, rank, doc) DO UPDATE SET author = excluded.author
+		WHERE entries.author <> excluded.author`
 
 // Deliver writes this turn's entries and returns how many. It inserts plainly,
 // at twice the speed, and only after meeting an entry that is there already
@@ -175,7 +185,8 @@ func withdrawOne(s FanOut) statement {
 		WHERE p.kind = ? AND p.b = ? AND p.a > ? AND p.a <= ?
 		  AND e.timeline = ? AND e.owner = p.a AND e.rank = ? AND e.doc = ? AND e.author = ?
 		  AND NOT EXISTS (SELECT 1 FROM posted WHERE timeline = ? AND author = ? AND rank = ? AND doc = ?)`,
-		[]any{s.Pair, s.Author, s.Due.Cursor, s.Last, s.Timeline, s.Rank, s.Doc, s.Author, s.Timeline, s.Author, s.Rank, s.Doc}}
+		[]any{s.Pair, s.Author, s.Due.Cursor, s.Last, s.Timeline, s.Rank, s.Doc, s.Author, s.Timeline, s.Author,
+			s.Rank, s.Doc}}
 }
 
 // withdrawFromFollowers withdraws one entry and does not ask from whom: every
@@ -223,7 +234,8 @@ func (tx *Tx) Withdraw(fanOuts []FanOut) ([]Shortened, error) {
 			FROM `+fanOutRows+`
 			WHERE s.own
 		) w
-		WHERE e.timeline = w.timeline AND e.owner = w.owner AND e.rank = w.rank AND e.doc = w.doc AND e.author = w.author
+		WHERE e.timeline = w.timeline AND e.owner = w.owner AND e.rank = w.rank AND e.doc = w.doc
+			AND e.author = w.author
 		  AND NOT EXISTS (
 			SELECT 1 FROM posted x
 			WHERE x.timeline = w.timeline AND x.author = w.author AND x.rank = w.rank AND x.doc = w.doc)`,

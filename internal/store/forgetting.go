@@ -10,7 +10,8 @@ import (
 
 // NoteOrigin notes what a frozen copy of source was given, and of whom.
 func (tx *Tx) NoteOrigin(frozen plan.Number, target, source int64, value json.RawMessage) error {
-	return tx.db.Exec("INSERT INTO origins (source, copy, target, value) VALUES (?, ?, ?, ?::jsonb)", source, frozen, target, string(value)).Error
+	return tx.db.Exec("INSERT INTO origins (source, copy, target, value) VALUES (?, ?, ?, ?::jsonb)", source, frozen,
+		target, string(value)).Error
 }
 
 // Given are the frozen copies that a document has got, those that were emptied
@@ -31,7 +32,8 @@ func (tx *Tx) Given(source int64) (map[plan.Number]bool, error) {
 // Keys: origins_of (copy, target), kept (doc).
 func (tx *Tx) EmptyFrozen(c *plan.Copy, targets []int64) ([]int64, error) {
 	var holders []int64
-	err := tx.db.Raw("SELECT source FROM origins WHERE copy = ? AND target = ANY(?::bigint[])", c.Number, bigints(targets)).Scan(&holders).Error
+	err := tx.db.Raw("SELECT source FROM origins WHERE copy = ? AND target = ANY(?::bigint[])", c.Number,
+		bigints(targets)).Scan(&holders).Error
 	if err == nil {
 		err = tx.LockKept(holders)
 	}
@@ -40,7 +42,8 @@ func (tx *Tx) EmptyFrozen(c *plan.Copy, targets []int64) ([]int64, error) {
 	}
 	var emptied []int64
 	err = tx.db.Raw(`
-		WITH gone AS (UPDATE origins SET target = 0, value = 'null' WHERE copy = ? AND target = ANY(?::bigint[]) RETURNING source)
+		WITH gone AS (UPDATE origins SET target = 0, value = 'null' WHERE copy = ? AND target = ANY(?::bigint[])
+			RETURNING source)
 		UPDATE kept k SET "values" = jsonb_set(k.values, ARRAY[?::text], 'null')
 		FROM gone WHERE k.doc = gone.source
 		RETURNING k.doc`, c.Number, bigints(targets), c.Name).Scan(&emptied).Error
@@ -63,7 +66,8 @@ type Forgotten struct {
 // AddForgotten begins to forget a document and returns the number of that.
 func (tx *Tx) AddForgotten(path string, places json.RawMessage) (int64, error) {
 	var id int64
-	err := tx.db.Raw("INSERT INTO forgotten (path, places) VALUES (?, ?::jsonb) RETURNING id", path, string(places)).Scan(&id).Error
+	err := tx.db.Raw("INSERT INTO forgotten (path, places) VALUES (?, ?::jsonb) RETURNING id", path,
+		string(places)).Scan(&id).Error
 	return id, err
 }
 
@@ -94,7 +98,8 @@ func (tx *Tx) NoteForgotten(id int64, docs []Document, path func(key string) str
 	return tx.db.Exec(`
 		INSERT INTO forgotten_documents (forgotten, n, created, path)
 		SELECT ?, new.n, new.created, new.path
-		FROM unnest(?::bigint[], ?::timestamptz[], ?::text[]) AS new (n, created, path) ON CONFLICT DO NOTHING`, id, ns, created, paths).Error
+		FROM unnest(?::bigint[], ?::timestamptz[], ?::text[]) AS new (n, created, path) ON CONFLICT DO NOTHING`, id,
+		ns, created, paths).Error
 }
 
 const forgottenColumns = "id, path, coalesce(change, 0) AS change, places, answers, events, coalesce(report, 'null') AS report, started, ended"
@@ -109,7 +114,8 @@ func (s *Store) Forgotten(ctx context.Context, id int64) (Forgotten, bool, error
 // Forgetting are those that are not finished, the oldest first.
 func (s *Store) Forgetting(ctx context.Context) ([]Forgotten, error) {
 	var all []Forgotten
-	err := s.db.WithContext(ctx).Raw("SELECT " + forgottenColumns + " FROM forgotten WHERE report IS NULL AND change IS NOT NULL ORDER BY id").Scan(&all).Error
+	err := s.db.WithContext(ctx).Raw("SELECT " + forgottenColumns +
+		" FROM forgotten WHERE report IS NULL AND change IS NOT NULL ORDER BY id").Scan(&all).Error
 	return all, err
 }
 
@@ -135,14 +141,17 @@ func (tx *Tx) ForgetAnswers(id int64) error {
 	}
 	events := tx.db.Exec(`
 		DELETE FROM events
-		WHERE doc IN (SELECT n FROM forgotten_documents WHERE forgotten = ?) OR other IN (SELECT n FROM forgotten_documents WHERE forgotten = ?)`, id, id)
+		WHERE doc IN (SELECT n FROM forgotten_documents WHERE forgotten = ?)
+			OR other IN (SELECT n FROM forgotten_documents WHERE forgotten = ?)`, id, id)
 	if events.Error != nil {
 		return events.Error
 	}
-	if err := tx.db.Exec("DELETE FROM departed d USING forgotten_documents f WHERE f.forgotten = ? AND d.n = f.n", id).Error; err != nil {
+	if err := tx.db.Exec("DELETE FROM departed d USING forgotten_documents f WHERE f.forgotten = ? AND d.n = f.n",
+		id).Error; err != nil {
 		return err
 	}
-	return tx.db.Exec("UPDATE forgotten SET answers = answers + ?, events = events + ? WHERE id = ?", answers.RowsAffected, events.RowsAffected, id).Error
+	return tx.db.Exec("UPDATE forgotten SET answers = answers + ?, events = events + ? WHERE id = ?",
+		answers.RowsAffected, events.RowsAffected, id).Error
 }
 
 // CountIn is how much of what is forgotten was found somewhere.
@@ -167,17 +176,22 @@ func (tx *Tx) Remains(id int64) ([]CountIn, error) {
 	err := tx.db.Raw(`
 		WITH f AS MATERIALIZED (SELECT * FROM forgotten_documents WHERE forgotten = ?)
 		SELECT * FROM (
-			SELECT 'documents' AS "where", count(*) AS many FROM documents WHERE n IN (SELECT n FROM f) OR parent IN (SELECT n FROM f)
+			SELECT 'documents' AS "where", count(*) AS many FROM documents WHERE n IN (SELECT n FROM f)
+				OR parent IN (SELECT n FROM f)
 			UNION ALL SELECT 'kept values', count(*) FROM kept WHERE doc IN (SELECT n FROM f)
-			UNION ALL SELECT 'references', count(*) FROM refs WHERE source IN (SELECT n FROM f) OR target IN (SELECT n FROM f)
+			UNION ALL SELECT 'references', count(*) FROM refs WHERE source IN (SELECT n FROM f)
+				OR target IN (SELECT n FROM f)
 			UNION ALL SELECT 'unique values', count(*) FROM uniques WHERE doc IN (SELECT n FROM f)
 			UNION ALL SELECT 'pairs', count(*) FROM pairs WHERE a IN (SELECT n FROM f) OR b IN (SELECT n FROM f)
 			UNION ALL SELECT 'posts', count(*) FROM posted WHERE author IN (SELECT n FROM f) OR doc IN (SELECT n FROM f)
-			UNION ALL SELECT 'timeline entries', count(*) FROM entries WHERE owner IN (SELECT n FROM f) OR author IN (SELECT n FROM f) OR doc IN (SELECT n FROM f)
-			UNION ALL SELECT 'contributions', count(*) FROM contributions WHERE source IN (SELECT n FROM f) OR target IN (SELECT n FROM f)
+			UNION ALL SELECT 'timeline entries', count(*) FROM entries WHERE owner IN (SELECT n FROM f)
+				OR author IN (SELECT n FROM f) OR doc IN (SELECT n FROM f)
+			UNION ALL SELECT 'contributions', count(*) FROM contributions WHERE source IN (SELECT n FROM f)
+				OR target IN (SELECT n FROM f)
 			UNION ALL SELECT 'frozen copies', count(*) FROM origins WHERE target IN (SELECT n FROM f)
 			UNION ALL SELECT 'remembered keys', count(*) FROM departed WHERE n IN (SELECT n FROM f)
-			UNION ALL SELECT 'kept answers', count(*) FROM answered a WHERE EXISTS (SELECT 1 FROM f WHERE `+answerHolds+`)
+			UNION ALL SELECT 'kept answers', count(*) FROM answered a WHERE
+				EXISTS (SELECT 1 FROM f WHERE `+answerHolds+`)
 			UNION ALL SELECT 'events', count(*) FROM events WHERE doc IN (SELECT n FROM f) OR other IN (SELECT n FROM f)
 		) w WHERE many > 0`, id).Scan(&found).Error
 	return found, err
@@ -192,6 +206,7 @@ func (tx *Tx) JournalNames(id int64) (int64, error) {
 		WITH f AS MATERIALIZED (SELECT path FROM forgotten_documents WHERE forgotten = ?)
 		SELECT count(*) FROM journal
 		WHERE subject IN (SELECT path FROM f)
-		   OR split_part(detail, ' → ', 1) IN (SELECT path FROM f) OR split_part(detail, ' → ', 2) IN (SELECT path FROM f)`, id).Scan(&many).Error
+		   OR split_part(detail, ' → ', 1) IN (SELECT path FROM f)
+			OR split_part(detail, ' → ', 2) IN (SELECT path FROM f)`, id).Scan(&many).Error
 	return many, err
 }

@@ -68,7 +68,8 @@ const insertRecords = `
 
 func recordArgs(records []Record) []any {
 	n := len(records)
-	kinds, subjects, details, actors, causes := make(texts, n), make(texts, n), make(texts, n), make(texts, n), make(bigints, n)
+	kinds, subjects, details, actors, causes := make(texts, n), make(texts, n), make(texts, n), make(texts, n),
+		make(bigints, n)
 	for i, r := range records {
 		kinds[i], subjects[i], details[i], actors[i], causes[i] = string(r.Kind), r.Subject, r.Detail, r.Actor, r.Cause
 	}
@@ -143,7 +144,8 @@ func (s *Store) JournalAfter(ctx context.Context, xid, seq int64, limit int) ([]
 	err := s.db.WithContext(ctx).Raw(`
 		SELECT `+recordColumns+`, xid
 		FROM journal
-		WHERE xid >= ? AND (xid, seq) > (?::bigint, ?::bigint) AND xid < pg_snapshot_xmin(pg_current_snapshot())::text::bigint
+		WHERE xid >= ? AND (xid, seq) > (?::bigint, ?::bigint)
+			AND xid < pg_snapshot_xmin(pg_current_snapshot())::text::bigint
 		ORDER BY xid, seq
 		LIMIT ?`, xid, xid, seq, limit).Scan(&rows).Error
 	records := make([]Record, len(rows))

@@ -98,7 +98,8 @@ func (s *Store) numbers(ctx context.Context, kinds, names texts) (map[named]plan
 		N          plan.Number
 	}
 	err = db.Raw(`
-		SELECT kind, name, n FROM numbers JOIN unnest(?::text[], ?::text[]) x(kind, name) USING (kind, name)`, kinds, names).Scan(&rows).Error
+		SELECT kind, name, n FROM numbers JOIN unnest(?::text[], ?::text[]) x(kind, name) USING (kind, name)`, kinds,
+		names).Scan(&rows).Error
 	numbers := make(map[named]plan.Number, len(rows))
 	for _, row := range rows {
 		numbers[named{row.Kind, row.Name}] = row.N

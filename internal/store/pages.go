@@ -23,8 +23,10 @@ var FromTheTop = Boundary{Rank: math.MaxInt64, N: math.MaxInt64}
 // Documents is a page of a collection by key, at a parent if it is nested
 // (0: under any), of the keys that begin with a prefix.
 // Indexes: documents (collection, key), documents_nested.
-func (s *Store) Documents(ctx context.Context, collection plan.Number, parent int64, prefix, after string, limit int) ([]Document, error) {
-	where, args := "d.collection = ? AND d.key > ? AND d.key >= ? AND d.key < ?", []any{collection, after, prefix, prefix + "\x7f"}
+func (s *Store) Documents(ctx context.Context, collection plan.Number, parent int64, prefix, after string,
+	limit int) ([]Document, error) {
+	where, args := "d.collection = ? AND d.key > ? AND d.key >= ? AND d.key < ?",
+		[]any{collection, after, prefix, prefix + "\x7f"}
 	if parent != 0 {
 		where, args = "d.parent = ? AND "+where, append([]any{parent}, args...)
 	}
@@ -46,7 +48,8 @@ type Linked struct {
 
 // Others is a page of the documents that one is paired with, newest pair first.
 // fromSide: the document is the pair's from end. Indexes: pairs_from, pairs_to.
-func (s *Store) Others(ctx context.Context, pair plan.Number, doc int64, fromSide bool, after Boundary, limit int) ([]Linked, error) {
+func (s *Store) Others(ctx context.Context, pair plan.Number, doc int64, fromSide bool, after Boundary,
+	limit int) ([]Linked, error) {
 	here, there := "b", "a"
 	if fromSide {
 		here, there = "a", "b"
@@ -64,7 +67,8 @@ func (s *Store) Others(ctx context.Context, pair plan.Number, doc int64, fromSid
 // Pointing is a page of the documents that point at one through a reference,
 // newest first. Documents are numbered in the order of their creation.
 // Index: refs_pointing (reference, target, source).
-func (s *Store) Pointing(ctx context.Context, reference plan.Number, target int64, after Boundary, limit int) ([]Linked, error) {
+func (s *Store) Pointing(ctx context.Context, reference plan.Number, target int64, after Boundary,
+	limit int) ([]Linked, error) {
 	var page []Linked
 	err := s.db.WithContext(ctx).Raw(`
 		SELECT `+documentColumns+`, d.created AS at
@@ -98,10 +102,12 @@ type Entry struct {
 // how many stored entries the page went over and last where it ended, so that a
 // reader can go on.
 // Keys: entries (timeline, owner, rank, doc), documents (n), kept (doc).
-func (s *Store) Entries(ctx context.Context, t *plan.Timeline, owner Address, n int64, after Boundary, limit int, visit func(Entry) error) (seen int, last Boundary, err error) {
+func (s *Store) Entries(ctx context.Context, t *plan.Timeline, owner Address, n int64, after Boundary, limit int,
+	visit func(Entry) error) (seen int, last Boundary, err error) {
 	from := page(t, n, after, limit)
 	rows, err := s.db.WithContext(ctx).Raw(`
-		SELECT e.rank, e.doc, coalesce(d.key, ''), coalesce(d.created, 'epoch'), coalesce(d.fields, '{}'), coalesce(k.values, '{}')
+		SELECT e.rank, e.doc, coalesce(d.key, ''), coalesce(d.created, 'epoch'), coalesce(d.fields, '{}'),
+			coalesce(k.values, '{}')
 		FROM `+from.sql+` e
 		LEFT JOIN documents d ON d.n = e.doc
 		LEFT JOIN kept k ON k.doc = e.doc
@@ -168,11 +174,13 @@ func collectedFrom(t *plan.Timeline, owner int64) statement {
 	if t.Deliver == "pull" {
 		args := append([]any{t.Through.Number, owner}, may.args...)
 		return statement{`
-			SELECT who.author AS n FROM (SELECT a AS owner, b AS author FROM pairs WHERE kind = ? AND a = ?) who WHERE ` + may.sql + `
+			SELECT who.author AS n FROM (SELECT a AS owner, b AS author FROM pairs WHERE kind = ? AND a = ?) who
+				WHERE ` + may.sql + `
 			UNION
 			SELECT w.n FROM (SELECT ?::bigint AS n) w WHERE ?`, append(args, owner, t.Own)}
 	}
 	return statement{`
-		SELECT who.author AS n FROM (SELECT ?::bigint AS owner, author FROM delivery_modes WHERE timeline = ?) who WHERE ` + may.sql,
+		SELECT who.author AS n FROM (SELECT ?::bigint AS owner, author FROM delivery_modes WHERE timeline = ?) who
+			WHERE ` + may.sql,
 		append([]any{owner, t.Number}, may.args...)}
 }

@@ -50,7 +50,8 @@ func (tx *Tx) SetPair(w PairWrite) (PairWritten, error) {
 		kind = "CASE WHEN xmax = 0 THEN 'set' ELSE 'changed' END" // xmax: zero in a row that was inserted
 	}
 	b.add("written AS (INSERT INTO pairs (", columns, ") SELECT ", number(int64(w.Pair.Number)), ", e.t, e.f", given,
-		" FROM ends e WHERE e.design = ", b.arg(w.Design, "int"), ` ON CONFLICT (kind, b, a) `, onConflict,
+		" FROM ends e WHERE e.f IS NOT NULL AND e.t IS NOT NULL AND e.design = ", b.arg(w.Design, "int"),
+		` ON CONFLICT (kind, b, a) `, onConflict,
 		" RETURNING a, b, NULL::jsonb AS fields, ", kind, " AS kind),")
 	return tx.writePair(b, w)
 }
@@ -61,7 +62,8 @@ func (tx *Tx) UnsetPair(w PairWrite) (PairWritten, error) {
 	w.begin(b)
 	b.add(`written AS (
 		DELETE FROM pairs p USING ends e
-		WHERE p.kind = `, number(int64(w.Pair.Number)), ` AND p.b = e.t AND p.a = e.f AND e.design = `, b.arg(w.Design, "int"), `
+		WHERE p.kind = `, number(int64(w.Pair.Number)), ` AND p.b = e.t AND p.a = e.f AND e.design = `,
+		b.arg(w.Design, "int"), `
 		RETURNING p.a, p.b, coalesce(p.fields, '{}') AS fields, 'unset' AS kind),`)
 	return tx.writePair(b, w)
 }
@@ -76,19 +78,22 @@ func (w PairWrite) begin(b *builder) {
 		alone = " CROSS JOIN LATERAL (SELECT " + betweenLock + ") alone"
 	}
 	b.add("WITH ends AS MATERIALIZED (SELECT f.n AS f, t.n AS t, now.version AS design\n",
-		"FROM (SELECT version FROM designs ORDER BY version DESC LIMIT 1) now LEFT JOIN (", lockedEnd(b, w.Pair.From, w.From), ") f ON true LEFT JOIN (",
+		"FROM (SELECT version FROM designs ORDER BY version DESC LIMIT 1) now LEFT JOIN (",
+		lockedEnd(b, w.Pair.From, w.From), ") f ON true LEFT JOIN (",
 		lockedEnd(b, w.Pair.To, w.To), ") t ON true", alone, "),\n")
 }
 
 func lockedEnd(b *builder, c *plan.Collection, key string) string {
-	return "SELECT n FROM documents WHERE collection = " + number(int64(c.Number)) + " AND key = " + b.arg(key, "text") + " FOR KEY SHARE"
+	return "SELECT n FROM documents WHERE collection = " + number(int64(c.Number)) + " AND key = " +
+		b.arg(key, "text") + " FOR KEY SHARE"
 }
 
 func (tx *Tx) writePair(b *builder, w PairWrite) (PairWritten, error) {
 	b.add(`
 	recorded AS (
 		INSERT INTO journal (kind, subject, detail, actor, cause)
-		SELECT kind, `, b.arg(w.Record.Subject, "text"), `, `, b.arg(w.Record.Detail, "text"), `, `, b.arg(w.Record.Actor, "text"), `,
+		SELECT kind, `, b.arg(w.Record.Subject, "text"), `, `, b.arg(w.Record.Detail, "text"), `, `,
+		b.arg(w.Record.Actor, "text"), `,
 			nullif(`, b.arg(w.Record.Cause, "bigint"), `, 0)
 		FROM written RETURNING seq, kind)`)
 	if len(w.Due) > 0 {
@@ -102,7 +107,8 @@ func (tx *Tx) writePair(b *builder, w PairWrite) (PairWritten, error) {
 	if err := tx.row(b).Scan(&out.Design, &from, &to, &position, &kind, &fields); err != nil {
 		return out, err
 	}
-	out.From, out.To, out.Position, out.Kind, out.Fields = from.Int64, to.Int64, position.Int64, plan.Kind(kind.String), fields.V
+	out.From, out.To, out.Position, out.Kind, out.Fields = from.Int64, to.Int64, position.Int64,
+		plan.Kind(kind.String), fields.V
 	if position.Valid {
 		tx.got(w.Due)
 	}
@@ -148,7 +154,8 @@ func (tx *Tx) PairBetween(p *plan.Pair, from, to string) (Standing, bool, error)
 	row := tx.db.Raw(`
 		SELECT p.at, coalesce(p.fields, '{}')
 		FROM documents f, documents t, pairs p
-		WHERE f.collection = ? AND f.key = ? AND t.collection = ? AND t.key = ? AND p.kind = ? AND p.b = t.n AND p.a = f.n`,
+		WHERE f.collection = ? AND f.key = ? AND t.collection = ? AND t.key = ? AND p.kind = ? AND p.b = t.n
+			AND p.a = f.n`,
 		p.From.Number, from, p.To.Number, to, p.Number).Row()
 	err := row.Scan(&s.At, (*[]byte)(&s.Fields))
 	if errors.Is(err, sql.ErrNoRows) {
@@ -188,14 +195,17 @@ func (tx *Tx) unset(side string, kind plan.Number, docs []int64, limit int) ([]E
 			WHERE p.kind = w.kind AND p.b = w.b AND p.a = w.a
 			RETURNING p.a, p.b, p.fields
 		)
-		SELECT gone.a, gone.b, coalesce(x.key, xd.key, '') AS a_key, coalesce(y.key, yd.key, '') AS b_key, coalesce(gone.fields, '{}') AS fields
+		SELECT gone.a, gone.b, coalesce(x.key, xd.key, '') AS a_key, coalesce(y.key, yd.key, '') AS b_key,
+			coalesce(gone.fields, '{}') AS fields
 		FROM gone
 		LEFT JOIN documents x ON x.n = gone.a LEFT JOIN departed xd ON xd.n = gone.a
-		LEFT JOIN documents y ON y.n = gone.b LEFT JOIN departed yd ON yd.n = gone.b`, kind, bigints(docs), limit).Scan(&gone).Error
+		LEFT JOIN documents y ON y.n = gone.b LEFT JOIN departed yd ON yd.n = gone.b`, kind, bigints(docs),
+		limit).Scan(&gone).Error
 	if err != nil {
 		return nil, false, err
 	}
 	var left bool
-	err = tx.db.Raw("SELECT EXISTS (SELECT FROM pairs WHERE kind = ? AND "+side+" = ANY(?::bigint[]))", kind, bigints(docs)).Scan(&left).Error
+	err = tx.db.Raw("SELECT EXISTS (SELECT FROM pairs WHERE kind = ? AND "+side+" = ANY(?::bigint[]))", kind,
+		bigints(docs)).Scan(&left).Error
 	return gone, left, err
 }

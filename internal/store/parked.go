@@ -13,18 +13,22 @@ const MaxAttempts = 8
 // parked when it has failed [MaxAttempts] times, or at once if there is no
 // hope. firstPause is the pause after a first failure; each further one doubles
 // it. It tells whether it was parked.
-func (s *Store) FailDue(ctx context.Context, d Due, cause error, hopeless bool, firstPause time.Duration) (bool, error) {
+func (s *Store) FailDue(ctx context.Context, d Due, cause error, hopeless bool, firstPause time.Duration) (bool,
+	error) {
 	parked := hopeless || d.Attempts+1 >= MaxAttempts
 	err := s.Write(ctx, func(tx *Tx) error {
 		if !parked {
 			return tx.db.Exec(`
 				UPDATE due SET attempts = attempts + 1, not_before = clock_timestamp() + ?::interval
-				WHERE lane = ? AND change = ? AND seq = ?`, interval(firstPause<<d.Attempts), d.Lane, d.Change, d.Seq).Error
+				WHERE lane = ? AND change = ? AND seq = ?`, interval(firstPause<<d.Attempts), d.Lane, d.Change,
+				d.Seq).Error
 		}
 		return tx.db.Exec(`
 			WITH old AS (DELETE FROM due WHERE lane = ? AND change = ? AND seq = ? RETURNING *)
-			INSERT INTO parked (seq, lane, step, subject, key, doc, rank, amount, cursor, until, change, chunks, rows, since, attempts, error)
-			SELECT seq, lane, step, subject, key, doc, rank, amount, cursor, until, change, chunks, rows, since, attempts + 1, ? FROM old`,
+			INSERT INTO parked (seq, lane, step, subject, key, doc, rank, amount, cursor, until, change, chunks, rows,
+				since, attempts, error)
+			SELECT seq, lane, step, subject, key, doc, rank, amount, cursor, until, change, chunks, rows, since,
+				attempts + 1, ? FROM old`,
 			d.Lane, d.Change, d.Seq, cause.Error()).Error
 	})
 	return parked, err

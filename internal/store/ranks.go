@@ -16,7 +16,8 @@ func rank(t *plan.Timeline, d string) string {
 	case t.Order == nil:
 		return "(extract(epoch FROM " + d + ".created) * 1000000)::bigint"
 	case t.Order.Type == "timestamp":
-		return fmt.Sprintf("coalesce((extract(epoch FROM (%s.fields ->> '%s')::timestamptz) * 1000000)::bigint, 0)", d, t.Order.Name)
+		return fmt.Sprintf("coalesce((extract(epoch FROM (%s.fields ->> '%s')::timestamptz) * 1000000)::bigint, 0)", d,
+			t.Order.Name)
 	}
 	return fmt.Sprintf("coalesce((%s.fields ->> '%s')::bigint, 0)", d, t.Order.Name)
 }

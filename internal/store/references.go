@@ -16,7 +16,8 @@ type Pointer struct {
 // Pointers are the references that documents hold. Index: refs (source, reference).
 func (tx *Tx) Pointers(sources []int64) ([]Pointer, error) {
 	var found []Pointer
-	err := tx.db.Raw("SELECT source, reference, target FROM refs WHERE source = ANY(?::bigint[])", bigints(sources)).Scan(&found).Error
+	err := tx.db.Raw("SELECT source, reference, target FROM refs WHERE source = ANY(?::bigint[])",
+		bigints(sources)).Scan(&found).Error
 	return found, err
 }
 
@@ -59,7 +60,8 @@ func (tx *Tx) StillPointing(reference plan.Number, targets []int64, docs []Docum
 // some parents. Index: documents_nested (parent, collection, key).
 func (tx *Tx) NestedUnder(collection plan.Number, parents []int64, limit int) ([]int64, error) {
 	var ns []int64
-	err := tx.db.Raw("SELECT n FROM documents WHERE parent = ANY(?::bigint[]) AND collection = ? LIMIT ?", bigints(parents), collection, limit).Scan(&ns).Error
+	err := tx.db.Raw("SELECT n FROM documents WHERE parent = ANY(?::bigint[]) AND collection = ? LIMIT ?",
+		bigints(parents), collection, limit).Scan(&ns).Error
 	return ns, err
 }
 
@@ -75,7 +77,8 @@ func (tx *Tx) SetPointers(source int64, targets map[plan.Number]int64) error {
 		set, to = append(set, int64(reference)), append(to, target)
 	}
 	if len(clear) > 0 {
-		if err := tx.db.Exec("DELETE FROM refs WHERE source = ? AND reference = ANY(?::smallint[])", source, bigints(clear)).Error; err != nil {
+		if err := tx.db.Exec("DELETE FROM refs WHERE source = ? AND reference = ANY(?::smallint[])", source,
+			bigints(clear)).Error; err != nil {
 			return err
 		}
 	}
@@ -85,5 +88,6 @@ func (tx *Tx) SetPointers(source int64, targets map[plan.Number]int64) error {
 	return tx.db.Exec(`
 		INSERT INTO refs (source, reference, target)
 		SELECT ?, new.reference, new.target FROM unnest(?::smallint[], ?::bigint[]) AS new (reference, target)
-		ON CONFLICT (source, reference) DO UPDATE SET target = excluded.target`, source, bigints(set), bigints(to)).Error
+		ON CONFLICT (source, reference) DO UPDATE SET target = excluded.target`, source, bigints(set),
+		bigints(to)).Error
 }

@@ -24,13 +24,15 @@ func (s *Store) Moment(ctx context.Context) (string, error) {
 
 // signature is a number that changes with what it is made of: the entries, and
 // when the rows of their documents and kept values were last written.
-const signature = `coalesce(sum(hashtextextended(e.doc || ' ' || coalesce(d.xmin::text, '') || ' ' || coalesce(k.xmin::text, ''), e.rank)), 0)::text`
+const signature = `coalesce(sum(hashtextextended(e.doc || ' ' || coalesce(d.xmin::text,
+	'') || ' ' || coalesce(k.xmin::text, ''), e.rank)), 0)::text`
 
 // Signatures are those of pages of timelines that are pushed.
 // Keys: entries (timeline, owner, rank, doc), documents (n), kept (doc).
 func (s *Store) Signatures(ctx context.Context, pages []Shown) ([]string, error) {
 	n := len(pages)
-	timelines, owners, ranks, docs, limits := make(bigints, n), make(bigints, n), make(bigints, n), make(bigints, n), make(bigints, n)
+	timelines, owners, ranks, docs, limits := make(bigints, n), make(bigints, n), make(bigints, n), make(bigints, n),
+		make(bigints, n)
 	for i, p := range pages {
 		timelines[i], owners[i], limits[i] = int64(p.Timeline.Number), p.Owner, int64(p.Limit)
 		ranks[i], docs[i] = p.After.Rank, p.After.N

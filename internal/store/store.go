@@ -125,7 +125,8 @@ func (s *Store) migrate(ctx context.Context) error {
 			return err
 		}
 		var there bool
-		if err := tx.db.Raw("SELECT to_regclass(?) IS NOT NULL", schemaName+".settings").Scan(&there).Error; err != nil {
+		if err := tx.db.Raw("SELECT to_regclass(?) IS NOT NULL",
+			schemaName+".settings").Scan(&there).Error; err != nil {
 			return err
 		}
 		if there {
@@ -140,7 +141,8 @@ func (s *Store) migrate(ctx context.Context) error {
 				return fmt.Errorf("making the tables: %w", err)
 			}
 		}
-		return tx.db.Exec("INSERT INTO settings (name, value) VALUES ('schema', ?), ('cursor_key', ?)", schemaVersion, hex.EncodeToString(key)).Error
+		return tx.db.Exec("INSERT INTO settings (name, value) VALUES ('schema', ?), ('cursor_key', ?)", schemaVersion,
+			hex.EncodeToString(key)).Error
 	})
 }
 

@@ -27,7 +27,8 @@ func open(t *testing.T) *store.Store {
 
 func TestTextsOfAnyKindArriveWhole(t *testing.T) {
 	s := open(t)
-	for _, text := range []string{"", "plain", `with "quotes"`, `back\slash`, `\"`, "{a,b}", "NULL", "new\nline", "ü🐸"} {
+	for _, text := range []string{"", "plain", `with "quotes"`, `back\slash`, `\"`, "{a,b}", "NULL", "new\nline",
+		"ü🐸"} {
 		got, err := s.SecondText("first", text)
 		if err != nil {
 			t.Fatalf("%q: %v", text, err)

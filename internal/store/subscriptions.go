@@ -41,7 +41,8 @@ func (tx *Tx) CountPosts(t *plan.Timeline, subscriptions []Subscription) error {
 	err := tx.db.Raw(`
 		SELECT w.author, n.many
 		FROM unnest(?::bigint[]) AS w (author)
-		CROSS JOIN LATERAL (SELECT count(*) AS many FROM (SELECT 1 FROM posted WHERE timeline = ? AND author = w.author LIMIT ?) p) n`,
+		CROSS JOIN LATERAL (SELECT count(*) AS many
+			FROM (SELECT 1 FROM posted WHERE timeline = ? AND author = w.author LIMIT ?) p) n`,
 		distinct, t.Number, t.Length).Scan(&rows).Error
 	for _, r := range rows {
 		authors[r.Author] = r.Many
@@ -56,14 +57,17 @@ func (tx *Tx) CountPosts(t *plan.Timeline, subscriptions []Subscription) error {
 // author, for two columns: they are paired through the timeline's pair and no
 // other pair bars it. Keys: pairs (kind, b, a).
 func related(t *plan.Timeline, owner, author string) statement {
-	s := statement{`EXISTS (SELECT 1 FROM pairs tie WHERE tie.kind = ? AND tie.b = ` + author + ` AND tie.a = ` + owner + `)`, []any{t.Through.Number}}
+	s := statement{`EXISTS (SELECT 1 FROM pairs tie WHERE tie.kind = ? AND tie.b = ` + author + `
+		AND tie.a = ` + owner + `)`, []any{t.Through.Number}}
 	if t.Unless == nil {
 		return s
 	}
-	s.sql += ` AND NOT EXISTS (SELECT 1 FROM pairs tie WHERE tie.kind = ? AND tie.b = ` + author + ` AND tie.a = ` + owner + `)`
+	s.sql += ` AND NOT EXISTS (SELECT 1 FROM pairs tie WHERE tie.kind = ? AND tie.b = ` + author + `
+		AND tie.a = ` + owner + `)`
 	s.args = append(s.args, t.Unless.Number)
 	if t.Timeline.Unless.EitherWay {
-		s.sql += ` AND NOT EXISTS (SELECT 1 FROM pairs tie WHERE tie.kind = ? AND tie.b = ` + owner + ` AND tie.a = ` + author + `)`
+		s.sql += ` AND NOT EXISTS (SELECT 1 FROM pairs tie WHERE tie.kind = ? AND tie.b = ` + owner + `
+			AND tie.a = ` + author + `)`
 		s.args = append(s.args, t.Unless.Number)
 	}
 	return s
@@ -85,7 +89,8 @@ func entitled(t *plan.Timeline, owner, author string) statement {
 
 // pushed is the condition that an author's entries are written into timelines.
 func pushed(t *plan.Timeline, author string) statement {
-	return statement{`NOT EXISTS (SELECT 1 FROM delivery_modes au WHERE au.timeline = ? AND au.author = ` + author + ` AND NOT au.pushing)`, []any{t.Number}}
+	return statement{`NOT EXISTS (SELECT 1 FROM delivery_modes au WHERE au.timeline = ? AND au.author = ` + author + `
+		AND NOT au.pushing)`, []any{t.Number}}
 }
 
 // and joins two conditions.
@@ -112,7 +117,8 @@ func (tx *Tx) TakeOut(t *plan.Timeline, subscriptions []Subscription) ([]Shorten
 			CROSS JOIN LATERAL (
 				SELECT s.rank, s.doc FROM entries s
 				WHERE s.timeline = ? AND s.owner = r.owner AND s.author = r.author
-				  AND NOT (r.may AND (SELECT x.doc FROM posted x WHERE x.timeline = s.timeline AND x.author = s.author AND x.rank = s.rank AND x.doc = s.doc) IS NOT NULL)
+				  AND NOT (r.may AND (SELECT x.doc FROM posted x WHERE x.timeline = s.timeline AND x.author = s.author
+					AND x.rank = s.rank AND x.doc = s.doc) IS NOT NULL)
 				OFFSET 0
 			) x
 			OFFSET 0
@@ -142,7 +148,8 @@ func (tx *Tx) BringIn(t *plan.Timeline, subscriptions []Subscription) (int64, er
 	args := append([]any{t.Number}, subscriptionArgs(subscriptions)...)
 	args = append(args, t.Number, t.Length, t.Number)
 	args = append(args, may.args...)
-	return tx.insertPlainly(statement{insert + inOrder, args}, statement{insert + inOrder + " ON CONFLICT DO NOTHING", args})
+	return tx.insertPlainly(statement{insert + inOrder, args},
+		statement{insert + inOrder + " ON CONFLICT DO NOTHING", args})
 }
 
 // CutAtLength raises the cuts of owners whose new author has posted more

@@ -25,7 +25,8 @@ func (s *Store) Caused(ctx context.Context, change int64) ([]Consequences, error
 		SELECT kind, what AS subject, count(*) AS many, min(at) AS first, max(at) AS last,
 		       min(CASE WHEN position('/' IN subject) > 0 THEN subject ELSE detail END) AS example
 		FROM (
-			SELECT j.*, CASE WHEN position('/' IN subject) > 0 THEN (string_to_array(subject, '/'))[cardinality(string_to_array(subject, '/')) - 1] ELSE subject END AS what
+			SELECT j.*, CASE WHEN position('/' IN subject) > 0 THEN (string_to_array(subject,
+				'/'))[cardinality(string_to_array(subject, '/')) - 1] ELSE subject END AS what
 			FROM journal j WHERE cause = ?
 		) w
 		GROUP BY kind, what
@@ -53,7 +54,8 @@ func (s *Store) StoredEntry(ctx context.Context, timeline plan.Number, owner, do
 	var e StoredEntry
 	got := s.db.WithContext(ctx).Raw(`
 		SELECT e.rank, e.author, (
-			SELECT count(*) FROM entries n WHERE n.timeline = e.timeline AND n.owner = e.owner AND (n.rank, n.doc) > (e.rank, e.doc)) AS newer
+			SELECT count(*) FROM entries n WHERE n.timeline = e.timeline AND n.owner = e.owner
+				AND (n.rank, n.doc) > (e.rank, e.doc)) AS newer
 		FROM entries e WHERE e.timeline = ? AND e.owner = ? AND e.doc = ?
 		LIMIT 1`, timeline, owner, doc).Scan(&e)
 	return e, got.RowsAffected > 0, got.Error
@@ -82,16 +84,20 @@ const outstandingColumns = `step, subject, change, since, attempts`
 
 // OutstandingForEntry is the work that will look at a document in an owner's timeline.
 // Keys: due, parked.
-func (s *Store) OutstandingForEntry(ctx context.Context, t *plan.Timeline, owner, author, doc int64) ([]Outstanding, error) {
-	which := `subject = ? AND (step IN (?, ?) AND doc = ? OR step = ? AND doc = ? AND key = ? OR step IN (?, ?) AND doc = ?)`
-	args := []any{t.Number, plan.Deliver, plan.Withdraw, doc, plan.Subscribe, owner, author, plan.Refill, plan.EndTimeline, owner}
+func (s *Store) OutstandingForEntry(ctx context.Context, t *plan.Timeline, owner, author, doc int64) ([]Outstanding,
+	error) {
+	which := `subject = ? AND (step IN (?, ?) AND doc = ? OR step = ? AND doc = ? AND key = ? OR step IN (?, ?)
+		AND doc = ?)`
+	args := []any{t.Number, plan.Deliver, plan.Withdraw, doc, plan.Subscribe, owner, author, plan.Refill,
+		plan.EndTimeline, owner}
 	return s.outstanding(ctx, which, args...)
 }
 
 // OutstandingForKept is the work that will look at a kept value: of that document, or
 // of what it is copied or chosen from.
 func (s *Store) OutstandingForKept(ctx context.Context, kept plan.Number, doc, from int64) ([]Outstanding, error) {
-	return s.outstanding(ctx, `subject = ? AND (doc = ? OR key = ? OR doc = ? AND step = ?)`, kept, doc, doc, from, plan.Recopy)
+	return s.outstanding(ctx, `subject = ? AND (doc = ? OR key = ? OR doc = ? AND step = ?)`, kept, doc, doc, from,
+		plan.Recopy)
 }
 
 func (s *Store) outstanding(ctx context.Context, which string, args ...any) ([]Outstanding, error) {
@@ -107,7 +113,8 @@ func (s *Store) outstanding(ctx context.Context, which string, args ...any) ([]O
 // PointsAt is where a document's reference points, 0 for nowhere.
 func (s *Store) PointsAt(ctx context.Context, reference plan.Number, source int64) (int64, error) {
 	var target int64
-	err := s.db.WithContext(ctx).Raw("SELECT target FROM refs WHERE source = ? AND reference = ?", source, reference).Scan(&target).Error
+	err := s.db.WithContext(ctx).Raw("SELECT target FROM refs WHERE source = ? AND reference = ?", source,
+		reference).Scan(&target).Error
 	return target, err
 }
 
@@ -186,12 +193,16 @@ type Traced struct {
 func (s *Store) Trace(ctx context.Context, change int64) ([]Traced, error) {
 	var found []Traced
 	err := s.db.WithContext(ctx).Raw(`
-		SELECT step, subject, count(*) AS works, count(*) FILTER (WHERE stage = 'due') AS left, count(*) FILTER (WHERE stage = 'parked') AS parked,
-		       sum(chunks) AS chunks, sum(rows) AS rows, sum(attempts) AS attempts, min(since) AS since, max(done) AS done, coalesce(max(error), '') AS error
+		SELECT step, subject, count(*) AS works, count(*) FILTER (WHERE stage = 'due') AS left,
+			count(*) FILTER (WHERE stage = 'parked') AS parked,
+		       sum(chunks) AS chunks, sum(rows) AS rows, sum(attempts) AS attempts, min(since) AS since,
+			max(done) AS done, coalesce(max(error), '') AS error
 		FROM (
-			SELECT step, subject, chunks, rows, attempts, since, done, NULL AS error, 'done' AS stage FROM done WHERE change = ?
+			SELECT step, subject, chunks, rows, attempts, since, done, NULL AS error, 'done' AS stage FROM done
+				WHERE change = ?
 			UNION ALL
-			SELECT step, subject, chunks, rows, attempts, since, NULL, NULL, 'due' FROM due WHERE lane BETWEEN 1 AND 7 AND change = ?
+			SELECT step, subject, chunks, rows, attempts, since, NULL, NULL, 'due' FROM due WHERE lane BETWEEN 1 AND 7
+				AND change = ?
 			UNION ALL
 			SELECT step, subject, chunks, rows, attempts, since, NULL, error, 'parked' FROM parked WHERE change = ?
 		) w
@@ -205,5 +216,6 @@ func (s *Store) Trace(ctx context.Context, change int64) ([]Traced, error) {
 func (tx *Tx) DropDone(keep int64, limit int) error {
 	return tx.db.Exec(`
 		DELETE FROM done WHERE ctid = ANY (ARRAY(
-			SELECT ctid FROM done WHERE change < (SELECT coalesce(max(seq), 0) FROM journal) - ? ORDER BY change LIMIT ?))`, keep, limit).Error
+			SELECT ctid FROM done WHERE change < (SELECT coalesce(max(seq), 0) FROM journal) - ? ORDER BY change
+				LIMIT ?))`, keep, limit).Error
 }

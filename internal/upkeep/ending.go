@@ -175,10 +175,12 @@ func (t *turn) endPairs(d store.Due, gone []int64) (many int, more bool, err err
 	records := make([]store.Record, len(ended))
 	var due []plan.Work
 	for i, ends := range ended {
-		records[i] = store.Record{Kind: plan.Unset, Subject: p.Name, Detail: running.EndsInWords(p, ends.AKey, ends.BKey), Cause: causeOf(d).Journalled()}
+		records[i] = store.Record{Kind: plan.Unset, Subject: p.Name,
+			Detail: running.EndsInWords(p, ends.AKey, ends.BKey), Cause: causeOf(d).Journalled()}
 		due = append(due, t.Plan.Due(plan.Change{Kind: plan.Unset, Pair: p, From: ends.A, To: ends.B})...)
 	}
-	ofGone := func(w plan.Work) bool { return w.Step == plan.Add && slices.Contains(gone, w.Doc) } // nothing is kept for them
+	// nothing is kept for them
+	ofGone := func(w plan.Work) bool { return w.Step == plan.Add && slices.Contains(gone, w.Doc) }
 	due = slices.DeleteFunc(due, ofGone)
 	if _, _, err := t.Tx.Journal(records...); err != nil {
 		return 0, false, err

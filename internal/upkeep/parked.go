@@ -34,7 +34,8 @@ func (w *Workers) Parked(ctx context.Context, limit int) ([]Parked, error) {
 	}
 	all := []Parked{}
 	for _, r := range rows {
-		p := Parked{r.Seq, r.Step.String(), r.Lane.String(), "", r.Change, r.Attempts, r.Since.UTC(), r.Parked.UTC(), strings.TrimSpace(r.Error)}
+		p := Parked{r.Seq, r.Step.String(), r.Lane.String(), "", r.Change, r.Attempts, r.Since.UTC(), r.Parked.UTC(),
+			strings.TrimSpace(r.Error)}
 		if v != nil {
 			p.About = v.Plan.NameOf(r.Subject)
 		}
@@ -67,7 +68,8 @@ func (w *Workers) Drop(ctx context.Context, work int64) error {
 
 func notParked(work, many int64, err error) error {
 	if err == nil && (many == 0 || work == 0) {
-		return running.Refuse(running.CodeNotFound, "no work is parked under number %d: it may have been tried again or dropped already", work)
+		return running.Refuse(running.CodeNotFound,
+			"no work is parked under number %d: it may have been tried again or dropped already", work)
 	}
 	return err
 }

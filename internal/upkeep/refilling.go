@@ -68,7 +68,8 @@ func (t *turn) verify(timeline *plan.Timeline, d store.Due) error {
 	if err != nil {
 		return err
 	}
-	mine := slices.DeleteFunc(slices.Clone(authors), func(author int64) bool { return !held[store.AuthorLock(timeline.Number, author)] })
+	mine := slices.DeleteFunc(slices.Clone(authors),
+		func(author int64) bool { return !held[store.AuthorLock(timeline.Number, author)] })
 	subscriptions := make([]store.Subscription, len(mine))
 	for i, author := range mine {
 		subscriptions[i] = store.Subscription{Owner: d.Doc, Author: author}

@@ -63,7 +63,8 @@ func (s *sends) full() (triggers []plan.Number, all bool) {
 // sender has sent what triggers are to send, each request on its own and in no
 // transaction: a receiver that hangs holds up little, and not for long.
 func (w *Workers) sender(ctx context.Context) {
-	client := &http.Client{Timeout: w.Patience.Answer, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+	client := &http.Client{Timeout: w.Patience.Answer,
+		CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
 	under := &sends{underWay: map[plan.Number]int{}}
 	var group sync.WaitGroup
 	defer group.Wait()
@@ -149,14 +150,16 @@ type cloudEvent struct {
 	Data        json.RawMessage `json:"data"`
 }
 
-func (w *Workers) post(ctx context.Context, client *http.Client, v *running.Version, trigger *plan.Trigger, step *design.Step, event store.Event) error {
+func (w *Workers) post(ctx context.Context, client *http.Client, v *running.Version, trigger *plan.Trigger,
+	step *design.Step, event store.Event) error {
 	of := ""
 	if trigger.Collection != nil {
 		of = trigger.Collection.Name
 	} else {
 		of = trigger.Pair.Name
 	}
-	body, err := json.Marshal(cloudEvent{"1.0", fmt.Sprint(event.N), "/apps/" + v.Plan.Design.App, fmt.Sprintf("app.%s.%s.%s", v.Plan.Design.App, of, trigger.On),
+	body, err := json.Marshal(cloudEvent{"1.0", fmt.Sprint(event.N), "/apps/" + v.Plan.Design.App,
+		fmt.Sprintf("app.%s.%s.%s", v.Plan.Design.App, of, trigger.On),
 		event.Subject, event.At.UTC(), "application/json", event.Payload})
 	if err != nil {
 		return err
@@ -201,8 +204,10 @@ func sign(req *http.Request, body []byte, variable string, now time.Time) error 
 	if key == "" {
 		return fmt.Errorf("the environment variable %s with the signing key is not set for this service", variable)
 	}
-	params := fmt.Sprintf(`("@method" "@target-uri" "content-digest");created=%d;keyid="%s";alg="hmac-sha256"`, now.Unix(), variable)
-	base := fmt.Sprintf("\"@method\": %s\n\"@target-uri\": %s\n\"content-digest\": %s\n\"@signature-params\": %s", req.Method, req.URL.String(), digest, params)
+	params := fmt.Sprintf(`("@method" "@target-uri" "content-digest");created=%d;keyid="%s";alg="hmac-sha256"`,
+		now.Unix(), variable)
+	base := fmt.Sprintf("\"@method\": %s\n\"@target-uri\": %s\n\"content-digest\": %s\n\"@signature-params\": %s",
+		req.Method, req.URL.String(), digest, params)
 	mac := hmac.New(sha256.New, []byte(key))
 	mac.Write([]byte(base))
 	req.Header.Set("Signature-Input", "yalvo="+params)

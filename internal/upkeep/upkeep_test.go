@@ -39,7 +39,8 @@ func TestRowsForTheSameEntryAreMergedOnlyIfOneReaderWaits(t *testing.T) {
 		entry := plan.Entry{Timeline: 1, Author: author, Doc: doc}
 		return store.Due{Seq: seq, Change: change, Work: plan.DeliverEntry(entry, false)}
 	}
-	kept, repeated := withoutRepeats([]store.Due{row(1, 7, 9, 100), row(2, 7, 9, 100), row(3, 7, 9, 101), row(4, 8, 9, 100), row(5, 7, 10, 100)})
+	kept, repeated := withoutRepeats([]store.Due{row(1, 7, 9, 100), row(2, 7, 9, 100), row(3, 7, 9, 101),
+		row(4, 8, 9, 100), row(5, 7, 10, 100)})
 	var seqs []int64
 	for _, d := range kept {
 		seqs = append(seqs, d.Seq)
@@ -52,7 +53,8 @@ func TestRowsForTheSameEntryAreMergedOnlyIfOneReaderWaits(t *testing.T) {
 func TestATransactionDoesOneKindOfWorkOnTimelines(t *testing.T) {
 	entry := plan.Entry{Timeline: 1, Author: 2, Doc: 3}
 	due := []store.Due{{Seq: 1, Work: plan.DeliverEntry(entry, false)}, {Seq: 2, Work: plan.WithdrawEntry(entry)},
-		{Seq: 3, Work: plan.SubscribeTo(1, 4, 2)}, {Seq: 4, Work: plan.DeliverEntry(plan.Entry{Timeline: 2, Author: 2}, false)}}
+		{Seq: 3, Work: plan.SubscribeTo(1, 4, 2)},
+		{Seq: 4, Work: plan.DeliverEntry(plan.Entry{Timeline: 2, Author: 2}, false)}}
 	if got := alike(due); len(got) != 1 || got[0].Seq != 1 {
 		t.Errorf("got %v", got)
 	}

@@ -215,7 +215,8 @@ func (w *Workers) oneByOne(ctx context.Context, v *running.Version, l lane, clai
 // fail notes that work failed.
 func (w *Workers) fail(ctx context.Context, d store.Due, cause error) error {
 	parked, err := w.Store.FailDue(ctx, d, cause, running.IsHopeless(cause), firstPause)
-	w.Log.Warn("due work failed", "step", d.Step, "document", d.Doc, "attempt", d.Attempts+1, "parked", parked, "error", cause)
+	w.Log.Warn("due work failed", "step", d.Step, "document", d.Doc, "attempt", d.Attempts+1, "parked", parked,
+		"error", cause)
 	if err != nil {
 		return errors.Join(cause, err)
 	}
