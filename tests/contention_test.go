@@ -90,7 +90,7 @@ func TestAQueueOfOneAuthorHoldsUpNoOther(t *testing.T) {
 	if left := w.Number("SELECT count(*) FROM due WHERE step = 5"); left < 100 {
 		t.Errorf("the post came when %d follows were left to be looked at", left)
 	}
-	w.noDrift()
+	w.auditFindsNothing()
 }
 
 // What was broken hides that something built on it is wrong too: a mend goes on
