@@ -87,8 +87,7 @@ func withCounts(v *running.Version, root store.Record, caused []store.Consequenc
 				continue
 			}
 			at := slices.IndexFunc(work, func(w store.Traced) bool {
-				return w.Step == kind.Step &&
-					w.Subject == kind.Subject
+				return w.Step == kind.Step && w.Subject == kind.Subject
 			})
 			if at < 0 {
 				work = append(work, store.Traced{Step: kind.Step, Subject: kind.Subject, Since: c.First})
@@ -144,8 +143,7 @@ func tree(v *running.Version, root store.Record, work []store.Traced, caused []s
 	for _, w := range works {
 		candidates := slices.Concat([]*node{top}, changes, works)
 		at := slices.IndexFunc(candidates, func(b *node) bool {
-			return b != w && slices.Contains(b.makesDue, w.kind) &&
-				!below(b.step, w.step)
+			return b != w && slices.Contains(b.makesDue, w.kind) && !below(b.step, w.step)
 		})
 		attach(w, candidates[max(at, 0)])
 	}

@@ -1,0 +1,156 @@
+package tests
+
+import (
+	"encoding/json"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/jackc/pgx/v5"
+
+	"yalvo/client"
+	"yalvo/internal/harness"
+	"yalvo/internal/postgres"
+)
+
+// What is asked all the time goes by an index, however many rows there are:
+// PostgreSQL is asked to note the plan of every statement it runs, the tables
+// are filled, and the plans of hot statements are read.
+func TestHotStatementsGoByAnIndex(t *testing.T) {
+	dir := must(harness.Folder())(t)
+	server := must(postgres.Start(t.Context(), postgres.Options{Dir: dir, Scratch: true, Log: harness.Log()}))(t)
+	t.Cleanup(func() {
+		if err := server.Stop(); err != nil {
+			t.Error(err)
+		}
+	})
+	conn := must(pgx.Connect(t.Context(), server.Address()))(t)
+	for _, setting := range []string{"session_preload_libraries = 'auto_explain'", "auto_explain.log_min_duration = 0", "auto_explain.log_format = 'json'"} {
+		must(conn.Exec(t.Context(), "ALTER DATABASE yalvo SET "+setting))(t)
+	}
+	if err := conn.Close(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	w := world{harness.StartOn(t, server.Address(), ponds), t}
+	for _, id := range []string{"ada", "ben", "cora"} {
+		w.person(id)
+	}
+	w.follow("ben", "ada")
+	w.post("ada", "p1", "a heron")
+	w.Settle()
+	fill(w)
+	log := filepath.Join(dir, "postgres.log")
+	before := len(must(os.ReadFile(log))(t))
+
+	w.set("like", "ben", "p1")
+	w.unset("like", "ben", "p1")
+	w.home("ben", w.post("ada", "p2", "two herons"))
+	w.follow("cora", "ada")
+	w.unfollow("cora", "ada")
+	w.get("posts/p1")
+	must(w.List(t.Context(), "people/ada/followers", client.Page{Limit: 30}))(t)
+	must(w.List(t.Context(), "people/ada/posts", client.Page{Limit: 30}))(t)
+	if _, _, err := w.Patch(t.Context(), "posts/p1", map[string]any{"text": "three"}); err != nil {
+		t.Fatal(err)
+	}
+	_, next, err := w.ChangesFrom(t.Context(), "", 30)
+	if err == nil {
+		_, _, err = w.ChangesFrom(t.Context(), next, 30)
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+	live := reader(t, w).watch("ben")
+	w.post("ada", "p3", "live")
+	live.changes()
+	if _, _, err := w.Remove(t.Context(), "posts/p3"); err != nil {
+		t.Fatal(err)
+	}
+	w.until("what is not held is done", func() bool { return w.Number("SELECT count(*) FROM due WHERE not_before IS NULL") == 0 })
+
+	looked := 0
+	for _, p := range plansIn(t, string(must(os.ReadFile(log))(t)[before:])) {
+		if !strings.Contains(p.Text, "count(*) FROM due") { // this test's own
+			looked++
+			p.goesByIndexes(t)
+		}
+	}
+	if looked < 40 {
+		t.Errorf("only %d plans were looked at", looked)
+	}
+}
+
+// fill makes tables large: 20,000 posts of others with entries, pairs and a
+// journal, and as much due work that waits for a later time.
+func fill(w world) {
+	w.t.Helper()
+	kind := func(kind, name string) int64 {
+		return w.Number("SELECT n FROM numbers WHERE kind = $1 AND name = $2", kind, name)
+	}
+	const many = 20_000
+	w.SQL(`INSERT INTO documents (collection, key, fields) SELECT $1::int, 'x' || g, '{"name": "x"}' FROM generate_series(1, $2::int) g`, kind("collection", "people"), many)
+	w.SQL(`INSERT INTO documents (collection, key, fields) SELECT $1::int, 'y' || g, '{"text": "y", "author": "x1"}' FROM generate_series(1, $2::int) g`, kind("collection", "posts"), many)
+	w.SQL(`INSERT INTO kept (doc, "values") SELECT n, '{}' FROM documents WHERE key ~ '^[xy]'`)
+	w.SQL(`INSERT INTO refs (source, reference, target) SELECT p.n, $1::int, a.n FROM documents p JOIN documents a ON a.key = 'x' || substr(p.key, 2) WHERE p.key LIKE 'y%'`, kind("reference", "posts.author"))
+	w.SQL(`INSERT INTO pairs (kind, b, a) SELECT $1::int, n, n + 1 FROM documents WHERE key LIKE 'x%'`, kind("pair", "follow"))
+	w.SQL(`INSERT INTO pairs (kind, b, a) SELECT $1::int, n, n - $2::int FROM documents WHERE key LIKE 'y%'`, kind("pair", "like"), many)
+	w.SQL(`INSERT INTO posted (timeline, author, rank, doc) SELECT $1::int, target, source, source FROM refs WHERE target > 100`, kind("timeline", "home"))
+	w.SQL(`INSERT INTO entries (timeline, owner, rank, doc, author) SELECT timeline, author, rank, doc, author FROM posted WHERE rank < 1000000000`)
+	w.SQL(`INSERT INTO journal (kind, subject) SELECT 'edited', 'posts/y' || g FROM generate_series(1, $1::int) g`, many)
+	w.SQL(`INSERT INTO due (lane, step, subject, key, doc, change, not_before) SELECT 1 + g % 5, 1, 1, g, g, g, 'infinity' FROM generate_series(1, $1::int) g`, many)
+	w.SQL(`INSERT INTO done (change, step, subject, chunks, rows, attempts, since) SELECT g, 1, 1, 1, 1, 0, now() FROM generate_series(1, $1::int) g`, many)
+	w.SQL("VACUUM ANALYZE")
+}
+
+// planNode is a part of a plan as PostgreSQL writes it in JSON.
+type planNode struct {
+	Text     string      `json:"Query Text"`
+	Plan     *planNode   // at the top only
+	Type     string      `json:"Node Type"`
+	Relation string      `json:"Relation Name"`
+	Index    string      `json:"Index Name"`
+	Cond     string      `json:"Index Cond"`
+	Plans    []*planNode `json:"Plans"`
+}
+
+// plansIn reads the plans out of a log.
+func plansIn(t *testing.T, log string) []*planNode {
+	t.Helper()
+	var all []*planNode
+	for _, part := range strings.Split(log, " plan:\n")[1:] {
+		p := &planNode{}
+		if err := json.NewDecoder(strings.NewReader(part)).Decode(p); err != nil {
+			t.Fatalf("%v in %.300s", err, part)
+		}
+		all = append(all, p)
+	}
+	return all
+}
+
+// large are the tables that grow with the app.
+var large = []string{"documents", "kept", "refs", "pairs", "posted", "entries", "journal", "due", "done"}
+
+func (p *planNode) goesByIndexes(t *testing.T) {
+	t.Helper()
+	var walk func(n *planNode, limited bool)
+	walk = func(n *planNode, limited bool) {
+		whole := n.Type == "Seq Scan" && isLarge(n.Relation) || strings.Contains(n.Type, "Index") && n.Cond == "" && !limited && isLarge(n.Relation)
+		if whole {
+			t.Errorf("%s of %s %s goes over all of it, in\n%s", n.Type, n.Relation, n.Index, p.Text)
+		}
+		for _, below := range n.Plans {
+			walk(below, n.Type == "Limit" || limited && (n.Type == "LockRows" || n.Type == "Subquery Scan"))
+		}
+	}
+	walk(p.Plan, false)
+}
+
+func isLarge(relation string) bool {
+	for _, name := range large {
+		if relation == name || strings.HasPrefix(relation, name+"_") {
+			return true
+		}
+	}
+	return false
+}
