@@ -71,7 +71,7 @@ func TestHotStatementsGoByAnIndex(t *testing.T) {
 
 	looked := 0
 	for _, p := range plansIn(t, string(must(os.ReadFile(log))(t)[before:])) {
-		if !strings.Contains(p.Text, "count(*) FROM due") { // this test's own
+		if !countsAll(p.Text) {
 			looked++
 			p.goesByIndexes(t)
 		}
@@ -79,6 +79,11 @@ func TestHotStatementsGoByAnIndex(t *testing.T) {
 	if looked < 40 {
 		t.Errorf("only %d plans were looked at", looked)
 	}
+}
+
+// countsAll tells of this test's own statement, and of those of the status.
+func countsAll(sql string) bool {
+	return strings.Contains(sql, "GROUP BY 1") || strings.Contains(sql, "GROUP BY lane") || strings.HasPrefix(sql, "SELECT count(*) FROM due")
 }
 
 // fill makes tables large: 20,000 posts of others with entries, pairs and a
@@ -97,8 +102,8 @@ func fill(w world) {
 	w.SQL(`INSERT INTO pairs (kind, b, a) SELECT $1::int, n, n - $2::int FROM documents WHERE key LIKE 'y%'`, kind("pair", "like"), many)
 	w.SQL(`INSERT INTO posted (timeline, author, rank, doc) SELECT $1::int, target, source, source FROM refs WHERE target > 100`, kind("timeline", "home"))
 	w.SQL(`INSERT INTO entries (timeline, owner, rank, doc, author) SELECT timeline, author, rank, doc, author FROM posted WHERE rank < 1000000000`)
-	w.SQL(`INSERT INTO journal (kind, subject) SELECT 'edited', 'posts/y' || g FROM generate_series(1, $1::int) g`, many)
-	w.SQL(`INSERT INTO due (lane, step, subject, key, doc, change, not_before) SELECT 1 + g % 5, 1, 1, g, g, g, 'infinity' FROM generate_series(1, $1::int) g`, many)
+	w.SQL(`INSERT INTO journal (kind, subject) SELECT 'changed', 'posts/y' || g FROM generate_series(1, $1::int) g`, many)
+	w.SQL(`INSERT INTO due (lane, step, subject, key, doc, change, not_before) SELECT 1 + g % 5, 1, 1, g, g, 1000000000 + g, 'infinity' FROM generate_series(1, $1::int) g`, many)
 	w.SQL(`INSERT INTO done (change, step, subject, chunks, rows, attempts, since) SELECT g, 1, 1, 1, 1, 0, now() FROM generate_series(1, $1::int) g`, many)
 	w.SQL("VACUUM ANALYZE")
 }

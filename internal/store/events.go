@@ -46,10 +46,11 @@ func (tx *Tx) ResendEvents(trigger plan.Number, from int64, step int) (int64, er
 }
 
 // DropEvents forgets what set off triggers long ago, a bit at a time, but for
-// what is still due. Index: events_when.
+// what is still due. Index: events_when. Key: due (lane, ...).
 func (tx *Tx) DropEvents(age time.Duration, limit int) error {
 	return tx.db.Exec(`
 		DELETE FROM events f USING (SELECT n FROM events WHERE at < now() - ?::interval ORDER BY at LIMIT ?) old
-		WHERE f.n = old.n AND NOT EXISTS (SELECT 1 FROM outstanding o WHERE o.step IN (?, ?) AND o.doc = f.n)`,
-		interval(age), limit, plan.React, plan.Send).Error
+		WHERE f.n = old.n AND NOT EXISTS (
+			SELECT 1 FROM outstanding o WHERE o.lane IN (?, ?) AND o.step IN (?, ?) AND o.doc = f.n)`,
+		interval(age), limit, plan.Reacting, plan.Sending, plan.React, plan.Send).Error
 }
