@@ -150,7 +150,7 @@ func TestTheFirstPageSaysWhetherEverythingIsSettled(t *testing.T) {
 	b.do(chromedp.Navigate(b.URL + "/"))
 	b.sees("settled", `document.querySelector('h1').innerText === 'Everything is settled'`)
 	b.sees("the change", `document.body.innerText.includes('people/ada')`)
-	b.SQL("INSERT INTO parked (seq, lane, step, subject, key, doc, rank, amount, cursor, until, chunks, rows, since, attempts, error) VALUES (1, 3, 3, 0, 0, 0, 0, 0, 0, 0, 0, 0, now(), 8, 'broken')")
+	b.SQL("INSERT INTO parked (seq, lane, step, subject, key, doc, rank, amount, cursor, until, change, chunks, rows, since, attempts, error) VALUES (1, 3, 3, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, now(), 8, 'broken')")
 	b.sees("parked", `document.querySelector('h1').innerText === '1 piece of work is parked'`)
 
 	resp, err := http.Get(b.URL + "/assets/nothing.js")
