@@ -34,8 +34,9 @@ func (a *app) more(next string) {
 func (a *app) list() *cli.Command {
 	return &cli.Command{
 		Name: "list", Category: "documents", ArgsUsage: "PATH", Flags: pageFlags(),
-		Usage:       "list a collection, or what a name after a document leads to",
-		Description: example("yalvo list members\n   yalvo list members/ada/followers --limit 5\n   yalvo list sightings/s00001/remarks"),
+		Usage: "list a collection, or what a name after a document leads to",
+		Description: example("yalvo list members\n   yalvo list members/ada/followers --limit 5\n   yalvo list " +
+			"sightings/s00001/remarks"),
 		Action: func(ctx context.Context, c *cli.Command) error {
 			args, err := arguments(c, 1, 1)
 			if err != nil {
@@ -103,7 +104,8 @@ func (a *app) add() *cli.Command {
 		Usage: "create a document; values are JSON, or text where they are not",
 		Flags: []cli.Flag{&cli.StringFlag{Name: "id",
 			Usage: "an id of your own: adding twice is the same as once"}},
-		Description: example("yalvo add members --id ada handle=ada_fen name='Ada Fen'\n   yalvo --as ada add sightings text='Two bitterns at Reed Hollow' birds=2"),
+		Description: example("yalvo add members --id ada handle=ada_fen name='Ada Fen'\n   yalvo --as ada add " +
+			"sightings text='Two bitterns at Reed Hollow' birds=2"),
 		Action: func(ctx context.Context, c *cli.Command) error {
 			args, err := arguments(c, 1, -1)
 			if err != nil {

@@ -175,8 +175,9 @@ func (a *app) parked() *cli.Command {
 			&cli.BoolFlag{Name: "retry", Usage: "make it all due again"},
 			&cli.Int64Flag{Name: "work", Usage: "with --retry: only the piece of work of this `NUMBER`"},
 			&cli.Int64Flag{Name: "drop", Usage: "give up the piece of work of this `NUMBER`"}},
-		Usage:       "work that failed too often and waits for a person",
-		Description: example("yalvo parked\n   yalvo parked --retry\n   yalvo parked --retry --work 17\n   yalvo parked --drop 17"),
+		Usage: "work that failed too often and waits for a person",
+		Description: example("yalvo parked\n   yalvo parked --retry\n   yalvo parked --retry --work 17\n   yalvo " +
+			"parked --drop 17"),
 		Action: func(ctx context.Context, c *cli.Command) error {
 			if _, err := arguments(c, 0, 0); err != nil {
 				return err

@@ -119,7 +119,8 @@ func (r *reader) checkKeysFitType(f *Field, placed map[string]Pos, at Pos) {
 		}
 	}
 	if f.In == nil && (f.Unique || f.Fixed) {
-		r.problem(f.Pos, CodeContradicted, "unique and fixed are for fields of a collection, not inside objects, lists or sets", "")
+		r.problem(f.Pos, CodeContradicted, "unique and fixed are for fields of a collection, not inside objects, "+
+			"lists or sets", "")
 	}
 }
 
@@ -128,7 +129,8 @@ func (r *reader) checkEnds(f *Field, at Pos) {
 		r.problem(at, CodeContradicted, fmt.Sprintf("field %q: min %v is more than max %v", f.Name, *f.Min, *f.Max), "")
 	}
 	if f.Required && f.WhenGone == GoneClear {
-		r.problem(at, CodeContradicted, fmt.Sprintf("field %q is required, so it cannot be cleared when its target goes", f.Name), "use remove or refuse, or do not require it")
+		r.problem(at, CodeContradicted, fmt.Sprintf("field %q is required, so it cannot be cleared when its target "+
+			"goes", f.Name), "use remove or refuse, or do not require it")
 	}
 }
 

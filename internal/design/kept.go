@@ -24,7 +24,8 @@ func (r *reader) readKept(n *node, c *Collection) {
 		k := &Kept{Name: name, Pos: at, In: c}
 		c.Kept = append(c.Kept, k)
 		if value.shape != mapping {
-			r.problem(value.pos, CodeShape, fmt.Sprintf("kept value %q must say how it is derived, as in `{count: follow.to}`", name), "")
+			r.problem(value.pos, CodeShape, fmt.Sprintf("kept value %q must say how it is derived, as in `{count: "+
+				"follow.to}`", name), "")
 			return
 		}
 		r.readKeptKind(k, value)

@@ -59,7 +59,9 @@ func (r *reader) readOrder(n *node, t *Timeline) {
 		switch {
 		case f == nil && t.Entries.KeptValue(name) != nil:
 			r.problem(n.pos, CodeContradicted,
-				fmt.Sprintf("timeline %q cannot be ordered by the kept value %q: each change of it would move the entry in every timeline", t.Name, name), "order by created, or by a timestamp or integer that is a field")
+				fmt.Sprintf("timeline %q cannot be ordered by the kept value %q: each change of it would move the "+
+					"entry in every timeline", t.Name, name), "order by created, or by a timestamp or integer that "+
+					"is a field")
 		case f == nil:
 			r.unknown(n.pos, CodeUnknownName,
 				fmt.Sprintf("collection %q has no field %q to order by", t.Entries.Name, name), name,
@@ -98,7 +100,8 @@ func (r *reader) checkDelivery(t *Timeline) {
 		r.problem(t.Pos, CodeMissingKey, fmt.Sprintf("timeline %q is delivered mixed and needs the key \"above\"",
 			t.Name), "write `above: 10000`: authors with more followers are collected from when read")
 	case t.Deliver == Mixed && t.Followers() == nil:
-		r.problem(t.Pos, CodeContradicted, fmt.Sprintf("timeline %q is delivered mixed, and nothing counts the followers of %q", t.Name, t.By.To.Name),
+		r.problem(t.Pos, CodeContradicted, fmt.Sprintf("timeline %q is delivered mixed, and nothing counts the "+
+			"followers of %q", t.Name, t.By.To.Name),
 			fmt.Sprintf("keep a count in %s, as in `follower_count: {count: %s.to}`", t.By.To.Name, t.Through.Name))
 	}
 }
@@ -133,9 +136,11 @@ func (r *reader) readUnless(n *node, t *Timeline) {
 func (r *reader) checkUnless(at Pos, t *Timeline, p *Pair) {
 	switch {
 	case p == t.Through:
-		r.problem(at, CodeContradicted, fmt.Sprintf("timeline %q brings entries through %q and leaves them out for the same pair", t.Name, p.Name), "name another pair, such as a block")
+		r.problem(at, CodeContradicted, fmt.Sprintf("timeline %q brings entries through %q and leaves them out for "+
+			"the same pair", t.Name, p.Name), "name another pair, such as a block")
 	case !p.joins(t.Owner, t.By.To):
-		r.problem(at, CodeContradicted, fmt.Sprintf("pair %q goes from %q to %q, not from the owner of the timeline (%s) to the author (%s)", p.Name, p.From.Name, p.To.Name, t.Owner.Name, t.By.To.Name), "")
+		r.problem(at, CodeContradicted, fmt.Sprintf("pair %q goes from %q to %q, not from the owner of the timeline "+
+			"(%s) to the author (%s)", p.Name, p.From.Name, p.To.Name, t.Owner.Name, t.By.To.Name), "")
 	case t.Unless.EitherWay && t.Owner != t.By.To:
 		r.problem(at, CodeContradicted, "either_way needs owners and authors of one collection", "leave either_way out")
 	}

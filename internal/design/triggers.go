@@ -266,7 +266,8 @@ func (r *reader) resolveSend(s *Step, what, key *node) {
 		return
 	}
 	if s.Key = r.word(key, "key"); !variableForm.MatchString(s.Key) {
-		r.problem(key.pos, CodeBadValue, fmt.Sprintf("key must be the name of an environment variable of the service, not %q", s.Key), "the design is no place for secrets: write key: SIGNING_KEY")
+		r.problem(key.pos, CodeBadValue, fmt.Sprintf("key must be the name of an environment variable of the "+
+			"service, not %q", s.Key), "the design is no place for secrets: write key: SIGNING_KEY")
 	}
 }
 

@@ -132,7 +132,8 @@ func (f *Field) acceptNumber(v any) (any, []Mistake) {
 			return nil, wrongType("a whole number", v)
 		}
 		if math.Abs(x) > MaxExact {
-			return nil, mistake(MistakeLong, fmt.Sprintf("the integer %v does not fit: it must lie within ±%d, what JSON clients keep exactly", v, int64(MaxExact)))
+			return nil, mistake(MistakeLong, fmt.Sprintf("the integer %v does not fit: it must lie within ±%d, what "+
+				"JSON clients keep exactly", v, int64(MaxExact)))
 		}
 	}
 	if wrong := f.checkSize(x, ""); wrong != nil {

@@ -145,7 +145,8 @@ func TestWhatCanBeAnID(t *testing.T) {
 
 func TestPathsOfNestedDocuments(t *testing.T) {
 	source := strings.Replace(base, "pairs:",
-		"  notes:\n    under: posts\n    fields: {text: {type: string}}\n  marks:\n    under: notes\n    fields: {text: {type: string}}\npairs:", 1)
+		"  notes:\n    under: posts\n    fields: {text: {type: string}}\n  marks:\n    under: notes\n    fields: "+
+			"{text: {type: string}}\npairs:", 1)
 	d, err := design.Read("pond.yaml", []byte(source))
 	if err != nil {
 		t.Fatal(err)

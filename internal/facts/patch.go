@@ -103,7 +103,8 @@ func misfit(i int, op jsonpatch.Operation, err error) error {
 	path, _ := op.Path() // given, as was checked
 	if errors.Is(err, jsonpatch.ErrTestFailed) || op.Kind() == "test" && errors.Is(err, jsonpatch.ErrMissing) {
 		return &running.Refusal{Code: running.CodeTestFailed,
-			Detail: fmt.Sprintf("the document has not the value at %s that operation %d tests for: nothing was changed", path, i),
+			Detail: fmt.Sprintf("the document has not the value at %s that operation %d tests for: nothing was "+
+				"changed", path, i),
 			Mistakes: []design.Mistake{{Pointer: fmt.Sprintf("/%d/value", i), Code: running.CodeTestFailed,
 				Detail: path + " has another value, or none"}}}
 	}

@@ -32,7 +32,8 @@ func unprivileged() (*account, error) {
 		}
 		return &account{name, uint32(uid), uint32(gid)}, nil
 	}
-	return nil, errors.New("PostgreSQL refuses to run as root, and there is neither a user postgres nor nobody: make one, or name a running server with --database")
+	return nil, errors.New("PostgreSQL refuses to run as root, and there is neither a user postgres nor nobody: make " +
+		"one, or name a running server with --database")
 }
 
 func (a *account) mayEnter(dir fs.FileInfo) bool {

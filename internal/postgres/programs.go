@@ -11,7 +11,8 @@ import (
 )
 
 // ErrNoPrograms says that PostgreSQL is not installed.
-var ErrNoPrograms = errors.New("the PostgreSQL programs (initdb, postgres) are not installed: run `make setup`, or `apt-get install postgresql`, or name a running server with --database")
+var ErrNoPrograms = errors.New("the PostgreSQL programs (initdb, postgres) are not installed: run `make setup`, or " +
+	"`apt-get install postgresql`, or name a running server with --database")
 
 // programs finds the folder with initdb and postgres: Debian's package of the
 // newest version, else the search path.
@@ -59,7 +60,8 @@ func checkFolder(dir string, as *account) error {
 			return fmt.Errorf("the data folder %s: %w", dir, err)
 		}
 		if !as.mayEnter(info) {
-			return fmt.Errorf("PostgreSQL runs as user %s, who may not enter %s: name a folder elsewhere with --data, such as /var/lib/yalvo", as.name, up)
+			return fmt.Errorf("PostgreSQL runs as user %s, who may not enter %s: name a folder elsewhere with "+
+				"--data, such as /var/lib/yalvo", as.name, up)
 		}
 		if up == filepath.Dir(up) {
 			return nil

@@ -178,7 +178,8 @@ func checkVersion(bin, data string) error {
 			return nil
 		}
 	}
-	return fmt.Errorf("the folder's data was made by PostgreSQL %s, and installed is %s: install version %s, or name another folder with --data", want, strings.TrimSpace(string(out)), want)
+	return fmt.Errorf("the folder's data was made by PostgreSQL %s, and installed is %s: install version %s, or name "+
+		"another folder with --data", want, strings.TrimSpace(string(out)), want)
 }
 
 // adopt finds a server that still runs on the folder, by PostgreSQL's own lock

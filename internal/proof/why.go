@@ -235,7 +235,8 @@ func (q *inquiry) conclude(t *plan.Timeline, owner, author int64, doc store.Docu
 	switch {
 	case collected && newer < int64(t.Length):
 		q.why.There = true
-		q.add(ReasonCollected, true, nil, "collected from its %s when the timeline is read, with %d newer ones before it", t.By.Name, newer)
+		q.add(ReasonCollected, true, nil, "collected from its %s when the timeline is read, with %d newer ones "+
+			"before it", t.By.Name, newer)
 	case collected:
 		q.add(ReasonLength, false, nil, "the timeline holds %d entries, and there are as many newer ones", t.Length)
 		q.why.Because = "it lies beyond the timeline's length"

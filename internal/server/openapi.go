@@ -84,7 +84,8 @@ func describeCollection(c *plan.Collection, paths, schemas schema) {
 			"A page of "+c.Name+" under any parent", name+"Page", "limit", "cursor", "prefix")}
 	}
 	one := append(append([]any{}, params...), ref("parameters", "id"))
-	edit := write("patch"+name, "Edit by JSON Merge Patch (RFC 7396) of the facts, or JSON Patch (RFC 6902) of the document", name, schema{"type": "object", "additionalProperties": false, "properties": schema{"facts": ref("schemas", name+"Patch")}}, mimeMergePatch, false)
+	edit := write("patch"+name, "Edit by JSON Merge Patch (RFC 7396) of the facts, or JSON Patch (RFC 6902) of the "+
+		"document", name, schema{"type": "object", "additionalProperties": false, "properties": schema{"facts": ref("schemas", name+"Patch")}}, mimeMergePatch, false)
 	edit["requestBody"].(schema)["content"].(schema)[mimeJSONPatch] = schema{"schema": ref("schemas", "Operations")}
 	paths[base+"/{id}"] = schema{
 		"parameters": one,
@@ -127,7 +128,8 @@ func describePair(p *plan.Pair) schema {
 	}
 	set := act("set", "Set the pair; twice is the same as once")
 	if len(p.Fields) > 0 {
-		set["requestBody"] = schema{"description": "Facts of the pair's own. Without a body a pair that stands keeps those it has.",
+		set["requestBody"] = schema{"description": "Facts of the pair's own. Without a body a pair that stands keeps " +
+			"those it has.",
 			"content": schema{"application/json": schema{"schema": schema{"type": "object",
 				"additionalProperties": false, "properties": schema{"facts": fieldsSchema(p.Fields)}}}}}
 	}
@@ -145,7 +147,8 @@ func describeTimeline(t *plan.Timeline, paths, schemas schema) {
 	paths[base] = schema{"parameters": []any{owner},
 		"get": read("read"+typeName(t.Name), "A page of a timeline, newest first", "TimelinePage", "limit", "cursor")}
 	live := read("follow"+typeName(t.Name), "The first page, again whenever it changes", "TimelinePage", "limit")
-	live["responses"].(schema)["200"] = schema{"description": "Server-sent events named page, each holding a TimelinePage.", "content": schema{"text/event-stream": schema{"schema": schema{"type": "string"}}}}
+	live["responses"].(schema)["200"] = schema{"description": "Server-sent events named page, each holding a " +
+		"TimelinePage.", "content": schema{"text/event-stream": schema{"schema": schema{"type": "string"}}}}
 	paths[base+"/live"] = schema{"parameters": []any{owner}, "get": live}
 }
 

@@ -96,7 +96,8 @@ func (s *Server) problemOf(c *echo.Context, err error) *problem {
 	var status echo.HTTPStatusCoder
 	if errors.As(err, &status) && status.StatusCode() < 500 {
 		code := status.StatusCode()
-		p := newProblem(code, codeNoRoute, "there is nothing at "+c.Request().Method+" "+c.Request().URL.Path+": see "+Prefix+"/openapi.json for what there is")
+		p := newProblem(code, codeNoRoute, "there is nothing at "+c.Request().Method+" "+c.Request().URL.Path+": see "+
+			""+Prefix+"/openapi.json for what there is")
 		return p
 	}
 	if c.Request().Context().Err() != nil {

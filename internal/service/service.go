@@ -76,7 +76,8 @@ func Start(ctx context.Context, o Options) (*Service, error) {
 func listen(address string) (net.Listener, error) {
 	l, err := net.Listen("tcp", address)
 	if errors.Is(err, syscall.EADDRINUSE) {
-		return nil, fmt.Errorf("the address %s is taken: another service listens there; stop it, or choose another with --listen", address)
+		return nil, fmt.Errorf("the address %s is taken: another service listens there; stop it, or choose another "+
+			"with --listen", address)
 	}
 	if err != nil {
 		return nil, fmt.Errorf("cannot listen on %q: %w; give host:port with --listen", address, err)

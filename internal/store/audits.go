@@ -158,7 +158,8 @@ func (tx *Tx) DriftLeft(audit, after int64, limit int) ([]Drift, error) {
 
 func (tx *Tx) driftOf(which string, audit, after int64, limit int) ([]Drift, error) {
 	var found []Drift
-	err := tx.db.Raw("SELECT "+driftColumns+" FROM drift WHERE audit = ? AND seq > ? AND "+which+" ORDER BY seq LIMIT ?",
+	err := tx.db.Raw("SELECT "+driftColumns+" FROM drift WHERE audit = ? AND seq > ? AND "+which+" ORDER BY seq "+
+		"LIMIT ?",
 		audit, after, limit).Scan(&found).Error
 	return found, err
 }
@@ -230,7 +231,8 @@ func (tx *Tx) DropAudits(keep int) error {
 // LastAudit is when the newest audit of everything began, the zero time if there was none.
 func (s *Store) LastAudit(ctx context.Context) (time.Time, error) {
 	var at []time.Time
-	err := s.db.WithContext(ctx).Raw("SELECT started FROM audits WHERE name = '' AND document = '' ORDER BY id DESC LIMIT 1").Scan(&at).Error
+	err := s.db.WithContext(ctx).Raw("SELECT started FROM audits WHERE name = '' AND document = '' ORDER BY id DESC " +
+		"LIMIT 1").Scan(&at).Error
 	if err != nil || len(at) == 0 {
 		return time.Time{}, err
 	}

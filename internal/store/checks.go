@@ -336,7 +336,8 @@ func (tx *Tx) SourcePairsIn(c *plan.Summary, s Span) ([]Source, error) {
 // ContributionsIn are those of the sources in a span.
 func (tx *Tx) ContributionsIn(summary plan.Number, s Span) ([]Contribution, error) {
 	var found []Contribution
-	err := tx.db.Raw("SELECT source, target, value::text AS value FROM contributions WHERE summary = ? AND source > ? AND source <= ?",
+	err := tx.db.Raw("SELECT source, target, value::text AS value FROM contributions WHERE summary = ? AND source > "+
+		"? AND source <= ?",
 		summary, s.After, s.UpTo).Scan(&found).Error
 	return found, err
 }
@@ -548,7 +549,8 @@ func (tx *Tx) DropPair(kind plan.Number, a, b int64) error {
 
 // DropKept drops the kept values of a document that does not exist.
 func (tx *Tx) DropKept(doc int64) error {
-	return tx.db.Exec("DELETE FROM kept k WHERE k.doc = ? AND NOT EXISTS (SELECT 1 FROM documents d WHERE d.n = k.doc)", doc).Error
+	return tx.db.Exec("DELETE FROM kept k WHERE k.doc = ? AND NOT EXISTS (SELECT 1 FROM documents d WHERE d.n = "+
+		"k.doc)", doc).Error
 }
 
 // HoldKept gives a document kept values of some names: those it has stay, the

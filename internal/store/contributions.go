@@ -80,7 +80,8 @@ type Contribution struct {
 // ContributionsOf are those of some sources. Key: contributions (summary, source, ...).
 func (tx *Tx) ContributionsOf(summary plan.Number, sources []int64) ([]Contribution, error) {
 	var found []Contribution
-	err := tx.db.Raw("SELECT source, target, value::text AS value FROM contributions WHERE summary = ? AND source = ANY(?::bigint[])",
+	err := tx.db.Raw("SELECT source, target, value::text AS value FROM contributions WHERE summary = ? AND source = "+
+		"ANY(?::bigint[])",
 		summary, bigints(sources)).Scan(&found).Error
 	return found, err
 }
@@ -164,7 +165,8 @@ func (tx *Tx) Choose(s *plan.Summary, targets []int64) ([]Chosen, error) {
 // after a given one. Key: contributions (summary, source, target).
 func (tx *Tx) TargetsOf(summary plan.Number, source, after int64, limit int) ([]int64, error) {
 	var targets []int64
-	err := tx.db.Raw("SELECT target FROM contributions WHERE summary = ? AND source = ? AND target > ? ORDER BY target LIMIT ?",
+	err := tx.db.Raw("SELECT target FROM contributions WHERE summary = ? AND source = ? AND target > ? ORDER BY "+
+		"target LIMIT ?",
 		summary, source, after, limit).Scan(&targets).Error
 	return targets, err
 }

@@ -131,7 +131,8 @@ func (c Creation) taken(b *builder) string {
 	given := b.arg(string(c.Fields), "jsonb")
 	var looks []string
 	for _, u := range c.In.Uniques {
-		looks = append(looks, "SELECT field FROM uniques WHERE field = "+number(int64(u.Number))+" AND value = "+given+" ->> '"+u.Name+"'")
+		looks = append(looks, "SELECT field FROM uniques WHERE field = "+number(int64(u.Number))+" AND value = "+
+			""+given+" ->> '"+u.Name+"'")
 	}
 	return strings.Join(looks, " UNION ALL ")
 }
@@ -175,7 +176,8 @@ func heldCard(c *plan.Copy) string {
 // and unique values, what frozen copies were given, its posts, and the entries
 // in its authors' own timelines.
 func (c Creation) beside() []string {
-	inserts := []string{"INSERT INTO refs (source, reference, target) SELECT doc.n, t.reference, t.n FROM doc, target t WHERE t.reference <> 0"}
+	inserts := []string{"INSERT INTO refs (source, reference, target) SELECT doc.n, t.reference, t.n FROM doc, " +
+		"target t WHERE t.reference <> 0"}
 	for _, u := range c.In.Uniques {
 		inserts = append(inserts, `INSERT INTO uniques (field, value, doc)
 			SELECT `+number(int64(u.Number))+`, doc.fields ->> '`+u.Name+`', doc.n FROM doc

@@ -170,7 +170,8 @@ func (tx *Tx) Delete(ns []int64) error {
 		return err
 	}
 	for _, sql := range []string{
-		"WITH gone AS (DELETE FROM documents WHERE n = ANY(?::bigint[]) RETURNING n, key) INSERT INTO departed SELECT n, key FROM gone",
+		"WITH gone AS (DELETE FROM documents WHERE n = ANY(?::bigint[]) RETURNING n, key) INSERT INTO departed " +
+			"SELECT n, key FROM gone",
 		"DELETE FROM kept WHERE doc = ANY(?::bigint[])",
 		"DELETE FROM refs WHERE source = ANY(?::bigint[])",
 		"DELETE FROM uniques WHERE doc = ANY(?::bigint[])",

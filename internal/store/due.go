@@ -119,7 +119,8 @@ func (tx *Tx) SplitDue(d Due, after int64) error {
 
 // PostponeDue leaves work for later without counting it as a failure.
 func (tx *Tx) PostponeDue(d Due, pause time.Duration) error {
-	return tx.db.Exec("UPDATE due SET not_before = clock_timestamp() + ?::interval WHERE lane = ? AND change = ? AND seq = ?",
+	return tx.db.Exec("UPDATE due SET not_before = clock_timestamp() + ?::interval WHERE lane = ? AND change = ? AND "+
+		"seq = ?",
 		interval(pause), d.Lane, d.Change, d.Seq).Error
 }
 

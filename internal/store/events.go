@@ -23,7 +23,8 @@ type Event struct {
 // AddEvent notes what set off a trigger and returns its number.
 func (tx *Tx) AddEvent(f Event) (int64, error) {
 	var n int64
-	err := tx.db.Raw("INSERT INTO events (trigger, change, subject, doc, other, depth, payload) VALUES (?, ?, ?, ?, ?, ?, ?::jsonb) RETURNING n",
+	err := tx.db.Raw("INSERT INTO events (trigger, change, subject, doc, other, depth, payload) VALUES (?, ?, ?, ?, "+
+		"?, ?, ?::jsonb) RETURNING n",
 		f.Trigger, f.Change, f.Subject, f.Doc, f.Other, f.Depth, string(f.Payload)).Scan(&n).Error
 	return n, err
 }

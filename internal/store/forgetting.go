@@ -102,7 +102,8 @@ func (tx *Tx) NoteForgotten(id int64, docs []Document, path func(key string) str
 		ns, created, paths).Error
 }
 
-const forgottenColumns = "id, path, coalesce(change, 0) AS change, places, answers, events, coalesce(report, 'null') AS report, started, ended"
+const forgottenColumns = "id, path, coalesce(change, 0) AS change, places, answers, events, coalesce(report, 'null') " +
+	"AS report, started, ended"
 
 // Forgotten reads one, false if there is none of that number.
 func (s *Store) Forgotten(ctx context.Context, id int64) (Forgotten, bool, error) {
@@ -121,7 +122,8 @@ func (s *Store) Forgetting(ctx context.Context) ([]Forgotten, error) {
 
 // FinishForgotten writes what was found, once.
 func (tx *Tx) FinishForgotten(id int64, report json.RawMessage) error {
-	return tx.db.Exec("UPDATE forgotten SET report = ?::jsonb, ended = clock_timestamp() WHERE id = ? AND report IS NULL", string(report), id).Error
+	return tx.db.Exec("UPDATE forgotten SET report = ?::jsonb, ended = clock_timestamp() WHERE id = ? AND report IS "+
+		"NULL", string(report), id).Error
 }
 
 // answerHolds is the condition that an answer a holds a forgotten document f,

@@ -46,7 +46,8 @@ const betweenLock = "pg_advisory_xact_lock(hashint8(least(f.n, t.n)), hashint8(g
 // at the same moment, the later one sees the other. It does nothing if one of
 // the documents is missing.
 func (tx *Tx) LockBetween(from, to Address) error {
-	return tx.db.Exec("SELECT "+betweenLock+" FROM documents f, documents t WHERE f.collection = ? AND f.key = ? AND t.collection = ? AND t.key = ?",
+	return tx.db.Exec("SELECT "+betweenLock+" FROM documents f, documents t WHERE f.collection = ? AND f.key = ? AND "+
+		"t.collection = ? AND t.key = ?",
 		from.Collection, from.Key, to.Collection, to.Key).Error
 }
 

@@ -99,7 +99,8 @@ func (tx *Tx) writePair(b *builder, w PairWrite) (PairWritten, error) {
 	if len(w.Due) > 0 {
 		b.add(", followed AS (", w.followed(b), ")")
 	}
-	b.add("\nSELECT e.design, e.f, e.t, r.seq, r.kind, written.fields FROM ends e LEFT JOIN recorded r ON true LEFT JOIN written ON true")
+	b.add("\nSELECT e.design, e.f, e.t, r.seq, r.kind, written.fields FROM ends e LEFT JOIN recorded r ON true LEFT " +
+		"JOIN written ON true")
 	var out PairWritten
 	var from, to, position sql.NullInt64
 	var kind sql.NullString

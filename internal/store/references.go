@@ -51,7 +51,8 @@ func (tx *Tx) StillPointing(reference plan.Number, targets []int64, docs []Docum
 		sources[i] = d.N
 	}
 	var still []int64
-	err := tx.db.Raw("SELECT source FROM refs WHERE source = ANY(?::bigint[]) AND reference = ? AND target = ANY(?::bigint[])",
+	err := tx.db.Raw("SELECT source FROM refs WHERE source = ANY(?::bigint[]) AND reference = ? AND target = "+
+		"ANY(?::bigint[])",
 		sources, reference, bigints(targets)).Scan(&still).Error
 	return slices.DeleteFunc(docs, func(d Document) bool { return !slices.Contains(still, d.N) }), err
 }

@@ -30,7 +30,8 @@ func (s *Store) Behind(ctx context.Context) (Behind, error) {
 	b := Behind{Now: time.Now()}
 	var rows []LaneStatus
 	db := s.db.WithContext(ctx)
-	if err := db.Raw("SELECT lane, count(*) AS due, min(since) AS oldest FROM due GROUP BY lane").Scan(&rows).Error; err != nil {
+	if err := db.Raw("SELECT lane, count(*) AS due, min(since) AS oldest FROM due GROUP BY " +
+		"lane").Scan(&rows).Error; err != nil {
 		return b, err
 	}
 	for _, lane := range plan.Lanes {

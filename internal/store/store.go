@@ -152,7 +152,8 @@ func (tx *Tx) checkSchema() error {
 		return err
 	}
 	if have != schemaVersion {
-		return fmt.Errorf("the database's tables are of version %s and this program knows version %s: use the program that made them, or another database", have, schemaVersion)
+		return fmt.Errorf("the database's tables are of version %s and this program knows version %s: use the "+
+			"program that made them, or another database", have, schemaVersion)
 	}
 	return nil
 }

@@ -64,7 +64,8 @@ func (s *Store) StoredEntry(ctx context.Context, timeline plan.Number, owner, do
 // Below tells whether a place lies at or below the cut of a timeline.
 func (s *Store) Below(ctx context.Context, timeline plan.Number, owner, rank, doc int64) (bool, error) {
 	var below bool
-	err := s.db.WithContext(ctx).Raw("SELECT EXISTS (SELECT 1 FROM cuts WHERE timeline = ? AND owner = ? AND (rank, doc) >= (?::bigint, ?::bigint))",
+	err := s.db.WithContext(ctx).Raw("SELECT EXISTS (SELECT 1 FROM cuts WHERE timeline = ? AND owner = ? AND (rank, "+
+		"doc) >= (?::bigint, ?::bigint))",
 		timeline, owner, rank, doc).Scan(&below).Error
 	return below, err
 }

@@ -73,7 +73,8 @@ func (s *Store) Upkeep(ctx context.Context, run func(*Tx) error) error {
 // is planned for what it is given. What it writes must not meet other writers.
 func (s *Store) View(ctx context.Context, run func(*Tx) error) error {
 	return transaction(ctx, s.upkeep, func(tx *Tx) error {
-		err := tx.db.Exec("SELECT set_config('plan_cache_mode', 'force_custom_plan', true), set_config('enable_seqscan', 'on', true)").Error
+		err := tx.db.Exec("SELECT set_config('plan_cache_mode', 'force_custom_plan', true), " +
+			"set_config('enable_seqscan', 'on', true)").Error
 		if err != nil {
 			return err
 		}

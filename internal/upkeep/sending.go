@@ -185,7 +185,8 @@ func (w *Workers) post(ctx context.Context, client *http.Client, v *running.Vers
 	case resp.StatusCode >= 200 && resp.StatusCode < 300:
 		return nil
 	case resp.StatusCode >= 300 && resp.StatusCode < 400:
-		return fmt.Errorf("%s answered %s to %s, and redirects are not followed: write the address it has now into the design", step.URL, resp.Status, resp.Header.Get("Location"))
+		return fmt.Errorf("%s answered %s to %s, and redirects are not followed: write the address it has now into "+
+			"the design", step.URL, resp.Status, resp.Header.Get("Location"))
 	}
 	return fmt.Errorf("%s answered %s: %s", step.URL, resp.Status, bytes.TrimSpace(answer))
 }
