@@ -93,6 +93,9 @@ func (r readers) watch(owner string) *watched {
 				return
 			case done := <-live.Changed():
 				w.often.Add(1)
+				if r.t.Context().Err() != nil {
+					return // the test has ended
+				}
 				if now := read(); now != before {
 					w.pages <- now
 					before = now
