@@ -126,7 +126,7 @@ func TestAnAuditFindsWhateverIsBrokenAndNothingElse(t *testing.T) {
 	s := seeded(t)
 	w := start(t, marsh)
 	th := newThrong(t, w, marsh, w.Client)
-	th.run(s, 2000, 16)
+	th.run(s, 600, 16)
 	w.Settle()
 	w.auditFindsNothing()
 	before := w.everything()

@@ -120,18 +120,31 @@ func TestFiveOrFiftyThousandFollowersAreOneCodePath(t *testing.T) {
 	w.noDrift()
 }
 
+// star makes an author with many followers who are no more than numbers.
+func (w world) star(many int) {
+	w.t.Helper()
+	w.person("star")
+	star := w.Number("SELECT n FROM documents WHERE key = 'star'")
+	w.SQL(`INSERT INTO pairs (kind, b, a) SELECT (SELECT n FROM numbers WHERE kind = 'pair' AND name = 'follow'), $1::bigint, 1000000 + g FROM generate_series(1, $2::int) g`, star, many)
+}
+
+// entriesOf counts the entries of a post.
+func (w world) entriesOf(post string) int64 {
+	w.t.Helper()
+	return w.Number("SELECT count(*) FROM entries WHERE doc = (SELECT n FROM documents WHERE key = $1)", post)
+}
+
 // The parts of a great fan-out are written at the same time, and a small post
 // need not wait for them.
 func TestAGreatFanOutIsSharedByTwoWorkersAndHoldsUpNobody(t *testing.T) {
 	w := start(t, ponds)
-	for _, id := range []string{"star", "ada", "ben"} {
+	for _, id := range []string{"ada", "ben"} {
 		w.person(id)
 	}
 	w.follow("ben", "ada")
 	w.Settle()
 	const many = 22_000
-	star := w.Number("SELECT n FROM documents WHERE key = 'star'")
-	w.SQL(`INSERT INTO pairs (kind, b, a) SELECT (SELECT n FROM numbers WHERE kind = 'pair' AND name = 'follow'), $1::bigint, 1000000 + g FROM generate_series(1, $2::int) g`, star, many)
+	w.star(many)
 	g := w.stall("entries", "NEW.owner > 1000600") // after the first followers
 	w.post("star", "big", "to everybody")
 	w.until("two parts are about to be written", func() bool { return g.many() == 2 })
@@ -139,5 +152,28 @@ func TestAGreatFanOutIsSharedByTwoWorkersAndHoldsUpNobody(t *testing.T) {
 	same(t, "parts that are not written yet", g.many(), 2)
 	g.open()
 	w.Settle()
-	same(t, "entries", w.Number("SELECT count(*) FROM entries WHERE doc = (SELECT n FROM documents WHERE key = 'big')"), many+1)
+	same(t, "entries", w.entriesOf("big"), many+1)
+}
+
+// So are the parts of a great withdrawal; nothing of its author goes out before
+// both are done.
+func TestAGreatWithdrawalIsSharedByTwoWorkersAndKeepsItsAuthorsPostsBack(t *testing.T) {
+	w := start(t, ponds)
+	const many = 22_000
+	w.star(many)
+	w.post("star", "big", "to everybody")
+	w.Settle()
+	big := w.Number("SELECT n FROM documents WHERE key = 'big'")
+	g := w.stallOn("DELETE", "entries", "OLD.owner > 1000600")
+	if _, _, err := w.Remove(t.Context(), "posts/big"); err != nil {
+		t.Fatal(err)
+	}
+	w.until("two parts are about to be taken out", func() bool { return g.many() == 2 })
+	w.post("star", "next", "to everybody")
+	w.unguarded(func() bool { return w.Number("SELECT count(*) FROM due WHERE step = 3") == 0 })
+	same(t, "entries of the next post, its author's own apart", w.entriesOf("next")-1, 0)
+	g.open()
+	w.Settle()
+	same(t, "entries of the post that is gone", w.Number("SELECT count(*) FROM entries WHERE doc = $1", big), 0)
+	same(t, "entries of the next post", w.entriesOf("next"), many+1)
 }

@@ -25,9 +25,15 @@ const gateLock = 42
 // stall makes inserts into a table wait at a gate, those for which a condition holds.
 func (w world) stall(table, when string) gate {
 	w.t.Helper()
+	return w.stallOn("INSERT", table, when)
+}
+
+// stallOn is the same for another kind of statement.
+func (w world) stallOn(event, table, when string) gate {
+	w.t.Helper()
 	w.SQL(`CREATE FUNCTION wait_at_gate() RETURNS trigger LANGUAGE plpgsql AS $$
-		BEGIN PERFORM pg_advisory_lock_shared(42); PERFORM pg_advisory_unlock_shared(42); RETURN NEW; END $$`)
-	w.SQL(`CREATE TRIGGER gate BEFORE INSERT ON ` + table + ` FOR EACH ROW WHEN (` + when + `) EXECUTE FUNCTION wait_at_gate()`)
+		BEGIN PERFORM pg_advisory_lock_shared(42); PERFORM pg_advisory_unlock_shared(42); RETURN coalesce(NEW, OLD); END $$`)
+	w.SQL(`CREATE TRIGGER gate BEFORE ` + event + ` ON ` + table + ` FOR EACH ROW WHEN (` + when + `) EXECUTE FUNCTION wait_at_gate()`)
 	conn, err := pgx.Connect(w.t.Context(), w.Database)
 	if err != nil {
 		w.t.Fatal(err)

@@ -33,6 +33,7 @@ type Server struct {
 	port    int
 	secret  string
 	process *os.Process
+	logged  int64         // how long its log was when it was started
 	exited  chan struct{} // closed when a server that this process started has ended
 	lock    *os.File
 	log     *slog.Logger
@@ -84,17 +85,34 @@ func (s *Server) run(ctx context.Context, bin string, as *account, scratch bool)
 		s.log.Info("took over the PostgreSQL that an earlier service left running", "port", s.port)
 		return s.createDatabase(ctx)
 	}
-	if err := s.launch(bin, as, scratch); err != nil {
+	if err := s.launchUntilAlone(ctx, bin, as, scratch); err != nil {
 		return err
-	}
-	if err := s.waitUntilReady(ctx); err != nil {
-		return errors.Join(err, s.Stop())
 	}
 	if err := s.createDatabase(ctx); err != nil {
 		return errors.Join(err, s.Stop())
 	}
 	return nil
 }
+
+// launchUntilAlone starts a server. Where one was killed its children may live
+// on for a moment, and until they have noticed a new one does not start.
+func (s *Server) launchUntilAlone(ctx context.Context, bin string, as *account, scratch bool) error {
+	for began := time.Now(); ; {
+		if err := s.launch(bin, as, scratch); err != nil {
+			return err
+		}
+		err := s.waitUntilReady(ctx)
+		if err == nil {
+			return nil
+		}
+		if !strings.Contains(s.newLog(), othersLiveOn) || time.Since(began) > 20*time.Second {
+			return errors.Join(err, s.Stop())
+		}
+	}
+}
+
+// othersLiveOn is what PostgreSQL says then.
+const othersLiveOn = "pre-existing shared memory block"
 
 // lockFolder keeps two services off one folder. The kernel drops the lock with
 // the process, so a killed service leaves none behind.
@@ -254,6 +272,9 @@ func (s *Server) launch(bin string, as *account, scratch bool) error {
 		return err
 	}
 	defer logFile.Close()
+	if before, err := logFile.Stat(); err == nil {
+		s.logged = before.Size()
+	}
 	args := []string{"-D", s.data, "-p", strconv.Itoa(port)}
 	for name, value := range settings(scratch) {
 		args = append(args, "-c", name+"="+value)
@@ -358,13 +379,18 @@ func (s *Server) createDatabase(ctx context.Context) error {
 	return err
 }
 
+// lastLog is the end of what the log got since the server was started.
 func (s *Server) lastLog() string {
+	lines := strings.Split(strings.TrimSpace(s.newLog()), "\n")
+	return strings.Join(lines[max(0, len(lines)-8):], "\n")
+}
+
+func (s *Server) newLog() string {
 	text, err := os.ReadFile(filepath.Join(s.dir, "postgres.log"))
 	if err != nil {
 		return err.Error()
 	}
-	lines := strings.Split(strings.TrimSpace(string(text)), "\n")
-	return strings.Join(lines[max(0, len(lines)-8):], "\n")
+	return string(text[min(s.logged, int64(len(text))):])
 }
 
 // Address is the URL of the service's database.

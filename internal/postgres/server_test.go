@@ -142,3 +142,41 @@ func TestAFolderThatCannotBeUsedIsNamed(t *testing.T) {
 		t.Errorf("got %v", err)
 	}
 }
+
+// Of a server that is killed, a child may live on for a moment. A new one does
+// not start beside it, and is started again until it does.
+func TestAServerWhoseChildrenLiveOnIsWaitedFor(t *testing.T) {
+	dir := folder(t)
+	first, err := run(t, dir)
+	if err != nil {
+		t.Fatal(err)
+	}
+	conn, err := pgx.Connect(t.Context(), first.Address())
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer conn.Close(context.Background())
+	child := int(conn.PgConn().PID())
+	if err := syscall.Kill(child, syscall.SIGSTOP); err != nil {
+		t.Fatal(err)
+	}
+	if err := first.Kill(); err != nil {
+		t.Fatal(err)
+	}
+	go func() { // let it go on when a server has seen it
+		defer syscall.Kill(child, syscall.SIGCONT)
+		for t.Context().Err() == nil {
+			log, err := os.ReadFile(filepath.Join(dir, "postgres.log"))
+			if err != nil || strings.Contains(string(log), "pre-existing shared memory block") {
+				return
+			}
+		}
+	}()
+	second, err := run(t, dir)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := second.Stop(); err != nil {
+		t.Error(err)
+	}
+}

@@ -126,28 +126,73 @@ func (p *Prover) auditSome(ctx context.Context, v *running.Version, tx *store.Tx
 		return endAudit(tx, a)
 	}
 	w := what.walks[a.Step]
-	span, many, last, err := p.span(tx, a, w, what.only)
-	if err != nil {
-		return err
-	}
-	found, checked, err := checkWalk(v, tx, w, span, what.only)
+	l, err := p.look(ctx, v, tx, *a, w, what.only)
 	if err != nil {
 		return fmt.Errorf("checking %s %s: %w", w.Kind, w.Name, err)
 	}
-	if found, err = p.report(ctx, v, tx, a.ID, w.Duplicate, found); err != nil {
+	found, err := p.report(ctx, v, tx, a.ID, w.Duplicate, l.found)
+	if err != nil {
 		return err
 	}
-	p.adjust(w.Duplicate, max(many, checked))
-	a.Checked += max(many, checked)
+	a.Checked += l.rows
 	a.Drifted += int64(len(found))
-	a.Reached = span.UpTo
-	if last {
+	a.Reached = l.reached
+	if l.last {
 		a.Step, a.Reached = a.Step+1, 0
 	}
 	if a.Step == a.Steps && !(a.Mending && a.Drifted > 0) {
 		return endAudit(tx, a)
 	}
 	return tx.SaveAudit(*a)
+}
+
+// looked is what a look at a stretch of a walk has found.
+type looked struct {
+	found   []store.Drift
+	rows    int64 // how many were compared
+	reached int64
+	last    bool
+}
+
+// look compares the next stretch of a walk; while no client wants anything the
+// one after it too, at the same time.
+func (p *Prover) look(ctx context.Context, v *running.Version, tx *store.Tx, a store.Audit, w walk, only int64) (looked,
+	error) {
+	first, err := p.next(tx, a.ID, a.Reached, w, only)
+	if err != nil {
+		return looked{}, err
+	}
+	if first.last || !p.Store.Quiet() {
+		l, err := lookAt(v, tx, w, first, only)
+		p.adjust(w.Duplicate, l.rows)
+		return l, err
+	}
+	after, err := p.next(tx, a.ID, first.span.UpTo, w, only)
+	if err != nil {
+		return looked{}, err
+	}
+	beside, failed := make(chan looked, 1), make(chan error, 1)
+	go func() {
+		var l looked
+		err := p.Store.View(ctx, func(tx *store.Tx) (err error) {
+			if err = inForce(tx, v); err == nil {
+				l, err = lookAt(v, tx, w, after, only)
+			}
+			return err
+		})
+		beside <- l
+		failed <- err
+	}()
+	l, err := lookAt(v, tx, w, first, only)
+	other := <-beside
+	p.adjust(w.Duplicate, l.rows)
+	return looked{append(l.found, other.found...), l.rows + other.rows, other.reached, other.last},
+		errors.Join(err, <-failed)
+}
+
+func lookAt(v *running.Version, tx *store.Tx, w walk, s stretch, only int64) (looked, error) {
+	found, checked, err := checkWalk(v, tx, w, s.span, only)
+	return looked{found, max(s.documents, checked), s.span.UpTo, s.last}, err
 }
 
 func checkWalk(v *running.Version, tx *store.Tx, w walk, span store.Span, only int64) ([]store.Drift, int64, error) {

@@ -270,7 +270,7 @@ func (m mender) entry(t *plan.Timeline, found store.Drift) error {
 		if i > 0 && e.Author == entries[i-1].Author {
 			continue
 		}
-		if err := m.tx.Lock(store.AuthorLock(t.Number, e.Author)); err != nil {
+		if err := m.tx.LockAuthor(t.Number, e.Author); err != nil {
 			return err
 		}
 	}

@@ -120,18 +120,25 @@ func firstStride(aspect plan.Aspect) int {
 	return auditDocuments
 }
 
-// span is the next span of a walk: how many rows it has, and whether it is the last.
-func (p *Prover) span(tx *store.Tx, a *store.Audit, w walk, only int64) (span store.Span, many int64, last bool,
-	err error) {
+// stretch is a part of a walk that is looked at together.
+type stretch struct {
+	span      store.Span
+	documents int64 // how many there are in it
+	last      bool
+}
+
+// next is the stretch of a walk after a row number.
+func (p *Prover) next(tx *store.Tx, audit, after int64, w walk, only int64) (s stretch, err error) {
 	limit := auditInto
 	switch {
 	case w.into:
-		span, many, err = tx.SourceSpan(w.Summary, only, a.Reached, limit)
+		s.span, s.documents, err = tx.SourceSpan(w.Summary, only, after, limit)
 	case only != 0:
-		return store.Span{After: only - 1, UpTo: only}, 1, true, nil
+		return stretch{store.Span{After: only - 1, UpTo: only}, 1, true}, nil
 	default:
-		limit = p.stride(a.ID, w.Duplicate)
-		span, many, err = tx.Span(w.Walked.Number, a.Reached, limit)
+		limit = p.stride(audit, w.Duplicate)
+		s.span, s.documents, err = tx.Span(w.Walked.Number, after, limit)
 	}
-	return span, many, many < int64(limit), err
+	s.last = s.documents < int64(limit)
+	return s, err
 }

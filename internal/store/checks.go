@@ -431,33 +431,35 @@ func (tx *Tx) CheckEntries(t *plan.Timeline, s Span) ([]Drift, int64, error) {
 }
 
 // differingEntries joins what should be there with what is there, both as
-// whole sets, and looks closer only at what has no partner.
+// whole sets, and looks closer only at what has no partner. No two rows of
+// either set are the same: the owner's own posts come from one side only.
 func (tx *Tx) differingEntries(t *plan.Timeline, s Span) ([]Drift, error) {
-	may, still := related(t, "p.a", "p.b").and(statement{`NOT EXISTS (SELECT 1 FROM delivery_modes au WHERE au.timeline = ? AND au.author = p.b)`, []any{t.Number}}),
-		entitled(t, "e.owner", "e.author")
-	args := append([]any{t.Number, t.Owner.Number, s.After, s.UpTo, t.Through.Number}, may.args...)
-	args = append(args, t.Deliver != "pull", t.Own && t.Deliver != "pull", t.Number, t.Number, s.After, s.UpTo)
+	may, still := notKept(t, "p.a", "p.b"), entitled(t, "e.owner", "e.author")
+	args := append([]any{t.Number, t.Owner.Number, s.After, s.UpTo, t.Through.Number, s.After, s.UpTo}, may.args...)
+	args = append(args, t.Number, t.Deliver != "pull", !t.Own, t.Own && t.Deliver != "pull", t.Number, t.Number, s.After,
+		s.UpTo)
 	args = append(append(args, still.args...), t.Number)
 	return tx.drift(`
 		WITH owner AS MATERIALIZED (
 			SELECT d.n, f.rank, f.doc
 			FROM documents d LEFT JOIN cuts f ON f.timeline = ? AND f.owner = d.n
 			WHERE d.collection = ? AND d.n > ? AND d.n <= ?
-		), tie AS MATERIALIZED (
-			SELECT o.n AS owner, o.rank, o.doc, p.b AS author, p.at FROM owner o JOIN pairs p ON p.kind = ?
-				AND p.a = o.n
-			WHERE `+may.sql+` AND ?
-			UNION
+		), tie AS (
+			SELECT o.n AS owner, o.rank, o.doc, p.b AS author, p.at
+			FROM owner o JOIN pairs p ON p.kind = ? AND p.a = o.n AND p.a > ? AND p.a <= ?
+			WHERE `+may.sql+`
+			  AND NOT EXISTS (SELECT 1 FROM delivery_modes au WHERE au.timeline = ? AND au.author = p.b)
+			  AND ? AND (? OR p.a <> p.b)
+			UNION ALL
 			SELECT n, rank, doc, n, NULL FROM owner WHERE ?
 		), e AS (
 			SELECT coalesce(should.owner, has.owner) AS owner, coalesce(should.rank, has.rank) AS rank,
 				coalesce(should.doc, has.doc) AS doc,
 			       coalesce(should.author, has.author) AS author, has.doc IS NULL AS missing, should.at
 			FROM (
-				SELECT tie.owner, x.rank, x.doc, x.author, max(tie.at) AS at
+				SELECT tie.owner, x.rank, x.doc, x.author, tie.at
 				FROM tie JOIN posted x ON x.timeline = ? AND x.author = tie.author
 				WHERE tie.rank IS NULL OR (x.rank, x.doc) > (tie.rank, tie.doc)
-				GROUP BY 1, 2, 3, 4
 			) should
 			FULL JOIN (SELECT owner, rank, doc, author FROM entries WHERE timeline = ? AND owner > ? AND owner <= ?) has
 			  ON has.owner = should.owner AND has.rank = should.rank AND has.doc = should.doc

@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"math"
 	"time"
 
 	"yalvo/internal/plan"
@@ -20,6 +21,10 @@ type Due struct {
 	Attempts int
 	Rows     int64 // what this turn went over; not read from the database
 }
+
+// Whole tells whether the work goes to its end: it was not split, or this is
+// the last part.
+func (d Due) Whole() bool { return d.Until == math.MaxInt64 }
 
 // AppendDue adds due work that follows from a change; change 0 means that no
 // reader waits for it.

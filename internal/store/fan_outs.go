@@ -178,7 +178,8 @@ func (tx *Tx) insertPlainly(fast, tolerant statement) (int64, error) {
 	return got.RowsAffected, got.Error
 }
 
-// withdrawOne is the plain statement for one entry on its way out.
+// withdrawOne is the plain statement for one entry on its way out, follower by
+// follower: for timelines that hold a lot.
 func withdrawOne(s FanOut) statement {
 	return statement{`
 		DELETE FROM entries e USING pairs p
@@ -187,6 +188,27 @@ func withdrawOne(s FanOut) statement {
 		  AND NOT EXISTS (SELECT 1 FROM posted WHERE timeline = ? AND author = ? AND rank = ? AND doc = ?)`,
 		[]any{s.Pair, s.Author, s.Due.Cursor, s.Last, s.Timeline, s.Rank, s.Doc, s.Author, s.Timeline, s.Author,
 			s.Rank, s.Doc}}
+}
+
+// inOnePass is the same statement for timelines that hold little: the bounds of
+// the owners let it go through followers and entries side by side.
+func (s statement) inOnePass(after, last int64) statement {
+	return statement{s.sql + " AND e.owner > ? AND e.owner <= ?", append(slices.Clone(s.args), after, last)}
+}
+
+// An index row that is passed over costs a fiftieth of a look for one.
+const rowsForALook = 50
+
+// span is how far this turn's followers lie apart and how much their timelines
+// hold, by some of them. Keys: pairs (kind, b, a), entries (timeline, owner, ...).
+func (tx *Tx) span(s FanOut) (last int64, entriesEach float64, err error) {
+	err = tx.db.Raw(`
+		SELECT coalesce((SELECT max(a) FROM pairs WHERE kind = ? AND b = ? AND a > ? AND a <= ?), 0), coalesce(avg(held.many), 0)
+		FROM (SELECT a FROM pairs WHERE kind = ? AND b = ? AND a > ? AND a <= ? ORDER BY a LIMIT 20) p
+		CROSS JOIN LATERAL (SELECT count(*) AS many FROM entries WHERE timeline = ? AND owner = p.a) held`,
+		s.Pair, s.Author, s.Due.Cursor, s.Last, s.Pair, s.Author, s.Due.Cursor, s.Last, s.Timeline).
+		Row().Scan(&last, &entriesEach)
+	return last, entriesEach, err
 }
 
 // withdrawFromFollowers withdraws one entry and does not ask from whom: every
@@ -203,12 +225,37 @@ func (tx *Tx) withdrawFromFollowers(s FanOut) ([]Shortened, error) {
 	if err != nil {
 		return nil, err
 	}
-	plain := withdrawOne(s)
-	got := tx.db.Exec(plain.sql, plain.args...)
-	if got.Error != nil || got.RowsAffected == 0 {
-		return nil, got.Error
+	last, each, err := tx.span(s)
+	if err != nil {
+		return nil, err
+	}
+	plain, run := withdrawOne(s), tx.exec
+	if passed := float64(last-s.Due.Cursor) * each; passed < float64(rowsForALook*s.Many) {
+		plain, run = plain.inOnePass(s.Due.Cursor, last), tx.execInPasses
+	}
+	many, err := run(plain)
+	if err != nil || many == 0 {
+		return nil, err
 	}
 	return cut, nil
+}
+
+func (tx *Tx) exec(s statement) (int64, error) {
+	got := tx.db.Exec(s.sql, s.args...)
+	return got.RowsAffected, got.Error
+}
+
+// execInPasses runs a statement that is not to look rows up one by one, whatever
+// the planner believes of how many there are.
+func (tx *Tx) execInPasses(s statement) (many int64, err error) {
+	const set = "SELECT set_config('enable_nestloop', ?, true)"
+	if err = tx.db.Exec(set, "off").Error; err == nil {
+		many, err = tx.exec(s)
+	}
+	if err == nil {
+		err = tx.db.Exec(set, "on").Error
+	}
+	return many, err
 }
 
 // Withdraw takes this turn's entries out of the timelines, unless the facts

@@ -4,12 +4,68 @@ import (
 	"yalvo/internal/plan"
 )
 
-// AuthorLock is the lock on the entries of one author in one kind of timeline.
+// authorLock is the lock on the entries of one author in one kind of timeline.
 // Whoever adds or takes such entries holds it and looks at the facts after
 // taking it: then whichever of two runs last has seen what the other saw.
 // Those who only add what the author has posted share it with one another.
-func AuthorLock(timeline plan.Number, author int64) int64 {
+//
+// It has two halves, so that two workers can take one entry out of the
+// timelines of an author's followers together: each holds one half, and
+// everyone else, who needs both, stays out.
+func authorLock(timeline plan.Number, author int64) int64 {
 	return int64(timeline)<<48 | author
+}
+
+// otherHalf is the bit that tells the halves apart. Row numbers stay below it.
+const otherHalf = 1 << 47
+
+// TryAuthors takes the locks of authors that are free until the transaction
+// ends, shared with others who share them or alone. What waits then may wait for
+// one of those that were half free, if there are any, and else for any one.
+func (tx *Tx) TryAuthors(timeline plan.Number, authors []int64, shared bool) (held map[int64]bool, half []int64,
+	err error) {
+	try := "pg_try_advisory_xact_lock"
+	if shared {
+		try = "pg_try_advisory_xact_lock_shared"
+	}
+	var rows []struct {
+		Author      int64
+		First, Both bool
+	}
+	err = tx.db.Raw(`
+		SELECT author, first, first AND `+try+`(lock | ?::bigint) AS both
+		FROM (
+			SELECT author, author | ?::bigint AS lock, `+try+`(author | ?::bigint) AS first
+			FROM unnest(?::bigint[]) AS w (author)
+			OFFSET 0
+		) w`, int64(otherHalf), authorLock(timeline, 0), authorLock(timeline, 0), bigints(authors)).Scan(&rows).Error
+	held = make(map[int64]bool, len(rows))
+	for _, r := range rows {
+		switch {
+		case r.Both:
+			held[r.Author] = true
+		case r.First:
+			half = append(half, r.Author)
+		}
+	}
+	return held, half, err
+}
+
+// LockAuthor waits for an author's lock. The caller must hold no other, but for
+// authors before this one, or one half of this one.
+func (tx *Tx) LockAuthor(timeline plan.Number, author int64) error {
+	first := authorLock(timeline, author)
+	return tx.db.Exec("SELECT pg_advisory_xact_lock(?), pg_advisory_xact_lock(?)", first, first|otherHalf).Error
+}
+
+// LockPart waits for the half of an author's lock that a part of a split
+// withdrawal needs: the last one, or the one before. The caller must hold no other.
+func (tx *Tx) LockPart(timeline plan.Number, author int64, last bool) error {
+	half := authorLock(timeline, author)
+	if last {
+		half |= otherHalf
+	}
+	return tx.Lock(half)
 }
 
 // TryLocks takes the locks that are free until the transaction ends, shared with

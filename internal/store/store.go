@@ -102,6 +102,17 @@ func (dialector) RollbackTo(tx *gorm.DB, name string) error {
 	return tx.Exec("ROLLBACK TO SAVEPOINT " + name).Error
 }
 
+// Quiet tells whether no client of this service wants anything of the database,
+// so that upkeep may take a second connection beside its own.
+func (s *Store) Quiet() bool {
+	clients, err := s.db.DB()
+	if err != nil || clients.Stats().InUse > 0 {
+		return false
+	}
+	upkeep, err := s.upkeep.DB()
+	return err == nil && upkeep.Stats().MaxOpenConnections > 1
+}
+
 // Close ends all connections.
 func (s *Store) Close() error {
 	var errs []error

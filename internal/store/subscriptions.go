@@ -57,20 +57,23 @@ func (tx *Tx) CountPosts(t *plan.Timeline, subscriptions []Subscription) error {
 // author, for two columns: they are paired through the timeline's pair and no
 // other pair bars it. Keys: pairs (kind, b, a).
 func related(t *plan.Timeline, owner, author string) statement {
-	s := statement{`EXISTS (SELECT 1 FROM pairs tie WHERE tie.kind = ? AND tie.b = ` + author + `
-		AND tie.a = ` + owner + `)`, []any{t.Through.Number}}
+	return statement{`EXISTS (SELECT 1 FROM pairs tie WHERE tie.kind = ? AND tie.b = ` + author + `
+		AND tie.a = ` + owner + `)`, []any{t.Through.Number}}.and(notKept(t, owner, author))
+}
+
+// notKept is the condition that no pair keeps an author's entries from an owner.
+func notKept(t *plan.Timeline, owner, author string) statement {
 	if t.Unless == nil {
-		return s
+		return statement{"true", nil}
 	}
-	s.sql += ` AND NOT EXISTS (SELECT 1 FROM pairs tie WHERE tie.kind = ? AND tie.b = ` + author + `
-		AND tie.a = ` + owner + `)`
-	s.args = append(s.args, t.Unless.Number)
-	if t.Timeline.Unless.EitherWay {
-		s.sql += ` AND NOT EXISTS (SELECT 1 FROM pairs tie WHERE tie.kind = ? AND tie.b = ` + owner + `
-			AND tie.a = ` + author + `)`
-		s.args = append(s.args, t.Unless.Number)
+	free := func(b, a string) statement {
+		return statement{`NOT EXISTS (SELECT 1 FROM pairs bar WHERE bar.kind = ? AND bar.b = ` + b + `
+		AND bar.a = ` + a + `)`, []any{t.Unless.Number}}
 	}
-	return s
+	if !t.Timeline.Unless.EitherWay {
+		return free(author, owner)
+	}
+	return free(author, owner).and(free(owner, author))
 }
 
 // entitled is the condition that the facts let an entry be stored: the same with

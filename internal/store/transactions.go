@@ -73,13 +73,25 @@ func (s *Store) Upkeep(ctx context.Context, run func(*Tx) error) error {
 // is planned for what it is given. What it writes must not meet other writers.
 func (s *Store) View(ctx context.Context, run func(*Tx) error) error {
 	return transaction(ctx, s.upkeep, func(tx *Tx) error {
-		err := tx.db.Exec("SELECT set_config('plan_cache_mode', 'force_custom_plan', true), " +
-			"set_config('enable_seqscan', 'on', true)").Error
+		err := tx.db.Exec("SELECT set_config('enable_seqscan', 'on', true), set_config('work_mem', ?, true)",
+			viewMemory).Error
+		if err == nil {
+			err = tx.planAnew()
+		}
 		if err != nil {
 			return err
 		}
 		return run(tx)
 	}, &sql.TxOptions{Isolation: sql.LevelRepeatableRead})
+}
+
+// viewMemory is what a sort or a hash of a view may use before it goes to disk.
+const viewMemory = "64MB"
+
+// planAnew has the transaction's statements planned for the values they are
+// given, each time.
+func (tx *Tx) planAnew() error {
+	return tx.db.Exec("SELECT set_config('plan_cache_mode', 'force_custom_plan', true)").Error
 }
 
 func transaction(ctx context.Context, db *gorm.DB, run func(*Tx) error, options ...*sql.TxOptions) error {

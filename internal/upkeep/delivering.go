@@ -39,28 +39,31 @@ func alike(due []store.Due) []store.Due {
 }
 
 // lockAuthors keeps the rows whose authors' locks are free. If none is, it
-// waits for the first: then it holds only that one. Those who only add what the
-// author has posted share the lock.
+// waits for one. Those who only add what the author has posted share the lock;
+// an entry that is on its way out needs half of it.
 func (t *turn) lockAuthors(due []store.Due) ([]store.Due, error) {
-	if due[0].Key == 0 {
+	first := due[0]
+	if first.Key == 0 {
 		return due, nil
 	}
-	var keys []int64
-	for _, d := range due {
-		keys = append(keys, store.AuthorLock(d.Subject, d.Key))
+	if first.Step == plan.Withdraw && first.Cursor > 0 {
+		return due[:1], t.Tx.LockPart(first.Subject, first.Key, first.Whole())
 	}
-	slices.Sort(keys)
-	held, err := t.Tx.TryLocks(slices.Compact(keys), due[0].Step == plan.Deliver)
+	authors := make([]int64, len(due))
+	for i, d := range due {
+		authors[i] = d.Key
+	}
+	slices.Sort(authors)
+	held, half, err := t.Tx.TryAuthors(first.Subject, slices.Compact(authors), first.Step == plan.Deliver)
 	if err != nil {
 		return nil, err
 	}
 	if len(held) == 0 {
-		first := store.AuthorLock(due[0].Subject, due[0].Key)
-		if err := t.Tx.Lock(first); err != nil {
+		one := append(half, first.Key)[0]
+		if err := t.Tx.LockAuthor(first.Subject, one); err != nil {
 			return nil, err
 		}
-		held[first] = true
+		held[one] = true
 	}
-	busy := func(d store.Due) bool { return !held[store.AuthorLock(d.Subject, d.Key)] }
-	return slices.DeleteFunc(due, busy), nil
+	return slices.DeleteFunc(due, func(d store.Due) bool { return !held[d.Key] }), nil
 }

@@ -39,10 +39,8 @@ func (t *turn) fanOut(timeline *plan.Timeline, due []store.Due, act func(*plan.T
 	if err := act(timeline, fanOuts); err != nil {
 		return err
 	}
-	if due[0].Step == plan.Deliver {
-		if err := t.share(fanOuts); err != nil {
-			return err
-		}
+	if err := t.share(fanOuts); err != nil {
+		return err
 	}
 	return t.advance(fanOuts, repeated)
 }

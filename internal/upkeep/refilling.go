@@ -60,16 +60,11 @@ func (t *turn) verify(timeline *plan.Timeline, d store.Due) error {
 	if err != nil || len(authors) == 0 {
 		return t.finishUnless(err, d)
 	}
-	keys := make([]int64, len(authors))
-	for i, author := range authors {
-		keys[i] = store.AuthorLock(timeline.Number, author)
-	}
-	held, err := t.Tx.TryLocks(keys, false)
+	held, _, err := t.Tx.TryAuthors(timeline.Number, authors, false)
 	if err != nil {
 		return err
 	}
-	mine := slices.DeleteFunc(slices.Clone(authors),
-		func(author int64) bool { return !held[store.AuthorLock(timeline.Number, author)] })
+	mine := slices.DeleteFunc(slices.Clone(authors), func(author int64) bool { return !held[author] })
 	subscriptions := make([]store.Subscription, len(mine))
 	for i, author := range mine {
 		subscriptions[i] = store.Subscription{Owner: d.Doc, Author: author}
