@@ -47,8 +47,11 @@ const (
 	AspectTimeline     Aspect = "timeline"
 )
 
-// Duplicates are everything there is to audit, what others are derived from first.
-func (p *Plan) Duplicates() []Duplicate {
+// Duplicates are everything there is to audit, what others are derived from
+// first. They are the plan's own: nobody changes the slice.
+func (p *Plan) Duplicates() []Duplicate { return p.duplicates }
+
+func (p *Plan) listDuplicates() []Duplicate {
 	var all []Duplicate
 	for _, c := range p.Collections {
 		for _, ref := range c.References {

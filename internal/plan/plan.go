@@ -28,6 +28,7 @@ type Plan struct {
 	counts     map[Number]*Count
 	copies     map[Number]*Copy
 	summaries  map[Number]*Summary
+	duplicates []Duplicate
 }
 
 // Collection is a collection with everything that hangs on its documents.
@@ -183,6 +184,7 @@ func New(d *design.Design, number Numbering) *Plan {
 	for _, t := range d.Triggers {
 		p.addTrigger(t, number("trigger", t.Name))
 	}
+	p.duplicates = p.listDuplicates()
 	return p
 }
 

@@ -20,28 +20,39 @@ const auditView = 100 * time.Millisecond
 // whether an audit is scheduled.
 const lookEvery = time.Second
 
+// lookAgainIn is how soon an auditor that waits for due work looks again.
+const lookAgainIn = 50 * time.Millisecond
+
 // auditor carries on with audits, and ends forgetting.
 func (p *Prover) auditor(ctx context.Context) {
 	for ctx.Err() == nil {
-		more, err := p.auditTurn(ctx)
-		if err == nil && !more {
-			more, err = p.finishForgetting(ctx)
-		}
-		if err == nil && !more {
-			err = p.auditIfDue(ctx)
+		pause, err := p.auditTurn(ctx)
+		if err == nil && pause > 0 {
+			err = p.besideAudits(ctx, &pause)
 		}
 		if err != nil && ctx.Err() == nil {
 			p.Trouble("audit", err)
+			pause = lookEvery
 		}
-		if more && err == nil {
+		if pause == 0 {
 			continue
 		}
 		select {
 		case <-p.wake:
-		case <-time.After(lookEvery):
+		case <-time.After(pause):
 		case <-ctx.Done():
 		}
 	}
+}
+
+// besideAudits does what there is to do while no audit can go on.
+func (p *Prover) besideAudits(ctx context.Context, pause *time.Duration) error {
+	more, err := p.finishForgetting(ctx)
+	if err == nil && !more {
+		return p.auditIfDue(ctx)
+	}
+	*pause = 0
+	return err
 }
 
 func (p *Prover) wakeAuditor() {
@@ -51,12 +62,12 @@ func (p *Prover) wakeAuditor() {
 	}
 }
 
-// auditTurn takes one audit a step further. It tells whether there is more to do
-// at once.
-func (p *Prover) auditTurn(ctx context.Context) (bool, error) {
+// auditTurn takes one audit a step further, and tells how long to wait before
+// the next.
+func (p *Prover) auditTurn(ctx context.Context) (time.Duration, error) {
 	v, err := p.IfAny(ctx)
 	if err != nil || v == nil {
-		return false, err
+		return lookEvery, err
 	}
 	var a store.Audit
 	var there bool
@@ -74,21 +85,26 @@ func (p *Prover) auditTurn(ctx context.Context) (bool, error) {
 		}
 		return nil
 	})
-	more := there
+	pause := time.Duration(0)
 	// mending needs to see what others commit meanwhile
 	if there && err == nil && a.State == store.AuditRunning && a.Step >= a.Steps {
 		err = p.Store.Write(ctx, func(tx *store.Tx) error {
-			more, err = p.mendSome(ctx, v, tx)
+			more, err := p.mendSome(ctx, v, tx)
+			if !more {
+				pause = lookAgainIn
+			}
 			return err
 		})
 	}
-	if errors.Is(err, running.ErrMoved) {
-		return true, p.Reload(ctx)
+	switch {
+	case errors.Is(err, running.ErrMoved):
+		return 0, p.Reload(ctx)
+	case err != nil && there && ctx.Err() == nil:
+		return 0, errors.Join(err, p.failAudit(ctx, a, err))
+	case !there:
+		pause = lookEvery
 	}
-	if err != nil && there && ctx.Err() == nil {
-		return true, errors.Join(err, p.failAudit(ctx, a, err))
-	}
-	return more, err
+	return pause, err
 }
 
 // inForce gives a transaction up if its version of the design is not in force.
