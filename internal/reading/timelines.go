@@ -71,18 +71,21 @@ func (r *Reader) entries(ctx context.Context, t *plan.Timeline, owner string, pl
 	visit func(store.Entry) error) (int, store.Boundary, error) {
 	at := store.Address{Collection: t.Owner.Number, Key: owner}
 	known := r.owners.of(at)
-	if known != 0 {
+	if known.N != 0 {
 		seen, last, err := r.Store.Entries(ctx, t, at, known, place, want, visit)
 		if err != nil || seen > 0 {
 			return seen, last, err
 		}
 	}
-	n, err := r.Number(ctx, t.Owner, owner)
-	if err != nil || n == known {
+	is, err := r.Store.Owner(ctx, at)
+	if err == nil && is.N == 0 {
+		err = running.NotFound(t.Owner, owner)
+	}
+	if err != nil || is == known {
 		return 0, place, err
 	}
-	r.owners.learn(at, n)
-	return r.Store.Entries(ctx, t, at, n, place, want, visit)
+	r.owners.learn(at, is)
+	return r.Store.Entries(ctx, t, at, is, place, want, visit)
 }
 
 // carried shows what the timeline carries of a document; all of it if the

@@ -166,7 +166,7 @@ func (r *Reader) signatures(ctx context.Context, all []*Watch) (map[*Watch]strin
 	for _, w := range all {
 		t, err := v.Timeline(w.timeline)
 		owner := r.owners.of(w.at)
-		if err != nil || owner == 0 {
+		if err != nil || owner.N == 0 {
 			continue // its reader is told when it reads, or has not read yet
 		}
 		shown := store.Shown{Timeline: t, Owner: owner, After: w.page.After, Limit: w.page.Limit}

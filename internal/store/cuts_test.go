@@ -63,10 +63,14 @@ func (s short) posts(author string, from, many int64) {
 // stored counts the entries of an owner's timeline.
 func (s short) stored(owner string) int {
 	s.t.Helper()
-	seen, _, err := s.Entries(s.t.Context(), s.timeline, store.Address{Collection: 1, Key: owner}, s.ids[owner],
-		store.FromTheTop, 1000, func(shown store.Entry) error {
-			return fmt.Errorf("the posts here are numbers without documents, and %q is shown", shown.Key)
-		})
+	at := store.Address{Collection: 1, Key: owner}
+	is, err := s.Owner(s.t.Context(), at)
+	if err != nil {
+		s.t.Fatal(err)
+	}
+	seen, _, err := s.Entries(s.t.Context(), s.timeline, at, is, store.FromTheTop, 1000, func(shown store.Entry) error {
+		return fmt.Errorf("the posts here are numbers without documents, and %q is shown", shown.Key)
+	})
 	if err != nil {
 		s.t.Fatal(err)
 	}

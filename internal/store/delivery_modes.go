@@ -89,7 +89,7 @@ func (s *Store) Collects(ctx context.Context, t *plan.Timeline, owner, author, r
 	if err != nil || !is {
 		return is, 0, err
 	}
-	first := page(t, owner, FromTheTop, t.Length)
+	first := page(t, Owner{N: owner}, FromTheTop, t.Length)
 	var newer int64
 	err = db.Raw("SELECT count(*) FROM "+first.sql+" e WHERE (e.rank, e.doc) > (?::bigint, ?::bigint)",
 		append(first.args, rank, doc)...).Scan(&newer).Error

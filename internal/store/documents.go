@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"strconv"
 	"time"
 
 	"yalvo/internal/plan"
@@ -199,6 +200,36 @@ func (s *Store) Number(ctx context.Context, a Address) (int64, error) {
 	err := s.db.WithContext(ctx).Raw("SELECT n FROM documents WHERE collection = ? AND key = ?", a.Collection,
 		a.Key).Scan(&n).Error
 	return n, err
+}
+
+// Owner is the document that owns a timeline: its number, and in which part of
+// the table its entries lie, from 1; 0: not known. Naming the part spares a read
+// the other seven.
+type Owner struct {
+	N    int64
+	Part int
+}
+
+// parts is how many the table of entries has.
+const parts = 8
+
+// entries is the table to read.
+func (o Owner) entries() string {
+	if o.Part == 0 {
+		return "entries"
+	}
+	return "entries_" + strconv.Itoa(o.Part-1)
+}
+
+// Owner finds an owner, with the number 0 if there is none.
+func (s *Store) Owner(ctx context.Context, a Address) (Owner, error) {
+	var o Owner
+	err := s.db.WithContext(ctx).Raw(`
+		SELECT d.n, part
+		FROM documents d CROSS JOIN generate_series(1, ?::int) AS part
+		WHERE d.collection = ? AND d.key = ? AND satisfies_hash_partition('entries'::regclass, ?::int, part - 1, d.n)`,
+		parts, a.Collection, a.Key, parts).Scan(&o).Error
+	return o, err
 }
 
 // Keys are the keys of documents by their numbers, as far as they exist.

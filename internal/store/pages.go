@@ -2,11 +2,13 @@ package store
 
 import (
 	"context"
-	"database/sql"
 	"math"
 	"time"
 
 	"yalvo/internal/plan"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgtype"
 )
 
 // Boundary is where a page begins: just after an element of the one before it.
@@ -92,64 +94,62 @@ func timeOf(rank int64) any {
 type Entry struct {
 	Key     string
 	Created time.Time
-	Fields  sql.RawBytes
-	Kept    sql.RawBytes
+	Fields  pgtype.DriverBytes
+	Kept    pgtype.DriverBytes
 }
 
-// Entries visits a page of the timeline of an owner, of the number that the
-// owner is believed to have: nothing, if that is not so. Newest first. An entry
+// Entries visits a page of the timeline of an owner at an address, who is
+// believed to be a certain document: nothing, if that is not so. Newest first. An entry
 // whose document has just been removed is still stored but not visited; seen is
 // how many stored entries the page went over and last where it ended, so that a
 // reader can go on.
 // Keys: entries (timeline, owner, rank, doc), documents (n), kept (doc).
-func (s *Store) Entries(ctx context.Context, t *plan.Timeline, owner Address, n int64, after Boundary, limit int,
+func (s *Store) Entries(ctx context.Context, t *plan.Timeline, at Address, owner Owner, after Boundary, limit int,
 	visit func(Entry) error) (seen int, last Boundary, err error) {
-	from := page(t, n, after, limit)
-	rows, err := s.db.WithContext(ctx).Raw(`
+	from := page(t, owner, after, limit)
+	last = after
+	query := statement{`
 		SELECT e.rank, e.doc, coalesce(d.key, ''), coalesce(d.created, 'epoch'), coalesce(d.fields, '{}'),
 			coalesce(k.values, '{}')
-		FROM `+from.sql+` e
+		FROM ` + from.sql + ` e
 		LEFT JOIN documents d ON d.n = e.doc
 		LEFT JOIN kept k ON k.doc = e.doc
 		WHERE EXISTS (SELECT 1 FROM documents WHERE n = ? AND collection = ? AND key = ?)
-		ORDER BY e.rank DESC, e.doc DESC`, append(from.args, n, owner.Collection, owner.Key)...).Rows()
+		ORDER BY e.rank DESC, e.doc DESC`, append(from.args, owner.N, at.Collection, at.Key)}
+	var e Entry
+	columns := []any{&last.Rank, &last.N, &e.Key, &e.Created, &e.Fields, &e.Kept}
+	err = s.visit(ctx, query, func(row pgx.Rows) error {
+		if err := row.Scan(columns...); err != nil {
+			return err
+		}
+		if seen++; e.Key == "" {
+			return nil
+		}
+		return visit(e)
+	})
 	if err != nil {
 		return 0, after, err
 	}
-	defer rows.Close()
-	last = after
-	for rows.Next() { // column by column: this is the hottest read, and reflection would double its cost
-		var e Entry
-		if err := rows.Scan(&last.Rank, &last.N, &e.Key, &e.Created, &e.Fields, &e.Kept); err != nil {
-			return 0, after, err
-		}
-		if seen++; e.Key == "" {
-			continue
-		}
-		if err := visit(e); err != nil {
-			return 0, after, err
-		}
-	}
-	return seen, last, rows.Err()
+	return seen, last, nil
 }
 
 // page is the FROM item for a page of an owner's timeline: what is stored and,
 // unless everything is pushed, what is collected from authors at this moment.
 // An entry that is both counts once.
 // Keys: entries, delivery_modes, pairs, pairs_from, posted.
-func page(t *plan.Timeline, owner int64, after Boundary, limit int) statement {
+func page(t *plan.Timeline, owner Owner, after Boundary, limit int) statement {
 	stored := statement{`
-		(SELECT rank, doc, author FROM entries
+		(SELECT rank, doc, author FROM ` + owner.entries() + `
 		WHERE timeline = ? AND owner = ? AND (rank, doc) < (?::bigint, ?::bigint)
 		ORDER BY rank DESC, doc DESC
-		LIMIT ?)`, []any{t.Number, owner, after.Rank, after.N, limit}}
+		LIMIT ?)`, []any{t.Number, owner.N, after.Rank, after.N, limit}}
 	if t.Deliver == "push" {
 		return stored
 	}
 	if t.Deliver == "pull" { // nothing is stored; if something is, an audit finds it
 		stored = statement{"(SELECT 0::bigint AS rank, 0::bigint AS doc, 0::bigint AS author WHERE false)", nil}
 	}
-	from := collectedFrom(t, owner)
+	from := collectedFrom(t, owner.N)
 	return statement{`
 		(WITH author AS (` + from.sql + `)
 		` + stored.sql + `

@@ -9,7 +9,7 @@ import (
 // Shown is a page that somebody looks at all the time.
 type Shown struct {
 	Timeline *plan.Timeline
-	Owner    int64
+	Owner    Owner
 	After    Boundary
 	Limit    int
 }
@@ -34,7 +34,7 @@ func (s *Store) Signatures(ctx context.Context, pages []Shown) ([]string, error)
 	timelines, owners, ranks, docs, limits := make(bigints, n), make(bigints, n), make(bigints, n), make(bigints, n),
 		make(bigints, n)
 	for i, p := range pages {
-		timelines[i], owners[i], limits[i] = int64(p.Timeline.Number), p.Owner, int64(p.Limit)
+		timelines[i], owners[i], limits[i] = int64(p.Timeline.Number), p.Owner.N, int64(p.Limit)
 		ranks[i], docs[i] = p.After.Rank, p.After.N
 	}
 	var all []string
