@@ -43,22 +43,31 @@ type Created struct {
 // Keys: documents (collection, key), uniques (field, value).
 func (tx *Tx) Create(c Creation) (Created, error) {
 	b := &builder{}
-	b.add("WITH ")
 	held, there := c.targets()
-	b.add("held AS MATERIALIZED (", lockedTargets(b, held, "d.fields, k.values", "LEFT JOIN kept k ON k.doc = d.n",
-		"FOR SHARE OF d"), "),\n")
-	b.add("there AS MATERIALIZED (", lockedTargets(b, there, "1", "", "FOR KEY SHARE OF d"), "),\n")
-	b.add("target AS MATERIALIZED (SELECT reference, n FROM held UNION ALL SELECT reference, n FROM there),\n")
-	b.add("taken AS MATERIALIZED (", c.taken(b), "),\n")
-	b.add("now AS (SELECT max(version) AS design, clock_timestamp() AS at FROM designs),\n")
+	b.add("WITH now AS (SELECT version AS design, clock_timestamp() AS at FROM designs ORDER BY version DESC LIMIT 1),\n")
+	if len(held) > 0 {
+		b.add("held AS MATERIALIZED (", lockedTargets(b, held, ", d.fields, k.values", "LEFT JOIN kept k ON k.doc = d.n",
+			"FOR SHARE OF d"), "),\n")
+	}
+	if len(there) > 0 {
+		b.add("there AS MATERIALIZED (", lockedTargets(b, there, "", "", "FOR KEY SHARE OF d"), "),\n")
+	}
+	b.add("target AS MATERIALIZED (", allTargets(held, there), "),\n")
+	takenFields := "'{}'"
+	if len(c.In.Uniques) > 0 {
+		b.add("taken AS MATERIALIZED (", c.taken(b), "),\n")
+		takenFields = "ARRAY(SELECT field FROM taken)::text"
+	}
 	b.add("doc AS (", c.document(b, len(held)+len(there)), "),\n")
 	b.add("made AS (", c.kept(b), "),\n")
 	for i, insert := range c.beside() {
 		b.add("beside", strconv.Itoa(i), " AS (", insert, "),\n")
 	}
-	b.add("recorded AS (", recordFrom(b, c.Record, "doc"), "),\n")
-	b.add("followed AS (", c.followed(b), ")\n")
-	b.add(`SELECT now.design, ARRAY(SELECT reference FROM target)::text, ARRAY(SELECT field FROM taken)::text,
+	b.add("recorded AS (", recordFrom(b, c.Record, "doc"), ")")
+	if len(c.Due) > 0 {
+		b.add(",\nfollowed AS (", c.followed(b), ")")
+	}
+	b.add("\nSELECT now.design, ARRAY(SELECT reference FROM target)::text, ", takenFields, `,
 		doc.n, doc.version, doc.created, made.values, recorded.seq
 		FROM now LEFT JOIN doc ON true LEFT JOIN made ON true LEFT JOIN recorded ON true`)
 	var out Created
@@ -110,24 +119,41 @@ func (c Creation) targets() (held, there []wanted) {
 	return held, there
 }
 
+// lockedTargets finds and locks what is wanted, in ascending order of the rows.
 func lockedTargets(b *builder, all []wanted, columns, join, lock string) string {
+	if len(all) == 1 {
+		w := all[0]
+		return "SELECT " + number(int64(w.reference)) + "::smallint AS reference, d.n" + columns +
+			" FROM documents d " + join + " WHERE d.collection = " + number(int64(w.Collection)) + " AND d.key = " +
+			b.arg(w.Key, "text") + " " + lock
+	}
 	n := len(all)
 	references, collections, keys := make(bigints, n), make(bigints, n), make(texts, n)
 	for i, w := range all {
 		references[i], collections[i], keys[i] = int64(w.reference), int64(w.Collection), w.Key
 	}
-	return `SELECT w.reference, d.n, ` + columns + `
+	return `SELECT w.reference, d.n` + columns + `
 		FROM unnest(` + b.arg(references.text(), "smallint[]") + `, ` + b.arg(collections.text(), "smallint[]") + `,
 			` + b.arg(keys.text(), "text[]") + `) AS w (reference, collection, key)
 		JOIN documents d ON d.collection = w.collection AND d.key = w.key ` + join + `
 		ORDER BY d.n ` + lock
 }
 
+func allTargets(held, there []wanted) string {
+	const from = "SELECT reference, n FROM "
+	switch {
+	case len(held) > 0 && len(there) > 0:
+		return from + "held UNION ALL " + from + "there"
+	case len(held) > 0:
+		return from + "held"
+	case len(there) > 0:
+		return from + "there"
+	}
+	return "SELECT 0::smallint AS reference, 0::bigint AS n WHERE false"
+}
+
 // taken are the unique fields whose values other documents have.
 func (c Creation) taken(b *builder) string {
-	if len(c.In.Uniques) == 0 {
-		return "SELECT 0 AS field WHERE false"
-	}
 	given := b.arg(string(c.Fields), "jsonb")
 	var looks []string
 	for _, u := range c.In.Uniques {
@@ -143,10 +169,17 @@ func (c Creation) document(b *builder, wanted int) string {
 			(SELECT n FROM target WHERE reference = 0),
 			` + b.arg(string(c.Fields), "jsonb") + `, ` + b.arg(c.MadeFrom, "bytea") + `, now.at, now.at
 		FROM now
-		WHERE now.design = ` + b.arg(c.Design, "int") + ` AND NOT EXISTS (SELECT FROM taken)
+		WHERE now.design = ` + b.arg(c.Design, "int") + c.nothingTaken() + `
 		  AND (SELECT count(*) FROM target) = ` + b.arg(wanted, "int") + `
 		ON CONFLICT (collection, key) DO NOTHING
 		RETURNING n, version, created, fields`
+}
+
+func (c Creation) nothingTaken() string {
+	if len(c.In.Uniques) == 0 {
+		return ""
+	}
+	return " AND NOT EXISTS (SELECT FROM taken)"
 }
 
 // kept are the first kept values: summaries of nothing, and copies as their
@@ -162,14 +195,18 @@ func (c Creation) kept(b *builder) string {
 	text, _ := json.Marshal(empty) // constants
 	values := b.arg(string(text), "jsonb")
 	for _, copied := range c.In.Copies {
-		values += " || jsonb_build_object('" + copied.Name + "', coalesce(" + heldCard(copied) + ", 'null'))"
+		values += " || jsonb_build_object('" + copied.Name + "', " + c.heldCard(copied) + ")"
 	}
 	return `INSERT INTO kept (doc, "values") SELECT doc.n, ` + values + ` FROM doc RETURNING "values"`
 }
 
-func heldCard(c *plan.Copy) string {
-	return "(SELECT " + card(c, "h.fields", "h.values") + " FROM held h WHERE h.reference = " +
-		number(int64(c.Via.Number)) + ")"
+// heldCard is what is copied from a target, null from none.
+func (c Creation) heldCard(copied *plan.Copy) string {
+	if _, points := c.Targets[copied.Via]; !points {
+		return "NULL::jsonb"
+	}
+	return "coalesce((SELECT " + card(copied, "h.fields", "h.values") + " FROM held h WHERE h.reference = " +
+		number(int64(copied.Via.Number)) + "), 'null')"
 }
 
 // beside is what is written beside the document: the indexes of its references
@@ -184,7 +221,7 @@ func (c Creation) beside() []string {
 				WHERE doc.fields ->> '`+u.Name+`' IS NOT NULL`)
 	}
 	for _, copied := range c.In.Copies {
-		if copied.Frozen {
+		if _, points := c.Targets[copied.Via]; copied.Frozen && points {
 			inserts = append(inserts, `INSERT INTO origins (source, copy, target, value)
 				SELECT doc.n, `+number(int64(copied.Number))+`, h.n, `+card(copied, "h.fields", "h.values")+`
 				FROM doc, held h WHERE h.reference = `+number(int64(copied.Via.Number)))
@@ -214,9 +251,6 @@ func recordFrom(b *builder, r Record, cte string) string {
 // followed appends the due work. What it is follows from the collection and from
 // which fields are there, so it stands in the text of the statement.
 func (c Creation) followed(b *builder) string {
-	if len(c.Due) == 0 {
-		return "SELECT"
-	}
 	rows := map[int64]string{plan.NewRow: "doc.n", plan.ParentRow: targetRow(0)}
 	for ref := range c.Targets {
 		rows[plan.TargetRow(ref)] = targetRow(ref.Number)

@@ -29,13 +29,33 @@ func (d Due) Whole() bool { return d.Until == math.MaxInt64 }
 // AppendDue adds due work that follows from a change; change 0 means that no
 // reader waits for it.
 func (tx *Tx) AppendDue(change int64, work []plan.Work) error {
-	if len(work) == 0 {
+	follows := make([]Follow, len(work))
+	for i, w := range work {
+		follows[i] = Follow{change, w}
+	}
+	return tx.AppendFollows(follows)
+}
+
+// Follow is due work with the change that it follows from.
+type Follow struct {
+	Change int64
+	plan.Work
+}
+
+// AppendFollows is [Tx.AppendDue] for work that follows from many changes.
+func (tx *Tx) AppendFollows(follows []Follow) error {
+	if len(follows) == 0 {
 		return nil
+	}
+	work, changes := make([]plan.Work, len(follows)), make(bigints, len(follows))
+	for i, f := range follows {
+		work[i], changes[i] = f.Work, f.Change
 	}
 	tx.got(work)
 	return tx.db.Exec(`
 		INSERT INTO due (change, lane, step, subject, key, doc, rank, amount)
-		SELECT ?::bigint, new.* FROM `+workRows+` AS new`, append([]any{change}, workArgs(work)...)...).Error
+		SELECT * FROM unnest(?::bigint[], ?::smallint[], ?::smallint[], ?::smallint[], ?::bigint[], ?::bigint[],
+			?::bigint[], ?::bigint[])`, append([]any{changes}, workArgs(work)...)...).Error
 }
 
 const workRows = `unnest(?::smallint[], ?::smallint[], ?::smallint[], ?::bigint[], ?::bigint[], ?::bigint[],

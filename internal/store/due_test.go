@@ -1,6 +1,7 @@
 package store_test
 
 import (
+	"encoding/json"
 	"errors"
 	"fmt"
 	"slices"
@@ -202,21 +203,24 @@ func TestDeltasOfSeveralCountsBecomeOneUpdate(t *testing.T) {
 	var ns []int64
 	write(t, s, func(tx *store.Tx) error {
 		for _, key := range []string{"a", "b"} {
-			n, err := tx.Put(1, key, `{"likes":5,"name":"x"}`)
+			n, err := tx.Put(1, key, `{"likes":5,"most":5,"least":null,"name":"x"}`)
 			if err != nil {
 				return err
 			}
 			ns = append(ns, n)
 		}
-		there, err := tx.AddAmounts(store.Amounts{ns[0]: {"likes": "-2", "notes": "3"}, ns[1]: {"likes": "1.50"},
-			999: {"likes": "1"}})
+		add := func(by json.Number) store.Delta { return store.Delta{How: store.Add, By: by} }
+		there, err := tx.ApplyDeltas(store.Deltas{
+			ns[0]: {"likes": add("-2"), "notes": add("3"), "most": {How: store.AtLeast, By: "4"}},
+			ns[1]: {"likes": add("1.50"), "most": {How: store.AtLeast, By: "7.0"}, "least": {How: store.AtMost, By: "7"}},
+			999:   {"likes": add("1")}})
 		if len(there) != 2 {
 			t.Errorf("added to %v, and one of three is gone", there)
 		}
 		return err
 	})
-	for key, want := range map[string]string{"a": `{"name": "x", "likes": 3, "notes": 3}`,
-		"b": `{"name": "x", "likes": 6.5}`} {
+	for key, want := range map[string]string{"a": `{"most": 5, "name": "x", "least": null, "likes": 3, "notes": 3}`,
+		"b": `{"most": 7, "name": "x", "least": 7, "likes": 6.5}`} {
 		d, found, err := s.Document(t.Context(), &plan.Collection{Number: 1}, key)
 		if err != nil || !found || string(d.Kept) != want {
 			t.Errorf("%s: %s (%v)", key, d.Kept, err)

@@ -7,29 +7,45 @@ import (
 	"yalvo/internal/plan"
 )
 
-// Amounts are what is to be added to kept values: by document and name, in decimal.
-type Amounts map[int64]map[string]json.Number
+// Delta is what is done with a kept number.
+type Delta struct {
+	How string      // one of those below
+	By  json.Number // decimal
+}
 
-// AddAmounts adds to kept counts and sums and returns the documents that were
-// there to be added to; those that are gone are passed over. The rows are
-// locked in ascending order first, so that two workers never wait for each
-// other in a circle. Key: kept (doc).
-func (tx *Tx) AddAmounts(amounts Amounts) ([]int64, error) {
-	if len(amounts) == 0 {
+// Ways to change a kept number.
+const (
+	Add     = "add"     // the amount is added
+	AtLeast = "atleast" // the number becomes the greater of the two
+	AtMost  = "atmost"  // the number becomes the lesser of the two
+)
+
+// MarshalJSON writes how and how much, for the statement.
+func (d Delta) MarshalJSON() ([]byte, error) { return json.Marshal([]any{d.How, d.By}) }
+
+// Deltas are what is done with kept numbers, by document and name.
+type Deltas map[int64]map[string]Delta
+
+// ApplyDeltas changes kept numbers and returns the documents that were there;
+// those that are gone are passed over. The rows are locked in ascending order
+// first, so that two workers never wait for each other in a circle.
+// Key: kept (doc).
+func (tx *Tx) ApplyDeltas(deltas Deltas) ([]int64, error) {
+	if len(deltas) == 0 {
 		return nil, nil
 	}
 	var docs bigints
-	for doc := range amounts {
+	for doc := range deltas {
 		docs = append(docs, doc)
 	}
 	slices.Sort(docs)
-	added := make(texts, len(docs))
+	given := make(texts, len(docs))
 	for i, doc := range docs {
-		text, err := json.Marshal(amounts[doc])
+		text, err := json.Marshal(deltas[doc])
 		if err != nil {
 			return nil, err
 		}
-		added[i] = string(text)
+		given[i] = string(text)
 	}
 	if err := tx.LockKept(docs); err != nil {
 		return nil, err
@@ -37,11 +53,14 @@ func (tx *Tx) AddAmounts(amounts Amounts) ([]int64, error) {
 	var there []int64
 	err := tx.db.Raw(`
 		UPDATE kept k SET "values" = k.values || (
-			SELECT jsonb_object_agg(n.name, trim_scale(coalesce((k.values ->> n.name)::numeric, 0) + n.amount::numeric))
-			FROM jsonb_each_text(d.amounts) AS n (name, amount))
-		FROM unnest(?::bigint[], ?::jsonb[]) AS d (doc, amounts)
+			SELECT jsonb_object_agg(n.name, trim_scale(CASE n.delta ->> 0
+				WHEN 'atleast' THEN greatest((k.values ->> n.name)::numeric, (n.delta ->> 1)::numeric)
+				WHEN 'atmost' THEN least((k.values ->> n.name)::numeric, (n.delta ->> 1)::numeric)
+				ELSE coalesce((k.values ->> n.name)::numeric, 0) + (n.delta ->> 1)::numeric END))
+			FROM jsonb_each(d.deltas) AS n (name, delta))
+		FROM unnest(?::bigint[], ?::jsonb[]) AS d (doc, deltas)
 		WHERE k.doc = d.doc
-		RETURNING k.doc`, docs, added).Scan(&there).Error
+		RETURNING k.doc`, docs, given).Scan(&there).Error
 	return there, err
 }
 

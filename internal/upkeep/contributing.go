@@ -37,38 +37,39 @@ func (t *turn) contribute(summary plan.Number, due []store.Due, sums deltas) (bo
 	if err != nil {
 		return false, err
 	}
+	var choices []store.Follow
 	for _, shift := range shifts {
 		l := shift.link
 		if s.Pair == nil {
 			l.Target = 0 // a document contributes to whatever it points at
 		}
-		if err := t.passOn(s, shift, changes[l], sums); err != nil {
-			return false, err
-		}
+		choices = append(choices, passOn(s, shift, changes[l], sums)...)
 	}
-	return true, nil
+	return true, t.Tx.AppendFollows(choices)
 }
 
 // passOn brings a shift to the value in the target, for every change that
-// somebody may wait for.
-func (t *turn) passOn(s *plan.Summary, shift shift, changes []int64, sums deltas) error {
+// somebody may wait for: at once, or by the order to choose anew.
+func passOn(s *plan.Summary, shift shift, changes []int64, sums deltas) (choices []store.Follow) {
 	for _, change := range changes {
-		if s.Chosen() {
-			if err := t.Tx.AppendDue(change, []plan.Work{plan.ChooseIn(s.Number, shift.link.Target)}); err != nil {
-				return err
-			}
-			continue
+		switch {
+		case !s.Chosen():
+			sums.add(s.In, shift.link.Target, s.Name, &shift.by, change)
+			shift.by.SetInt64(0) // once, however many wait
+		case shift.fresh && s.IsNumber():
+			sums.bring(s, shift.link.Target, &shift.by, change)
+		default:
+			choices = append(choices, store.Follow{Change: change, Work: plan.ChooseIn(s.Number, shift.link.Target)})
 		}
-		sums.add(s.In, shift.link.Target, s.Name, &shift.by, change)
-		shift.by.SetInt64(0) // once, however many wait
 	}
-	return nil
+	return choices
 }
 
 // shift is a change of what a source contributes to a target.
 type shift struct {
-	link store.Link
-	by   big.Rat
+	link  store.Link
+	by    big.Rat
+	fresh bool // it contributed nothing before
 }
 
 // reassess brings the contributions of some sources in line with the facts and
@@ -98,7 +99,7 @@ func reassess(tx *store.Tx, s *plan.Summary, links []store.Link) ([]shift, error
 			continue
 		}
 		put = append(put, store.Contribution{Link: l, Value: Decimal(after)})
-		shifts = append(shifts, shift{link: l})
+		shifts = append(shifts, shift{link: l, fresh: before == nil})
 		by := &shifts[len(shifts)-1].by
 		if by.Set(after); before != nil {
 			by.Sub(after, before)

@@ -6,46 +6,67 @@ import (
 	"math/big"
 	"slices"
 
+	"yalvo/internal/design"
 	"yalvo/internal/plan"
 	"yalvo/internal/store"
 )
 
-// deltas are what a turn adds to kept counts and sums, by document and name.
+// deltas are what a turn does to kept numbers, by document and name.
 type deltas map[int64]map[string]*delta
 
 type delta struct {
+	how     string // see [store.Delta]
 	amount  big.Rat
 	in      *plan.Collection
 	changes []int64 // whose readers wait for what is built on the value
 }
 
-func (d deltas) add(in *plan.Collection, doc int64, name string, amount *big.Rat, change int64) {
+// of is the delta of one kept number, for one more change.
+func (d deltas) of(in *plan.Collection, doc int64, name, how string, change int64) *delta {
 	if d[doc] == nil {
 		d[doc] = map[string]*delta{}
 	}
 	one := d[doc][name]
 	if one == nil {
-		one = &delta{in: in}
+		one = &delta{how: how, in: in}
 		d[doc][name] = one
 	}
-	one.amount.Add(&one.amount, amount)
 	if !slices.Contains(one.changes, change) {
 		one.changes = append(one.changes, change)
 	}
+	return one
 }
 
-// amounts are the deltas that are not zero, in decimal.
-func (d deltas) amounts() store.Amounts {
-	amounts := store.Amounts{}
+func (d deltas) add(in *plan.Collection, doc int64, name string, amount *big.Rat, change int64) {
+	one := d.of(in, doc, name, store.Add, change)
+	one.amount.Add(&one.amount, amount)
+}
+
+// bring brings a greatest or least value up or down to what has come to it.
+func (d deltas) bring(s *plan.Summary, doc int64, value *big.Rat, change int64) {
+	how, further := store.AtLeast, +1
+	if s.Kind == design.Min {
+		how, further = store.AtMost, -1
+	}
+	_, there := d[doc][s.Name]
+	one := d.of(s.In, doc, s.Name, how, change)
+	if !there || value.Cmp(&one.amount) == further {
+		one.amount.Set(value)
+	}
+}
+
+// stored are the deltas that change something, in decimal.
+func (d deltas) stored() store.Deltas {
+	amounts := store.Deltas{}
 	for doc, names := range d {
 		for name, one := range names {
-			if one.amount.Sign() == 0 {
+			if one.how == store.Add && one.amount.Sign() == 0 {
 				continue
 			}
 			if amounts[doc] == nil {
-				amounts[doc] = map[string]json.Number{}
+				amounts[doc] = map[string]store.Delta{}
 			}
-			amounts[doc][name] = json.Number(Decimal(&one.amount))
+			amounts[doc][name] = store.Delta{How: one.how, By: json.Number(Decimal(&one.amount))}
 		}
 	}
 	return amounts
@@ -96,8 +117,8 @@ func (t *turn) count(due []store.Due) error {
 }
 
 func (t *turn) apply(sums deltas) error {
-	amounts := sums.amounts()
-	there, err := t.Tx.AddAmounts(amounts)
+	given := sums.stored()
+	there, err := t.Tx.ApplyDeltas(given)
 	if err != nil {
 		return err
 	}
@@ -105,7 +126,7 @@ func (t *turn) apply(sums deltas) error {
 		return err
 	}
 	for _, doc := range there {
-		for name := range amounts[doc] {
+		for name := range given[doc] {
 			one := sums[doc][name]
 			if err := t.keptChanged(one.in, name, []int64{doc}, one.changes...); err != nil {
 				return err
@@ -121,16 +142,15 @@ func (t *turn) keptChanged(c *plan.Collection, name string, docs []int64, change
 	if !c.BuiltOn(name) {
 		return nil
 	}
+	var follows []store.Follow
 	for _, change := range changes {
-		var due []plan.Work
 		for _, doc := range docs {
-			due = append(due, c.KeptChanged(name, doc)...)
-		}
-		if err := t.Tx.AppendDue(change, due); err != nil {
-			return err
+			for _, w := range c.KeptChanged(name, doc) {
+				follows = append(follows, store.Follow{Change: change, Work: w})
+			}
 		}
 	}
-	return nil
+	return t.Tx.AppendFollows(follows)
 }
 
 // Decimal writes a number that is a sum of decimals exactly.
