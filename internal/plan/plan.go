@@ -132,7 +132,9 @@ func (s *Summary) Chosen() bool { return s.Kind != design.Sum && s.Kind != desig
 
 // IsNumber tells whether the value is the least or greatest of numbers. What is
 // new among them can only bring it further.
-func (s *Summary) IsNumber() bool { return (s.Kind == design.Min || s.Kind == design.Max) && !s.Timed() }
+func (s *Summary) IsNumber() bool {
+	return (s.Kind == design.Min || s.Kind == design.Max) && !s.Timed()
+}
 
 // builtOn is what is derived from a kept value.
 type builtOn struct {

@@ -111,24 +111,28 @@ func deliverOne(s FanOut) (string, []any) {
 	return sql, args
 }
 
+// postedStill is the FROM item for fan-outs s whose entry is posted still. Most
+// authors are in no pair that keeps an owner from them: that is asked here, once
+// for each (OFFSET 0), before the followers.
+// Keys: posted, pairs (kind, b, a), pairs_from (kind, a, ...).
+const postedStill = `(
+		SELECT s.*, EXISTS (SELECT FROM pairs x WHERE x.kind = s.bar AND x.b = s.author)
+			OR s.both_ways AND EXISTS (SELECT FROM pairs x WHERE x.kind = s.bar AND x.a = s.author) AS barring
+		FROM ` + fanOutRows + `
+		JOIN posted x ON x.timeline = s.timeline AND x.author = s.author AND x.rank = s.rank AND x.doc = s.doc
+		OFFSET 0
+	) s`
+
 // notBarred is the condition that no pair keeps owner p.a from author s.author.
-// Most authors have none that could: that is asked once for each, before the
-// followers. Keys: pairs (kind, b, a), pairs_from (kind, a, ...).
-const (
-	barring = `
-	CROSS JOIN LATERAL (SELECT EXISTS (SELECT FROM pairs x WHERE x.kind = s.bar AND x.b = s.author)
-		OR s.both_ways AND EXISTS (SELECT FROM pairs x WHERE x.kind = s.bar AND x.a = s.author) AS some OFFSET 0) barred`
-	notBarred = `
-	AND NOT (barred.some AND (EXISTS (SELECT FROM pairs x WHERE x.kind = s.bar AND x.b = s.author AND x.a = p.a)
+const notBarred = `
+	AND NOT (s.barring AND (EXISTS (SELECT FROM pairs x WHERE x.kind = s.bar AND x.b = s.author AND x.a = p.a)
 		OR s.both_ways AND EXISTS (SELECT FROM pairs x WHERE x.kind = s.bar AND x.b = p.a AND x.a = s.author)))`
-)
 
 // deliverAll is the plain statement for many entries a little way each.
 const deliverAll = `
 	INSERT INTO entries (timeline, owner, rank, doc, author)
 	SELECT s.timeline, p.a, s.rank, s.doc, s.author
-	FROM ` + fanOutRows + `
-	JOIN posted x ON x.timeline = s.timeline AND x.author = s.author AND x.rank = s.rank AND x.doc = s.doc` + barring + `
+	FROM ` + postedStill + `
 	JOIN pairs p ON p.kind = s.pair AND p.b = s.author AND p.a > s.cursor AND p.a <= s.last` + notBarred + inOrder
 
 // inOrder is the order in which everyone inserts entries: that of their key. So
@@ -141,8 +145,7 @@ const inOrder = " ORDER BY 2, 3, 4"
 const deliverTolerantly = `
 	INSERT INTO entries (timeline, owner, rank, doc, author)
 	SELECT s.timeline, o.a, s.rank, s.doc, s.author
-	FROM ` + fanOutRows + `
-	JOIN posted x ON x.timeline = s.timeline AND x.author = s.author AND x.rank = s.rank AND x.doc = s.doc` + barring + `
+	FROM ` + postedStill + `
 	CROSS JOIN LATERAL (
 		SELECT p.a FROM pairs p WHERE p.kind = s.pair AND p.b = s.author AND p.a > s.cursor
 			AND p.a <= s.last` + notBarred + `
