@@ -3,6 +3,7 @@ package tests
 import (
 	"flag"
 	"fmt"
+	"strings"
 )
 
 // noDrift recomputes every duplicate of the ponds app from the facts with
@@ -53,13 +54,24 @@ func (w world) noDrift() {
 var deadlocks = flag.Bool("deadlocks", false, "whether a deadlock is a failure, and not only said")
 
 // noDeadlock tells whether PostgreSQL has had to end a transaction because it
-// and another waited for each other. Such a transaction is run again: what is
-// stored is right all the same, but a second is lost.
+// and another waited for each other, and how the first came about. Such a
+// transaction is run again: what is stored is right all the same, but a second
+// is lost.
 func (w world) noDeadlock() {
 	w.T.Helper()
 	many := w.Number("SELECT deadlocks FROM pg_stat_database WHERE datname = current_database()")
-	if many > 0 && *deadlocks {
+	w.T.Logf("%d deadlocks", many)
+	if many == 0 {
+		return
+	}
+	var log string
+	if err := w.Pool().QueryRow(w.T.Context(), "SELECT pg_read_file(current_setting('data_directory') || '/../postgres.log')").Scan(&log); err != nil {
+		w.T.Fatal(err)
+	}
+	if _, after, found := strings.Cut(log, "deadlock detected"); found {
+		w.T.Log(after[:min(len(after), 6000)])
+	}
+	if *deadlocks {
 		w.T.Errorf("%d deadlocks", many)
 	}
-	w.T.Logf("%d deadlocks", many)
 }

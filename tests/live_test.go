@@ -1,7 +1,7 @@
 package tests
 
 import (
-	"fmt"
+	"encoding/json"
 	"strings"
 	"sync/atomic"
 	"testing"
@@ -80,7 +80,7 @@ func (r readers) watch(owner string) *watched {
 	r.t.Helper()
 	page := reading.Page{After: reading.FromTheTop, Limit: 30}
 	read := func() string {
-		return fmt.Sprintf("%s", must(r.Timeline(r.t.Context(), "home", owner, page))(r.t).Entries)
+		return string(must(json.Marshal(must(r.Timeline(r.t.Context(), "home", owner, page))(r.t).Entries))(r.t))
 	}
 	before := read()
 	live := must(r.Watch(r.t.Context(), "home", owner, page))(r.t)

@@ -295,9 +295,13 @@ func pairCounts(c Change) []Work {
 // subscriptions: a pair can bring an author's entries in, or keep them out.
 func subscriptions(c Change) []Work {
 	var due []Work
+	to := SubscribeTo
+	if c.Kind == Set {
+		to = BringInto
+	}
 	for _, t := range c.Pair.Timelines {
 		if t.Deliver != design.Pull {
-			due = append(due, SubscribeTo(t.Number, c.From, c.To))
+			due = append(due, to(t.Number, c.From, c.To))
 		}
 	}
 	for _, t := range c.Pair.Bars {

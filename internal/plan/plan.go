@@ -90,6 +90,12 @@ type Count struct {
 	Thresholds []*Timeline // mixed timelines that it counts the followers for
 }
 
+// Told tells whether the journal tells of all that is counted: of pairs, nested
+// documents, and references that are there from a document's creation to its end.
+func (c *Count) Told() bool {
+	return c.Pair != nil || c.Via == nil || c.Via.Required && c.Via.Fixed
+}
+
 // Copy is a kept copy of values of the document that Via points at.
 type Copy struct {
 	Number

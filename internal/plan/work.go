@@ -61,6 +61,17 @@ func SubscribeTo(timeline Number, owner, author int64) Work {
 	return Work{Step: Subscribe, Subject: timeline, Key: author, Doc: owner}
 }
 
+// BringInto is [SubscribeTo] for a pair that was set: there is nothing to take
+// out, unless other work of the two is due, which then does that.
+func BringInto(timeline Number, owner, author int64) Work {
+	w := SubscribeTo(timeline, owner, author)
+	w.Amount = 1
+	return w
+}
+
+// Fresh tells whether a subscription only brings in.
+func (w Work) Fresh() bool { return w.Step == Subscribe && w.Amount != 0 }
+
 // RefillOf brings older entries back into an owner's timeline.
 func RefillOf(timeline Number, owner int64) Work { return RefillAfter(timeline, owner, 0) }
 

@@ -71,35 +71,48 @@ func (p *Prover) Trace(ctx context.Context, position int64) (Cascade, error) {
 	return c, nil
 }
 
-// withCounts adds what pairs have been counted in. Of that no note is kept once
-// it is done: which changes of pairs there were, and what each makes due, says it.
+// withCounts adds what documents and pairs have been counted in. Of most of that
+// no note is kept once it is done: which changes there were, and what each makes
+// due, says it.
 func withCounts(v *running.Version, root store.Record, caused []store.Consequences,
 	work []store.Traced) []store.Traced {
 	changes := append([]store.Consequences{{Kind: root.Kind, Subject: root.Subject, Many: 1, First: root.At}},
 		caused...)
-	for _, c := range changes {
-		p := v.Plan.Pair(c.Subject)
-		if p == nil {
-			continue
+	for _, told := range countedBy(v, changes) {
+		at := slices.IndexFunc(work, func(w store.Traced) bool { return w.Step == told.Step && w.Subject == told.Subject })
+		if at < 0 {
+			work = append(work, store.Traced{Step: told.Step, Subject: told.Subject, Since: told.Since})
+			at = len(work) - 1
 		}
-		for _, kind := range v.Plan.WorkOfPair(c.Kind, p) {
-			if kind.Step != plan.Add {
-				continue
-			}
-			at := slices.IndexFunc(work, func(w store.Traced) bool {
-				return w.Step == kind.Step && w.Subject == kind.Subject
-			})
-			if at < 0 {
-				work = append(work, store.Traced{Step: kind.Step, Subject: kind.Subject, Since: c.First})
-				at = len(work) - 1
-			}
-			w := &work[at]
-			if done := c.Many - w.Left - w.Parked; done > 0 {
-				w.Works, w.Rows, w.Chunks = w.Works+done, w.Rows+done, w.Chunks+done
-			}
+		w := &work[at]
+		if more := told.Works - w.Works; more > 0 {
+			w.Works, w.Rows, w.Chunks = w.Works+more, w.Rows+more, w.Chunks+more
 		}
 	}
 	return work
+}
+
+// countedBy is the counting that some changes have made due, as far as the
+// journal tells.
+func countedBy(v *running.Version, changes []store.Consequences) []store.Traced {
+	var all []store.Traced
+	for _, c := range changes {
+		if c.Kind == plan.Changed {
+			continue
+		}
+		for _, kind := range dueBy(v, c.Kind, c.Subject) {
+			if count := v.Plan.CountNumbered(kind.Subject); kind.Step != plan.Add || count == nil || !count.Told() {
+				continue
+			}
+			at := slices.IndexFunc(all, func(t store.Traced) bool { return t.Subject == kind.Subject })
+			if at < 0 {
+				all = append(all, store.Traced{Step: kind.Step, Subject: kind.Subject, Since: c.First})
+				at = len(all) - 1
+			}
+			all[at].Works += c.Many
+		}
+	}
+	return all
 }
 
 // node is a step while the tree is put together: what it makes due by the plan

@@ -13,6 +13,7 @@ import (
 type Reader struct {
 	*running.App
 	owners   owners // whose timelines were read lately
+	shown    shown  // what entries show
 	counted  countCache
 	watchers watchers
 }

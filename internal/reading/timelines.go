@@ -26,7 +26,7 @@ type Entry struct {
 
 // Entries is a page of a timeline.
 type Entries struct {
-	Entries []Entry
+	Entries []*Entry // others may hold them too: nobody changes them
 	Next    *Page
 }
 
@@ -42,20 +42,25 @@ func (r *Reader) Timeline(ctx context.Context, timeline, owner string, page Page
 		return Entries{}, err
 	}
 	limit := min(page.Limit, t.Length-page.Given)
-	out := Entries{Entries: make([]Entry, 0, max(limit, 0))}
+	out := Entries{Entries: make([]*Entry, 0, max(limit, 0))}
 	place := page.After
 	for len(out.Entries) < limit {
 		want := limit - len(out.Entries)
-		seen, last, err := r.entries(ctx, t, owner, place, want, func(row store.Entry) error {
-			entry, err := carried(t, row)
-			out.Entries = append(out.Entries, entry)
-			return err
-		})
+		places, err := r.places(ctx, t, owner, place, want)
 		if err != nil {
 			return Entries{}, err
 		}
-		place = last
-		if seen < want {
+		entries, err := r.show(ctx, v, t, places)
+		if err != nil {
+			return Entries{}, err
+		}
+		for i, e := range entries {
+			place = Boundary{Rank: places[i].Rank, N: places[i].Doc}
+			if e != nil {
+				out.Entries = append(out.Entries, e)
+			}
+		}
+		if len(places) < want {
 			return out, nil
 		}
 	}
@@ -65,16 +70,16 @@ func (r *Reader) Timeline(ctx context.Context, timeline, owner string, page Page
 	return out, nil
 }
 
-// entries visits some entries with the number that the owner had last time. If
+// places are some entries of the owner with the number that it had last time. If
 // there are none, that may have been another document of the same key.
-func (r *Reader) entries(ctx context.Context, t *plan.Timeline, owner string, place store.Boundary, want int,
-	visit func(store.Entry) error) (int, store.Boundary, error) {
+func (r *Reader) places(ctx context.Context, t *plan.Timeline, owner string, after store.Boundary,
+	want int) ([]store.Place, error) {
 	at := store.Address{Collection: t.Owner.Number, Key: owner}
 	known := r.owners.of(at)
 	if known.N != 0 {
-		seen, last, err := r.Store.Entries(ctx, t, at, known, place, want, visit)
-		if err != nil || seen > 0 {
-			return seen, last, err
+		places, err := r.Store.Places(ctx, t, at, known, after, want)
+		if err != nil || len(places) > 0 {
+			return places, err
 		}
 	}
 	is, err := r.Store.Owner(ctx, at)
@@ -82,10 +87,10 @@ func (r *Reader) entries(ctx context.Context, t *plan.Timeline, owner string, pl
 		err = running.NotFound(t.Owner, owner)
 	}
 	if err != nil || is == known {
-		return 0, place, err
+		return nil, err
 	}
 	r.owners.learn(at, is)
-	return r.Store.Entries(ctx, t, at, is, place, want, visit)
+	return r.Store.Places(ctx, t, at, is, after, want)
 }
 
 // carried shows what the timeline carries of a document; all of it if the

@@ -162,14 +162,14 @@ func (r *Reader) signatures(ctx context.Context, all []*Watch) (map[*Watch]strin
 	}
 	found := map[*Watch]string{}
 	var pushed []*Watch
-	var pages []store.Shown
+	var pages []store.Watched
 	for _, w := range all {
 		t, err := v.Timeline(w.timeline)
 		owner := r.owners.of(w.at)
 		if err != nil || owner.N == 0 {
 			continue // its reader is told when it reads, or has not read yet
 		}
-		shown := store.Shown{Timeline: t, Owner: owner, After: w.page.After, Limit: w.page.Limit}
+		shown := store.Watched{Timeline: t, Owner: owner, After: w.page.After, Limit: w.page.Limit}
 		if t.Deliver == "push" {
 			pushed, pages = append(pushed, w), append(pages, shown)
 			continue

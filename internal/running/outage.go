@@ -11,6 +11,7 @@ import (
 type outage struct {
 	mu    sync.Mutex
 	since time.Time // zero while it answers
+	many  int       // how many there were, this one included
 }
 
 // begins tells whether this is the first one hears of it.
@@ -20,7 +21,7 @@ func (o *outage) begins() bool {
 	if !o.since.IsZero() {
 		return false
 	}
-	o.since = time.Now()
+	o.since, o.many = time.Now(), o.many+1
 	return true
 }
 
@@ -54,6 +55,14 @@ func (a *App) Back() {
 	if long := a.outage.ends(); long > 0 {
 		a.Log.Info("the database is back", "after", long.Round(time.Millisecond))
 	}
+}
+
+// Outages is how often the database has been away since the service started.
+// Who remembers what it held forgets that then: another may come back.
+func (a *App) Outages() int {
+	a.outage.mu.Lock()
+	defer a.outage.mu.Unlock()
+	return a.outage.many
 }
 
 // Trouble logs an error of work that nobody waits for.

@@ -50,8 +50,8 @@ func (s *Server) getTimeline(c *echo.Context) error {
 }
 
 type timelinePage struct {
-	Entries []reading.Entry `json:"entries"`
-	Next    string          `json:"next,omitempty"`
+	Entries []*reading.Entry `json:"entries"`
+	Next    string           `json:"next,omitempty"`
 }
 
 // text is the page in JSON. A general encoder would look through what the

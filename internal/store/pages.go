@@ -89,48 +89,60 @@ func timeOf(rank int64) any {
 	return time.UnixMicro(rank)
 }
 
-// Entry is an entry of a timeline with what is shown of its document. Fields and
-// kept values hold only while it is visited.
-type Entry struct {
-	Key     string
-	Created time.Time
-	Fields  pgtype.DriverBytes
-	Kept    pgtype.DriverBytes
+// Place is an entry of a timeline: where it stands, and which versions of its
+// document's row and of the row of its kept values there are (xmin; 0: none). A
+// row changes its version whenever it is written.
+type Place struct {
+	Rank, Doc      int64
+	Document, Kept pgtype.Uint32
 }
 
-// Entries visits a page of the timeline of an owner at an address, who is
-// believed to be a certain document: nothing, if that is not so. Newest first. An entry
-// whose document has just been removed is still stored but not visited; seen is
-// how many stored entries the page went over and last where it ended, so that a
-// reader can go on.
+// Places is a page of the timeline of an owner at an address, who is believed to
+// be a certain document: nothing, if that is not so. Newest first.
 // Keys: entries (timeline, owner, rank, doc), documents (n), kept (doc).
-func (s *Store) Entries(ctx context.Context, t *plan.Timeline, at Address, owner Owner, after Boundary, limit int,
-	visit func(Entry) error) (seen int, last Boundary, err error) {
+func (s *Store) Places(ctx context.Context, t *plan.Timeline, at Address, owner Owner, after Boundary,
+	limit int) ([]Place, error) {
 	from := page(t, owner, after, limit)
-	last = after
 	query := statement{`
-		SELECT e.rank, e.doc, coalesce(d.key, ''), coalesce(d.created, 'epoch'), coalesce(d.fields, '{}'),
-			coalesce(k.values, '{}')
+		SELECT e.rank, e.doc, (SELECT xmin FROM documents WHERE n = e.doc), (SELECT xmin FROM kept WHERE doc = e.doc)
 		FROM ` + from.sql + ` e
-		LEFT JOIN documents d ON d.n = e.doc
-		LEFT JOIN kept k ON k.doc = e.doc
 		WHERE EXISTS (SELECT 1 FROM documents WHERE n = ? AND collection = ? AND key = ?)
 		ORDER BY e.rank DESC, e.doc DESC`, append(from.args, owner.N, at.Collection, at.Key)}
-	var e Entry
-	columns := []any{&last.Rank, &last.N, &e.Key, &e.Created, &e.Fields, &e.Kept}
-	err = s.visit(ctx, query, func(row pgx.Rows) error {
-		if err := row.Scan(columns...); err != nil {
-			return err
-		}
-		if seen++; e.Key == "" {
-			return nil
-		}
-		return visit(e)
+	places := make([]Place, 0, limit)
+	var p Place
+	columns := []any{&p.Rank, &p.Doc, &p.Document, &p.Kept}
+	err := s.visit(ctx, query, func(row pgx.Rows) error {
+		err := row.Scan(columns...)
+		places = append(places, p)
+		return err
 	})
-	if err != nil {
-		return 0, after, err
-	}
-	return seen, last, nil
+	return places, err
+}
+
+// Entry is what an entry shows: its document as it is now.
+type Entry struct {
+	Place   // without its rank
+	Key     string
+	Created time.Time
+	Fields  []byte
+	Kept    []byte
+}
+
+// Shown are the documents of entries, as far as they exist.
+// Keys: documents (n), kept (doc).
+func (s *Store) Shown(ctx context.Context, docs []int64) ([]Entry, error) {
+	query := statement{`
+		SELECT d.n, d.xmin, k.xmin, d.key, d.created, d.fields, coalesce(k.values, '{}')
+		FROM documents d LEFT JOIN kept k ON k.doc = d.n
+		WHERE d.n = ANY(?::bigint[])`, []any{bigints(docs).text()}}
+	found := make([]Entry, 0, len(docs))
+	err := s.visit(ctx, query, func(row pgx.Rows) error {
+		var e Entry
+		err := row.Scan(&e.Doc, &e.Document, &e.Place.Kept, &e.Key, &e.Created, &e.Fields, &e.Kept)
+		found = append(found, e)
+		return err
+	})
+	return found, err
 }
 
 // page is the FROM item for a page of an owner's timeline: what is stored and,

@@ -6,8 +6,8 @@ import (
 	"yalvo/internal/plan"
 )
 
-// Shown is a page that somebody looks at all the time.
-type Shown struct {
+// Watched is a page that somebody looks at all the time.
+type Watched struct {
 	Timeline *plan.Timeline
 	Owner    Owner
 	After    Boundary
@@ -29,7 +29,7 @@ const signature = `coalesce(sum(hashtextextended(e.doc || ' ' || coalesce(d.xmin
 
 // Signatures are those of pages of timelines that are pushed.
 // Keys: entries (timeline, owner, rank, doc), documents (n), kept (doc).
-func (s *Store) Signatures(ctx context.Context, pages []Shown) ([]string, error) {
+func (s *Store) Signatures(ctx context.Context, pages []Watched) ([]string, error) {
 	n := len(pages)
 	timelines, owners, ranks, docs, limits := make(bigints, n), make(bigints, n), make(bigints, n), make(bigints, n),
 		make(bigints, n)
@@ -58,7 +58,7 @@ func (s *Store) Signatures(ctx context.Context, pages []Shown) ([]string, error)
 
 // Signature is that of one page, of a timeline that is delivered in any way.
 // Keys: as of [Store.Entries].
-func (s *Store) Signature(ctx context.Context, p Shown) (string, error) {
+func (s *Store) Signature(ctx context.Context, p Watched) (string, error) {
 	from := page(p.Timeline, p.Owner, p.After, p.Limit)
 	var one string
 	err := s.upkeep.WithContext(ctx).Raw(`

@@ -78,7 +78,7 @@ func (d deltas) stored() store.Deltas {
 func (t *turn) count(due []store.Due) error {
 	sums := deltas{}
 	sources := map[plan.Number][]store.Due{}
-	var done, ofPairs []store.Due
+	var done, told []store.Due
 	for _, d := range due {
 		if d.Step == plan.Contribute {
 			sources[d.Subject] = append(sources[d.Subject], d)
@@ -88,8 +88,8 @@ func (t *turn) count(due []store.Due) error {
 		if c != nil { // nil: of a design that is no longer in force
 			sums.add(c.In, d.Doc, c.Name, new(big.Rat).SetInt64(d.Delta()), d.Change)
 		}
-		if c != nil && c.Pair != nil && d.Attempts == 0 {
-			ofPairs = append(ofPairs, d) // a trace knows of them by the journal
+		if c != nil && c.Told() && d.Attempts == 0 {
+			told = append(told, d) // a trace knows of it by the journal
 			continue
 		}
 		done = append(done, d)
@@ -109,10 +109,10 @@ func (t *turn) count(due []store.Due) error {
 	for i := range done {
 		done[i].Rows = 1
 	}
-	if err := t.Tx.DeleteDue(progress(ofPairs)); err != nil {
+	if err := t.Tx.DeleteDue(progress(told)); err != nil {
 		return err
 	}
-	t.vain = len(done)+len(ofPairs) == 0
+	t.vain = len(done)+len(told) == 0
 	return t.finish(done)
 }
 

@@ -26,10 +26,7 @@ func (t *turn) subscribe(timeline *plan.Timeline, due []store.Due) error {
 		return err
 	}
 	subscriptions = asManyAsFit(subscriptions)
-	if err := t.takeOut(timeline, subscriptions, due[0].Change); err != nil {
-		return err
-	}
-	if err := t.bringIn(timeline, subscriptions); err != nil {
+	if err := t.reconcile(timeline, subscriptions, rowsOf, due[0].Change); err != nil {
 		return err
 	}
 	var done []store.Due
@@ -42,12 +39,41 @@ func (t *turn) subscribe(timeline *plan.Timeline, due []store.Due) error {
 	return t.finish(done)
 }
 
+// reconcile takes out and brings in. Where a pair was set and nothing else is
+// due, there is nothing to take out: an owner's whole timeline would be searched
+// for that.
+func (t *turn) reconcile(timeline *plan.Timeline, subscriptions []store.Subscription, rowsOf map[[2]int64][]store.Due,
+	change int64) error {
+	cuts, err := t.Tx.LockCuts(timeline.Number, owners(subscriptions))
+	if err != nil {
+		return err
+	}
+	fresh := func(s store.Subscription) bool {
+		rows := rowsOf[[2]int64{s.Owner, s.Author}]
+		return !slices.ContainsFunc(rows, func(d store.Due) bool { return !d.Fresh() })
+	}
+	old := slices.DeleteFunc(slices.Clone(subscriptions), fresh)
+	if err := t.takeOutBelow(cuts, timeline, old, change); err != nil {
+		return err
+	}
+	return t.bringIn(timeline, subscriptions)
+}
+
 // takeOut takes authors' entries out of owners' timelines as far as the facts
 // do not justify them. It locks the owners' cuts.
 func (t *turn) takeOut(timeline *plan.Timeline, subscriptions []store.Subscription, change int64) error {
 	cuts, err := t.Tx.LockCuts(timeline.Number, owners(subscriptions))
 	if err != nil {
 		return err
+	}
+	return t.takeOutBelow(cuts, timeline, subscriptions, change)
+}
+
+// takeOutBelow is the same with the cuts locked.
+func (t *turn) takeOutBelow(cuts store.Cuts, timeline *plan.Timeline, subscriptions []store.Subscription,
+	change int64) error {
+	if len(subscriptions) == 0 {
+		return nil
 	}
 	lost, err := t.Tx.TakeOut(timeline, subscriptions)
 	if err != nil {
