@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"os"
 	"strconv"
+	"strings"
 	"time"
 
 	"github.com/jedib0t/go-pretty/v6/table"
@@ -116,7 +117,7 @@ func (a *app) showAudit(ctx context.Context, c *cli.Command, got client.Audit) e
 func (a *app) printAudit(got client.Audit, found []client.Drift, left int) {
 	what := "everything"
 	if got.Duplicate != "" || got.Document != "" {
-		what = got.Duplicate + " " + got.Document
+		what = strings.TrimSpace(got.Duplicate + " " + got.Document)
 	}
 	fmt.Fprintf(a.out, "Audit %d of %s %s: %s rows checked", got.ID, what, got.State, count(got.Checked))
 	if got.Ended != nil && !got.Mending { // with mending the end says nothing of the audit's pace

@@ -322,7 +322,7 @@ func (u Unit) repost(t *plan.Timeline, doc int64, m redirection, rankBefore, ran
 		return nil
 	}
 	if before != 0 {
-		if err := u.Tx.Unpost(t.Number, before, rankBefore, doc); err != nil {
+		if err := u.Tx.Unpost(t.Number, store.Posted{Author: before, Rank: rankBefore, Doc: doc}); err != nil {
 			return err
 		}
 	}

@@ -95,16 +95,20 @@ func (u Unit) takeAway(c *plan.Collection, docs []store.Document, why Cause) err
 		return err
 	}
 	var due []plan.Work
+	posts := make([][]store.Posted, len(c.EntersInto))
 	for _, d := range docs {
 		before := pointed[d.N]
 		due = append(due, u.Plan.Due(plan.Change{Kind: plan.Removed, Collection: c, Doc: d.N, Parent: d.Parent,
 			Before: before, RankBefore: d.Ranks, Mark: why.Mark})...)
 		for i, t := range c.EntersInto {
 			if author := before[t.By]; author != 0 {
-				if err := u.Tx.Unpost(t.Number, author, d.Ranks[i], d.N); err != nil {
-					return err
-				}
+				posts[i] = append(posts[i], store.Posted{Author: author, Rank: d.Ranks[i], Doc: d.N})
 			}
+		}
+	}
+	for i, t := range c.EntersInto {
+		if err := u.Tx.Unpost(t.Number, posts[i]...); err != nil {
+			return err
 		}
 	}
 	if err := u.Tx.Delete(numbers(docs)); err != nil {

@@ -321,64 +321,42 @@ func (p *Plan) addTimeline(d *design.Timeline, n Number) {
 	p.Timelines = append(p.Timelines, t)
 }
 
-// Collection finds a collection by name, nil if there is none.
-func (p *Plan) Collection(name string) *Collection {
-	for _, c := range p.Collections {
-		if c.Name == name {
-			return c
-		}
+// first is the first of some that fits, nil if none does.
+func first[T any](all []*T, fits func(*T) bool) *T {
+	if i := slices.IndexFunc(all, fits); i >= 0 {
+		return all[i]
 	}
 	return nil
+}
+
+// Collection finds a collection by name, nil if there is none.
+func (p *Plan) Collection(name string) *Collection {
+	return first(p.Collections, func(c *Collection) bool { return c.Name == name })
 }
 
 // CollectionNumbered finds a collection by number, nil if there is none.
 func (p *Plan) CollectionNumbered(n Number) *Collection {
-	for _, c := range p.Collections {
-		if c.Number == n {
-			return c
-		}
-	}
-	return nil
+	return first(p.Collections, func(c *Collection) bool { return c.Number == n })
 }
 
 // Pair finds a pair by name, nil if there is none.
 func (p *Plan) Pair(name string) *Pair {
-	for _, pair := range p.Pairs {
-		if pair.Name == name {
-			return pair
-		}
-	}
-	return nil
+	return first(p.Pairs, func(p *Pair) bool { return p.Name == name })
 }
 
 // PairNumbered finds a pair by number, nil if there is none.
 func (p *Plan) PairNumbered(n Number) *Pair {
-	for _, pair := range p.Pairs {
-		if pair.Number == n {
-			return pair
-		}
-	}
-	return nil
+	return first(p.Pairs, func(p *Pair) bool { return p.Number == n })
 }
 
 // Timeline finds a timeline by name, nil if there is none.
 func (p *Plan) Timeline(name string) *Timeline {
-	for _, t := range p.Timelines {
-		if t.Name == name {
-			return t
-		}
-	}
-	return nil
+	return first(p.Timelines, func(t *Timeline) bool { return t.Name == name })
 }
 
 // TimelineNumbered finds a timeline by number, nil if there is none.
 func (p *Plan) TimelineNumbered(n Number) *Timeline {
-	for _, t := range p.Timelines {
-		if t.Number == n {
-			return t
-		}
-	}
-	return nil
+	return first(p.Timelines, func(t *Timeline) bool { return t.Number == n })
 }
 
 // ReferenceNumbered finds a reference by number, nil if there is none.

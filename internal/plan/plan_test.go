@@ -103,7 +103,7 @@ func TestWhatEachChangeMakesDue(t *testing.T) {
 		{"a follow is set", plan.Change{Kind: plan.Set, Pair: p.Pair("follow"), From: ada, To: ben}, []string{
 			"add members.follower_count key=0 doc=2 rank=0 amount=1",
 			"add members.following_count key=0 doc=1 rank=0 amount=1",
-			"subscribe home key=2 doc=1 rank=0 amount=0",
+			"subscribe home key=2 doc=1 rank=0 amount=1",
 		}},
 		{"more birds were seen after all", plan.Change{Kind: plan.Changed, Collection: sightings, Doc: sighting,
 			RankBefore: ranks, RankAfter: ranks,

@@ -50,10 +50,5 @@ func (p *Plan) TriggersOn(on design.Event, c *Collection, pair *Pair) []*Trigger
 
 // TriggerNumbered finds a trigger by number, nil if there is none.
 func (p *Plan) TriggerNumbered(n Number) *Trigger {
-	for _, r := range p.Triggers {
-		if r.Number == n {
-			return r
-		}
-	}
-	return nil
+	return first(p.Triggers, func(t *Trigger) bool { return t.Number == n })
 }

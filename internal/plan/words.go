@@ -1,49 +1,36 @@
 package plan
 
+import "fmt"
+
+// words say what work of each step does; %s is the name of what it is about.
+var words = map[Step]string{
+	Add:            "counted in %s",
+	Contribute:     "looked at what is contributed to %s",
+	Choose:         "worked out %s",
+	Refresh:        "refreshed in %s",
+	Recopy:         "copied into %s",
+	Deliver:        "delivered to the %s timelines",
+	Withdraw:       "withdrawn from the %s timelines",
+	Subscribe:      "looked at what one sees of the other in %s",
+	React:          "set off trigger %s",
+	Send:           "sent by trigger %s",
+	ChooseDelivery: "looked at how many follow in %s",
+	Clear:          "left to be collected when %s is read",
+	Fill:           "brought back into the %s timelines",
+	Refill:         "filled up %s with older entries",
+	EndReference:   "ended %s",
+	EndFrom:        "unset %s from it",
+	EndTo:          "unset %s to it",
+	EndNested:      "removed the %s under it",
+	EndFrozen:      "emptied the frozen %s",
+	EndTimeline:    "dropped its %s timeline",
+}
+
 // InWords says what work of a kind does.
 func (p *Plan) InWords(of WorkKind) string {
 	name := p.NameOf(of.Subject)
-	switch of.Step {
-	case Add:
-		return "counted in " + name
-	case Contribute:
-		return "looked at what is contributed to " + name
-	case Choose:
-		return "worked out " + name
-	case Refresh:
-		return "refreshed in " + name
-	case Recopy:
-		return "copied into " + name
-	case Deliver:
-		return "delivered to the " + name + " timelines"
-	case Withdraw:
-		return "withdrawn from the " + name + " timelines"
-	case Subscribe:
-		return "looked at what one sees of the other in " + name
-	case React:
-		return "set off trigger " + name
-	case Send:
-		return "sent by trigger " + name
-	case ChooseDelivery:
-		return "looked at how many follow in " + name
-	case Clear:
-		return "left to be collected when " + name + " is read"
-	case Fill:
-		return "brought back into the " + name + " timelines"
-	case Refill:
-		return "filled up " + name + " with older entries"
-	case EndReference:
-		return "ended " + name
-	case EndFrom:
-		return "unset " + name + " from it"
-	case EndTo:
-		return "unset " + name + " to it"
-	case EndNested:
-		return "removed the " + name + " under it"
-	case EndFrozen:
-		return "emptied the frozen " + name
-	case EndTimeline:
-		return "dropped its " + name + " timeline"
+	if says, known := words[of.Step]; known {
+		return fmt.Sprintf(says, name)
 	}
 	return of.Step.String() + " " + name
 }

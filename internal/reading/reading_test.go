@@ -81,7 +81,7 @@ func TestWhatIsRememberedIsBounded(t *testing.T) {
 	now := era{}
 	entry := &Entry{Facts: make([]byte, 100_000)}
 	place := func(doc int64) store.Place { return store.Place{Doc: doc} }
-	for doc := range int64(1000) {
+	for doc := range int64(4000) {
 		s.learn(now, 1, place(doc), entry)
 		if s.of(now, 1, place(0)) == nil {
 			t.Fatalf("what is asked for again and again was forgotten after %d others", doc)

@@ -37,7 +37,7 @@ type remembered struct {
 }
 
 // youngBytes is how much is remembered before the older half is forgotten.
-const youngBytes = 16 << 20
+const youngBytes = 64 << 20
 
 // sizeOf is about what an entry takes in memory.
 func sizeOf(e *Entry) int {

@@ -126,7 +126,7 @@ func TestACutTimelineKnowsWhenItIsTooShortAndIsRefilled(t *testing.T) {
 	withdraw := func(rank int64) (short []store.Shortened) {
 		t.Helper()
 		write(t, s.Store, func(tx *store.Tx) error {
-			if err := tx.Unpost(3, ada, rank, 1000+rank); err != nil {
+			if err := tx.Unpost(3, store.Posted{Author: ada, Rank: rank, Doc: 1000 + rank}); err != nil {
 				return err
 			}
 			gone := []store.FanOut{{Timeline: 3, Pair: 2, Author: ada, Doc: 1000 + rank, Rank: rank, Last: 1 << 40}}
@@ -183,7 +183,7 @@ func TestACutTimelineKnowsWhenItIsTooShortAndIsRefilled(t *testing.T) {
 func withdraw0(t *testing.T, s short, author, rank int64) {
 	t.Helper()
 	write(t, s.Store, func(tx *store.Tx) error {
-		if err := tx.Unpost(3, author, rank, 1000+rank); err != nil {
+		if err := tx.Unpost(3, store.Posted{Author: author, Rank: rank, Doc: 1000 + rank}); err != nil {
 			return err
 		}
 		_, err := tx.Withdraw([]store.FanOut{{Timeline: 3, Pair: 2, Author: author, Doc: 1000 + rank, Rank: rank,
@@ -211,7 +211,7 @@ func TestWhatTheFactsDoNotJustifyIsFoundAndTakenOut(t *testing.T) {
 		if err := tx.Untie(2, s.ids["ben"], s.ids["cora"]); err != nil {
 			return err
 		}
-		return tx.Unpost(3, s.ids["ada"], 2, 1002)
+		return tx.Unpost(3, store.Posted{Author: s.ids["ada"], Rank: 2, Doc: 1002})
 	})
 	write(t, s.Store, func(tx *store.Tx) error {
 		doubtful, err := tx.Doubtful(s.timeline, s.ids["ben"])

@@ -186,12 +186,13 @@ func (tx *Tx) Delete(ns []int64) error {
 }
 
 // DropDeparted drops up to limit keys of documents that are gone and on which
-// nothing hangs any more. Key: due (lane, seq).
+// nothing hangs any more. NOT IN makes a hash of what is still to be ended: there
+// may be as much of that as there are keys. Key: due (lane, change, seq).
 func (tx *Tx) DropDeparted(limit int) error {
 	return tx.db.Exec(`
 		DELETE FROM departed d
 		WHERE d.n IN (SELECT n FROM departed LIMIT ?)
-		  AND NOT EXISTS (SELECT 1 FROM outstanding o WHERE o.lane = ? AND o.doc = d.n)`, limit, plan.Ending).Error
+		  AND d.n NOT IN (SELECT o.doc FROM outstanding o WHERE o.lane = ?)`, limit, plan.Ending).Error
 }
 
 // Number is the row number of a document, 0 if there is none.

@@ -20,10 +20,22 @@ func (tx *Tx) RankOf(timeline plan.Number, author, doc int64) (int64, bool, erro
 	return rank, got.RowsAffected > 0, got.Error
 }
 
-// Unpost notes that a document left a kind of timeline.
-func (tx *Tx) Unpost(timeline plan.Number, author, rank, doc int64) error {
-	return tx.db.Exec("DELETE FROM posted WHERE timeline = ? AND author = ? AND rank = ? AND doc = ?", timeline,
-		author, rank, doc).Error
+// Posted is a document in a kind of timeline: whose it is and its place in the order.
+type Posted struct{ Author, Rank, Doc int64 }
+
+// Unpost notes that documents left a kind of timeline. Key: posted.
+func (tx *Tx) Unpost(timeline plan.Number, posts ...Posted) error {
+	if len(posts) == 0 {
+		return nil
+	}
+	authors, ranks, docs := make(bigints, len(posts)), make(bigints, len(posts)), make(bigints, len(posts))
+	for i, p := range posts {
+		authors[i], ranks[i], docs[i] = p.Author, p.Rank, p.Doc
+	}
+	return tx.db.Exec(`
+		DELETE FROM posted p USING unnest(?::bigint[], ?::bigint[], ?::bigint[]) AS gone (author, rank, doc)
+		WHERE p.timeline = ? AND p.author = gone.author AND p.rank = gone.rank AND p.doc = gone.doc`, authors, ranks, docs,
+		timeline).Error
 }
 
 // DropTimelines drops up to limit entries of owners who are gone, and tells

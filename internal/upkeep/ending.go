@@ -22,6 +22,9 @@ const (
 // on it: whoever wants that looks for it first.
 func (t *turn) end(due []store.Due) error {
 	due, err := t.withoutLater(due)
+	if err == nil {
+		due, err = t.withoutLeaving(due)
+	}
 	if err != nil || len(due) == 0 {
 		return err
 	}
@@ -68,6 +71,47 @@ func (t *turn) withoutLater(due []store.Due) ([]store.Due, error) {
 		}
 	}
 	return now, nil
+}
+
+// withoutLeaving leaves out the followers of an author of many, as long as the
+// author's posts are on their way out of their timelines: that goes through the
+// followers in great steps. Without it each of them would have to be looked at.
+func (t *turn) withoutLeaving(due []store.Due) ([]store.Due, error) {
+	p := t.Plan.PairNumbered(due[0].Subject)
+	if p == nil || due[0].Step != plan.EndTo {
+		return due, nil
+	}
+	var now []store.Due
+	for _, d := range due {
+		leaving, err := t.isLeaving(p, d)
+		if err != nil {
+			return nil, err
+		}
+		if !leaving {
+			now = append(now, d)
+			continue
+		}
+		if err := t.Tx.PostponeDue(d, idle); err != nil {
+			return nil, err
+		}
+	}
+	return now, nil
+}
+
+func (t *turn) isLeaving(p *plan.Pair, d store.Due) (bool, error) {
+	if len(p.Timelines) == 0 {
+		return false, nil
+	}
+	many, err := t.Tx.HasMoreThan(p.Number, d.Doc, endPairs)
+	if err != nil || !many {
+		return false, err
+	}
+	for _, timeline := range p.Timelines {
+		if is, err := t.Tx.IsLeaving(timeline, d.Doc, d.Change); err != nil || is {
+			return is, err
+		}
+	}
+	return false, nil
 }
 
 // endSome ends up to a chunk of what hung on documents. It tells how much there
@@ -179,8 +223,14 @@ func (t *turn) endPairs(d store.Due, gone []int64) (many int, more bool, err err
 			Detail: running.EndsInWords(p, ends.AKey, ends.BKey), Cause: causeOf(d).Journalled()}
 		due = append(due, t.Plan.Due(plan.Change{Kind: plan.Unset, Pair: p, From: ends.A, To: ends.B})...)
 	}
-	// nothing is kept for them
-	ofGone := func(w plan.Work) bool { return w.Step == plan.Add && slices.Contains(gone, w.Doc) }
+	out, err := t.outOfTimelines(p, gone)
+	if err != nil {
+		return 0, false, err
+	}
+	// nothing is kept for them, and nothing of theirs is in a timeline
+	ofGone := func(w plan.Work) bool {
+		return w.Step == plan.Add && slices.Contains(gone, w.Doc) || w.Step == plan.Subscribe && out[w.Subject][w.Key]
+	}
 	due = slices.DeleteFunc(due, ofGone)
 	if _, _, err := t.Tx.Journal(records...); err != nil {
 		return 0, false, err
@@ -191,4 +241,21 @@ func (t *turn) endPairs(d store.Due, gone []int64) (many int, more bool, err err
 		}
 	}
 	return len(ended), more, t.Tx.AppendDue(d.Change, due)
+}
+
+// outOfTimelines are the authors among some, by timeline, of whom no entries are
+// stored with others, so that nothing is to be taken out when a follow ends.
+func (t *turn) outOfTimelines(p *plan.Pair, authors []int64) (map[plan.Number]map[int64]bool, error) {
+	all := map[plan.Number]map[int64]bool{}
+	for _, timeline := range slices.Concat(p.Timelines, p.Bars) {
+		out, err := t.Tx.OutOfTimelines(timeline, authors)
+		if err != nil {
+			return nil, err
+		}
+		all[timeline.Number] = map[int64]bool{}
+		for _, author := range out {
+			all[timeline.Number][author] = true
+		}
+	}
+	return all, nil
 }
