@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -65,6 +66,19 @@ func TestAPostIsEditedWhileOthersRemarkOnIt(t *testing.T) {
 	same(t, "remarks", w.get("posts/p1").Kept["notes_n"], 1)
 }
 
+// together does something so many times, eight at once.
+func together(many int, do func(i int)) {
+	var group sync.WaitGroup
+	for first := range 8 {
+		group.Go(func() {
+			for i := first; i < many; i += 8 {
+				do(i)
+			}
+		})
+	}
+	group.Wait()
+}
+
 // Hundreds follow somebody who has posted much; before all of that has been
 // brought to them, somebody else's post is where it belongs.
 func TestAQueueOfOneAuthorHoldsUpNoOther(t *testing.T) {
@@ -75,16 +89,12 @@ func TestAQueueOfOneAuthorHoldsUpNoOther(t *testing.T) {
 	w.follow("ben", "ada")
 	const people = `INSERT INTO documents (collection, key, fields) SELECT n, 'x' || i, jsonb_build_object('name', 'x' || i)
 		FROM numbers, generate_series(1, 600) i WHERE kind = 'collection' AND name = 'people'`
-	for i := range 300 {
-		w.post("much", fmt.Sprint("m", i), "again")
-	}
+	together(300, func(i int) { w.post("much", fmt.Sprint("m", i), "again") })
 	w.Settle()
 	w.SQL(people)
 	w.SQL(`INSERT INTO kept (doc, "values") SELECT n, '{"followers_n": 0, "following_n": 0, "posts_n": 0}' FROM documents WHERE key LIKE 'x%'`)
 	release := w.hold(5)
-	for i := 1; i <= 600; i++ {
-		w.follow(fmt.Sprint("x", i), "much")
-	}
+	together(600, func(i int) { w.follow(fmt.Sprint("x", i+1), "much") })
 	release()
 	same(t, "ben", w.home("ben", w.post("ada", "p1", "a heron")), []string{"p1"})
 	if left := w.Number("SELECT count(*) FROM due WHERE step = 5"); left < 100 {

@@ -116,7 +116,9 @@ func (s *Server) stream(c *echo.Context, timeline, owner string) error {
 		}
 		if !begun {
 			begun = true
-			openStream(c)
+			if err := openStream(c); err != nil {
+				return nil // the reader has gone
+			}
 		}
 		text := got.text()
 		if id := fingerprint(text); id != sent {
@@ -150,11 +152,14 @@ func (s *Server) waitForChange(c *echo.Context, watch *reading.Watch, quiet *tim
 	}
 }
 
-func openStream(c *echo.Context) {
+// openStream sends the header at once: who takes a stream up again may get
+// nothing else for long.
+func openStream(c *echo.Context) error {
 	h := c.Response().Header()
 	h.Set(echo.HeaderContentType, "text/event-stream")
 	h.Set("Cache-Control", "no-store")
 	c.Response().WriteHeader(http.StatusOK)
+	return http.NewResponseController(c.Response()).Flush()
 }
 
 func send(c *echo.Context, event []byte) error {
