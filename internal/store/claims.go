@@ -91,7 +91,8 @@ var (
 	FreshEntries     = TimelineWork{"3", "d.cursor = 0"}
 	FreshWithdrawals = TimelineWork{"4", "d.cursor = 0"}
 	Subscriptions    = TimelineWork{"5", "true"}
-	Refills          = TimelineWork{"6", "true"}
+	Refills          = TimelineWork{"6", "(d.amount = 0 OR d.cursor > 0)"}
+	Recounts         = TimelineWork{"6", "d.amount <> 0 AND d.cursor = 0"}
 	DeliveryChanges  = TimelineWork{"16, 17, 18", "true"}
 )
 
@@ -164,7 +165,7 @@ func (tx *Tx) Lease(lane plan.Lane, hold time.Duration, except ...plan.Number) (
 	if err != nil || len(claimed) == 0 {
 		return Due{}, false, err
 	}
-	return claimed[0], true, tx.PostponeDue(claimed[0], hold)
+	return claimed[0], true, tx.PostponeDue(hold, claimed[0])
 }
 
 // FinishLeased deletes leased work that was done, and notes that.

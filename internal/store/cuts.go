@@ -123,21 +123,38 @@ func (tx *Tx) lockCuts(of string, timeline plan.Number, args ...any) (Cuts, erro
 	return cuts, err
 }
 
-// CountAbove counts what is stored above a locked cut, at most limit.
-func (tx *Tx) CountAbove(timeline plan.Number, owner int64, limit int) (int, error) {
-	var many int
+// CountAbove counts what is stored above locked cuts, at most limit of each.
+func (tx *Tx) CountAbove(timeline plan.Number, owners []int64, limit int) (map[int64]int, error) {
+	var rows []struct {
+		Owner int64
+		Many  int
+	}
 	err := tx.db.Raw(`
-		SELECT count(*) FROM (
-			SELECT 1 FROM entries e JOIN cuts f ON f.timeline = e.timeline AND f.owner = e.owner
-			WHERE e.timeline = ? AND e.owner = ? AND (e.rank, e.doc) > (f.rank, f.doc)
-			LIMIT ?
-		) above`, timeline, owner, limit).Scan(&many).Error
+		SELECT f.owner, (
+			SELECT count(*) FROM (
+				SELECT FROM entries e
+				WHERE e.timeline = f.timeline AND e.owner = f.owner AND (e.rank, e.doc) > (f.rank, f.doc)
+				LIMIT ?
+			) above
+		) AS many
+		FROM cuts f WHERE f.timeline = ? AND f.owner = ANY(?::bigint[])`, limit, timeline, bigints(owners)).Scan(&rows).Error
+	many := make(map[int64]int, len(rows))
+	for _, r := range rows {
+		many[r.Owner] = r.Many
+	}
 	return many, err
 }
 
-// SetSurplus notes how many entries may go before a timeline is too short.
-func (tx *Tx) SetSurplus(timeline plan.Number, owner int64, surplus int) error {
-	return tx.db.Exec("UPDATE cuts SET surplus = ? WHERE timeline = ? AND owner = ?", surplus, timeline, owner).Error
+// SetSurplus notes how many entries may go before timelines, whose cuts are
+// locked, are too short.
+func (tx *Tx) SetSurplus(timeline plan.Number, surplus map[int64]int) error {
+	var owners, many bigints
+	for owner, n := range surplus {
+		owners, many = append(owners, owner), append(many, int64(n))
+	}
+	return tx.db.Exec(`
+		UPDATE cuts f SET surplus = s.many FROM unnest(?::bigint[], ?::bigint[]) AS s (owner, many)
+		WHERE f.timeline = ? AND f.owner = s.owner`, owners, many, timeline).Error
 }
 
 // Refill brings a timeline back to its length and half the slack from the

@@ -143,11 +143,11 @@ func TestACutTimelineKnowsWhenItIsTooShortAndIsRefilled(t *testing.T) {
 		t.Fatalf("nothing is surplus after a cut, and the loss is not noticed: %v", short)
 	}
 	write(t, s.Store, func(tx *store.Tx) error { // counted again, there was enough
-		many, err := tx.CountAbove(3, ben, 4+slack)
-		if err != nil || many != 4+slack/2-1 {
-			return fmt.Errorf("%d entries above the cut: %w", many, err)
+		many, err := tx.CountAbove(3, []int64{ben}, 4+slack)
+		if err != nil || many[ben] != 4+slack/2-1 {
+			return fmt.Errorf("%d entries above the cut: %w", many[ben], err)
 		}
-		return tx.SetSurplus(3, ben, many-4)
+		return tx.SetSurplus(3, map[int64]int{ben: many[ben] - 4})
 	})
 	rank := int64(39)
 	for ; ; rank-- {

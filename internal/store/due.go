@@ -142,11 +142,14 @@ func (tx *Tx) SplitDue(d Due, after int64) error {
 		d.Until, d.Row).Error
 }
 
-// PostponeDue leaves work for later without counting it as a failure.
-func (tx *Tx) PostponeDue(d Due, pause time.Duration) error {
-	return tx.db.Exec("UPDATE due SET not_before = clock_timestamp() + ?::interval WHERE lane = ? AND change = ? AND "+
-		"seq = ?",
-		interval(pause), d.Lane, d.Change, d.Seq).Error
+// PostponeDue leaves claimed work for later without counting it as a failure.
+func (tx *Tx) PostponeDue(pause time.Duration, due ...Due) error {
+	rows := make(texts, len(due))
+	for i, d := range due {
+		rows[i] = d.Row
+	}
+	return tx.db.Exec("UPDATE due SET not_before = clock_timestamp() + ?::interval WHERE ctid = ANY(?::tid[])",
+		interval(pause), rows).Error
 }
 
 // IsDue tells whether work of some steps is due for a document that follows from

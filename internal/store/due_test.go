@@ -55,7 +55,7 @@ func TestOnlyLanesWhoseTimeHasComeHaveWorkDue(t *testing.T) {
 		if err != nil || len(all) != 1 {
 			return fmt.Errorf("claimed %v, %v", all, err)
 		}
-		return tx.PostponeDue(all[0], time.Hour)
+		return tx.PostponeDue(time.Hour, all[0])
 	})
 	due(plan.Delivering)
 }

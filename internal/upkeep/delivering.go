@@ -27,7 +27,7 @@ func (t *turn) deliver(due []store.Due) error {
 	case plan.Subscribe:
 		return t.subscribe(timeline, due)
 	case plan.Refill:
-		return t.refill(timeline, due[0])
+		return t.refill(timeline, due)
 	}
 	return t.deliveryMode(timeline, due[0])
 }

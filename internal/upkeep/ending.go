@@ -66,7 +66,7 @@ func (t *turn) withoutLater(due []store.Due) ([]store.Due, error) {
 			now = append(now, d)
 			continue
 		}
-		if err := t.Tx.PostponeDue(d, idle); err != nil {
+		if err := t.Tx.PostponeDue(idle, d); err != nil {
 			return nil, err
 		}
 	}
@@ -77,8 +77,11 @@ func (t *turn) withoutLater(due []store.Due) ([]store.Due, error) {
 // author's posts are on their way out of their timelines: that goes through the
 // followers in great steps. Without it each of them would have to be looked at.
 func (t *turn) withoutLeaving(due []store.Due) ([]store.Due, error) {
+	if len(due) == 0 || due[0].Step != plan.EndTo {
+		return due, nil
+	}
 	p := t.Plan.PairNumbered(due[0].Subject)
-	if p == nil || due[0].Step != plan.EndTo {
+	if p == nil {
 		return due, nil
 	}
 	var now []store.Due
@@ -91,7 +94,7 @@ func (t *turn) withoutLeaving(due []store.Due) ([]store.Due, error) {
 			now = append(now, d)
 			continue
 		}
-		if err := t.Tx.PostponeDue(d, idle); err != nil {
+		if err := t.Tx.PostponeDue(idle, d); err != nil {
 			return nil, err
 		}
 	}

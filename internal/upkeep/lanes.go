@@ -59,6 +59,7 @@ func deliveryClaimer(l lane, nth int) claim {
 		kinds = append(kinds,
 			func(tx *store.Tx) ([]store.Due, int, error) { return tx.ClaimLong(plan.Delivering) },
 			fairly(store.FreshWithdrawals, l.claim), fairly(store.Subscriptions, l.claim), fairly(store.Refills, 1),
+			fairly(store.Recounts, l.claim),
 			fairly(store.DeliveryChanges, 1))
 	}
 	next := 0
