@@ -21,8 +21,8 @@ const (
 	turns    = 9
 )
 
-// page: the first page of a timeline over HTTP, 16 readers, beside the same SQL
-// run by pgbench with 16 clients and nothing else, with ever more entries
+// page: the first page of a timeline over HTTP, 16 readers, beside one statement
+// for all of it, run by pgbench with 16 clients and nothing else, with ever more entries
 // stored; and beside what collecting the page from the authors would take. All
 // by turns; of each the median.
 func (b *bench) page() error {
@@ -39,7 +39,7 @@ func (b *bench) page() error {
 		stored = entries / perOwner
 		fmt.Printf(" %d entries stored\n", entries)
 		err := inTurns(
-			way{"the same SQL by pgbench, no HTTP, no JSON", func() (float64, error) { return b.pgbench(pageSQL, stored) }},
+			way{"one statement for it by pgbench, no HTTP, no JSON", func() (float64, error) { return b.pgbench(pageSQL, stored) }},
 			way{over.name, func() (float64, error) { return b.readPages(stored) }})
 		if err != nil {
 			return err
@@ -201,8 +201,8 @@ func (b *bench) plainPosts() error {
 		`VACUUM ANALYZE plain_posts`, `VACUUM ANALYZE plain_following`, `CHECKPOINT`)
 }
 
-// pageSQL is what the store runs for a page of an owner it knows. shown joins
-// an entry e with what is shown of it. The plain ways show less: the post alone.
+// pageSQL is a page of a known owner in one statement, as the store would run it
+// if it remembered nothing of what entries show. shown joins an entry e with that. The plain ways show less: the post alone.
 const (
 	pageSQL = `SELECT ` + shown + ` FROM (SELECT rank, doc, author FROM entries WHERE timeline = :home AND owner = :first::bigint + :r AND (rank, doc) < (9223372036854775807, 9223372036854775807) ORDER BY rank DESC, doc DESC LIMIT 30) e ` + joined +
 		` WHERE EXISTS (SELECT 1 FROM documents WHERE n = :first::bigint + :r AND collection = :people AND key = 'reader' || :r)` + newest

@@ -134,7 +134,7 @@ func (b *bench) lag() error {
 		return err
 	}
 	fmt.Printf("\nposts to %d followers each at a steady rate: from the acknowledgement to the last timeline\n", fans)
-	for _, rate := range []int{100, 200, 300, 500} {
+	for _, rate := range []int{100, 300, 500, 600} {
 		reached, lags, err := b.steadily(rate, seconds, authors)
 		if err != nil {
 			return err
