@@ -148,11 +148,11 @@ func (p *Prover) finishForgetting(ctx context.Context) (bool, error) {
 		return false, err
 	}
 	for _, f := range all {
-		due, parked, err := p.Store.Unsettled(ctx, []int64{f.Change}, 0)
+		work, err := p.Store.UnsettledChange(ctx, f.Change)
 		if err != nil {
 			return false, err
 		}
-		if !due && !parked {
+		if !work.Due && !work.Parked {
 			return true, p.searchForRest(ctx, f.ID)
 		}
 	}

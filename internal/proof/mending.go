@@ -76,8 +76,8 @@ func mendChange(audit int64) int64 { return -audit }
 // it was left out until now. It waits until the work that mending has made due
 // is done. What was not mended is found again if it is still wrong.
 func (p *Prover) nextRound(ctx context.Context, tx *store.Tx, a *store.Audit) (bool, error) {
-	due, parked, err := p.Store.Unsettled(ctx, []int64{mendChange(a.ID)}, 0)
-	if err != nil || due && !parked {
+	work, err := p.Store.UnsettledChange(ctx, mendChange(a.ID))
+	if err != nil || work.Due && !work.Parked {
 		return false, err
 	}
 	mended, err := tx.MendedSince(a.ID, a.Round)

@@ -12,8 +12,9 @@ import (
 // Reader reads an app.
 type Reader struct {
 	*running.App
-	owners   owners // whose timelines were read lately
-	shown    shown  // what entries show
+	owners   owners   // whose timelines were read lately
+	shown    shown    // what entries show
+	settling settling // those who wait for positions
 	counted  countCache
 	watchers watchers
 }

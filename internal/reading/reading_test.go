@@ -37,7 +37,7 @@ func TestPositionsThatAreNoneAreRefused(t *testing.T) {
 		}
 	}
 	for text, want := range map[string]int64{"1": 0, "1,2, 3": 0, "=1": 0, "..7": 7, "4,..7,..5": 7} {
-		if got, err := parsePositions(text); err != nil || got.upTo != want {
+		if got, err := parsePositions(text); err != nil || got.UpTo != want {
 			t.Errorf("%q: got %+v, %v", text, got, err)
 		}
 	}

@@ -4,9 +4,11 @@ import (
 	"context"
 	"strconv"
 	"strings"
+	"sync"
 	"time"
 
 	"yalvo/internal/running"
+	"yalvo/internal/store"
 )
 
 // elsewhere is how often a waiter looks for work done by other services.
@@ -25,15 +27,15 @@ func (r *Reader) WaitSettled(ctx context.Context, positions string, patience tim
 	deadline := time.After(patience)
 	for {
 		next := r.Settled()
-		due, parked, err := r.Store.Unsettled(ctx, wanted.exact, wanted.upTo)
+		progress, err := r.settling.ask(ctx, r.Store, wanted)
 		switch {
 		case err != nil:
 			return err
-		case parked:
+		case progress.Parked:
 			return running.Refuse(running.CodeNotYet,
 				"what follows from %s is not settled: some of its work failed and is "+
 					"parked; `yalvo parked` lists it, and it can be retried or dropped", positions)
-		case !due:
+		case !progress.Due:
 			return nil
 		}
 		select {
@@ -48,22 +50,83 @@ func (r *Reader) WaitSettled(ctx context.Context, positions string, patience tim
 	}
 }
 
-// positions are what a reader waits for.
-type positions struct {
-	exact []int64 // changes
-	upTo  int64   // and every one up to this; 0: none
+// settling asks for all who wait together: each time work has been done every
+// one of them wants to know, and hundreds of looks would hold up the work.
+type settling struct {
+	mu      sync.Mutex
+	asking  bool
+	waiting []question // for the next look
 }
 
-func (r *Reader) positions(ctx context.Context, text string) (positions, error) {
+type question struct {
+	store.Wanted
+	answer chan<- answer
+}
+
+type answer struct {
+	store.Progressing
+	err error
+}
+
+// longestLook is how long one look may take.
+const longestLook = 10 * time.Second
+
+// ask tells how far what is wanted has come, by a look that began after this.
+func (s *settling) ask(ctx context.Context, db *store.Store, wanted store.Wanted) (store.Progressing, error) {
+	got := make(chan answer, 1)
+	s.mu.Lock()
+	s.waiting = append(s.waiting, question{wanted, got})
+	if !s.asking {
+		s.asking = true
+		go s.look(db)
+	}
+	s.mu.Unlock()
+	select {
+	case a := <-got:
+		return a.Progressing, a.err
+	case <-ctx.Done():
+		return store.Progressing{}, ctx.Err()
+	}
+}
+
+// look answers those who wait, again and again, until nobody does.
+func (s *settling) look(db *store.Store) {
+	for {
+		s.mu.Lock()
+		all := s.waiting
+		s.waiting = nil
+		s.asking = len(all) > 0
+		s.mu.Unlock()
+		if len(all) == 0 {
+			return
+		}
+		wanted := make([]store.Wanted, len(all))
+		for i, q := range all {
+			wanted[i] = q.Wanted
+		}
+		ctx, cancel := context.WithTimeout(context.Background(), longestLook)
+		found, err := db.Unsettled(ctx, wanted...)
+		cancel()
+		for i, q := range all {
+			a := answer{err: err}
+			if err == nil {
+				a.Progressing = found[i]
+			}
+			q.answer <- a
+		}
+	}
+}
+
+func (r *Reader) positions(ctx context.Context, text string) (store.Wanted, error) {
 	if text != "all" {
 		return parsePositions(text)
 	}
 	last, err := r.Store.LastPosition(ctx)
-	return positions{upTo: last}, err
+	return store.Wanted{UpTo: last}, err
 }
 
-func parsePositions(text string) (positions, error) {
-	var wanted positions
+func parsePositions(text string) (store.Wanted, error) {
+	var wanted store.Wanted
 	for _, p := range strings.Split(text, ",") {
 		number, all := strings.CutPrefix(strings.TrimSpace(p), "..")
 		if !all {
@@ -75,10 +138,10 @@ func parsePositions(text string) (positions, error) {
 				"%q is no position: give what a write answered with, several separated by commas, or `all`", p)
 		}
 		if all {
-			wanted.upTo = max(wanted.upTo, n)
+			wanted.UpTo = max(wanted.UpTo, n)
 			continue
 		}
-		wanted.exact = append(wanted.exact, n)
+		wanted.Changes = append(wanted.Changes, n)
 	}
 	return wanted, nil
 }

@@ -141,7 +141,7 @@ func TestALongStepGoesToTheEndOfItsLaneAndKeepsItsPlace(t *testing.T) {
 		}
 		return nil
 	})
-	if due, _, err := s.Unsettled(t.Context(), []int64{5}, 0); err != nil || !due {
+	if got, err := s.UnsettledChange(t.Context(), 5); err != nil || !got.Due {
 		t.Errorf("its reader is told that it is settled (%v)", err)
 	}
 }
@@ -184,11 +184,11 @@ func TestFailingWorkPausesLongerEachTimeAndIsParked(t *testing.T) {
 		work[0].Attempts != store.MaxAttempts {
 		t.Errorf("parked: %+v (%v)", work, err)
 	}
-	if due, parked, err := s.Unsettled(t.Context(), []int64{5}, 0); err != nil || due || !parked {
-		t.Errorf("a reader of the change is told: due %v, parked %v (%v)", due, parked, err)
+	if got, err := s.UnsettledChange(t.Context(), 5); err != nil || got.Due || !got.Parked {
+		t.Errorf("a reader of the change is told: %+v (%v)", got, err)
 	}
-	if due, parked, err := s.Unsettled(t.Context(), nil, 9); err != nil || due || parked {
-		t.Errorf("a reader of everything is held up: due %v, parked %v (%v)", due, parked, err)
+	if got, err := s.Unsettled(t.Context(), store.Wanted{UpTo: 9}); err != nil || got[0].Due || got[0].Parked {
+		t.Errorf("a reader of everything is held up: %+v (%v)", got, err)
 	}
 	if n, err := s.Retry(t.Context(), 0); err != nil || n != 1 {
 		t.Errorf("retried %d (%v)", n, err)

@@ -1,20 +1,54 @@
 package store
 
-import "context"
+import (
+	"context"
+
+	"github.com/jackc/pgx/v5"
+)
 
 // waitedFor are the lanes that readers wait for: not trimming (5), nor what is
 // sent elsewhere (7).
 const waitedFor = "lane = ANY('{1,2,3,4,6}'::smallint[])"
 
-// Unsettled tells whether work is due that follows from one of the changes, or
-// from any up to a position (0: none), and whether work of the changes that are
-// named is parked. Key: due (lane, change, seq). Index: parked_change.
-func (s *Store) Unsettled(ctx context.Context, changes []int64, upTo int64) (due, parked bool, err error) {
-	var got struct{ Due, Parked bool }
-	err = s.db.WithContext(ctx).Raw(`
-		SELECT EXISTS (SELECT FROM due WHERE `+waitedFor+` AND change = ANY(?::bigint[]))
-		    OR EXISTS (SELECT FROM due WHERE `+waitedFor+` AND change BETWEEN 1 AND ?) AS due,
-		       EXISTS (SELECT FROM parked WHERE change = ANY(?::bigint[]) AND `+waitedFor+`) AS parked`,
-		bigints(changes), upTo, bigints(changes)).Scan(&got).Error
-	return got.Due, got.Parked, err
+// Wanted is what somebody waits for: changes, and all changes up to a position (0: none).
+type Wanted struct {
+	Changes []int64
+	UpTo    int64
+}
+
+// Progressing is how far what is wanted has come.
+type Progressing struct {
+	Due    bool // work is due that follows from it
+	Parked bool // work of the changes that are named is parked
+}
+
+// Unsettled tells of several who wait how far what they want has come, in one
+// look. Key: due (lane, change, seq). Index: parked_change.
+func (s *Store) Unsettled(ctx context.Context, all ...Wanted) ([]Progressing, error) {
+	changes, upTo := make(texts, len(all)), make(bigints, len(all))
+	for i, w := range all {
+		changes[i], upTo[i] = bigints(w.Changes).text(), w.UpTo
+	}
+	found := make([]Progressing, 0, len(all))
+	err := s.visit(ctx, statement{`
+		SELECT EXISTS (SELECT FROM due WHERE ` + waitedFor + ` AND change = ANY(w.changes::bigint[]))
+		    OR w.up_to > 0 AND EXISTS (SELECT FROM due WHERE ` + waitedFor + ` AND change BETWEEN 1 AND w.up_to),
+		       EXISTS (SELECT FROM parked WHERE change = ANY(w.changes::bigint[]) AND ` + waitedFor + `)
+		FROM unnest(?::text[], ?::bigint[]) WITH ORDINALITY AS w (changes, up_to, nth)
+		ORDER BY w.nth`, []any{changes.text(), upTo.text()}}, func(row pgx.Rows) error {
+		var p Progressing
+		err := row.Scan(&p.Due, &p.Parked)
+		found = append(found, p)
+		return err
+	})
+	return found, err
+}
+
+// UnsettledChange is [Store.Unsettled] for one change.
+func (s *Store) UnsettledChange(ctx context.Context, change int64) (Progressing, error) {
+	found, err := s.Unsettled(ctx, Wanted{Changes: []int64{change}})
+	if err != nil {
+		return Progressing{}, err
+	}
+	return found[0], nil
 }

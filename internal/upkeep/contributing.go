@@ -56,7 +56,7 @@ func passOn(s *plan.Summary, shift shift, changes []int64, sums deltas) (choices
 		case !s.Chosen():
 			sums.add(s.In, shift.link.Target, s.Name, &shift.by, change)
 			shift.by.SetInt64(0) // once, however many wait
-		case shift.fresh && s.IsNumber():
+		case shift.fresh && s.IsNumber() && !s.In.BuiltOn(s.Name): // else who builds on it must know whether it changed
 			sums.bring(s, shift.link.Target, &shift.by, change)
 		default:
 			choices = append(choices, store.Follow{Change: change, Work: plan.ChooseIn(s.Number, shift.link.Target)})

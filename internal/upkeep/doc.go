@@ -13,7 +13,8 @@
 //
 //  1. rows of due, which it never waits for (SKIP LOCKED);
 //  2. advisory locks: an author's, taken if it is free, or waited for if it is
-//     the only one; a summary's, taken if it is free;
+//     the only one (it has two halves, always taken in the same order); a
+//     summary's, taken if it is free;
 //  3. rows of documents, in ascending order;
 //  4. rows of kept, in ascending order;
 //  5. rows of cuts, in ascending order;
