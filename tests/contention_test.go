@@ -88,13 +88,13 @@ func TestAQueueOfOneAuthorHoldsUpNoOther(t *testing.T) {
 	}
 	w.follow("ben", "ada")
 	const people = `INSERT INTO documents (collection, key, fields) SELECT n, 'x' || i, jsonb_build_object('name', 'x' || i)
-		FROM numbers, generate_series(1, 600) i WHERE kind = 'collection' AND name = 'people'`
-	together(300, func(i int) { w.post("much", fmt.Sprint("m", i), "again") })
+		FROM numbers, generate_series(1, 300) i WHERE kind = 'collection' AND name = 'people'`
+	together(200, func(i int) { w.post("much", fmt.Sprint("m", i), "again") })
 	w.Settle()
 	w.SQL(people)
 	w.SQL(`INSERT INTO kept (doc, "values") SELECT n, '{"followers_n": 0, "following_n": 0, "posts_n": 0}' FROM documents WHERE key LIKE 'x%'`)
 	release := w.hold(5)
-	together(600, func(i int) { w.follow(fmt.Sprint("x", i+1), "much") })
+	together(300, func(i int) { w.follow(fmt.Sprint("x", i+1), "much") })
 	release()
 	same(t, "ben", w.home("ben", w.post("ada", "p1", "a heron")), []string{"p1"})
 	if left := w.Number("SELECT count(*) FROM due WHERE step = 5"); left < 100 {

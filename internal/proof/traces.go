@@ -79,7 +79,8 @@ func withCounts(v *running.Version, root store.Record, caused []store.Consequenc
 	changes := append([]store.Consequences{{Kind: root.Kind, Subject: root.Subject, Many: 1, First: root.At}},
 		caused...)
 	for _, told := range countedBy(v, changes) {
-		at := slices.IndexFunc(work, func(w store.Traced) bool { return w.Step == told.Step && w.Subject == told.Subject })
+		same := func(w store.Traced) bool { return w.Step == told.Step && w.Subject == told.Subject }
+		at := slices.IndexFunc(work, same)
 		if at < 0 {
 			work = append(work, store.Traced{Step: told.Step, Subject: told.Subject, Since: told.Since})
 			at = len(work) - 1

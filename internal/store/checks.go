@@ -436,8 +436,8 @@ func (tx *Tx) CheckEntries(t *plan.Timeline, s Span) ([]Drift, int64, error) {
 func (tx *Tx) differingEntries(t *plan.Timeline, s Span) ([]Drift, error) {
 	may, still := notKept(t, "p.a", "p.b"), entitled(t, "e.owner", "e.author")
 	args := append([]any{t.Number, t.Owner.Number, s.After, s.UpTo, t.Through.Number, s.After, s.UpTo}, may.args...)
-	args = append(args, t.Number, t.Deliver != "pull", !t.Own, t.Own && t.Deliver != "pull", t.Number, t.Number, s.After,
-		s.UpTo)
+	pushes := t.Deliver != "pull"
+	args = append(args, t.Number, pushes, !t.Own, t.Own && pushes, t.Number, t.Number, s.After, s.UpTo)
 	args = append(append(args, still.args...), t.Number)
 	return tx.drift(`
 		WITH owner AS MATERIALIZED (

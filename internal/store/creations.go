@@ -44,10 +44,11 @@ type Created struct {
 func (tx *Tx) Create(c Creation) (Created, error) {
 	b := &builder{}
 	held, there := c.targets()
-	b.add("WITH now AS (SELECT version AS design, clock_timestamp() AS at FROM designs ORDER BY version DESC LIMIT 1),\n")
+	b.add("WITH now AS (SELECT version AS design, clock_timestamp() AS at FROM designs ORDER BY version DESC ",
+		"LIMIT 1),\n")
 	if len(held) > 0 {
-		b.add("held AS MATERIALIZED (", lockedTargets(b, held, ", d.fields, k.values", "LEFT JOIN kept k ON k.doc = d.n",
-			"FOR SHARE OF d"), "),\n")
+		b.add("held AS MATERIALIZED (", lockedTargets(b, held, ", d.fields, k.values",
+			"LEFT JOIN kept k ON k.doc = d.n", "FOR SHARE OF d"), "),\n")
 	}
 	if len(there) > 0 {
 		b.add("there AS MATERIALIZED (", lockedTargets(b, there, "", "", "FOR KEY SHARE OF d"), "),\n")

@@ -137,7 +137,8 @@ func (tx *Tx) CountAbove(timeline plan.Number, owners []int64, limit int) (map[i
 				LIMIT ?
 			) above
 		) AS many
-		FROM cuts f WHERE f.timeline = ? AND f.owner = ANY(?::bigint[])`, limit, timeline, bigints(owners)).Scan(&rows).Error
+		FROM cuts f WHERE f.timeline = ? AND f.owner = ANY(?::bigint[])`, limit, timeline,
+		bigints(owners)).Scan(&rows).Error
 	many := make(map[int64]int, len(rows))
 	for _, r := range rows {
 		many[r.Owner] = r.Many

@@ -212,8 +212,9 @@ func TestDeltasOfSeveralCountsBecomeOneUpdate(t *testing.T) {
 		add := func(by json.Number) store.Delta { return store.Delta{How: store.Add, By: by} }
 		there, err := tx.ApplyDeltas(store.Deltas{
 			ns[0]: {"likes": add("-2"), "notes": add("3"), "most": {How: store.AtLeast, By: "4"}},
-			ns[1]: {"likes": add("1.50"), "most": {How: store.AtLeast, By: "7.0"}, "least": {How: store.AtMost, By: "7"}},
-			999:   {"likes": add("1")}})
+			ns[1]: {"likes": add("1.50"), "most": {How: store.AtLeast, By: "7.0"},
+				"least": {How: store.AtMost, By: "7"}},
+			999: {"likes": add("1")}})
 		if len(there) != 2 {
 			t.Errorf("added to %v, and one of three is gone", there)
 		}

@@ -34,8 +34,8 @@ func (tx *Tx) Unpost(timeline plan.Number, posts ...Posted) error {
 	}
 	return tx.db.Exec(`
 		DELETE FROM posted p USING unnest(?::bigint[], ?::bigint[], ?::bigint[]) AS gone (author, rank, doc)
-		WHERE p.timeline = ? AND p.author = gone.author AND p.rank = gone.rank AND p.doc = gone.doc`, authors, ranks, docs,
-		timeline).Error
+		WHERE p.timeline = ? AND p.author = gone.author AND p.rank = gone.rank AND p.doc = gone.doc`,
+		authors, ranks, docs, timeline).Error
 }
 
 // DropTimelines drops up to limit entries of owners who are gone, and tells

@@ -213,7 +213,8 @@ const rowsForALook = 50
 // hold, by some of them. Keys: pairs (kind, b, a), entries (timeline, owner, ...).
 func (tx *Tx) span(s FanOut) (last int64, entriesEach float64, err error) {
 	err = tx.db.Raw(`
-		SELECT coalesce((SELECT max(a) FROM pairs WHERE kind = ? AND b = ? AND a > ? AND a <= ?), 0), coalesce(avg(held.many), 0)
+		SELECT coalesce((SELECT max(a) FROM pairs WHERE kind = ? AND b = ? AND a > ? AND a <= ?), 0),
+			coalesce(avg(held.many), 0)
 		FROM (SELECT a FROM pairs WHERE kind = ? AND b = ? AND a > ? AND a <= ? ORDER BY a LIMIT 20) p
 		CROSS JOIN LATERAL (SELECT count(*) AS many FROM entries WHERE timeline = ? AND owner = p.a) held`,
 		s.Pair, s.Author, s.Due.Cursor, s.Last, s.Pair, s.Author, s.Due.Cursor, s.Last, s.Timeline).

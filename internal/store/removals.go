@@ -33,7 +33,8 @@ func (tx *Tx) AppendAfterRemoval(change int64, work []plan.Work) error {
 // Key: pairs (kind, b, a).
 func (tx *Tx) HasMoreThan(kind plan.Number, to int64, many int) (bool, error) {
 	var more bool
-	err := tx.db.Raw("SELECT EXISTS (SELECT FROM pairs WHERE kind = ? AND b = ? OFFSET ?)", kind, to, many).Scan(&more).Error
+	err := tx.db.Raw("SELECT EXISTS (SELECT FROM pairs WHERE kind = ? AND b = ? OFFSET ?)", kind, to,
+		many).Scan(&more).Error
 	return more, err
 }
 
@@ -41,7 +42,8 @@ func (tx *Tx) HasMoreThan(kind plan.Number, to int64, many int) (bool, error) {
 // be on their way into or out of timelines, by due rows in a table.
 // Index: due_by_author. Key: due (lane, change, seq).
 func onTheWay(rows string) string {
-	return `EXISTS (SELECT FROM ` + rows + ` d WHERE d.lane = 3 AND d.step IN (3, 4) AND d.subject = ? AND d.key = w.author)
+	return `EXISTS (SELECT FROM ` + rows + ` d
+			WHERE d.lane = 3 AND d.step IN (3, 4) AND d.subject = ? AND d.key = w.author)
 		OR EXISTS (SELECT FROM ` + rows + ` d WHERE d.lane = 4 AND d.step = 7 AND d.subject = ? AND d.doc = w.author`
 }
 
