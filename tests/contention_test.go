@@ -152,3 +152,34 @@ func TestStoredEntriesOfAPulledTimelineAreDrift(t *testing.T) {
 	}
 	same(t, "stored entries", w.Number("SELECT count(*) FROM entries"), 0)
 }
+
+// Documents that point at themselves and at one made before them are edited by
+// many at once: nobody waits in a circle.
+func TestEditsOfWhatPointsAtItselfDoNotWaitInACircle(t *testing.T) {
+	w := start(t, `
+yalvo: 1
+app: echoes
+collections:
+  echoes:
+    fields:
+      name: {type: string, required: true}
+      of: {type: reference, to: echoes, when_gone: leave, inverse: echoed_by}
+      self: {type: reference, to: echoes, when_gone: leave, inverse: same}
+    kept: {card: {copy: of, fields: [name]}}
+`)
+	for _, id := range []string{"a", "b", "c"} {
+		if _, _, err := w.Create(t.Context(), "echoes", id, map[string]any{"name": id}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	together(400, func(i int) {
+		edit := map[string]any{"name": fmt.Sprint("b", i), "of": "a", "self": []any{"b", "c"}[i/2%2]}
+		if i%2 == 0 {
+			edit["of"], edit["self"] = nil, nil
+		}
+		if _, _, err := w.Patch(t.Context(), []string{"echoes/b", "echoes/c"}[i/4%2], edit); err != nil {
+			t.Error(err)
+		}
+	})
+	same(t, "deadlocks", w.Number("SELECT deadlocks FROM pg_stat_database WHERE datname = current_database()"), 0)
+}

@@ -282,9 +282,10 @@ func (u Unit) inOrder(doc store.Document, wanted []store.Address) error {
 	if !u.again || len(wanted) == 0 {
 		return nil
 	}
-	below, err := u.Tx.AnyBelow(doc.N, wanted)
-	if err == nil && below {
-		err = outOfOrder{append(wanted, u.first...)}
+	// Not the document itself: two who edit it, and hold it so before, would wait for each other.
+	below, err := u.Tx.Below(doc.N, wanted)
+	if err == nil && len(below) > 0 {
+		err = outOfOrder{append(below, u.first...)}
 	}
 	return err
 }

@@ -243,19 +243,19 @@ func (s *Store) Keys(ctx context.Context, ns []int64) (map[int64]string, error) 
 	return keys, err
 }
 
-// AnyBelow tells whether one of some documents has a lower number than a given
-// one. Index: documents (collection, key).
-func (tx *Tx) AnyBelow(n int64, addresses []Address) (bool, error) {
+// Below are those of some documents that have a lower number than a given one.
+// Index: documents (collection, key).
+func (tx *Tx) Below(n int64, addresses []Address) ([]Address, error) {
 	collections, keys := make(bigints, len(addresses)), make(texts, len(addresses))
 	for i, a := range addresses {
 		collections[i], keys[i] = int64(a.Collection), a.Key
 	}
-	var below bool
+	var below []Address
 	err := tx.db.Raw(`
-		SELECT EXISTS (
-			SELECT FROM unnest(?::smallint[], ?::text[]) AS want (collection, key)
-			JOIN documents d ON d.collection = want.collection AND d.key = want.key
-			WHERE d.n < ?)`, collections, keys, n).Scan(&below).Error
+		SELECT d.collection, d.key
+		FROM unnest(?::smallint[], ?::text[]) AS want (collection, key)
+		JOIN documents d ON d.collection = want.collection AND d.key = want.key
+		WHERE d.n < ?`, collections, keys, n).Scan(&below).Error
 	return below, err
 }
 
