@@ -105,7 +105,8 @@ func (s statement) and(other statement) statement {
 // the facts stand, are not entitled to them. Who is entitled may have been out
 // for a moment, while a post was withdrawn from all who were in: so what is not
 // posted any more goes too. An owner's entries are few, they are all looked at.
-// OFFSET 0 keeps the planner from joining the other way round, over everybody's
+// An entry that has just become another author's stays: the author is looked at
+// once more when its row has been waited for. OFFSET 0 keeps the planner from joining the other way round, over everybody's
 // entries; posted is asked by a scalar subquery, which cannot become a hash of
 // the whole table. It returns which timelines lost how many.
 // Keys: entries (timeline, owner, ...), posted.
@@ -115,7 +116,7 @@ func (tx *Tx) TakeOut(t *plan.Timeline, subscriptions []Subscription) ([]Shorten
 	return tx.remove(`
 		DELETE FROM entries e
 		USING (
-			SELECT r.owner, x.rank, x.doc
+			SELECT r.owner, r.author, x.rank, x.doc
 			FROM (SELECT r.owner, r.author, `+may.sql+` AS may FROM `+subscriptionRows+` OFFSET 0) r
 			CROSS JOIN LATERAL (
 				SELECT s.rank, s.doc FROM entries s
@@ -126,7 +127,7 @@ func (tx *Tx) TakeOut(t *plan.Timeline, subscriptions []Subscription) ([]Shorten
 			) x
 			OFFSET 0
 		) w
-		WHERE e.timeline = ? AND e.owner = w.owner AND e.rank = w.rank AND e.doc = w.doc`,
+		WHERE e.timeline = ? AND e.owner = w.owner AND e.rank = w.rank AND e.doc = w.doc AND e.author = w.author`,
 		append(args, t.Number, t.Number)...)
 }
 
