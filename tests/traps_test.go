@@ -2,6 +2,7 @@ package tests
 
 import (
 	"fmt"
+	"strings"
 	"sync"
 	"testing"
 
@@ -388,4 +389,32 @@ func TestTrapAReferenceThatMovesOnWhileItsTargetGoes(t *testing.T) {
 	same(t, "the author", post.Facts["author"], "ada")
 	same(t, "what it is about", post.Facts["about"], "new")
 	w.auditFindsNothing()
+}
+
+// A refill that saw a post as ada's has put it into ben's timeline when it is
+// ben's own again. It becomes his own just as it is verified: the entry has been
+// seen as ada's, and is ben's when its row has been waited for.
+func TestTrapAnEntryThatBecomesOnesOwnWhileItIsVerified(t *testing.T) {
+	w := start(t, ponds)
+	for _, id := range []string{"ada", "ben"} {
+		w.person(id)
+	}
+	w.post("ben", "p1", "his own")
+	w.Settle()
+	w.SQL(`UPDATE entries SET author = (SELECT n FROM documents WHERE key = 'ada')`)
+	g := w.stallOn("UPDATE", "entries", "NEW.author <> OLD.author")
+	due := func(step int, doc, rest string) {
+		w.SQL(fmt.Sprintf(`INSERT INTO due (lane, step, subject, key, doc, rank, amount, cursor)
+			SELECT 3, %d, e.timeline, %s FROM entries e`, step, strings.ReplaceAll(rest, "DOC", doc)))
+	}
+	due(3, "e.doc", "e.owner, DOC, e.rank, 1, 0") // delivered to ben himself
+	w.until("the entry is about to become ben's own", g.waiting)
+	due(6, "e.owner", "0, DOC, 0, 0, 1") // verified
+	w.until("it is about to be taken out", func() bool {
+		return w.Number("SELECT count(*) FROM pg_locks WHERE locktype = 'transactionid' AND NOT granted") > 0
+	})
+	g.open()
+	w.until("both are done", func() bool { return w.Number("SELECT count(*) FROM due") == 0 })
+	same(t, "ben", w.home("ben"), []string{"p1"})
+	w.noDrift()
 }
