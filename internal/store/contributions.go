@@ -23,7 +23,7 @@ func (tx *Tx) LockSummary(summary plan.Number) error { return tx.Lock(summaryLoc
 
 // TryLockSummary is the same if nobody holds it, else false.
 func (tx *Tx) TryLockSummary(summary plan.Number) (bool, error) {
-	held, err := tx.TryLocks([]int64{summaryLock(summary)}, false)
+	held, err := tx.TryLocks(summaryLock(summary))
 	return len(held) > 0, err
 }
 

@@ -68,15 +68,10 @@ func (tx *Tx) LockPart(timeline plan.Number, author int64, last bool) error {
 	return tx.Lock(half)
 }
 
-// TryLocks takes the locks that are free until the transaction ends, shared with
-// others who share them or alone.
-func (tx *Tx) TryLocks(keys []int64, shared bool) (map[int64]bool, error) {
-	lock := "pg_try_advisory_xact_lock(k)"
-	if shared {
-		lock = "pg_try_advisory_xact_lock_shared(k)"
-	}
+// TryLocks takes the locks that are free until the transaction ends.
+func (tx *Tx) TryLocks(keys ...int64) (map[int64]bool, error) {
 	var got []int64
-	err := tx.db.Raw("SELECT k FROM unnest(?::bigint[]) AS t (k) WHERE "+lock, bigints(keys)).Scan(&got).Error
+	err := tx.db.Raw("SELECT k FROM unnest(?::bigint[]) AS t (k) WHERE pg_try_advisory_xact_lock(k)", bigints(keys)).Scan(&got).Error
 	held := make(map[int64]bool, len(got))
 	for _, k := range got {
 		held[k] = true
@@ -87,7 +82,7 @@ func (tx *Tx) TryLocks(keys []int64, shared bool) (map[int64]bool, error) {
 // TryLockLane keeps other services from working in a lane until the transaction
 // ends, false if one is at it.
 func (tx *Tx) TryLockLane(lane plan.Lane) (bool, error) {
-	held, err := tx.TryLocks([]int64{int64(lane)}, false) // no summary or timeline has the number 0
+	held, err := tx.TryLocks(int64(lane)) // no summary or timeline has the number 0
 	return len(held) > 0, err
 }
 

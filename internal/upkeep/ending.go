@@ -56,21 +56,29 @@ func (t *turn) withoutLater(due []store.Due) ([]store.Due, error) {
 	if first.Mark().Forgotten == 0 || first.Step != plan.EndFrom && first.Step != plan.EndTo {
 		return due, nil
 	}
-	var now []store.Due
+	return t.postponing(due, func(d store.Due) (bool, error) {
+		return t.Tx.IsDue(plan.Ending, d.Change, d.Doc, plan.EndReference, plan.EndNested)
+	})
+}
+
+// postponing leaves for later what is too early, and returns the rest.
+func (t *turn) postponing(due []store.Due, early func(store.Due) (bool, error)) ([]store.Due, error) {
+	var now, later []store.Due
 	for _, d := range due {
-		is, err := t.Tx.IsDue(plan.Ending, d.Change, d.Doc, plan.EndReference, plan.EndNested)
+		is, err := early(d)
 		if err != nil {
 			return nil, err
 		}
-		if !is {
-			now = append(now, d)
+		if is {
+			later = append(later, d)
 			continue
 		}
-		if err := t.Tx.PostponeDue(idle, d); err != nil {
-			return nil, err
-		}
+		now = append(now, d)
 	}
-	return now, nil
+	if len(later) == 0 {
+		return now, nil
+	}
+	return now, t.Tx.PostponeDue(idle, later...)
 }
 
 // withoutLeaving leaves out the followers of an author of many, as long as the
@@ -84,21 +92,7 @@ func (t *turn) withoutLeaving(due []store.Due) ([]store.Due, error) {
 	if p == nil {
 		return due, nil
 	}
-	var now []store.Due
-	for _, d := range due {
-		leaving, err := t.isLeaving(p, d)
-		if err != nil {
-			return nil, err
-		}
-		if !leaving {
-			now = append(now, d)
-			continue
-		}
-		if err := t.Tx.PostponeDue(idle, d); err != nil {
-			return nil, err
-		}
-	}
-	return now, nil
+	return t.postponing(due, func(d store.Due) (bool, error) { return t.isLeaving(p, d) })
 }
 
 func (t *turn) isLeaving(p *plan.Pair, d store.Due) (bool, error) {
