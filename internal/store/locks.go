@@ -71,7 +71,8 @@ func (tx *Tx) LockPart(timeline plan.Number, author int64, last bool) error {
 // TryLocks takes the locks that are free until the transaction ends.
 func (tx *Tx) TryLocks(keys ...int64) (map[int64]bool, error) {
 	var got []int64
-	err := tx.db.Raw("SELECT k FROM unnest(?::bigint[]) AS t (k) WHERE pg_try_advisory_xact_lock(k)", bigints(keys)).Scan(&got).Error
+	err := tx.db.Raw("SELECT k FROM unnest(?::bigint[]) AS t (k) WHERE pg_try_advisory_xact_lock(k)",
+		bigints(keys)).Scan(&got).Error
 	held := make(map[int64]bool, len(got))
 	for _, k := range got {
 		held[k] = true
