@@ -2,14 +2,17 @@ package design
 
 import (
 	"errors"
+	"fmt"
 
 	"yalvo/internal/expr"
 )
 
 // condition compiles a condition over values of given shapes.
 func (r *reader) condition(n *node, what string, names map[string]expr.Shape) *expr.Expr {
-	text := r.word(n, what)
-	if text == "" {
+	text, is := n.scalar.(string)
+	if !is {
+		r.problem(n.pos, CodeShape, fmt.Sprintf("%s must be a condition, this is %s", what, describe(n)),
+			"a condition is a text and needs quotes, as in `when: \"doc.size > 3\"`")
 		return nil
 	}
 	e, err := expr.Compile(text, names)

@@ -1,10 +1,6 @@
 package design
 
-import (
-	"regexp"
-
-	"yalvo/internal/expr"
-)
+import "yalvo/internal/expr"
 
 // Design is a checked design: every name in it has been resolved.
 type Design struct {
@@ -50,11 +46,11 @@ type Field struct {
 	Type     Type
 	Required bool
 	Default  *Default
-	Min, Max *float64       // characters of a string, items of a list or set, else the value itself
-	Pattern  *regexp.Regexp // strings only
-	OneOf    []any          // nil: no restriction
-	Unique   bool           // no two documents of the collection share the value
-	Fixed    bool           // never changes after creation
+	Min, Max *float64      // characters of a string, items of a list or set, else the value itself
+	Pattern  *expr.Pattern // strings only
+	OneOf    []any         // nil: no restriction
+	Unique   bool          // no two documents of the collection share the value
+	Fixed    bool          // never changes after creation
 
 	In       *Collection // the collection the field belongs to, nil inside objects and lists
 	To       *Collection // references: the collection of the target

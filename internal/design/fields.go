@@ -2,8 +2,10 @@ package design
 
 import (
 	"fmt"
-	"regexp"
+	"math"
 	"slices"
+
+	"yalvo/internal/expr"
 )
 
 // systemValues every document has; no field or kept value may bear their names.
@@ -28,7 +30,7 @@ func (r *reader) readFields(n *node, in *Collection) []*Field {
 func (r *reader) readField(name string, at Pos, n *node, in *Collection) *Field {
 	f := &Field{Name: name, Pos: at, In: in}
 	what := fmt.Sprintf("field %q", name)
-	var def *node
+	var def, choices *node
 	var placed = map[string]Pos{}
 	note := func(key string, read func(*node)) func(*node) {
 		return func(n *node) { placed[key] = n.pos; read(n) }
@@ -44,7 +46,7 @@ func (r *reader) readField(name string, at Pos, n *node, in *Collection) *Field 
 		"min":      note("min", func(n *node) { f.Min = r.number(n, "min") }),
 		"max":      note("max", func(n *node) { f.Max = r.number(n, "max") }),
 		"pattern":  note("pattern", func(n *node) { f.Pattern = r.pattern(n) }),
-		"one_of":   note("one_of", func(n *node) { f.OneOf = r.oneOf(n) }),
+		"one_of":   note("one_of", func(n *node) { choices = n; f.OneOf = r.oneOf(n) }),
 		"unique":   note("unique", r.boolean(&f.Unique)),
 		"fixed":    note("fixed", r.boolean(&f.Fixed)),
 		"to":       note("to", func(n *node) { r.readTarget(n, f) }),
@@ -59,7 +61,11 @@ func (r *reader) readField(name string, at Pos, n *node, in *Collection) *Field 
 		return f
 	}
 	r.checkKeysFitType(f, placed, n.pos)
-	r.checkEnds(f, n.pos)
+	r.checkEnds(f, n.pos, placed)
+	r.checkPattern(f, placed["pattern"])
+	if choices != nil {
+		r.last = append(r.last, func() { r.checkChoices(f, choices) })
+	}
 	if def != nil {
 		r.last = append(r.last, func() { r.readDefault(def, f) })
 	}
@@ -124,13 +130,64 @@ func (r *reader) checkKeysFitType(f *Field, placed map[string]Pos, at Pos) {
 	}
 }
 
-func (r *reader) checkEnds(f *Field, at Pos) {
+// checkEnds sees that min and max are such as the type can have: how many
+// characters or items, or a value of it.
+func (r *reader) checkEnds(f *Field, at Pos, placed map[string]Pos) {
+	for key, end := range map[string]*float64{"min": f.Min, "max": f.Max} {
+		switch {
+		case end == nil:
+		case f.Type != Number && *end != math.Trunc(*end):
+			r.problem(placed[key], CodeBadValue, fmt.Sprintf("%s of a field of type %s must be a whole number, not %v",
+				key, f.Type, *end), "")
+		case f.sized() && *end < 0 || f.sized() && key == "max" && *end < 1:
+			r.problem(placed[key], CodeBadValue, fmt.Sprintf("%s is how many %s field %q may have, and cannot be %v", key,
+				map[bool]string{true: "characters", false: "items"}[f.Type == String], f.Name, *end), "")
+		case math.Abs(*end) > MaxNumber || f.Type == Integer && math.Abs(*end) > MaxExact:
+			r.problem(placed[key], CodeBadValue, fmt.Sprintf("%s %v lies beyond what a field of type %s can hold", key,
+				*end, f.Type), "")
+		}
+	}
+	if f.Type == String && f.Required && f.Min == nil {
+		least := 1.0 // what must be there is not empty, unless the design says min: 0
+		f.Min = &least
+	}
 	if f.Min != nil && f.Max != nil && *f.Min > *f.Max {
 		r.problem(at, CodeContradicted, fmt.Sprintf("field %q: min %v is more than max %v", f.Name, *f.Min, *f.Max), "")
 	}
 	if f.Required && f.WhenGone == GoneClear {
 		r.problem(at, CodeContradicted, fmt.Sprintf("field %q is required, so it cannot be cleared when its target "+
 			"goes", f.Name), "use remove or refuse, or do not require it")
+	}
+}
+
+// sized tells whether min and max count characters or items.
+func (f *Field) sized() bool { return slices.Contains([]Type{String, List, Set}, f.Type) }
+
+// checkPattern sees that matching the longest text that the field takes is not
+// too much work.
+func (r *reader) checkPattern(f *Field, at Pos) {
+	if f.Pattern == nil || f.Max == nil || f.Type != String {
+		return
+	}
+	if most := f.Pattern.Longest(); *f.Max > float64(most) {
+		r.problem(at, CodeTooLarge, fmt.Sprintf("the pattern takes too many steps for texts of %v characters", *f.Max),
+			fmt.Sprintf("make the pattern simpler, or write max: %d", most))
+	}
+}
+
+// checkChoices sees that the values of one_of are such as the field can have.
+func (r *reader) checkChoices(f *Field, choices *node) {
+	free := *f
+	free.OneOf = nil
+	for i, item := range choices.items {
+		v, mistakes := free.Accept(item.plain())
+		for _, m := range mistakes {
+			r.problem(item.pos, CodeBadValue, fmt.Sprintf("field %q could never be %s: %s", f.Name, describe(item),
+				m.Detail), "")
+		}
+		if len(mistakes) == 0 {
+			f.OneOf[i] = v
+		}
 	}
 }
 
@@ -197,14 +254,14 @@ func (r *reader) number(n *node, what string) *float64 {
 	return &f
 }
 
-func (r *reader) pattern(n *node) *regexp.Regexp {
+func (r *reader) pattern(n *node) *expr.Pattern {
 	s := r.word(n, "pattern")
-	re, err := regexp.Compile(s)
+	p, err := expr.CompilePattern(s)
 	if err != nil {
-		r.problem(n.pos, CodeBadValue, fmt.Sprintf("the pattern cannot be read: %v", err), "use RE2 syntax")
+		r.problem(n.pos, CodeBadValue, err.Error(), "use RE2 syntax")
 		return nil
 	}
-	return re
+	return p
 }
 
 func (r *reader) oneOf(n *node) []any {

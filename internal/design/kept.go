@@ -133,7 +133,7 @@ func (r *reader) reference(at Pos, c *Collection, name string) *Field {
 			fieldNames(c.References()))
 		return nil
 	}
-	if f.Type != Reference {
+	if f.Type != Reference && f.Type != "" { // none: that is a problem already
 		r.problem(at, CodeContradicted, fmt.Sprintf("field %q of %q is no reference but of type %s", name, c.Name,
 			f.Type), "")
 		return nil

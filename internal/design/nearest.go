@@ -2,10 +2,10 @@ package design
 
 import "slices"
 
-// nearest finds the known name closest to a mistyped one, "" if none is near.
+// Nearest finds the known name closest to a mistyped one, "" if none is near.
 // Distance is Damerau's (optimal string alignment): insert, delete, replace or
 // swap neighbours. A third of the word may be wrong, at least one letter.
-func nearest(name string, known []string) string {
+func Nearest(name string, known []string) string {
 	best, bestDistance := "", max(1, len(name)/3)+1
 	for _, k := range slices.Sorted(slices.Values(known)) {
 		if d := editDistance(name, k); d < bestDistance {

@@ -3,9 +3,13 @@ package design
 import (
 	"errors"
 	"fmt"
+	"regexp"
+	"strconv"
+	"strings"
 
 	"github.com/goccy/go-yaml"
 	"github.com/goccy/go-yaml/ast"
+	"github.com/goccy/go-yaml/lexer"
 	"github.com/goccy/go-yaml/parser"
 	"github.com/goccy/go-yaml/token"
 )
@@ -36,7 +40,15 @@ const (
 // parse turns the file into nodes. What is not YAML, and what YAML has but a
 // design has no use for, is a problem at its place.
 func (r *reader) parse(source []byte) *node {
-	file, err := parser.ParseBytes(source, 0)
+	source, ok := r.readable(source)
+	if !ok {
+		return nil
+	}
+	tokens := lexer.Tokenize(string(source))
+	if !r.bounded(tokens) {
+		return nil
+	}
+	file, err := parser.Parse(tokens, 0, parser.AllowDuplicateMapKey())
 	if err != nil {
 		var syntax yaml.Error
 		if !errors.As(err, &syntax) {
@@ -70,18 +82,15 @@ func (r *reader) convert(n ast.Node) *node {
 			out.items = append(out.items, r.convert(v))
 		}
 		return out
-	case *ast.StringNode:
-		return &node{pos: at, shape: word, scalar: n.Value}
 	case *ast.LiteralNode:
 		return &node{pos: at, shape: word, scalar: n.Value.Value}
-	case *ast.BoolNode:
-		return &node{pos: at, shape: word, scalar: n.Value}
-	case *ast.FloatNode:
-		return &node{pos: at, shape: word, scalar: n.Value}
-	case *ast.IntegerNode:
-		return &node{pos: at, shape: word, scalar: integerOf(n.Value)}
-	case *ast.NullNode:
-		return &node{pos: at, shape: word}
+	case *ast.StringNode:
+		if n.Token.Type == token.SingleQuoteType || n.Token.Type == token.DoubleQuoteType {
+			return &node{pos: at, shape: word, scalar: n.Value}
+		}
+		return &node{pos: at, shape: word, scalar: plainScalar(n.Value)}
+	case *ast.BoolNode, *ast.FloatNode, *ast.IntegerNode, *ast.NullNode, *ast.InfinityNode, *ast.NanNode:
+		return &node{pos: at, shape: word, scalar: plainScalar(n.GetToken().Value)}
 	}
 	r.problem(at, CodeSyntax, fmt.Sprintf("a design has no use for this YAML (%s)", n.Type()), "write the value out")
 	return &node{pos: at, shape: word}
@@ -89,8 +98,15 @@ func (r *reader) convert(n ast.Node) *node {
 
 func (r *reader) convertMapping(at Pos, values []*ast.MappingValueNode) *node {
 	out := &node{pos: at, shape: mapping}
+	first := map[string]Pos{}
 	for _, v := range values {
 		key, pos := v.Key.GetToken().Value, posOf(v.Key.GetToken())
+		if before, twice := first[key]; twice {
+			r.problem(pos, CodeNameTaken, fmt.Sprintf("the key %q stands here twice, first in line %d, column %d", key,
+				before.Line, before.Column), "keep one of them")
+			continue
+		}
+		first[key] = pos
 		out.entries = append(out.entries, entry{key, pos, r.convert(v.Value)})
 		if len(out.entries) == 1 {
 			out.pos = pos
@@ -99,18 +115,47 @@ func (r *reader) convertMapping(at Pos, values []*ast.MappingValueNode) *node {
 	return out
 }
 
-// integerOf takes the parser's int64 or uint64; what exceeds int64 is a float64.
-func integerOf(v any) any {
-	switch v := v.(type) {
-	case int64:
-		return v
-	case uint64:
-		if v <= 1<<63-1 {
-			return int64(v)
-		}
-		return float64(v)
+// The forms of plain scalars in the core schema of YAML 1.2.2, section 10.3.2.
+var (
+	decimalForm = regexp.MustCompile(`^[-+]?[0-9]+$`)
+	octalForm   = regexp.MustCompile(`^0o[0-7]+$`)
+	hexForm     = regexp.MustCompile(`^0x[0-9a-fA-F]+$`)
+	floatForm   = regexp.MustCompile(`^[-+]?(\.[0-9]+|[0-9]+(\.[0-9]*)?)([eE][-+]?[0-9]+)?$`)
+)
+
+// plainScalar is the value of a word without quotes: a number only if YAML 1.2
+// has it so. 010 is ten, and 1_0, 0b1 and yes are texts.
+func plainScalar(text string) any {
+	switch text {
+	case "", "~", "null", "Null", "NULL":
+		return nil
+	case "true", "True", "TRUE":
+		return true
+	case "false", "False", "FALSE":
+		return false
 	}
-	return v
+	digits, base := text, 10
+	switch {
+	case octalForm.MatchString(text):
+		digits, base = text[2:], 8
+	case hexForm.MatchString(text):
+		digits, base = text[2:], 16
+	case !floatForm.MatchString(text):
+		return text
+	}
+	if base != 10 || decimalForm.MatchString(text) {
+		if n, err := strconv.ParseInt(strings.TrimPrefix(digits, "+"), base, 64); err == nil {
+			return n
+		}
+		if base != 10 {
+			return text // larger than any number that a design has a use for
+		}
+	}
+	x, err := strconv.ParseFloat(text, 64)
+	if err != nil { // too large for 64 bits
+		return text
+	}
+	return x
 }
 
 func posOf(t *token.Token) Pos {

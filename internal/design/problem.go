@@ -30,6 +30,7 @@ const (
 	CodeBadValue     = "bad-value"     // a value that the key does not take
 	CodeCondition    = "condition"     // an expression that cannot be compiled
 	CodeContradicted = "contradiction" // two parts that cannot both hold
+	CodeTooLarge     = "too-large"     // past a limit
 )
 
 // Error is the problem in one line: file:line:column: code: message; remedy.

@@ -8,9 +8,6 @@ import (
 	"strings"
 )
 
-// MaxSize is the most bytes a design file may have.
-const MaxSize = 1 << 20
-
 // reader turns nodes into a design. It notes every problem and goes on, so
 // that one run shows all of them. Names are resolved in a second pass (the
 // later functions), when everything that can be named is known.
@@ -26,12 +23,11 @@ type reader struct {
 // The error, if any, is a [Problems].
 func Read(name string, source []byte) (*Design, error) {
 	r := &reader{file: name, design: &Design{Source: source}}
-	if len(source) > MaxSize {
-		r.problem(Pos{1, 1}, CodeSyntax, fmt.Sprintf("the file has %d bytes, %d are allowed", len(source), MaxSize), "")
-		return nil, r.problems
-	}
 	if root := r.parse(source); root != nil {
 		r.readRoot(root)
+		if !r.checkSize() {
+			return nil, r.problems
+		}
 		for _, resolve := range r.later {
 			resolve()
 		}
@@ -47,6 +43,11 @@ func Read(name string, source []byte) (*Design, error) {
 		a, b := r.problems[i].Pos, r.problems[j].Pos
 		return a.Line < b.Line || a.Line == b.Line && a.Column < b.Column
 	})
+	if more := len(r.problems) - MaxProblems; more > 0 {
+		at := r.problems[MaxProblems].Pos
+		r.problems = r.problems[:MaxProblems]
+		r.problem(at, CodeTooLarge, fmt.Sprintf("and %d more problems from here on", more), "mend those above first")
+	}
 	return nil, r.problems
 }
 
@@ -94,7 +95,7 @@ func (r *reader) mapping(n *node, what string, known keys, required ...string) {
 		read, ok := known[e.key]
 		switch {
 		case !ok:
-			seen = append(seen, nearest(e.key, names(known))) // misspelled is not missing as well
+			seen = append(seen, Nearest(e.key, names(known))) // misspelled is not missing as well
 			r.unknown(e.pos, CodeUnknownKey, fmt.Sprintf("%s has no key %q", what, e.key), e.key, names(known))
 		case read == nil:
 			r.problem(e.pos, CodeNotYet, fmt.Sprintf("%q is not supported yet", e.key), "leave it out in this release")
@@ -140,7 +141,11 @@ func (r *reader) name(n *node, what string) string {
 func (r *reader) word(n *node, what string) string {
 	s, ok := n.scalar.(string)
 	if !ok {
-		r.problem(n.pos, CodeShape, fmt.Sprintf("%s must be a name, this is %s", what, describe(n)), "")
+		remedy := ""
+		if n.scalar != nil {
+			remedy = fmt.Sprintf("if the text is meant, it needs quotes: '%v'", n.scalar)
+		}
+		r.problem(n.pos, CodeShape, fmt.Sprintf("%s must be a name, this is %s", what, describe(n)), remedy)
 	}
 	return s
 }
@@ -214,15 +219,26 @@ func (r *reader) problem(at Pos, code, message, remedy string) {
 
 // unknown notes a problem with a word nobody knows, and the nearest known one.
 func (r *reader) unknown(at Pos, code, message, word string, known []string) {
-	if near := nearest(word, known); near != "" {
+	if near := Nearest(word, known); near != "" {
 		r.problem(at, code, message, fmt.Sprintf("did you mean %q?", near))
 		return
 	}
 	remedy := "there is none to choose from"
 	if len(known) > 0 {
-		remedy = "known here: " + strings.Join(slices.Sorted(slices.Values(known)), ", ")
+		remedy = "known here: " + listed(known)
 	}
 	r.problem(at, code, message, remedy)
+}
+
+// mostListed is how many names a message lists.
+const mostListed = 30
+
+func listed(known []string) string {
+	known = slices.Sorted(slices.Values(known))
+	if more := len(known) - mostListed; more > 0 {
+		return fmt.Sprintf("%s and %d more", strings.Join(known[:mostListed], ", "), more)
+	}
+	return strings.Join(known, ", ")
 }
 
 func describe(n *node) string {
@@ -232,7 +248,10 @@ func describe(n *node) string {
 	if n.scalar == nil {
 		return "empty"
 	}
-	return fmt.Sprintf("%#v", n.scalar)
+	if s, is := n.scalar.(string); is {
+		return fmt.Sprintf("%q", clip(s))
+	}
+	return fmt.Sprint(n.scalar)
 }
 
 func names(k keys) []string {

@@ -37,6 +37,12 @@ const (
 	MistakeNobody   = "no-account"
 )
 
+// Limits of values.
+const (
+	MaxNumber = 1e250 // any sum of such numbers fits into 64 bits, however many there are
+	MaxUnique = 1000  // bytes of a unique text: it is the key of an index
+)
+
 // MaxExact is the largest whole number that JSON clients keep exactly (RFC 8259, section 6).
 const MaxExact = 1<<53 - 1
 
@@ -112,8 +118,16 @@ func (f *Field) acceptString(v any) (any, []Mistake) {
 	if wrong := f.checkSize(float64(utf8.RuneCountInString(s)), "characters"); wrong != nil {
 		return nil, wrong
 	}
-	if f.Pattern != nil && !f.Pattern.MatchString(s) {
-		return nil, mistake(MistakePattern, fmt.Sprintf("%q does not match the pattern %s", clip(s), f.Pattern))
+	if f.Unique && len(s) > MaxUnique {
+		return nil, mistake(MistakeLong, fmt.Sprintf("a unique text may have %d bytes at most, this has %d", MaxUnique,
+			len(s)))
+	}
+	if f.Pattern != nil && len(s) > f.Pattern.Longest() {
+		return nil, mistake(MistakeLong, fmt.Sprintf("the text has %d bytes, and the pattern of %q is matched against %d "+
+			"at most", len(s), f.Name, f.Pattern.Longest()))
+	}
+	if f.Pattern != nil && !f.Pattern.Matches(s) {
+		return nil, mistake(MistakePattern, fmt.Sprintf("%q does not match the pattern %s", clip(s), f.Pattern.Text))
 	}
 	return s, f.checkChoice(s)
 }
@@ -121,19 +135,20 @@ func (f *Field) acceptString(v any) (any, []Mistake) {
 func (f *Field) acceptNumber(v any) (any, []Mistake) {
 	x, exact := numeric(v)
 	if !exact {
-		return nil, wrongType("a "+string(f.Type), v)
+		return nil, wrongType(map[bool]string{true: "a whole number", false: "a number"}[f.Type == Integer], v)
 	}
-	if math.IsInf(x, 0) || math.IsNaN(x) {
-		return nil, mistake(MistakeLong, fmt.Sprintf("the number %v does not fit: numbers are 64 bit floating point",
-			v))
+	if math.IsNaN(x) || math.Abs(x) > MaxNumber {
+		return nil, mistake(MistakeLong, fmt.Sprintf("the number %s does not fit: numbers lie within ±%g",
+			clip(fmt.Sprint(v)), MaxNumber))
 	}
+	x += 0 // minus zero is zero
 	if f.Type == Integer {
 		if x != math.Trunc(x) {
 			return nil, wrongType("a whole number", v)
 		}
 		if math.Abs(x) > MaxExact {
-			return nil, mistake(MistakeLong, fmt.Sprintf("the integer %v does not fit: it must lie within ±%d, what "+
-				"JSON clients keep exactly", v, int64(MaxExact)))
+			return nil, mistake(MistakeLong, fmt.Sprintf("the integer %s does not fit: it must lie within ±%d, what "+
+				"JSON clients keep exactly", clip(fmt.Sprint(v)), int64(MaxExact)))
 		}
 	}
 	if wrong := f.checkSize(x, ""); wrong != nil {
@@ -172,10 +187,13 @@ func acceptTimestamp(v any) (any, []Mistake) {
 	if !ok {
 		return nil, wrongType("a timestamp in a string, as in \"2031-04-05T06:07:08Z\"", v)
 	}
-	t, err := time.Parse(time.RFC3339Nano, s)
-	if err != nil {
+	var t time.Time
+	if err := t.UnmarshalText([]byte(strings.ToUpper(s))); err != nil { // unlike time.Parse, as strict as the RFC
 		return nil, mistake(MistakeType, fmt.Sprintf("%q is no RFC 3339 timestamp, as in \"2031-04-05T06:07:08Z\"",
 			clip(s)))
+	}
+	if year := t.UTC().Year(); year < 1 || year > 9999 {
+		return nil, mistake(MistakeLong, fmt.Sprintf("%s lies outside the years 1 to 9999 of UTC", clip(s)))
 	}
 	return FormatTime(t), nil
 }
@@ -268,7 +286,11 @@ func (f *Field) checkChoice(v any) []Mistake {
 			return nil
 		}
 	}
-	return mistake(MistakeChoice, fmt.Sprintf("%v is none of %v", v, f.OneOf))
+	var all []string
+	for _, allowed := range f.OneOf {
+		all = append(all, clip(fmt.Sprint(allowed)))
+	}
+	return mistake(MistakeChoice, fmt.Sprintf("%s is none of %s", clip(fmt.Sprint(v)), listed(all)))
 }
 
 func mistake(code, detail string) []Mistake { return []Mistake{{"", code, detail}} }
@@ -290,15 +312,18 @@ func jsonKind(v any) string {
 	case []any:
 		return "an array"
 	}
-	return fmt.Sprintf("the number %v", v)
+	return "the number " + clip(fmt.Sprint(v))
 }
 
 func unknownField(name string, fields []*Field) string {
 	known := fieldNames(fields)
-	if near := nearest(name, known); near != "" {
+	if near := Nearest(name, known); near != "" {
 		return fmt.Sprintf("there is no field %q, did you mean %q?", clip(name), near)
 	}
-	return fmt.Sprintf("there is no field %q, known are %s", clip(name), strings.Join(known, ", "))
+	if len(known) == 0 {
+		return fmt.Sprintf("there is no field %q, and none else either", clip(name))
+	}
+	return fmt.Sprintf("there is no field %q, known are %s", clip(name), listed(known))
 }
 
 func mentioned(mistakes []Mistake, name string) bool {

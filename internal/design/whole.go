@@ -7,7 +7,9 @@ import "fmt"
 // pairs, or to the documents that point at it: so these share one space of names.
 func (r *reader) checkWhole() {
 	r.checkTopNames()
+	r.checkDepth()
 	r.checkCircles()
+	r.checkShown()
 	r.checkLoops()
 	r.checkRemovals()
 	for _, c := range r.design.Collections {

@@ -1,25 +1,34 @@
 package expr
 
 import (
+	"errors"
 	"fmt"
+	"strings"
+	"sync"
 
 	"cel.dev/cel-go/cel"
+	"cel.dev/cel-go/common/env"
 	"cel.dev/cel-go/common/types"
+	"cel.dev/cel-go/interpreter"
 )
 
-// Limits on conditions: how long the text may be, in bytes, and how many steps
+// Limits on expressions: how long the text may be, in bytes, and how many steps
 // one evaluation may take.
 const (
 	MaxText  = 2000
-	maxSteps = 100_000
+	MaxSteps = 100_000
 )
 
 // Expr is a condition that has been checked.
 type Expr struct {
-	Text    string
-	names   map[string]Shape
-	program cel.Program
+	Text  string
+	names map[string]Shape
+	programs
 }
+
+// programs are those of one expression: one with the usual limit, and one that
+// may take twice the steps.
+type programs struct{ usual, patient cel.Program }
 
 // Mistake is what is wrong with the text of a condition. Column counts
 // characters from 1.
@@ -31,10 +40,13 @@ type Mistake struct {
 // Error is the mistake in words, without the place.
 func (m *Mistake) Error() string { return m.Message }
 
+// ErrSteps is why an expression was given up: it took too many steps.
+var ErrSteps = fmt.Errorf("it takes more than %d steps", MaxSteps)
+
 // Compile checks a condition whose names have the given shapes. The error, if
 // any, is a [*Mistake].
 func Compile(text string, names map[string]Shape) (*Expr, error) {
-	ast, program, err := compile(text, names)
+	ast, programs, err := compile(text, names)
 	if err != nil {
 		return nil, err
 	}
@@ -42,36 +54,60 @@ func Compile(text string, names map[string]Shape) (*Expr, error) {
 		return nil, &Mistake{1, 1, fmt.Sprintf("the condition must be true or false, this is of type %s",
 			ast.OutputType())}
 	}
-	return &Expr{text, names, program}, nil
+	return &Expr{text, names, programs}, nil
 }
 
-func compile(text string, names map[string]Shape) (*cel.Ast, cel.Program, error) {
+// standard is the language with what has bounds of its own here in place of
+// what has none: see [match].
+var standard = sync.OnceValues(func() (*cel.Env, error) {
+	without := cel.StdLibSubset(&env.LibrarySubset{ExcludeFunctions: []*env.Function{env.NewFunction("matches")}})
+	return cel.NewCustomEnv(cel.StdLib(without), match,
+		cel.ASTValidators(cel.ValidateTimestampLiterals(), cel.ValidateDurationLiterals()))
+})
+
+func compile(text string, names map[string]Shape) (*cel.Ast, programs, error) {
 	if len(text) > MaxText {
-		return nil, nil, &Mistake{1, 1, fmt.Sprintf("the expression has %d bytes, %d are allowed", len(text), MaxText)}
+		return nil, programs{}, &Mistake{1, 1, fmt.Sprintf("the expression has %d bytes, %d are allowed", len(text),
+			MaxText)}
+	}
+	env, err := environment(names)
+	if err != nil {
+		return nil, programs{}, &Mistake{1, 1, err.Error()}
+	}
+	ast, issues := env.Compile(text)
+	if issues != nil && issues.Err() != nil {
+		first := issues.Errors()[0]
+		message, _, _ := strings.Cut(first.Message, " (in container '')")
+		return nil, programs{}, &Mistake{first.Location.Line(), first.Location.Column() + 1, message}
+	}
+	if err := checkPatterns(ast); err != nil {
+		return nil, programs{}, err
+	}
+	var p programs
+	if p.usual, err = env.Program(ast, cel.CostLimit(MaxSteps)); err == nil {
+		p.patient, err = env.Program(ast, cel.CostLimit(2*MaxSteps))
+	}
+	if err != nil {
+		return nil, programs{}, &Mistake{1, 1, err.Error()}
+	}
+	return ast, p, nil
+}
+
+func environment(names map[string]Shape) (*cel.Env, error) {
+	base, err := standard()
+	if err != nil {
+		return nil, err
 	}
 	registry, err := types.NewRegistry()
 	if err != nil {
-		return nil, nil, &Mistake{1, 1, err.Error()}
+		return nil, err
 	}
 	p := &provider{registry, map[string]map[string]Shape{}}
 	options := []cel.EnvOption{cel.CustomTypeProvider(p), cel.CustomTypeAdapter(registry)}
 	for name, shape := range names {
 		options = append(options, cel.Variable(name, p.typeOf("#"+name, shape)))
 	}
-	env, err := cel.NewEnv(options...)
-	if err != nil {
-		return nil, nil, &Mistake{1, 1, err.Error()}
-	}
-	ast, issues := env.Compile(text)
-	if issues != nil && issues.Err() != nil {
-		first := issues.Errors()[0]
-		return nil, nil, &Mistake{first.Location.Line(), first.Location.Column() + 1, first.Message}
-	}
-	program, err := env.Program(ast, cel.CostLimit(maxSteps))
-	if err != nil {
-		return nil, nil, &Mistake{1, 1, err.Error()}
-	}
-	return ast, program, nil
+	return base.Extend(options...)
 }
 
 // inputs are values in the form CEL computes with. A name without a value is
@@ -92,9 +128,24 @@ func inputs(names map[string]Shape, values map[string]any) map[string]any {
 }
 
 // Holds tells whether the condition holds for values as documents hold them.
-// One that cannot be worked out, because it needs a value that is absent or
-// takes too many steps, does not hold: ask has(doc.name) first.
-func (e *Expr) Holds(values map[string]any) bool {
-	out, _, err := e.program.Eval(inputs(e.names, values))
-	return err == nil && out == types.True
+// One that cannot be worked out, because it needs a value that is absent, does
+// not hold: ask has(doc.name) first. The error, if any, is [ErrSteps].
+func (e *Expr) Holds(values map[string]any) (bool, error) { return e.holds(e.usual, values) }
+
+// StillHolds is [Expr.Holds] for values that it has been tried with before, in
+// other company: it may take twice the steps, so that what was taken once is
+// not refused when nobody can be told any more.
+func (e *Expr) StillHolds(values map[string]any) (bool, error) { return e.holds(e.patient, values) }
+
+func (e *Expr) holds(program cel.Program, values map[string]any) (bool, error) {
+	out, _, err := program.Eval(inputs(e.names, values))
+	if tookTooLong(err) {
+		return false, ErrSteps
+	}
+	return err == nil && out == types.True, nil
+}
+
+func tookTooLong(err error) bool {
+	var cancelled interpreter.EvalCancelledError
+	return errors.As(err, &cancelled) || errors.Is(err, errMatch)
 }

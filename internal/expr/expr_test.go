@@ -39,8 +39,8 @@ func TestConditionsHoldForTheRightDocuments(t *testing.T) {
 			t.Errorf("%s: %v", text, err)
 			continue
 		}
-		if got := e.Holds(map[string]any{"doc": doc}); got != want {
-			t.Errorf("%s: got %v", text, got)
+		if got, err := e.Holds(map[string]any{"doc": doc}); got != want || err != nil {
+			t.Errorf("%s: got %v, %v", text, got, err)
 		}
 	}
 }
@@ -52,8 +52,8 @@ func TestWhatIsAbsentDoesNotHold(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if got := e.Holds(map[string]any{"doc": map[string]any{"text": "x"}}); got != want {
-			t.Errorf("%s: got %v", text, got)
+		if got, err := e.Holds(map[string]any{"doc": map[string]any{"text": "x"}}); got != want || err != nil {
+			t.Errorf("%s: got %v, %v", text, got, err)
 		}
 	}
 }
@@ -76,7 +76,7 @@ func TestMistakesAreToldWithTheirPlace(t *testing.T) {
 	}
 }
 
-func TestAConditionThatTakesTooLongDoesNotHold(t *testing.T) {
+func TestAConditionThatTakesTooLongIsAnError(t *testing.T) {
 	e, err := expr.Compile(`doc.tags.all(a, doc.tags.all(b, doc.tags.all(c, a == b || c != "")))`, names)
 	if err != nil {
 		t.Fatal(err)
@@ -85,10 +85,34 @@ func TestAConditionThatTakesTooLongDoesNotHold(t *testing.T) {
 	for i := range tags {
 		tags[i] = "t"
 	}
-	if e.Holds(map[string]any{"doc": map[string]any{"tags": tags}}) {
-		t.Error("a thousand million steps were taken")
+	if _, err := e.Holds(map[string]any{"doc": map[string]any{"tags": tags}}); !errors.Is(err, expr.ErrSteps) {
+		t.Errorf("a thousand million steps: %v", err)
 	}
-	if !e.Holds(map[string]any{"doc": map[string]any{"tags": tags[:10]}}) {
-		t.Error("a thousand steps were not")
+	if held, err := e.Holds(map[string]any{"doc": map[string]any{"tags": tags[:10]}}); !held || err != nil {
+		t.Errorf("a thousand steps: %v, %v", held, err)
+	}
+}
+
+func TestPatternsAreBounded(t *testing.T) {
+	for text, want := range map[string]string{
+		`doc.text.matches(doc.text)`:                            "a pattern must stand in the condition as it is",
+		`doc.text.matches("(a")`:                                "missing closing )",
+		`doc.text.matches("(x{500}){2}(y{500}){2}z")`:           "steps, 2000 are allowed",
+		`doc.seen < timestamp("yesterday")`:                     "invalid timestamp",
+		`doc.text.matches("` + strings.Repeat("a", 1001) + `")`: "1001 bytes, 1000 are allowed",
+	} {
+		_, err := expr.Compile(text, names)
+		var m *expr.Mistake
+		if !errors.As(err, &m) || !strings.Contains(m.Message, want) {
+			t.Errorf("%s: got %v, want %s", text, err, want)
+		}
+	}
+	costly, err := expr.Compile(`doc.text.matches("([a-z ]{1,20}){40}x")`, names)
+	if err != nil {
+		t.Fatal(err)
+	}
+	long := map[string]any{"doc": map[string]any{"text": strings.Repeat("a", 200_000)}}
+	if _, err := costly.Holds(long); !errors.Is(err, expr.ErrSteps) {
+		t.Errorf("a costly pattern on a long text: %v", err)
 	}
 }

@@ -54,3 +54,19 @@ func TestAValueThatCannotBeHadIsAnError(t *testing.T) {
 		t.Errorf("an absent value: %v", err)
 	}
 }
+
+// A short expression can hold a long text very many times.
+func TestAValueThatExplodesIsAnError(t *testing.T) {
+	v, err := expr.CompileValue(`doc.tags.map(a, [doc.text, doc.text])`, names, expr.List)
+	if err != nil {
+		t.Fatal(err)
+	}
+	tags := make([]any, 100)
+	for i := range tags {
+		tags[i] = "t"
+	}
+	_, err = v.Of(map[string]any{"doc": map[string]any{"text": strings.Repeat("x", 100_000), "tags": tags}})
+	if err == nil || !strings.Contains(err.Error(), "larger than 262144 bytes") {
+		t.Errorf("200 times 100,000 bytes: %v", err)
+	}
+}

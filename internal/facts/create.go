@@ -92,6 +92,7 @@ type creation struct {
 	parent string
 	key    string
 	facts  map[string]any
+	fields json.RawMessage // the facts as they are stored
 	digest []byte
 	why    Cause
 }
@@ -116,7 +117,10 @@ func (u Unit) prepare(draft Draft, why Cause) (*creation, error) {
 	if len(mistakes) > 0 {
 		return nil, running.Invalid(running.Under("/facts", mistakes))
 	}
-	return m, nil
+	if m.fields, err = encoded(m.facts); err != nil {
+		return nil, err
+	}
+	return m, u.tryConditions(c, m.key, m.facts, why.Actor)
 }
 
 // keyFor is the key of a document to be created, with an id of the server's if
@@ -196,10 +200,7 @@ func keptMistakes(c *plan.Collection, facts map[string]any) []design.Mistake {
 
 // carryOut writes the document with all that belongs to it.
 func (m *creation) carryOut(u Unit) (Result, error) {
-	write, err := m.planned(u)
-	if err != nil {
-		return Result{}, err
-	}
+	write := m.planned(u)
 	made, err := u.Tx.Create(write)
 	if err != nil {
 		return Result{}, err
@@ -213,7 +214,7 @@ func (m *creation) carryOut(u Unit) (Result, error) {
 }
 
 // planned is the write with the due work that follows from it.
-func (m *creation) planned(u Unit) (store.Creation, error) {
+func (m *creation) planned(u Unit) store.Creation {
 	write := store.Creation{In: m.in, Key: m.key, Parent: m.parent, MadeFrom: m.digest, Design: u.Number,
 		Targets: map[*plan.Reference]string{}, Change: m.why.Change,
 		Record: store.Record{Kind: plan.Created, Subject: m.in.Path(m.key), Actor: m.why.Actor, Cause: m.why.Change}}
@@ -225,10 +226,8 @@ func (m *creation) planned(u Unit) (store.Creation, error) {
 			change.After[ref] = plan.TargetRow(ref)
 		}
 	}
-	write.Due = u.Plan.Due(change)
-	var err error
-	write.Fields, err = json.Marshal(m.facts)
-	return write, err
+	write.Due, write.Fields = u.Plan.Due(change), m.fields
+	return write
 }
 
 // refusal says why nothing was written.

@@ -47,6 +47,9 @@ func (u Unit) Edit(target Target, patch Patch, why Cause) (Result, error) {
 		return Result{}, err
 	}
 	rev, err := revise(c, doc, patch)
+	if err == nil && len(rev.touched) > 0 {
+		err = u.tryConditions(c, doc.Key, rev.facts, why.Actor)
+	}
 	if err != nil {
 		return Result{}, err
 	}
@@ -135,7 +138,7 @@ func (u Unit) carryOutEdit(c *plan.Collection, doc store.Document, rev revision,
 		return Result{}, err
 	}
 	was, rankBefore := doc.Fields, doc.Ranks
-	if doc.Fields, err = json.Marshal(rev.facts); err != nil {
+	if doc.Fields, err = encoded(rev.facts); err != nil {
 		return Result{}, err
 	}
 	if err := u.Tx.Update(c, &doc, m.cards); err != nil {

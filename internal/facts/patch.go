@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"reflect"
 	"slices"
+	"sort"
 	"strings"
 
 	jsonpatch "github.com/evanphx/json-patch/v5"
@@ -43,8 +44,8 @@ type Operations jsonpatch.Patch
 // operationNames are those of RFC 6902.
 var operationNames = []string{"add", "remove", "replace", "move", "copy", "test"}
 
-// mostCopied is how many bytes a patch's copies may add up to.
-const mostCopied = 1 << 20
+// mostOperations is how many operations a patch may have.
+const mostOperations = 200
 
 // ReadOperations reads a JSON Patch. Pointers of mistakes lead into the patch.
 func ReadOperations(raw []byte) (Operations, error) {
@@ -52,6 +53,10 @@ func ReadOperations(raw []byte) (Operations, error) {
 	if err := json.Unmarshal(raw, &patch); err != nil || patch == nil {
 		return nil, running.Invalid([]design.Mistake{{Pointer: "", Code: design.MistakeType,
 			Detail: `a JSON Patch is a list of operations, as in [{"op": "replace", "path": "/facts/text", "value": "…"}]`}})
+	}
+	if len(patch) > mostOperations {
+		return nil, running.Invalid([]design.Mistake{{Pointer: "", Code: design.MistakeLong,
+			Detail: fmt.Sprintf("the patch has %d operations, %d are allowed", len(patch), mostOperations)}})
 	}
 	var mistakes []design.Mistake
 	for i, op := range patch {
@@ -79,28 +84,36 @@ func ReadOperations(raw []byte) (Operations, error) {
 	return Operations(patch), nil
 }
 
-// apply does one operation after the other, so that what is wrong is told of
-// the one it is wrong with.
+// apply does all operations at once. If that fails, what is wrong is told of
+// the first operation that does not fit.
 func (p Operations) apply(doc running.Document) (json.RawMessage, error) {
 	whole, err := json.Marshal(doc)
 	if err != nil {
 		return nil, err
 	}
+	patched, err := p.first(len(p), whole)
+	if err == nil {
+		return factsAlone(whole, patched)
+	}
+	// Whether the first so many fit is looked at by halves: one after the other
+	// would take as often as there are operations.
+	at := sort.Search(len(p)-1, func(i int) bool { _, err := p.first(i+1, whole); return err != nil })
+	_, err = p.first(at+1, whole)
+	return nil, misfit(at, p[at], err)
+}
+
+// first applies the first so many operations.
+func (p Operations) first(many int, whole json.RawMessage) (json.RawMessage, error) {
 	options := jsonpatch.NewApplyOptions()
 	options.SupportNegativeIndices = false
-	options.AccumulatedCopySizeLimit = mostCopied
-	patched := whole
-	for i, op := range p {
-		if patched, err = (jsonpatch.Patch{op}).ApplyWithOptions(patched, options); err != nil {
-			return nil, misfit(i, op, err)
-		}
-	}
-	return factsAlone(whole, patched)
+	options.AccumulatedCopySizeLimit = MaxFacts
+	return jsonpatch.Patch(p[:many]).ApplyWithOptions(whole, options)
 }
 
 // misfit is the refusal of an operation that does not fit the document.
 func misfit(i int, op jsonpatch.Operation, err error) error {
 	path, _ := op.Path() // given, as was checked
+	path = clip(path)
 	if errors.Is(err, jsonpatch.ErrTestFailed) || op.Kind() == "test" && errors.Is(err, jsonpatch.ErrMissing) {
 		return &running.Refusal{Code: running.CodeTestFailed,
 			Detail: fmt.Sprintf("the document has not the value at %s that operation %d tests for: nothing was "+
@@ -112,8 +125,13 @@ func misfit(i int, op jsonpatch.Operation, err error) error {
 	if from, given := op.From(); given == nil { // either may be what is missing
 		place, path = fmt.Sprintf("/%d", i), from+" to "+path
 	}
+	var large *jsonpatch.AccumulatedCopySizeError
+	if errors.As(err, &large) {
+		return running.Invalid([]design.Mistake{{Pointer: place, Code: design.MistakeLong,
+			Detail: fmt.Sprintf("what the patch copies comes to more than %d bytes", MaxFacts)}})
+	}
 	return running.Invalid([]design.Mistake{{Pointer: place, Code: design.MistakeNoPlace,
-		Detail: fmt.Sprintf("%s of %s cannot be done: %v", op.Kind(), path, err)}})
+		Detail: fmt.Sprintf("%s of %s cannot be done: there is no such place in the document", op.Kind(), clip(path))}})
 }
 
 // factsAlone takes the facts out of a patched document and sees that nothing
@@ -152,6 +170,14 @@ func (p Operations) place(pointer string) string {
 		}
 	}
 	return pointer
+}
+
+// clip keeps a long path from filling a message.
+func clip(path string) string {
+	if len(path) <= 100 {
+		return path
+	}
+	return strings.ToValidUTF8(path[:100], "") + "…"
 }
 
 func within(pointer, around string) bool {

@@ -50,7 +50,10 @@ func (u Unit) FirePair(on design.Event, p *plan.Pair, ends store.Ends, why Cause
 
 func (u Unit) fire(triggers []*plan.Trigger, about store.Event, payload map[string]any, why Cause) error {
 	for _, t := range triggers {
-		if t.When != nil && !t.When.Holds(payload) {
+		if holds, err := u.holds(t, payload); err != nil || !holds {
+			if err != nil {
+				return err
+			}
 			continue
 		}
 		if why.Depth >= design.MaxDepth {
@@ -72,6 +75,23 @@ func (u Unit) fire(triggers []*plan.Trigger, about store.Event, payload map[stri
 		}
 	}
 	return nil
+}
+
+// holds tells whether a trigger's condition holds. In a client's own write it is
+// refused what takes too long; in what follows from it, everything was tried
+// before.
+func (u Unit) holds(t *plan.Trigger, payload map[string]any) (bool, error) {
+	if t.When == nil {
+		return true, nil
+	}
+	if !u.again || t.On == design.OnRemoved || t.On == design.OnUnset {
+		return t.When.StillHolds(payload)
+	}
+	holds, err := t.When.Holds(payload)
+	if err != nil {
+		err = tooCostly(t.When, t.Name, err)
+	}
+	return holds, err
 }
 
 func workOf(t *plan.Trigger, event int64) []plan.Work {

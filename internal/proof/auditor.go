@@ -118,7 +118,7 @@ func inForce(tx *store.Tx, v *running.Version) error {
 
 func (p *Prover) failAudit(ctx context.Context, a store.Audit, cause error) error {
 	now := time.Now()
-	a.State, a.Ended, a.Error = store.AuditFailed, &now, cause.Error()
+	a.State, a.Ended, a.Error = store.AuditFailed, &now, store.InWords(cause)
 	return p.Store.Write(ctx, func(tx *store.Tx) error { return tx.SaveAudit(a) })
 }
 

@@ -50,6 +50,9 @@ func utc(t *time.Time) *time.Time {
 	return &u
 }
 
+// auditsQueued is how many audits may be under way or wait.
+const auditsQueued = 20
+
 // auditsKept is how many audits are remembered.
 const auditsKept = 50
 
@@ -66,6 +69,13 @@ func (p *Prover) Audit(ctx context.Context, scope Scope) (Audit, error) {
 	}
 	row := store.Audit{Name: scope.Name, Document: scope.Document, Mending: scope.Mend, Steps: len(what.walks)}
 	err = p.Store.Write(ctx, func(tx *store.Tx) error {
+		if queued, err := tx.RunningAudits(); err != nil || queued >= auditsQueued {
+			if err == nil {
+				err = running.Refuse(running.CodeTooMany, "%d audits are under way or wait for their turn: try again "+
+					"when one has ended, or stop one", queued)
+			}
+			return err
+		}
 		if row, err = tx.AddAudit(row); err != nil {
 			return err
 		}

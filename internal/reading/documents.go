@@ -89,9 +89,9 @@ func (r *Reader) Collection(ctx context.Context, collection, parent string, page
 		return Documents{}, err
 	}
 	var out Documents
-	if len(docs) > page.Limit {
-		docs = docs[:page.Limit]
-		out.Next = &Page{After: store.Boundary{Key: docs[page.Limit-1].Key}, Limit: page.Limit}
+	docs, cut := cutPage(docs, page.Limit, storedSize)
+	if cut {
+		out.Next = &Page{After: store.Boundary{Key: docs[len(docs)-1].Key}, Limit: page.Limit}
 	}
 	for _, d := range docs {
 		out.Documents = append(out.Documents, running.See(c, d))
@@ -141,14 +141,30 @@ func (r *Reader) Linked(ctx context.Context, collection, key, name string, page 
 	return Documents{}, running.Refuse(running.CodeUnknownName, "a document of %q has nothing called %q", c.Name, name)
 }
 
+func storedSize(d store.Document) int { return len(d.Fields) + len(d.Kept) }
+
+// cutPage is a page of what was read for it, one more than it may have at most,
+// and tells whether there is more: reading ends early where a page is full by
+// its bytes.
+func cutPage[T any](rows []T, limit int, size func(T) int) ([]T, bool) {
+	bytes := 0
+	for _, row := range rows {
+		bytes += size(row)
+	}
+	if len(rows) > limit {
+		return rows[:limit], true
+	}
+	return rows, bytes >= store.PageBytes
+}
+
 func linkedPage(c *plan.Collection, rows []store.Linked, limit int, err error) (Documents, error) {
 	var out Documents
 	if err != nil {
 		return out, err
 	}
-	if len(rows) > limit {
-		rows = rows[:limit]
-		last := rows[limit-1]
+	rows, cut := cutPage(rows, limit, func(l store.Linked) int { return storedSize(l.Document) })
+	if cut {
+		last := rows[len(rows)-1]
 		out.Next = &Page{After: store.Boundary{Rank: last.At.UnixMicro(), N: last.N}, Limit: limit}
 	}
 	for _, row := range rows {

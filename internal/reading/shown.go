@@ -83,7 +83,8 @@ func (s *shown) keep(k shownKey, r *remembered) {
 }
 
 // show is what the entries at some places show, nil for those whose documents
-// have just been removed.
+// have just been removed. There are fewer than places if they are large: see
+// [store.PageBytes].
 func (r *Reader) show(ctx context.Context, v *running.Version, t *plan.Timeline, places []store.Place) ([]*Entry,
 	error) {
 	now := era{v.Number, r.Outages()}
@@ -102,9 +103,13 @@ func (r *Reader) show(ctx context.Context, v *running.Version, t *plan.Timeline,
 	if len(docs) == 0 {
 		return entries, nil
 	}
-	found, err := r.Store.Shown(ctx, docs)
+	found, all, err := r.Store.Shown(ctx, docs)
 	if err != nil {
 		return nil, err
+	}
+	covered := len(places)
+	if !all {
+		covered = unknown[found[len(found)-1].Doc][0] + 1
 	}
 	for _, row := range found {
 		e, err := carried(t, row)
@@ -116,5 +121,5 @@ func (r *Reader) show(ctx context.Context, v *running.Version, t *plan.Timeline,
 		}
 		r.shown.learn(now, t.Number, row.Place, &e)
 	}
-	return entries, nil
+	return entries[:covered], nil
 }

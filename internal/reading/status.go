@@ -35,9 +35,6 @@ type Amount struct {
 	Many int64  `json:"many"`
 }
 
-// Ready asks the database whether it answers.
-func (r *Reader) Ready(ctx context.Context) error { return r.Store.Ping(ctx) }
-
 // Status reads it. Due work is looked at as it is; the rest was counted not
 // long ago.
 func (r *Reader) Status(ctx context.Context) (Status, error) {

@@ -43,7 +43,7 @@ func (r *Reader) Timeline(ctx context.Context, timeline, owner string, page Page
 	}
 	limit := min(page.Limit, t.Length-page.Given)
 	out := Entries{Entries: make([]*Entry, 0, max(limit, 0))}
-	place := page.After
+	place, bytes := page.After, 0
 	for len(out.Entries) < limit {
 		want := limit - len(out.Entries)
 		places, err := r.places(ctx, t, owner, place, want)
@@ -54,11 +54,19 @@ func (r *Reader) Timeline(ctx context.Context, timeline, owner string, page Page
 		if err != nil {
 			return Entries{}, err
 		}
+		full := false
 		for i, e := range entries {
+			if full = bytes >= store.PageBytes; full {
+				break
+			}
 			place = Boundary{Rank: places[i].Rank, N: places[i].Doc}
 			if e != nil {
 				out.Entries = append(out.Entries, e)
+				bytes += len(e.Facts) + len(e.Kept)
 			}
+		}
+		if full || len(entries) < len(places) {
+			break
 		}
 		if len(places) < want {
 			return out, nil

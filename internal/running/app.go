@@ -19,6 +19,7 @@ type App struct {
 
 	inForce atomic.Pointer[Version]
 	outage  outage
+	full    atomic.Bool // the database has had no room left
 	signed  signed
 }
 

@@ -2,6 +2,7 @@ package running
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"strings"
 	"time"
@@ -33,8 +34,16 @@ func (a *App) Apply(ctx context.Context, file string, d *design.Design) (Applied
 		if err := fitsWhatIsStored(tx, d); err != nil {
 			return err
 		}
-		return tx.AddDesign(file, string(d.Source))
+		if err := tx.AddDesign(file, string(d.Source)); err != nil {
+			return err
+		}
+		_, err := tx.Plan(d) // what cannot be planned is not put in force
+		return err
 	})
+	if errors.Is(err, store.ErrNumbers) {
+		return Applied{}, Refuse(CodeDesignHeld, "the designs that were in force in this database have had so many names "+
+			"that no new ones can be numbered: use another database or data folder")
+	}
 	if err != nil {
 		return Applied{}, err
 	}

@@ -1,6 +1,7 @@
 package running
 
 import (
+	"context"
 	"sync"
 	"time"
 
@@ -50,6 +51,31 @@ func (a *App) IsAway(err error) bool {
 	return true
 }
 
+// IsFull tells of an error whether the database has no room left. Then requests
+// are answered with 503 until a write goes through again.
+func (a *App) IsFull(err error) bool {
+	if !store.IsFull(err) {
+		return false
+	}
+	if !a.full.Swap(true) {
+		a.Log.Error("the database has run out of room: what writes is answered with 503 until it has some", "error", err)
+	}
+	return true
+}
+
+// Ready tells whether the database answers and, if it had no room, has some again.
+func (a *App) Ready(ctx context.Context) error {
+	if !a.full.Load() {
+		return a.Store.Ping(ctx)
+	}
+	err := a.Store.TryToWrite(ctx)
+	if err == nil {
+		a.full.Store(false)
+		a.Log.Info("the database has room again")
+	}
+	return err
+}
+
 // Back says that the database has answered.
 func (a *App) Back() {
 	if long := a.outage.ends(); long > 0 {
@@ -67,7 +93,7 @@ func (a *App) Outages() int {
 
 // Trouble logs an error of work that nobody waits for.
 func (a *App) Trouble(doing string, err error, more ...any) {
-	if !a.IsAway(err) {
+	if !a.IsAway(err) && !a.IsFull(err) {
 		a.Log.Error(doing, append(more, "error", err)...)
 	}
 }

@@ -31,6 +31,7 @@ const (
 	CodeNotYet      = "not-yet"          // what the reader waits for is still due
 	CodeReused      = "key-reused"       // the Idempotency-Key belongs to another request
 	CodeLoop        = "trigger-loop"     // triggers set one another off too often
+	CodeTooMany     = "too-many"         // others of the kind are under way already
 	CodeDesignHeld  = "design-in-use"    // documents were written under the running design
 )
 

@@ -82,6 +82,9 @@ func (s *Server) anAudit(act func(context.Context, int64) (proof.Audit, error)) 
 		if err != nil {
 			return err
 		}
+		if err := noBody(c); err != nil {
+			return err
+		}
 		a, err := act(c.Request().Context(), id)
 		if err != nil {
 			return err

@@ -11,28 +11,52 @@ import (
 	"github.com/labstack/echo/v5"
 )
 
-// serveConsole serves the console's files. Paths that are no file are pages of
-// the console, which finds out itself what they are.
-func (s *Server) serveConsole(c *echo.Context) error {
-	name := strings.TrimPrefix(path.Clean(c.Request().URL.Path), "/")
-	content, err := fs.ReadFile(s.console, name)
-	if err != nil {
-		if strings.HasPrefix(name, "assets/") || strings.HasPrefix(name, "v1/") {
+// consolePages are the addresses of the console's pages, as its router has them.
+var consolePages = []string{"/", "/documents", "/documents/*", "/together", "/audit", "/changes/:position", "/parked",
+	"/forgotten/:id"}
+
+// consoleRoutes are the console's pages and files. A person at another address
+// gets the console's page that says so, a program a problem; both are 404.
+func (s *Server) consoleRoutes(e *echo.Echo) {
+	for _, page := range consolePages {
+		e.GET(page, s.consolePage(http.StatusOK))
+	}
+	e.GET("/assets/*", s.consoleFile)
+	e.RouteNotFound("/*", func(c *echo.Context) error {
+		r := c.Request()
+		if strings.HasPrefix(r.URL.Path, Prefix+"/") || !strings.Contains(r.Header.Get("Accept"), "text/html") {
 			return echo.ErrNotFound
 		}
-		name = "index.html"
-		if content, err = fs.ReadFile(s.console, name); errors.Is(err, fs.ErrNotExist) {
+		return s.consolePage(http.StatusNotFound)(c)
+	})
+}
+
+// consolePage serves the console, which finds out itself what page it is to show.
+func (s *Server) consolePage(status int) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		content, err := fs.ReadFile(s.console, "index.html")
+		if errors.Is(err, fs.ErrNotExist) {
 			return newProblem(http.StatusNotFound, codeNoRoute,
 				"this program was built without its console: run `make build`")
 		}
+		if err != nil {
+			return err
+		}
+		c.Response().Header().Set("Cache-Control", "no-cache")
+		return c.HTMLBlob(status, content)
+	}
+}
+
+// consoleFile serves a file that is named after its content.
+func (s *Server) consoleFile(c *echo.Context) error {
+	name := strings.TrimPrefix(path.Clean(c.Request().URL.Path), "/")
+	content, err := fs.ReadFile(s.console, name)
+	if errors.Is(err, fs.ErrNotExist) || errors.Is(err, fs.ErrInvalid) {
+		return echo.ErrNotFound
 	}
 	if err != nil {
 		return err
 	}
-	if strings.HasPrefix(name, "assets/") { // named after their content
-		c.Response().Header().Set("Cache-Control", "public, max-age=31536000, immutable")
-	} else {
-		c.Response().Header().Set("Cache-Control", "no-cache")
-	}
+	c.Response().Header().Set("Cache-Control", "public, max-age=31536000, immutable")
 	return c.Blob(http.StatusOK, mime.TypeByExtension(path.Ext(name)), content)
 }

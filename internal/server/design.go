@@ -2,6 +2,7 @@ package server
 
 import (
 	"errors"
+	"fmt"
 	"net/http"
 	"strconv"
 
@@ -76,7 +77,10 @@ type applied struct {
 
 // putDesign checks a design and puts it in force; ?name= is its file's name in messages.
 func (s *Server) putDesign(c *echo.Context) error {
-	raw, err := rawBody(c)
+	if err := checkMediaType(c, "application/yaml", echo.MIMEApplicationJSON); err != nil {
+		return err
+	}
+	raw, err := rawBody(c, design.MaxSize)
 	if err != nil {
 		return err
 	}
@@ -106,7 +110,7 @@ func designProblem(err error) error {
 		return err
 	}
 	p := newProblem(http.StatusUnprocessableEntity, "design",
-		"the design cannot be applied: "+strconv.Itoa(len(all))+" problems")
+		fmt.Sprintf("the design cannot be applied: %d problem%s", len(all), map[bool]string{false: "s"}[len(all) == 1]))
 	for _, one := range all {
 		p.Errors = append(p.Errors, mistake{Pointer: one.File + ":" + strconv.Itoa(one.Pos.Line) + ":" +
 			strconv.Itoa(one.Pos.Column), Code: one.Code, Detail: one.Says()})

@@ -83,10 +83,21 @@ func (s *Server) getAt(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
+	alone := where.document && where.name == ""
+	params := []string{"settled", "patience"}
+	if !alone {
+		params = append(params, "limit", "cursor")
+	}
+	if where.name == "" && !alone {
+		params = append(params, "prefix")
+	}
+	if err := onlyAsks(c, params...); err != nil {
+		return err
+	}
 	if err := s.settle(c); err != nil {
 		return err
 	}
-	if where.document && where.name == "" {
+	if alone {
 		return s.getDocument(c, where)
 	}
 	page, err := s.cursors.page(c)
@@ -144,8 +155,12 @@ func (s *Server) answerPage(c *echo.Context, got reading.Documents, since bool) 
 		}
 		page.Documents = append(page.Documents, one)
 	}
+	text, err := json.Marshal(page)
+	if err != nil {
+		return err
+	}
 	cost(c, len(page.Documents), 0)
-	return c.JSON(http.StatusOK, page)
+	return s.send(c, echo.MIMEApplicationJSON, text)
 }
 
 func (s *Server) postAt(c *echo.Context) error {

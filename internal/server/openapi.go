@@ -250,7 +250,7 @@ func fieldSchema(f *design.Field) schema {
 	if f.Type == design.String {
 		ends(s, f, "minLength", "maxLength")
 		if f.Pattern != nil {
-			s["pattern"] = f.Pattern.String()
+			s["pattern"] = f.Pattern.Text
 		}
 		return s
 	}

@@ -39,6 +39,9 @@ func (s *Server) getPair(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
+	if err := onlyAsks(c, "settled", "patience"); err != nil {
+		return err
+	}
 	if err := s.settle(c); err != nil {
 		return err
 	}

@@ -2,6 +2,7 @@ package server
 
 import (
 	"errors"
+	"fmt"
 	"net/http"
 
 	"github.com/labstack/echo/v5"
@@ -39,7 +40,12 @@ const (
 	codeBadCursor  = "bad-cursor"
 	codeNoRoute    = "no-route"
 	codeNoDatabase = "no-database"
+	codeNoRoom     = "no-room"
 	codeInternal   = "internal"
+	codeTooSlow    = "too-slow"
+	codeForeign    = "foreign"
+	codeNoMethod   = "no-such-method"
+	codeBusy       = "busy"
 )
 
 func newProblem(status int, code, detail string) *problem {
@@ -64,6 +70,7 @@ var statusOf = map[string]int{
 	running.CodeReused:      http.StatusUnprocessableEntity,
 	running.CodeLoop:        http.StatusConflict,
 	running.CodeDesignHeld:  http.StatusConflict,
+	running.CodeTooMany:     http.StatusTooManyRequests,
 }
 
 // answerError is where every error of a request ends: told to the client in a
@@ -73,7 +80,7 @@ func (s *Server) answerError(c *echo.Context, err error) {
 		return
 	}
 	p := s.problemOf(c, err)
-	if p.Status == http.StatusServiceUnavailable {
+	if p.Status == http.StatusServiceUnavailable || p.Status == http.StatusTooManyRequests {
 		c.Response().Header().Set("Retry-After", "1")
 	}
 	c.Response().Header().Set(echo.HeaderContentType, echo.MIMEApplicationProblemJSON)
@@ -95,10 +102,7 @@ func (s *Server) problemOf(c *echo.Context, err error) *problem {
 	}
 	var status echo.HTTPStatusCoder
 	if errors.As(err, &status) && status.StatusCode() < 500 {
-		code := status.StatusCode()
-		p := newProblem(code, codeNoRoute, "there is nothing at "+c.Request().Method+" "+c.Request().URL.Path+": see "+
-			""+Prefix+"/openapi.json for what there is")
-		return p
+		return notRouted(c, status.StatusCode())
 	}
 	if c.Request().Context().Err() != nil {
 		return newProblem(http.StatusServiceUnavailable, codeInternal, "the request was given up")
@@ -108,14 +112,35 @@ func (s *Server) problemOf(c *echo.Context, err error) *problem {
 			"the database is away: try again; a write that "+
 				"may have been made is made once if it is repeated with its id or Idempotency-Key")
 	}
+	if s.App.IsFull(err) {
+		return newProblem(http.StatusServiceUnavailable, codeNoRoom,
+			"the database has run out of room, on its disk most likely: nothing was written; its operator must make room")
+	}
 	s.log.Error("request failed", "method", c.Request().Method, "path", c.Request().URL.Path, "error", err)
 	return newProblem(http.StatusInternalServerError, codeInternal, "the service could not answer; its log says why")
 }
 
+// notRouted says why a request leads to no handler.
+func notRouted(c *echo.Context, status int) *problem {
+	r := c.Request()
+	if status == http.StatusMethodNotAllowed {
+		return newProblem(status, codeNoMethod, fmt.Sprintf("%s cannot be done to %s: it takes %s", r.Method,
+			clip(r.URL.Path), c.Response().Header().Get("Allow")))
+	}
+	return newProblem(status, codeNoRoute, "there is nothing at "+clip(r.URL.Path)+": see "+Prefix+
+		"/openapi.json for what there is")
+}
+
+// mostMistakes is how many are told at once.
+const mostMistakes = 50
+
 func mistakesOf(all []design.Mistake) []mistake {
 	var out []mistake
-	for _, m := range all {
-		out = append(out, mistake{m.Pointer, m.Code, m.Detail})
+	for i, m := range all {
+		if i == mostMistakes {
+			return append(out, mistake{"", "more", fmt.Sprintf("and %d more: mend those above first", len(all)-i)})
+		}
+		out = append(out, mistake{clip(m.Pointer), m.Code, m.Detail})
 	}
 	return out
 }

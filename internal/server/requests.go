@@ -2,12 +2,10 @@ package server
 
 import (
 	"bytes"
+	"context"
 	"crypto/sha256"
 	"encoding/json"
-	"errors"
 	"fmt"
-	"io"
-	"mime"
 	"net/http"
 	"net/url"
 	"slices"
@@ -15,7 +13,6 @@ import (
 	"strings"
 	"time"
 
-	"github.com/go-json-experiment/json/jsontext"
 	"github.com/labstack/echo/v5"
 
 	"yalvo/internal/design"
@@ -31,57 +28,6 @@ const (
 	headerRepeat   = "Idempotency-Key"
 )
 
-// maxBody is the most bytes a request's body may have.
-const maxBody = 1 << 20
-
-// body reads a request's body and sees that it is JSON as RFC 7493 (I-JSON)
-// has it: UTF-8, no name twice in an object, no lone surrogates.
-func body(c *echo.Context, types ...string) ([]byte, error) {
-	given := c.Request().Header.Get(echo.HeaderContentType)
-	media, _, err := mime.ParseMediaType(given)
-	if err != nil || !slices.Contains(types, media) {
-		return nil, newProblem(http.StatusUnsupportedMediaType, codeMediaType,
-			fmt.Sprintf("the body's Content-Type is %q: send %s", given, strings.Join(types, " or ")))
-	}
-	raw, err := rawBody(c)
-	if err != nil {
-		return nil, err
-	}
-	dec := jsontext.NewDecoder(bytes.NewReader(raw))
-	if _, err := dec.ReadValue(); err != nil {
-		return nil, notJSON(err, raw)
-	}
-	if _, err := dec.ReadToken(); err != io.EOF {
-		return nil, newProblem(http.StatusBadRequest, codeNotJSON,
-			"the body goes on after its JSON value: send one value")
-	}
-	return raw, nil
-}
-
-func rawBody(c *echo.Context) ([]byte, error) {
-	raw, err := io.ReadAll(http.MaxBytesReader(c.Response(), c.Request().Body, maxBody))
-	var tooBig *http.MaxBytesError
-	if errors.As(err, &tooBig) {
-		return nil, newProblem(http.StatusRequestEntityTooLarge, codeTooBig,
-			fmt.Sprintf("the body is larger than %d bytes", maxBody))
-	}
-	if err != nil {
-		return nil, badRequest("the body could not be read: " + err.Error())
-	}
-	return raw, nil
-}
-
-func notJSON(err error, raw []byte) error {
-	p := newProblem(http.StatusBadRequest, codeNotJSON, "the body is not JSON: "+err.Error())
-	var syntax *jsontext.SyntacticError
-	if errors.As(err, &syntax) {
-		line := 1 + bytes.Count(raw[:min(int(syntax.ByteOffset), len(raw))], []byte("\n"))
-		p.Errors = []mistake{{string(syntax.JSONPointer), codeNotJSON,
-			fmt.Sprintf("%v, at byte %d in line %d", syntax.Err, syntax.ByteOffset, line)}}
-	}
-	return p
-}
-
 // members decodes an object of which only some members may be there.
 func members(raw []byte, known ...string) (map[string]json.RawMessage, error) {
 	var all map[string]json.RawMessage
@@ -95,7 +41,7 @@ func members(raw []byte, known ...string) (map[string]json.RawMessage, error) {
 			return nil, wrongInput("/kept", design.MistakeKept,
 				"kept values are Yalvo's to write: change the facts they are derived from")
 		default:
-			return nil, wrongInput("/"+name, design.MistakeUnknown,
+			return nil, wrongInput("/"+clip(name), design.MistakeUnknown,
 				"the body may have "+strings.Join(known, ", ")+", nothing else: what you may write goes into facts")
 		}
 	}
@@ -177,7 +123,25 @@ func (s *Server) settle(c *echo.Context) error {
 		}
 		patience = time.Duration(seconds * float64(time.Second))
 	}
-	return s.Reading.WaitSettled(c.Request().Context(), positions, patience)
+	if !add(&s.gate.waiting, 1, mostWaiting) {
+		return busy("too many reads wait for a position")
+	}
+	defer s.gate.waiting.Add(-1)
+	return outside(c, func() error { return s.waitSettled(c, positions, patience) })
+}
+
+// waitSettled waits as long as the client does and the service runs.
+func (s *Server) waitSettled(c *echo.Context, positions string, patience time.Duration) error {
+	ctx, cancel := context.WithCancel(c.Request().Context())
+	defer cancel()
+	go func() {
+		select {
+		case <-s.closing:
+			cancel()
+		case <-ctx.Done():
+		}
+	}()
+	return s.Reading.WaitSettled(ctx, positions, patience)
 }
 
 // How many elements a page has.

@@ -3,13 +3,11 @@ package server
 import (
 	"context"
 	"errors"
-	"fmt"
 	"io/fs"
 	"log/slog"
 	"net"
 	"net/http"
 	"sync"
-	"time"
 	"yalvo/internal/facts"
 	"yalvo/internal/proof"
 	"yalvo/internal/reading"
@@ -29,9 +27,12 @@ type Server struct {
 	cursors cursors
 	console fs.FS // the console's built files, nil to serve none
 	log     *slog.Logger
+	known   []string // names that requests may call the service by, besides its addresses
+	beyond  bool     // it listens beyond this machine
+	gate    *gate
 
 	mu      sync.Mutex
-	closing chan struct{} // closed on shutdown: live reads end
+	closing chan struct{} // closed on shutdown: live reads and those that wait end
 }
 
 // Rooms are the rooms whose calls the server answers requests with.
@@ -43,87 +44,57 @@ type Rooms struct {
 	Proof   *proof.Prover
 }
 
-// New makes a server. cursorKey signs page cursors.
-func New(rooms Rooms, cursorKey []byte, console fs.FS, log *slog.Logger) *Server {
-	return &Server{Rooms: rooms, cursors: cursors{cursorKey}, console: console, log: log, closing: make(chan struct{})}
+// Options is what a server has besides its rooms.
+type Options struct {
+	CursorKey []byte   // signs page cursors
+	Console   fs.FS    // the console's built files, nil to serve none
+	KnownAs   []string // names that requests may call the service by, besides its addresses and localhost
+	Beyond    bool     // it listens beyond this machine: without KnownAs any name is taken
+	Log       *slog.Logger
+}
+
+// New makes a server.
+func New(rooms Rooms, o Options) *Server {
+	return &Server{Rooms: rooms, cursors: cursors{o.CursorKey}, console: o.Console, log: o.Log, known: o.KnownAs,
+		beyond: o.Beyond, gate: newGate(), closing: make(chan struct{})}
 }
 
 // Handler is the whole service as a handler.
 func (s *Server) Handler() http.Handler {
-	e := echo.New()
+	e := echo.NewWithConfig(echo.Config{Router: echo.NewRouter(echo.RouterConfig{AutoHandleHEAD: true})})
 	e.Logger = s.log
 	e.HTTPErrorHandler = s.answerError
-	e.Use(middleware.Recover())
+	e.Use(middleware.Recover(), s.guard, s.gate.pass)
 
-	e.GET("/healthz", s.healthz)
-	e.GET("/readyz", s.readyz)
-
-	v1 := e.Group(Prefix)
-	v1.GET("", s.about)
-	v1.GET("/openapi.json", s.openAPI)
-	v1.GET("/design", s.getDesign)
-	v1.PUT("/design", s.putDesign)
-	v1.GET("/design/outline", s.getOutline)
-	v1.GET("/design/schema.json", s.getDesignSchema)
-	v1.GET("/status", s.getStatus)
-	v1.GET("/changes", s.getChanges)
-	v1.GET("/parked", s.getParked)
-	v1.POST("/parked/retry", s.retryParked)
-	v1.POST("/parked/:id/retry", s.retryOne)
-	v1.DELETE("/parked/:id", s.dropParked)
-
-	v1.GET("/changes/:position/cascade", s.getCascade)
-	v1.GET("/why/entry", s.whyEntry)
-	v1.GET("/why/kept", s.whyKept)
-	v1.GET("/places", s.getPlaces)
-
-	v1.POST("/forgotten", s.postForgotten)
-	v1.GET("/forgotten/:id", s.getForgotten)
-	v1.POST("/triggers/:trigger/replay", s.replayTrigger)
-
-	v1.GET("/audits", s.getAudits)
-	v1.POST("/audits", s.postAudit)
-	v1.PUT("/audits/schedule", s.putAuditSchedule)
-	v1.GET("/audits/:id", s.anAudit(s.Proof.AuditState))
-	v1.GET("/audits/:id/drift", s.getDrift)
-	v1.POST("/audits/:id/stop", s.anAudit(s.Proof.StopAudit))
-	v1.POST("/audits/:id/resume", s.anAudit(s.Proof.ResumeAudit))
-	v1.POST("/audits/:id/mend", s.anAudit(s.Proof.Mend))
-
-	v1.GET("/collections/*", s.getAt)
-	v1.POST("/collections/*", s.postAt)
-	v1.PATCH("/collections/*", s.patchAt)
-	v1.DELETE("/collections/*", s.deleteAt)
-
-	v1.GET("/pairs/*", s.getPair)
-	v1.PUT("/pairs/*", s.putPair)
-	v1.DELETE("/pairs/*", s.deletePair)
-
-	v1.GET("/timelines/*", s.getTimeline)
-
+	e.GET("/healthz", takes(s.healthz))
+	e.GET("/readyz", takes(s.readyz))
+	s.routes(e.Group(Prefix))
 	if s.console != nil {
-		e.GET("/*", s.serveConsole)
+		s.consoleRoutes(e)
 	}
 	return e
 }
 
 // Serve answers requests on a listener until the context ends, then lets those
-// under way finish.
+// under way finish for a few seconds.
 func (s *Server) Serve(ctx context.Context, l net.Listener) error {
-	srv := &http.Server{Handler: s.Handler(), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
-		ErrorLog: slog.NewLogLogger(s.log.Handler(), slog.LevelWarn)}
+	srv := &http.Server{Handler: s.Handler(), ReadHeaderTimeout: headerTime, IdleTimeout: idleTime,
+		MaxHeaderBytes: maxHeader, ErrorLog: slog.NewLogLogger(s.log.Handler(), slog.LevelDebug)}
 	srv.RegisterOnShutdown(s.endLive)
 	done := make(chan error, 1)
-	go func() { done <- srv.Serve(l) }()
+	go func() { done <- srv.Serve(plainListener{l}) }()
 	select {
 	case err := <-done:
 		return err
 	case <-ctx.Done():
 	}
-	grace, cancel := context.WithTimeout(context.WithoutCancel(ctx), 10*time.Second)
+	finish, cancel := context.WithTimeout(context.WithoutCancel(ctx), grace)
 	defer cancel()
-	if err := srv.Shutdown(grace); err != nil {
-		return fmt.Errorf("requests were cut off: %w", err)
+	if err := srv.Shutdown(finish); err != nil {
+		s.log.Warn("requests were cut off: they had not ended when the service had to", "after", grace)
+		if err := srv.Close(); err != nil {
+			return err
+		}
 	}
 	if err := <-done; !errors.Is(err, http.ErrServerClosed) {
 		return err

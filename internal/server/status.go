@@ -17,7 +17,7 @@ func (s *Server) healthz(c *echo.Context) error {
 
 // readyz: the database answers. Without a design the service is ready for one.
 func (s *Server) readyz(c *echo.Context) error {
-	if err := s.Reading.Ready(c.Request().Context()); err != nil {
+	if err := s.App.Ready(c.Request().Context()); err != nil {
 		return err
 	}
 	return c.JSON(http.StatusOK, map[string]string{"status": "ready"})
@@ -25,9 +25,6 @@ func (s *Server) readyz(c *echo.Context) error {
 
 // getStatus answers "is everything settled, and how much is there?".
 func (s *Server) getStatus(c *echo.Context) error {
-	if err := s.settle(c); err != nil {
-		return err
-	}
 	status, err := s.Reading.Status(c.Request().Context())
 	if err != nil {
 		return err
@@ -45,9 +42,6 @@ type changePage struct {
 func (s *Server) getChanges(c *echo.Context) error {
 	many, err := limit(c)
 	if err != nil {
-		return err
-	}
-	if err := s.settle(c); err != nil {
 		return err
 	}
 	var page changePage
@@ -75,6 +69,9 @@ func (s *Server) getParked(c *echo.Context) error {
 }
 
 func (s *Server) retryParked(c *echo.Context) error {
+	if err := noBody(c); err != nil {
+		return err
+	}
 	n, err := s.Upkeep.Retry(c.Request().Context())
 	if err != nil {
 		return err
@@ -83,6 +80,9 @@ func (s *Server) retryParked(c *echo.Context) error {
 }
 
 func (s *Server) retryOne(c *echo.Context) error {
+	if err := noBody(c); err != nil {
+		return err
+	}
 	work, err := numberIn(c)
 	if err != nil {
 		return err

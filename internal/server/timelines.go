@@ -29,6 +29,13 @@ func (s *Server) getTimeline(c *echo.Context) error {
 	if wrong := design.CheckID(parts[1]); wrong != "" {
 		return badRequest("in the path: " + wrong)
 	}
+	params := []string{"settled", "patience", "limit"}
+	if !live {
+		params = append(params, "cursor")
+	}
+	if err := onlyAsks(c, params...); err != nil {
+		return err
+	}
 	if err := s.settle(c); err != nil {
 		return err
 	}
@@ -46,7 +53,7 @@ func (s *Server) getTimeline(c *echo.Context) error {
 	cost(c, len(got.Entries), 0)
 	text := got.text()
 	c.Response().Header().Set(echo.HeaderContentLength, strconv.Itoa(len(text))) // else it goes out in chunks
-	return c.JSONBlob(http.StatusOK, text)
+	return s.send(c, echo.MIMEApplicationJSON, text)
 }
 
 type timelinePage struct {
@@ -99,6 +106,10 @@ func (s *Server) stream(c *echo.Context, timeline, owner string) error {
 	if err != nil {
 		return err
 	}
+	if !add(&s.gate.streams, 1, mostStreams) {
+		return busy("too many live reads are open")
+	}
+	defer s.gate.streams.Add(-1)
 	watch, err := s.Reading.Watch(c.Request().Context(), timeline, owner, page)
 	if err != nil {
 		return err
@@ -116,8 +127,8 @@ func (s *Server) stream(c *echo.Context, timeline, owner string) error {
 		}
 		if !begun {
 			begun = true
-			if err := openStream(c); err != nil {
-				return nil // the reader has gone
+			if err := openStream(c); err != nil || c.Request().Method == http.MethodHead {
+				return nil // the reader has gone, or wanted no more
 			}
 		}
 		text := got.text()
@@ -163,10 +174,14 @@ func openStream(c *echo.Context) error {
 }
 
 func send(c *echo.Context, event []byte) error {
+	control := http.NewResponseController(c.Response())
+	if err := control.SetWriteDeadline(time.Now().Add(eventTime)); err != nil {
+		return err
+	}
 	if _, err := bytes.NewReader(event).WriteTo(c.Response()); err != nil {
 		return err
 	}
-	return http.NewResponseController(c.Response()).Flush()
+	return control.Flush()
 }
 
 func fingerprint(text []byte) string {

@@ -63,9 +63,6 @@ func (s *Server) getCascade(c *echo.Context) error {
 		return badRequest("a change is named by its position, a whole number, not " +
 			strconv.Quote(c.Param("position")))
 	}
-	if err := s.settle(c); err != nil {
-		return err
-	}
 	got, err := s.Proof.Trace(c.Request().Context(), position)
 	if err != nil {
 		return err

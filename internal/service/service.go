@@ -30,6 +30,7 @@ type Options struct {
 	Data     string // folder of the service's own PostgreSQL
 	Database string // URL of an existing server instead; then Data is not used
 	Scratch  bool   // data that nobody will miss: for tests
+	KnownAs  []string // names that requests may call it by, besides its addresses and localhost
 	Console  fs.FS
 	Log      *slog.Logger
 
@@ -111,7 +112,8 @@ func (s *Service) start(ctx context.Context, o Options, listener net.Listener) e
 	if err != nil {
 		return err
 	}
-	if host, _, err := net.SplitHostPort(listener.Addr().String()); err == nil && !net.ParseIP(host).IsLoopback() {
+	beyond := !listener.Addr().(*net.TCPAddr).IP.IsLoopback()
+	if beyond {
 		o.Log.Warn("the service listens beyond this machine, and this release does not check who calls", "address",
 			listener.Addr())
 	}
@@ -120,7 +122,8 @@ func (s *Service) start(ctx context.Context, o Options, listener net.Listener) e
 	s.prover.Start()
 	serving, stop := context.WithCancel(context.Background())
 	s.stop = stop
-	web := server.New(rooms, key, o.Console, o.Log)
+	web := server.New(rooms, server.Options{CursorKey: key, Console: o.Console, KnownAs: o.KnownAs, Beyond: beyond,
+		Log: o.Log})
 	go func() { s.served <- web.Serve(serving, listener) }()
 	o.Log.Info("the service answers", "address", s.Address)
 	return nil

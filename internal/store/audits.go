@@ -3,6 +3,8 @@ package store
 import (
 	"context"
 	"encoding/json"
+	"fmt"
+	"strings"
 	"time"
 
 	"yalvo/internal/plan"
@@ -69,6 +71,13 @@ func (tx *Tx) AddAudit(a Audit) (Audit, error) {
 	return a, err
 }
 
+// RunningAudits is how many have not ended or been stopped.
+func (tx *Tx) RunningAudits() (int, error) {
+	var n int
+	err := tx.db.Raw("SELECT count(*) FROM audits WHERE state = 'running'").Scan(&n).Error
+	return n, err
+}
+
 // Audits are the newest audits, newest first.
 func (s *Store) Audits(ctx context.Context, limit int) ([]Audit, error) {
 	var all []Audit
@@ -124,7 +133,7 @@ func (tx *Tx) AddDrift(audit int64, found []Drift) error {
 	for i, d := range found {
 		aspects[i], names[i], kinds[i] = string(d.Aspect), d.Name, d.Kind
 		docs[i], others[i], meant[i] = d.Doc, d.Other, d.Meant
-		paths[i], otherPaths[i], stored[i], expected[i] = d.Path, d.OtherPath, string(d.Stored), string(d.Expected)
+		paths[i], otherPaths[i], stored[i], expected[i] = d.Path, d.OtherPath, inBrief(d.Stored), inBrief(d.Expected)
 		if d.Since != nil {
 			sinces[i] = d.Since.Format(time.RFC3339Nano)
 		}
@@ -140,6 +149,21 @@ func (tx *Tx) AddDrift(audit int64, found []Drift) error {
 		WHERE a.id = ?
 		ORDER BY f.nth`,
 		aspects, names, kinds, docs, others, meant, paths, otherPaths, stored, expected, sinces, audit).Error
+}
+
+// briefly is how much of a value drift shows, in bytes.
+const briefly = 4000
+
+// inBrief is a value as drift shows it: of a long one the beginning, as a text.
+func inBrief(value json.RawMessage) string {
+	if len(value) <= briefly {
+		return string(value)
+	}
+	text, err := json.Marshal(fmt.Sprintf("%s… (%d bytes)", strings.ToValidUTF8(string(value[:briefly]), ""), len(value)))
+	if err != nil {
+		return ""
+	}
+	return string(text)
 }
 
 const driftColumns = `seq, aspect, name, kind, doc, other, path, other_path, coalesce(stored, 'null') AS stored,

@@ -1,6 +1,7 @@
 package store
 
 import (
+	"context"
 	"database/sql/driver"
 	"errors"
 	"io"
@@ -24,4 +25,20 @@ func IsAway(err error) bool {
 	return errors.As(err, &dial) || errors.Is(err, driver.ErrBadConn) || errors.Is(err, io.ErrUnexpectedEOF) ||
 		errors.Is(err, io.EOF) || errors.Is(err, net.ErrClosed) || errors.As(err, &network) && !network.Timeout() ||
 		err != nil && strings.Contains(err.Error(), "conn closed")
+}
+
+// IsFull tells of an error whether the database has run out of something: SQLSTATE
+// class 53, insufficient resources, such as disk space.
+func IsFull(err error) bool {
+	var pg *pgconn.PgError
+	return errors.As(err, &pg) && strings.HasPrefix(pg.Code, "53")
+}
+
+// TryToWrite tells whether the database has room to write a few pages.
+func (s *Store) TryToWrite(ctx context.Context) error {
+	return s.Write(ctx, func(tx *Tx) error {
+		return tx.db.Exec(`
+			CREATE TEMP TABLE room ON COMMIT DROP AS
+			SELECT repeat('x', 1000) AS text FROM generate_series(1, 1000)`).Error
+	})
 }

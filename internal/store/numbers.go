@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"time"
 
+	"github.com/jackc/pgx/v5/pgconn"
 	"gorm.io/gorm"
 
 	"yalvo/internal/design"
@@ -67,12 +68,20 @@ func (tx *Tx) HasDocuments() (bool, error) {
 // Plan makes the plan of a design with the numbers its names have in this
 // database. Names met for the first time get new ones.
 func (s *Store) Plan(ctx context.Context, d *design.Design) (*plan.Plan, error) {
+	return s.now(ctx).Plan(d)
+}
+
+// ErrNumbers is why names get no numbers: too many were given out.
+var ErrNumbers = errors.New("all numbers for names have been given out")
+
+// Plan is the same in a transaction.
+func (tx *Tx) Plan(d *design.Design) (*plan.Plan, error) {
 	var kinds, names texts
 	plan.New(d, func(kind, name string) plan.Number { // only to hear what needs a number
 		kinds, names = append(kinds, kind), append(names, name)
 		return plan.Number(len(names))
 	})
-	numbers, err := s.numbers(ctx, kinds, names)
+	numbers, err := tx.numbers(kinds, names)
 	if err != nil {
 		return nil, fmt.Errorf("numbering the names of the design: %w", err)
 	}
@@ -82,14 +91,17 @@ func (s *Store) Plan(ctx context.Context, d *design.Design) (*plan.Plan, error) 
 type named struct{ kind, name string }
 
 // numbers are those of names, each of a kind. Key: numbers (kind, name).
-func (s *Store) numbers(ctx context.Context, kinds, names texts) (map[named]plan.Number, error) {
-	db := s.db.WithContext(ctx)
-	err := db.Exec(`
+func (tx *Tx) numbers(kinds, names texts) (map[named]plan.Number, error) {
+	err := tx.db.Exec(`
 		INSERT INTO numbers (kind, name)
 		SELECT x.kind, x.name FROM unnest(?::text[], ?::text[]) WITH ORDINALITY x(kind, name, nth)
 		WHERE NOT EXISTS (SELECT FROM numbers WHERE kind = x.kind AND name = x.name)
 		ORDER BY nth
 		ON CONFLICT DO NOTHING`, kinds, names).Error
+	var pg *pgconn.PgError
+	if errors.As(err, &pg) && pg.Code == "2200H" { // sequence_generator_limit_exceeded
+		return nil, ErrNumbers
+	}
 	if err != nil {
 		return nil, err
 	}
@@ -97,7 +109,7 @@ func (s *Store) numbers(ctx context.Context, kinds, names texts) (map[named]plan
 		Kind, Name string
 		N          plan.Number
 	}
-	err = db.Raw(`
+	err = tx.db.Raw(`
 		SELECT kind, name, n FROM numbers JOIN unnest(?::text[], ?::text[]) x(kind, name) USING (kind, name)`, kinds,
 		names).Scan(&rows).Error
 	numbers := make(map[named]plan.Number, len(rows))

@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"errors"
 	"math"
 	"time"
 
@@ -9,6 +10,7 @@ import (
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgtype"
+	"gorm.io/gorm"
 )
 
 // Boundary is where a page begins: just after an element of the one before it.
@@ -32,14 +34,39 @@ func (s *Store) Documents(ctx context.Context, collection plan.Number, parent in
 	if parent != 0 {
 		where, args = "d.parent = ? AND "+where, append([]any{parent}, args...)
 	}
-	var page []Document
-	err := s.db.WithContext(ctx).Raw(`
+	return rowsOf(s.db.WithContext(ctx).Raw(`
 		SELECT `+documentColumns+`
 		FROM documents d LEFT JOIN kept k ON k.doc = d.n
 		WHERE `+where+`
 		ORDER BY d.key
-		LIMIT ?`, append(args, limit)...).Scan(&page).Error
-	return page, err
+		LIMIT ?`, append(args, limit)...), Document.size)
+}
+
+// PageBytes is about how much a page holds at most: one that has come to as much
+// ends there, however many elements were asked for. It has one at least.
+const PageBytes = 1 << 20
+
+func (d Document) size() int { return len(d.Fields) + len(d.Kept) }
+
+func (l Linked) size() int { return l.Document.size() }
+
+// rowsOf reads the rows of a query until they come to [PageBytes].
+func rowsOf[T any](query *gorm.DB, size func(T) int) ([]T, error) {
+	rows, err := query.Rows()
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var all []T
+	for bytes := 0; bytes < PageBytes && rows.Next(); {
+		var row T
+		if err := query.ScanRows(rows, &row); err != nil {
+			return nil, err
+		}
+		all = append(all, row)
+		bytes += size(row)
+	}
+	return all, rows.Err()
 }
 
 // Linked is a document met through a pair or a reference.
@@ -56,14 +83,12 @@ func (s *Store) Others(ctx context.Context, pair plan.Number, doc int64, fromSid
 	if fromSide {
 		here, there = "a", "b"
 	}
-	var page []Linked
-	err := s.db.WithContext(ctx).Raw(`
+	return rowsOf(s.db.WithContext(ctx).Raw(`
 		SELECT `+documentColumns+`, p.at
 		FROM pairs p JOIN documents d ON d.n = p.`+there+` LEFT JOIN kept k ON k.doc = d.n
 		WHERE p.kind = ? AND p.`+here+` = ? AND (p.at, p.`+there+`) < (?::timestamptz, ?::bigint)
 		ORDER BY p.at DESC, p.`+there+` DESC
-		LIMIT ?`, pair, doc, timeOf(after.Rank), after.N, limit).Scan(&page).Error
-	return page, err
+		LIMIT ?`, pair, doc, timeOf(after.Rank), after.N, limit), Linked.size)
 }
 
 // Pointing is a page of the documents that point at one through a reference,
@@ -71,14 +96,12 @@ func (s *Store) Others(ctx context.Context, pair plan.Number, doc int64, fromSid
 // Index: refs_pointing (reference, target, source).
 func (s *Store) Pointing(ctx context.Context, reference plan.Number, target int64, after Boundary,
 	limit int) ([]Linked, error) {
-	var page []Linked
-	err := s.db.WithContext(ctx).Raw(`
+	return rowsOf(s.db.WithContext(ctx).Raw(`
 		SELECT `+documentColumns+`, d.created AS at
 		FROM refs r JOIN documents d ON d.n = r.source LEFT JOIN kept k ON k.doc = d.n
 		WHERE r.reference = ? AND r.target = ? AND r.source < ?
 		ORDER BY r.source DESC
-		LIMIT ?`, reference, target, after.N, limit).Scan(&page).Error
-	return page, err
+		LIMIT ?`, reference, target, after.N, limit), Linked.size)
 }
 
 // timeOf is the time of a rank; the top of a page lies after every time.
@@ -128,22 +151,35 @@ type Entry struct {
 	Kept    []byte
 }
 
-// Shown are the documents of entries, as far as they exist.
+// Shown are the documents of entries, as far as they exist, in the order they are
+// asked for: up to [PageBytes] of them; all tells whether that was all.
 // Keys: documents (n), kept (doc).
-func (s *Store) Shown(ctx context.Context, docs []int64) ([]Entry, error) {
+func (s *Store) Shown(ctx context.Context, docs []int64) (found []Entry, all bool, err error) {
 	query := statement{`
 		SELECT d.n, d.xmin, k.xmin, d.key, d.created, d.fields, coalesce(k.values, '{}')
-		FROM documents d LEFT JOIN kept k ON k.doc = d.n
-		WHERE d.n = ANY(?::bigint[])`, []any{bigints(docs).text()}}
-	found := make([]Entry, 0, len(docs))
-	err := s.visit(ctx, query, func(row pgx.Rows) error {
+		FROM unnest(?::bigint[]) WITH ORDINALITY AS e (doc, nth)
+		JOIN documents d ON d.n = e.doc LEFT JOIN kept k ON k.doc = d.n
+		ORDER BY e.nth`, []any{bigints(docs).text()}}
+	found = make([]Entry, 0, len(docs))
+	bytes := 0
+	err = s.visit(ctx, query, func(row pgx.Rows) error {
+		if bytes >= PageBytes {
+			return errEnough
+		}
 		var e Entry
 		err := row.Scan(&e.Doc, &e.Document, &e.Place.Kept, &e.Key, &e.Created, &e.Fields, &e.Kept)
 		found = append(found, e)
+		bytes += len(e.Fields) + len(e.Kept)
 		return err
 	})
-	return found, err
+	if errors.Is(err, errEnough) {
+		return found, false, nil
+	}
+	return found, true, err
 }
+
+// errEnough ends a query whose other rows are not wanted.
+var errEnough = errors.New("enough")
 
 // page is the FROM item for a page of an owner's timeline: what is stored and,
 // unless everything is pushed, what is collected from authors at this moment.

@@ -3,7 +3,10 @@ package store
 import (
 	"context"
 	"fmt"
+	"strings"
 	"time"
+	"unicode"
+	"unicode/utf8"
 )
 
 // MaxAttempts is how often work is tried before it is parked.
@@ -19,19 +22,51 @@ func (s *Store) FailDue(ctx context.Context, d Due, cause error, hopeless bool, 
 	err := s.Write(ctx, func(tx *Tx) error {
 		if !parked {
 			return tx.db.Exec(`
-				UPDATE due SET attempts = attempts + 1, not_before = clock_timestamp() + ?::interval
-				WHERE lane = ? AND change = ? AND seq = ?`, interval(firstPause<<d.Attempts), d.Lane, d.Change,
-				d.Seq).Error
+				UPDATE due SET attempts = ?, not_before = clock_timestamp() + ?::interval
+				WHERE lane = ? AND change = ? AND seq = ?`, d.Attempts+1, interval(firstPause<<d.Attempts), d.Lane,
+				d.Change, d.Seq).Error
 		}
 		return tx.db.Exec(`
 			WITH old AS (DELETE FROM due WHERE lane = ? AND change = ? AND seq = ? RETURNING *)
 			INSERT INTO parked (seq, lane, step, subject, key, doc, rank, amount, cursor, until, change, chunks, rows,
 				since, attempts, error)
 			SELECT seq, lane, step, subject, key, doc, rank, amount, cursor, until, change, chunks, rows, since,
-				attempts + 1, ? FROM old`,
-			d.Lane, d.Change, d.Seq, cause.Error()).Error
+				?, ? FROM old`,
+			d.Lane, d.Change, d.Seq, d.Attempts+1, InWords(cause)).Error
 	})
 	return parked, err
+}
+
+// mostWords is how much of an error's text is kept, in characters.
+const mostWords = 500
+
+// InWords is the text of an error as it can be stored and shown: others may have
+// put what they like into it.
+func InWords(err error) string {
+	text := strings.Map(func(r rune) rune {
+		if r == utf8.RuneError || unicode.IsControl(r) && r != '\n' {
+			return -1
+		}
+		return r
+	}, strings.ToValidUTF8(err.Error(), ""))
+	if runes := []rune(text); len(runes) > mostWords {
+		return string(runes[:mostWords]) + "…"
+	}
+	return text
+}
+
+// CountAttempt notes that claimed work is about to be tried, before it is: work
+// that ends the service with it would be tried again for ever.
+func (tx *Tx) CountAttempt(d Due) error {
+	return tx.db.Exec("UPDATE due SET attempts = attempts + 1 WHERE ctid = ?::tid", d.Row).Error
+}
+
+// CountBack takes back that an attempt was counted which was not made.
+// Key: due (lane, change, seq).
+func (s *Store) CountBack(ctx context.Context, d Due) error {
+	return s.upkeep.WithContext(ctx).Exec(`
+		UPDATE due SET attempts = greatest(attempts - 1, 0) WHERE lane = ? AND change = ? AND seq = ?`, d.Lane, d.Change,
+		d.Seq).Error
 }
 
 func interval(d time.Duration) string { return fmt.Sprintf("%d microseconds", d.Microseconds()) }

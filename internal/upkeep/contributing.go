@@ -202,7 +202,10 @@ func meets(s *plan.Summary, source store.Source) (bool, error) {
 		of, name = s.Pair.Fields, "pair"
 	}
 	typed, err := running.Typed(of, source.Fields)
-	return s.Where.Holds(map[string]any{name: typed}), err
+	if err != nil {
+		return false, err
+	}
+	return s.Where.StillHolds(map[string]any{name: typed})
 }
 
 func sourcesOf(links []store.Link) []int64 {

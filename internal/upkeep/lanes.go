@@ -12,17 +12,18 @@ type lane struct {
 	workers int
 	claim   int  // the most rows a worker takes at once
 	facts   bool // it writes facts, which are to be durable when it has committed
+	counted bool // what a developer wrote is worked out: an attempt is counted before it is made
 	carry   func(*turn, []store.Due) error
 }
 
 func lanes() map[plan.Lane]lane {
 	return map[plan.Lane]lane{
-		plan.Counting:   {1, 5000, false, (*turn).count},
-		plan.Copying:    {1, 64, false, (*turn).recopy},
-		plan.Delivering: {fanOutWorkers + 1, 256, false, (*turn).deliver},
-		plan.Ending:     {1, 1, true, (*turn).end},
-		plan.Trimming:   {1, 1, false, (*turn).trim},
-		plan.Reacting:   {1, 1, true, (*turn).react},
+		plan.Counting:   {1, 5000, false, false, (*turn).count},
+		plan.Copying:    {1, 64, false, false, (*turn).recopy},
+		plan.Delivering: {fanOutWorkers + 1, 256, false, false, (*turn).deliver},
+		plan.Ending:     {1, 1, true, false, (*turn).end},
+		plan.Trimming:   {1, 1, false, false, (*turn).trim},
+		plan.Reacting:   {1, 1, true, true, (*turn).react},
 	}
 }
 

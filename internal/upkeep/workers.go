@@ -149,6 +149,11 @@ func (w *Workers) turn(ctx context.Context, l lane, claim claim) (outcome, error
 	if err != nil || v == nil {
 		return nothingDue, err
 	}
+	if l.counted {
+		if claim, err = w.countFirst(ctx, plan.Reacting, claim); err != nil || claim == nil {
+			return nothingDue, err
+		}
+	}
 	var claimed []store.Due
 	var t *turn
 	err = l.begin(w.Store)(ctx, func(tx *store.Tx) error {
@@ -162,13 +167,16 @@ func (w *Workers) turn(ctx context.Context, l lane, claim claim) (outcome, error
 		}
 		return l.carry(t, claimed)
 	})
+	if l.counted && len(claimed) > 0 && (errors.Is(err, running.ErrMoved) || ctx.Err() != nil || t.vain) {
+		err = errors.Join(err, w.Store.CountBack(context.WithoutCancel(ctx), claimed[0])) // it was not tried
+	}
 	if errors.Is(err, running.ErrMoved) {
 		return worked, w.Reload(ctx) // and do it by the new plan
 	}
 	if len(claimed) == 0 {
 		return nothingDue, err
 	}
-	if err != nil && ctx.Err() == nil && !w.IsAway(err) {
+	if err != nil && ctx.Err() == nil && !w.IsAway(err) && !w.IsFull(err) {
 		err = w.oneByOne(ctx, v, l, claimed)
 		w.Wake(plan.Lanes...)
 	}
@@ -180,6 +188,41 @@ func (w *Workers) turn(ctx context.Context, l lane, claim claim) (outcome, error
 	}
 	return worked, err
 }
+
+// countFirst counts an attempt at the next work of a lane, and is the claim of it;
+// nil if none is due. Work that has been counted often enough without an end has
+// ended the services that tried it, and is parked.
+func (w *Workers) countFirst(ctx context.Context, name plan.Lane, claim claim) (claim, error) {
+	var next []store.Due
+	err := w.Store.Upkeep(ctx, func(tx *store.Tx) error {
+		next = nil
+		free, err := tx.TryLockLane(name)
+		if err != nil || !free { // another service is at it
+			return err
+		}
+		if next, _, err = claim(tx); err != nil || len(next) == 0 {
+			return err
+		}
+		return tx.CountAttempt(next[0])
+	})
+	if err != nil || len(next) == 0 {
+		return nil, err
+	}
+	if d := next[0]; d.Attempts >= store.MaxAttempts {
+		d.Attempts = store.MaxAttempts - 1
+		return nil, w.fail(ctx, d, errEndless)
+	}
+	return func(tx *store.Tx) ([]store.Due, int, error) {
+		mine, there, design, err := tx.ClaimOne(next[0])
+		if err != nil || !there {
+			return nil, 0, err
+		}
+		mine.Attempts = next[0].Attempts // this one is counted already
+		return []store.Due{mine}, design, nil
+	}, nil
+}
+
+var errEndless = errors.New("each time this was tried, the service ended before it was done")
 
 // oneByOne finds out which of several rows fails: it gets a pause, the others go ahead.
 func (w *Workers) oneByOne(ctx context.Context, v *running.Version, l lane, claimed []store.Due) error {
@@ -202,7 +245,7 @@ func (w *Workers) oneByOne(ctx context.Context, v *running.Version, l lane, clai
 			return ctx.Err()
 		case errors.Is(err, running.ErrMoved):
 			return w.Reload(ctx) // that was no failure of the work
-		case w.IsAway(err):
+		case w.IsAway(err) || w.IsFull(err):
 			return err // nor was that
 		}
 		if err := w.fail(ctx, d, err); err != nil {

@@ -1,0 +1,162 @@
+package server
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"io"
+	"mime"
+	"net/http"
+	"os"
+	"slices"
+	"strings"
+	"time"
+	"unicode/utf8"
+
+	"github.com/go-json-experiment/json/jsontext"
+	"github.com/labstack/echo/v5"
+)
+
+// Limits of a request's body.
+const (
+	maxBody   = 1 << 20          // bytes
+	maxLevels = 64               // arrays and objects in one another
+	bodyTime  = 20 * time.Second // until it must be there
+)
+
+// body reads a request's body and sees that it is JSON as RFC 7493 (I-JSON)
+// has it: UTF-8, no name twice in an object, no lone surrogates.
+func body(c *echo.Context, types ...string) ([]byte, error) {
+	if err := checkMediaType(c, types...); err != nil {
+		return nil, err
+	}
+	raw, err := rawBody(c, maxBody)
+	if err != nil {
+		return nil, err
+	}
+	if len(bytes.TrimSpace(raw)) == 0 {
+		return nil, newProblem(http.StatusBadRequest, codeNotJSON, "the body is empty: send a JSON value")
+	}
+	if bytes.HasPrefix(raw, []byte("\uFEFF")) {
+		return nil, newProblem(http.StatusBadRequest, codeNotJSON,
+			"the body begins with a byte order mark, which JSON does not have: send it without")
+	}
+	if at := tooDeep(raw); at >= 0 {
+		return nil, newProblem(http.StatusBadRequest, codeNotJSON,
+			fmt.Sprintf("the body is nested deeper than %d levels, from byte %d on", maxLevels, at))
+	}
+	dec := jsontext.NewDecoder(bytes.NewReader(raw))
+	if _, err := dec.ReadValue(); err != nil {
+		return nil, notJSON(err, raw)
+	}
+	if _, err := dec.ReadToken(); err != io.EOF {
+		return nil, newProblem(http.StatusBadRequest, codeNotJSON,
+			"the body goes on after its JSON value: send one value")
+	}
+	return raw, nil
+}
+
+// checkMediaType sees that a body is of one of some types, in UTF-8, and not
+// packed.
+func checkMediaType(c *echo.Context, types ...string) error {
+	h := c.Request().Header
+	given := h.Get(echo.HeaderContentType)
+	media, params, err := mime.ParseMediaType(given)
+	if err != nil || !slices.Contains(types, media) {
+		return newProblem(http.StatusUnsupportedMediaType, codeMediaType,
+			fmt.Sprintf("the body's Content-Type is %q: send %s", clip(given), strings.Join(types, " or ")))
+	}
+	if charset := params["charset"]; charset != "" && !strings.EqualFold(charset, "utf-8") {
+		return newProblem(http.StatusUnsupportedMediaType, codeMediaType,
+			fmt.Sprintf("the body's charset is %q: send UTF-8", clip(charset)))
+	}
+	if packed := h.Get(echo.HeaderContentEncoding); packed != "" && !strings.EqualFold(packed, "identity") {
+		return newProblem(http.StatusUnsupportedMediaType, codeMediaType,
+			fmt.Sprintf("the body's Content-Encoding is %q: send it as it is", clip(packed)))
+	}
+	return nil
+}
+
+// rawBody reads a body of a bounded size within a bounded time.
+func rawBody(c *echo.Context, most int64) ([]byte, error) {
+	raw, err := io.ReadAll(http.MaxBytesReader(c.Response(), c.Request().Body, most))
+	var tooBig *http.MaxBytesError
+	switch {
+	case errors.As(err, &tooBig):
+		return nil, newProblem(http.StatusRequestEntityTooLarge, codeTooBig,
+			fmt.Sprintf("the body is larger than %d bytes", most))
+	case errors.Is(err, os.ErrDeadlineExceeded):
+		return nil, newProblem(http.StatusRequestTimeout, codeTooSlow,
+			fmt.Sprintf("the body was not there after %v", bodyTime))
+	case err != nil:
+		return nil, badRequest("the body could not be read to its end: it broke off, or is not sent as its header says")
+	}
+	// What follows may take longer than the body had.
+	if err := http.NewResponseController(c.Response()).SetReadDeadline(time.Time{}); err != nil &&
+		!errors.Is(err, http.ErrNotSupported) {
+		return nil, err
+	}
+	return raw, enterLarge(c, len(raw))
+}
+
+// noBody refuses a body where none means anything.
+func noBody(c *echo.Context) error {
+	if c.Request().ContentLength != 0 {
+		return badRequest("this request takes no body: send it without")
+	}
+	return nil
+}
+
+// tooDeep is the byte at which JSON is nested deeper than allowed, -1 if it is not.
+func tooDeep(raw []byte) int {
+	level, quoted := 0, false
+	for i := 0; i < len(raw); i++ {
+		switch c := raw[i]; {
+		case quoted && c == '\\':
+			i++
+		case c == '"':
+			quoted = !quoted
+		case quoted:
+		case c == '[' || c == '{':
+			if level++; level > maxLevels {
+				return i
+			}
+		case c == ']' || c == '}':
+			level--
+		}
+	}
+	return -1
+}
+
+// notJSON says in which way and where a body is not JSON.
+func notJSON(err error, raw []byte) error {
+	p := newProblem(http.StatusBadRequest, codeNotJSON, "the body is not JSON")
+	var syntax *jsontext.SyntacticError
+	if !errors.As(err, &syntax) {
+		if errors.Is(err, io.ErrUnexpectedEOF) {
+			p.Detail = "the body is not JSON: it breaks off"
+		}
+		return p
+	}
+	said := strings.TrimPrefix(syntax.Err.Error(), "jsontext: ")
+	switch {
+	case errors.Is(syntax.Err, jsontext.ErrDuplicateName):
+		said = "this name stands here twice"
+	case errors.Is(syntax.Err, io.ErrUnexpectedEOF):
+		said = "the body breaks off"
+	}
+	line := 1 + bytes.Count(raw[:min(int(syntax.ByteOffset), len(raw))], []byte("\n"))
+	where := fmt.Sprintf("%s, at byte %d in line %d", said, syntax.ByteOffset, line)
+	p.Detail += ": " + where
+	p.Errors = []mistake{{clip(string(syntax.JSONPointer)), codeNotJSON, where}}
+	return p
+}
+
+// clip keeps a client's long text from filling a message.
+func clip(s string) string {
+	const most = 100
+	if utf8.RuneCountInString(s) <= most {
+		return s
+	}
+	return string([]rune(s)[:most]) + "…"
+}
