@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"yalvo/internal/design"
+	"yalvo/internal/expr"
 )
 
 // A model is a small, slow, in-memory version of what a design means: facts,
@@ -167,10 +168,19 @@ type source struct {
 	at     time.Time
 }
 
+// holds: without a condition, always.
+func holds(condition *expr.Expr, values map[string]any) bool {
+	if condition == nil {
+		return true
+	}
+	is, err := condition.Holds(values)
+	return err == nil && is
+}
+
 func (m *model) sources(d *thing, k *design.Kept) []source {
 	var found []source
 	add := func(s source, condition string) {
-		if k.Where == nil || k.Where.Holds(map[string]any{condition: typed(s.fields)}) {
+		if holds(k.Where, map[string]any{condition: typed(s.fields)}) {
 			found = append(found, s)
 		}
 	}

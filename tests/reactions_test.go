@@ -41,7 +41,7 @@ func (re *reactions) fire(d *design.Design, cause int64, on design.Event, c *des
 		subject = c.Path(payload["key"].(string))
 	}
 	for _, t := range d.Triggers {
-		if t.On != on || t.Collection != c || t.Pair != p || t.When != nil && !t.When.Holds(payload) {
+		if t.On != on || t.Collection != c || t.Pair != p || !holds(t.When, payload) {
 			continue
 		}
 		re.fired[t.Name+" "+subject]++

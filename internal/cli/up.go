@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"log/slog"
+	"net/netip"
 	"os"
 	"path/filepath"
 	"time"
@@ -28,6 +29,10 @@ func (a *app) up() *cli.Command {
 				dataFolder(false) + ", with --demo " + dataFolder(true) + ")"},
 			&cli.StringFlag{Name: "database", Usage: "URL of an existing PostgreSQL instead of one of its own",
 				Sources: cli.EnvVars("YALVO_DATABASE")},
+			&cli.StringSliceFlag{Name: "known-as", Usage: "a name that requests may call the service by, besides its " +
+				"address and localhost, such as its name at a proxy; may be given several times"},
+			&cli.StringSliceFlag{Name: "send-within", Usage: "a private network that triggers may send to, such as " +
+				"10.1.0.0/16; may be given several times"},
 			&cli.BoolFlag{Name: "demo", Usage: "load Fenwatch, an app with 2,000 made-up members"},
 			&cli.BoolFlag{Name: "scratch", Usage: "data that nobody will miss: do not wait for the disk", Hidden: true},
 		},
@@ -67,8 +72,13 @@ func (a *app) runService(ctx context.Context, c *cli.Command) error {
 	if c.IsSet("data") && c.String("database") != "" {
 		return usage("--data is for a database of the service's own, and --database names another: give one of them")
 	}
+	within, err := networks(c.StringSlice("send-within"))
+	if err != nil {
+		return err
+	}
 	s, err := service.Start(ctx, service.Options{Listen: c.String("listen"), Data: data, Database: c.String("database"),
-		Scratch: c.Bool("scratch"), Console: console.Files(), Log: log})
+		Scratch: c.Bool("scratch"), Console: console.Files(), Log: log, KnownAs: c.StringSlice("known-as"),
+		SendWithin: within})
 	if err != nil {
 		return err
 	}
@@ -91,6 +101,25 @@ func (a *app) runService(ctx context.Context, c *cli.Command) error {
 		return nil
 	}
 	return err
+}
+
+// networks reads addresses of networks, or of single machines.
+func networks(texts []string) ([]netip.Prefix, error) {
+	var all []netip.Prefix
+	for _, text := range texts {
+		network, err := netip.ParsePrefix(text)
+		if err != nil {
+			var one netip.Addr
+			if one, err = netip.ParseAddr(text); err == nil {
+				network, err = one.Prefix(one.BitLen())
+			}
+		}
+		if err != nil {
+			return nil, usage("--send-within takes a network as in 10.1.0.0/16, or an address, not %q", text)
+		}
+		all = append(all, network.Masked())
+	}
+	return all, nil
 }
 
 // loadDemo loads Fenwatch unless it is there, and waits until all of it has settled.

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math"
 	"net/url"
+	"regexp"
 	"slices"
 	"strings"
 	"time"
@@ -182,13 +183,17 @@ const timestampForm = "2006-01-02T15:04:05.000000Z"
 // FormatTime writes a time the way documents hold timestamps.
 func FormatTime(t time.Time) string { return t.UTC().Format(timestampForm) }
 
+// rfc3339 is the form of a date-time (RFC 3339, section 5.6); time.Parse sees to
+// the days of months and the like.
+var rfc3339 = regexp.MustCompile(`^\d{4}-\d\d-\d\d[Tt]\d\d:\d\d:\d\d(\.\d{1,20})?([Zz]|[-+]([01]\d|2[0-3]):[0-5]\d)$`)
+
 func acceptTimestamp(v any) (any, []Mistake) {
 	s, ok := v.(string)
 	if !ok {
 		return nil, wrongType("a timestamp in a string, as in \"2031-04-05T06:07:08Z\"", v)
 	}
-	var t time.Time
-	if err := t.UnmarshalText([]byte(strings.ToUpper(s))); err != nil { // unlike time.Parse, as strict as the RFC
+	t, err := time.Parse(time.RFC3339Nano, strings.ToUpper(s))
+	if err != nil || !rfc3339.MatchString(s) { // time.Parse takes more
 		return nil, mistake(MistakeType, fmt.Sprintf("%q is no RFC 3339 timestamp, as in \"2031-04-05T06:07:08Z\"",
 			clip(s)))
 	}

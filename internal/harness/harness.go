@@ -9,6 +9,7 @@ import (
 	"io"
 	"log/slog"
 	"net/http"
+	"net/netip"
 	"os"
 	"strings"
 	"sync"
@@ -122,7 +123,8 @@ func Start(t testing.TB, design string) *App {
 func StartOn(t testing.TB, database, design string) *App {
 	t.Helper()
 	s, err := service.Start(t.Context(), service.Options{Listen: "127.0.0.1:0", Database: database, Log: Log(),
-		Patience: upkeep.Patience{Answer: 2 * time.Second, Pause: 20 * time.Millisecond}})
+		Patience:   upkeep.Patience{Answer: 2 * time.Second, Pause: 20 * time.Millisecond},
+		SendWithin: []netip.Prefix{netip.MustParsePrefix("127.0.0.0/8")}})
 	if err != nil {
 		t.Fatal(err)
 	}

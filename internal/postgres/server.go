@@ -17,6 +17,7 @@ import (
 	"time"
 
 	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
 )
 
 // Options says how to run the server.
@@ -354,6 +355,11 @@ func (s *Server) waitUntilReady(ctx context.Context) error {
 		if err == nil {
 			return conn.Close(deadline)
 		}
+		var refused *pgconn.PgError
+		if errors.As(err, &refused) && strings.HasPrefix(refused.Code, "28") { // invalid authorization
+			return fmt.Errorf("PostgreSQL runs, and does not take the password in %s: it is not the one the folder was "+
+				"made with", filepath.Join(s.dir, "secret"))
+		}
 		select {
 		case <-s.exited:
 			return fmt.Errorf("PostgreSQL did not start:\n%s", s.lastLog())
@@ -422,19 +428,31 @@ func (s *Server) Kill() error {
 }
 
 // Stop ends the server: connections are cut, what was committed is on disk.
-func (s *Server) Stop() error {
+func (s *Server) Stop() error { return s.StopBy(time.Now().Add(30 * time.Second)) }
+
+// StopBy is [Server.Stop] by a time. A server that has not put everything in order
+// by then is ended without: when it starts again, it replays its log. One that
+// does not even hear that is killed.
+func (s *Server) StopBy(deadline time.Time) error {
 	defer s.lock.Close()
 	if s.process == nil {
 		return nil
 	}
-	if err := s.process.Signal(syscall.SIGINT); err != nil && !errors.Is(err, os.ErrProcessDone) {
-		return fmt.Errorf("stopping PostgreSQL: %w", err)
-	}
-	for tries := 0; tries < 1500; tries++ {
+	for _, step := range []struct {
+		signal syscall.Signal
+		until  time.Time
+	}{{syscall.SIGINT, deadline.Add(-1500 * time.Millisecond)}, {syscall.SIGQUIT, deadline.Add(-500 * time.Millisecond)},
+		{syscall.SIGKILL, deadline}} {
+		if err := s.process.Signal(step.signal); err != nil && !errors.Is(err, os.ErrProcessDone) {
+			return fmt.Errorf("stopping PostgreSQL: %w", err)
+		}
+		for !s.hasEnded() && time.Now().Before(step.until) {
+			time.Sleep(20 * time.Millisecond)
+		}
 		if s.hasEnded() {
 			return nil
 		}
-		time.Sleep(20 * time.Millisecond)
+		s.log.Warn("PostgreSQL takes long to stop", "signal", step.signal)
 	}
 	return fmt.Errorf("PostgreSQL (process %d) does not stop", s.process.Pid)
 }

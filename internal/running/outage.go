@@ -66,7 +66,11 @@ func (a *App) IsFull(err error) bool {
 // Ready tells whether the database answers and, if it had no room, has some again.
 func (a *App) Ready(ctx context.Context) error {
 	if !a.full.Load() {
-		return a.Store.Ping(ctx)
+		err := a.Store.Ping(ctx)
+		if err == nil {
+			a.Back()
+		}
+		return err
 	}
 	err := a.Store.TryToWrite(ctx)
 	if err == nil {

@@ -20,7 +20,7 @@ const (
 	idleTime   = 2 * time.Minute
 	answerTime = 100 * time.Second // from the request to the end of its answer; reads may wait for 60
 	eventTime  = 30 * time.Second  // for an event of a live read
-	grace      = 5 * time.Second   // for requests under way when the service stops
+	grace      = 4 * time.Second   // for requests under way when the service stops
 )
 
 // maxHeader is the most bytes the header of a request may have.

@@ -10,9 +10,11 @@ import (
 	"io/fs"
 	"log/slog"
 	"net"
+	"net/netip"
 	"os"
 	"runtime/debug"
 	"syscall"
+	"time"
 
 	"yalvo/internal/facts"
 	"yalvo/internal/postgres"
@@ -26,15 +28,16 @@ import (
 
 // Options says what to run and where.
 type Options struct {
-	Listen   string // host:port; port 0 takes a free one
-	Data     string // folder of the service's own PostgreSQL
-	Database string // URL of an existing server instead; then Data is not used
-	Scratch  bool   // data that nobody will miss: for tests
+	Listen   string   // host:port; port 0 takes a free one
+	Data     string   // folder of the service's own PostgreSQL
+	Database string   // URL of an existing server instead; then Data is not used
+	Scratch  bool     // data that nobody will miss: for tests
 	KnownAs  []string // names that requests may call it by, besides its addresses and localhost
 	Console  fs.FS
 	Log      *slog.Logger
 
-	Patience upkeep.Patience // with receivers of what triggers send; zero: ten seconds and one
+	Patience   upkeep.Patience // with receivers of what triggers send; zero: ten seconds and one
+	SendWithin []netip.Prefix  // private networks that triggers may send to; none: they may not
 }
 
 // connections is how many the service holds to its database at most.
@@ -69,7 +72,7 @@ func Start(ctx context.Context, o Options) (*Service, error) {
 	}
 	s := &Service{Address: "http://" + listener.Addr().String(), Database: o.Database, served: make(chan error, 1)}
 	if err := s.start(ctx, o, listener); err != nil {
-		return nil, errors.Join(err, listener.Close(), s.closeBelow())
+		return nil, errors.Join(err, listener.Close(), s.closeBelow(time.Now().Add(stopTime)))
 	}
 	return s, nil
 }
@@ -105,6 +108,7 @@ func (s *Service) start(ctx context.Context, o Options, listener net.Listener) e
 	}
 	rooms := server.Rooms{App: app, Facts: facts.New(app), Reading: reading.New(app), Upkeep: upkeep.New(app)}
 	rooms.Proof = proof.New(rooms.Facts, rooms.Upkeep, rooms.Reading)
+	rooms.Upkeep.Within = o.SendWithin
 	if o.Patience != (upkeep.Patience{}) {
 		rooms.Upkeep.Patience = o.Patience
 	}
@@ -132,27 +136,45 @@ func (s *Service) start(ctx context.Context, o Options, listener net.Listener) e
 // Failed receives the error if the service stops answering by itself.
 func (s *Service) Failed() <-chan error { return s.served }
 
+// stopTime is how long stopping takes at most, whatever hangs.
+const stopTime = 9 * time.Second
+
 // Stop lets requests and work in hand finish, then stops the database, if it
-// is the service's own.
+// is the service's own. What has not ended in time is left behind: everything
+// acknowledged is in the database, and its work is due there.
 func (s *Service) Stop() error {
+	deadline := time.Now().Add(stopTime)
 	s.stop()
 	err := <-s.served
-	return errors.Join(err, s.closeBelow())
+	return errors.Join(err, s.closeBelow(deadline))
 }
 
-func (s *Service) closeBelow() error {
+func (s *Service) closeBelow(deadline time.Time) error {
 	var errs []error
-	if s.prover != nil {
-		s.prover.Stop()
-	}
-	if s.workers != nil {
-		s.workers.Stop()
+	if s.prover != nil && s.workers != nil {
+		errs = append(errs, within(2*time.Second, "work in hand was left behind", func() error {
+			s.prover.Stop()
+			s.workers.Stop()
+			return nil
+		}))
 	}
 	if s.store != nil {
-		errs = append(errs, s.store.Close())
+		errs = append(errs, within(time.Second, "connections to the database were left behind", s.store.Close))
 	}
 	if s.postgres != nil {
-		errs = append(errs, s.postgres.Stop())
+		errs = append(errs, s.postgres.StopBy(deadline))
 	}
 	return errors.Join(errs...)
+}
+
+// within runs what may hang, for a time.
+func within(patience time.Duration, otherwise string, stop func() error) error {
+	done := make(chan error, 1)
+	go func() { done <- stop() }()
+	select {
+	case err := <-done:
+		return err
+	case <-time.After(patience):
+		return errors.New(otherwise)
+	}
 }

@@ -37,21 +37,16 @@ func (tx *Tx) claim(sql string, args ...any) ([]Due, int, error) {
 	return due, rows[0].Design, nil
 }
 
-// ClaimDue takes the oldest work of a lane that nobody else has taken, but for
-// that of some subjects. The oldest is what follows from the oldest change.
-// Key: due (lane, change, seq).
-func (tx *Tx) ClaimDue(lane plan.Lane, limit int, except ...plan.Number) ([]Due, int, error) {
-	not := make(bigints, len(except))
-	for i, subject := range except {
-		not[i] = int64(subject)
-	}
+// ClaimDue takes the oldest work of a lane that nobody else has taken. The oldest
+// is what follows from the oldest change. Key: due (lane, change, seq).
+func (tx *Tx) ClaimDue(lane plan.Lane, limit int) ([]Due, int, error) {
 	return tx.claim(`
 		SELECT `+dueColumns+`, `+designInForce+`
 		FROM due d
-		WHERE d.lane = ? AND `+ready+` AND d.subject <> ALL(?::smallint[])
+		WHERE d.lane = ? AND `+ready+`
 		ORDER BY d.change, d.seq
 		LIMIT ?
-		FOR UPDATE SKIP LOCKED`, lane, not, limit)
+		FOR UPDATE SKIP LOCKED`, lane, limit)
 }
 
 // ClaimAlike takes the oldest work of a lane, and what differs from it in the
@@ -158,10 +153,29 @@ func (tx *Tx) ClaimOne(d Due) (Due, bool, int, error) {
 	return due[0], true, design, nil
 }
 
+// SendStep is a step of a trigger that sends.
+type SendStep struct {
+	Trigger plan.Number
+	Nth     int64
+}
+
 // Lease takes one piece of work of a lane for some time, but for that of some
-// subjects: whoever crashes with it leaves it to be done again.
-func (tx *Tx) Lease(lane plan.Lane, hold time.Duration, except ...plan.Number) (Due, bool, error) {
-	claimed, _, err := tx.ClaimDue(lane, 1, except...)
+// steps: whoever crashes with it leaves it to be done again.
+// Key: due (lane, change, seq).
+func (tx *Tx) Lease(lane plan.Lane, hold time.Duration, except ...SendStep) (Due, bool, error) {
+	triggers, nths := make(bigints, len(except)), make(bigints, len(except))
+	for i, s := range except {
+		triggers[i], nths[i] = int64(s.Trigger), s.Nth
+	}
+	claimed, _, err := tx.claim(`
+		SELECT `+dueColumns+`, `+designInForce+`
+		FROM due d
+		WHERE d.lane = ? AND `+ready+` AND NOT EXISTS (
+			SELECT FROM unnest(?::smallint[], ?::bigint[]) AS x (trigger, nth)
+			WHERE x.trigger = d.subject AND x.nth = d.amount)
+		ORDER BY d.change, d.seq
+		LIMIT 1
+		FOR UPDATE OF d SKIP LOCKED`, lane, triggers, nths)
 	if err != nil || len(claimed) == 0 {
 		return Due{}, false, err
 	}

@@ -8,7 +8,6 @@ import (
 	"encoding/base64"
 	"encoding/json"
 	"fmt"
-	"io"
 	"net/http"
 	"os"
 	"slices"
@@ -21,65 +20,32 @@ import (
 	"yalvo/internal/store"
 )
 
-const (
-	sendsAtOnce = 16  // requests a service has under way
-	perTrigger  = 4   // of them: a receiver that hangs leaves the others to the rest
-	sendAnswer  = 300 // how much of a refusal's body is kept, in bytes
-)
-
 // Patience is how long receivers of what triggers send are waited for.
 type Patience struct {
 	Answer time.Duration // until a request counts as failed
 	Pause  time.Duration // after a first failure; each further one doubles it
 }
 
-// sends counts the requests under way, by trigger.
-type sends struct {
-	mu       sync.Mutex
-	underWay map[plan.Number]int
-}
-
-// add counts requests that begin or, below zero, end.
-func (s *sends) add(trigger plan.Number, many int) {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	s.underWay[trigger] += many
-}
-
-// full are the triggers that have as many under way as they may; all tells
-// whether the service has.
-func (s *sends) full() (triggers []plan.Number, all bool) {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	total := 0
-	for trigger, many := range s.underWay {
-		if total += many; many >= perTrigger {
-			triggers = append(triggers, trigger)
-		}
-	}
-	return triggers, total >= sendsAtOnce
-}
-
 // sender has sent what triggers are to send, each request on its own and in no
-// transaction: a receiver that hangs holds up little, and not for long.
+// transaction: a receiver that hangs holds up nobody else.
 func (w *Workers) sender(ctx context.Context) {
-	client := &http.Client{Timeout: w.Patience.Answer,
-		CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
-	under := &sends{underWay: map[plan.Number]int{}}
+	client := receivers(w.Patience.Answer, w.Within)
+	under := underWay{many: map[string]int{}}
 	var group sync.WaitGroup
 	defer group.Wait()
 	for ctx.Err() == nil {
-		l, there, err := w.nextToSend(ctx, under)
+		l, there, err := w.nextToSend(ctx, &under)
 		if err != nil && ctx.Err() == nil {
 			w.Trouble("sending", err)
 		}
 		if there && err == nil {
-			under.add(l.due.Subject, 1)
+			receiver := l.receiver()
+			under.add(receiver, 1)
 			group.Go(func() {
 				if err := w.sendLeased(ctx, client, l); err != nil && ctx.Err() == nil {
 					w.Trouble("sending", err)
 				}
-				under.add(l.due.Subject, -1)
+				under.add(receiver, -1)
 				w.Wake(plan.Sending)
 			})
 			continue
@@ -99,18 +65,31 @@ type leased struct {
 	kept    bool // what set off the trigger is known still
 }
 
-func (w *Workers) nextToSend(ctx context.Context, under *sends) (l leased, there bool, err error) {
-	full, all := under.full()
-	if all {
-		return l, false, nil
+// step is what is to be sent, nil if the design no longer has it.
+func (l leased) step() *design.Step {
+	trigger := l.version.Plan.TriggerNumbered(l.due.Subject)
+	if trigger == nil || l.due.Nth() >= len(trigger.Steps) {
+		return nil
 	}
+	return trigger.Steps[l.due.Nth()].Step
+}
+
+func (l leased) receiver() string {
+	if step := l.step(); step != nil {
+		return receiverOf(step.URL)
+	}
+	return ""
+}
+
+func (w *Workers) nextToSend(ctx context.Context, under *underWay) (l leased, there bool, err error) {
 	if l.version, err = w.IfAny(ctx); err != nil || l.version == nil {
 		return l, false, err
 	}
+	busy := under.busy(l.version.Plan)
 	err = w.Store.Write(ctx, func(tx *store.Tx) error {
 		var err error
 		// After the lease another service may take what one has crashed with.
-		if l.due, there, err = tx.Lease(plan.Sending, 3*w.Patience.Answer, full...); err != nil || !there {
+		if l.due, there, err = tx.Lease(plan.Sending, 3*w.Patience.Answer, busy...); err != nil || !there {
 			return err
 		}
 		l.event, l.kept, err = tx.Event(l.due.Doc)
@@ -123,8 +102,8 @@ func (w *Workers) nextToSend(ctx context.Context, under *sends) (l leased, there
 func (w *Workers) sendLeased(ctx context.Context, client *http.Client, l leased) error {
 	trigger := l.version.Plan.TriggerNumbered(l.due.Subject)
 	var err error
-	if l.kept && trigger != nil && l.due.Nth() < len(trigger.Steps) {
-		err = w.post(ctx, client, l.version, trigger, trigger.Steps[l.due.Nth()].Step, l.event)
+	if step := l.step(); l.kept && step != nil {
+		err = w.post(ctx, client, l.version, trigger, step, l.event)
 	}
 	if ctx.Err() != nil {
 		return nil // cut off by the service's end: it is due again when the lease is over
@@ -174,21 +153,20 @@ func (w *Workers) post(ctx context.Context, client *http.Client, v *running.Vers
 	}
 	resp, err := client.Do(req)
 	if err != nil {
-		return fmt.Errorf("%s did not answer: %w", step.URL, err)
+		return fmt.Errorf("%s %s", step.URL, notAnswered(err, w.Patience.Answer))
 	}
-	defer resp.Body.Close()
-	answer, err := io.ReadAll(io.LimitReader(resp.Body, sendAnswer))
-	if err != nil {
-		return fmt.Errorf("%s broke off its answer: %w", step.URL, err)
+	// Nothing of what a receiver answers is kept or shown but its status.
+	if err := resp.Body.Close(); err != nil {
+		return err
 	}
 	switch {
 	case resp.StatusCode >= 200 && resp.StatusCode < 300:
 		return nil
 	case resp.StatusCode >= 300 && resp.StatusCode < 400:
-		return fmt.Errorf("%s answered %s to %s, and redirects are not followed: write the address it has now into "+
-			"the design", step.URL, resp.Status, resp.Header.Get("Location"))
+		return fmt.Errorf("%s answered %d, and redirects are not followed: write the address it has now into the design",
+			step.URL, resp.StatusCode)
 	}
-	return fmt.Errorf("%s answered %s: %s", step.URL, resp.Status, bytes.TrimSpace(answer))
+	return fmt.Errorf("%s answered %d %s", step.URL, resp.StatusCode, http.StatusText(resp.StatusCode))
 }
 
 // sign signs a request by HTTP Message Signatures (RFC 9421, hmac-sha256) over

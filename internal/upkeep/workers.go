@@ -3,6 +3,7 @@ package upkeep
 import (
 	"context"
 	"errors"
+	"net/netip"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -16,7 +17,8 @@ import (
 // Workers do due work. Any number of services may do so on one database.
 type Workers struct {
 	*running.App
-	Patience Patience // with receivers of what triggers send
+	Patience Patience       // with receivers of what triggers send
+	Within   []netip.Prefix // private networks that triggers may send to
 
 	// Forgetting, if set, hears of documents that go along with one that is
 	// forgotten, in the transaction that removes them and before it does.
