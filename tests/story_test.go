@@ -10,6 +10,7 @@ import (
 
 	"yalvo/client"
 	"yalvo/internal/harness"
+	"yalvo/internal/service"
 )
 
 // must fails the test on an error.
@@ -28,7 +29,9 @@ type world struct {
 	t testing.TB
 }
 
-func start(t testing.TB, design string) world { return world{harness.Start(t, design), t} }
+func start(t testing.TB, design string, change ...func(*service.Options)) world {
+	return world{harness.Start(t, design, change...), t}
+}
 
 func (w world) person(id string) {
 	w.t.Helper()

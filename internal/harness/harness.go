@@ -114,17 +114,22 @@ type App struct {
 }
 
 // Start starts a service on a database of its own and applies a design to it.
-func Start(t testing.TB, design string) *App {
+// What is not as tests usually have it can be changed.
+func Start(t testing.TB, design string, change ...func(*service.Options)) *App {
 	t.Helper()
-	return StartOn(t, Database(t), design)
+	return StartOn(t, Database(t), design, change...)
 }
 
 // StartOn is Start on a given database, which other services may share.
-func StartOn(t testing.TB, database, design string) *App {
+func StartOn(t testing.TB, database, design string, change ...func(*service.Options)) *App {
 	t.Helper()
-	s, err := service.Start(t.Context(), service.Options{Listen: "127.0.0.1:0", Database: database, Log: Log(),
+	options := service.Options{Listen: "127.0.0.1:0", Database: database, Log: Log(),
 		Patience:   upkeep.Patience{Answer: 2 * time.Second, Pause: 20 * time.Millisecond},
-		SendWithin: []netip.Prefix{netip.MustParsePrefix("127.0.0.0/8")}})
+		SendWithin: []netip.Prefix{netip.MustParsePrefix("127.0.0.0/8")}}
+	for _, c := range change {
+		c(&options)
+	}
+	s, err := service.Start(t.Context(), options)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -12,13 +12,12 @@ import (
 // How much a service does at once. What it holds in memory is bounded by these
 // numbers and by the sizes of bodies and pages.
 const (
-	mostAtWork  = 64               // requests being worked on; others queue
-	mostLarge   = 2                // of them, with a body beyond largeText
-	mostQueued  = 2000             // requests that queue
-	queueTime   = 10 * time.Second // until one that queues is turned away
-	mostWaiting = 2000             // reads that wait for a position
-	mostStreams = 4000             // live reads
-	mostUnsent  = 64 << 20         // bytes of large answers that their readers have not taken yet
+	mostAtWork  = 64       // requests being worked on; others queue
+	mostLarge   = 2        // of them, with a body beyond largeText
+	mostQueued  = 2000     // requests that queue
+	mostWaiting = 2000     // reads that wait for a position
+	mostStreams = 4000     // live reads
+	mostUnsent  = 64 << 20 // bytes of large answers that their readers have not taken yet
 	largeText   = 64 << 10
 )
 
@@ -26,10 +25,11 @@ const (
 type gate struct {
 	places, large                    chan struct{}
 	queued, waiting, streams, unsent atomic.Int64
+	patience                         time.Duration // until one that queues is turned away
 }
 
-func newGate() *gate {
-	return &gate{places: make(chan struct{}, mostAtWork), large: make(chan struct{}, mostLarge)}
+func newGate(atWork, large int) *gate {
+	return &gate{places: make(chan struct{}, atWork), large: make(chan struct{}, large), patience: queueTime}
 }
 
 func busy(detail string) error {
@@ -95,7 +95,7 @@ func (p *place) queue(c *echo.Context, places chan struct{}) error {
 		return busy("too many requests queue")
 	}
 	defer p.gate.queued.Add(-1)
-	late := time.NewTimer(queueTime)
+	late := time.NewTimer(p.gate.patience)
 	defer late.Stop()
 	select {
 	case places <- struct{}{}:

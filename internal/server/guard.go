@@ -16,6 +16,7 @@ import (
 
 // Times that a connection has.
 const (
+	queueTime  = 10 * time.Second // for a place at the gate
 	headerTime = 10 * time.Second
 	idleTime   = 2 * time.Minute
 	answerTime = 100 * time.Second // from the request to the end of its answer; reads may wait for 60
@@ -38,7 +39,7 @@ func (s *Server) guard(next echo.HandlerFunc) echo.HandlerFunc {
 		if err := checkAddress(r); err != nil {
 			return err
 		}
-		if err := hasten(c, time.Now()); err != nil {
+		if err := s.hasten(c, time.Now()); err != nil {
 			return err
 		}
 		return next(c)
@@ -47,11 +48,11 @@ func (s *Server) guard(next echo.HandlerFunc) echo.HandlerFunc {
 
 // hasten sets the times by which a request's body must be there and its answer
 // taken.
-func hasten(c *echo.Context, now time.Time) error {
+func (s *Server) hasten(c *echo.Context, now time.Time) error {
 	control := http.NewResponseController(c.Response())
 	err := control.SetWriteDeadline(now.Add(answerTime))
 	if err == nil && c.Request().ContentLength != 0 {
-		err = control.SetReadDeadline(now.Add(bodyTime))
+		err = control.SetReadDeadline(now.Add(s.bodyTime))
 	}
 	if errors.Is(err, http.ErrNotSupported) { // not a connection, as in a test of a handler alone
 		return nil

@@ -8,6 +8,7 @@ import (
 	"net"
 	"net/http"
 	"sync"
+	"time"
 	"yalvo/internal/facts"
 	"yalvo/internal/proof"
 	"yalvo/internal/reading"
@@ -30,6 +31,8 @@ type Server struct {
 	known   []string // names that requests may call the service by, besides its addresses
 	beyond  bool     // it listens beyond this machine
 	gate    *gate
+
+	bodyTime time.Duration // until a body must be there
 
 	mu      sync.Mutex
 	closing chan struct{} // closed on shutdown: live reads and those that wait end
@@ -56,7 +59,7 @@ type Options struct {
 // New makes a server.
 func New(rooms Rooms, o Options) *Server {
 	return &Server{Rooms: rooms, cursors: cursors{o.CursorKey}, console: o.Console, log: o.Log, known: o.KnownAs,
-		beyond: o.Beyond, gate: newGate(), closing: make(chan struct{})}
+		beyond: o.Beyond, gate: newGate(mostAtWork, mostLarge), bodyTime: bodyTime, closing: make(chan struct{})}
 }
 
 // Handler is the whole service as a handler.
