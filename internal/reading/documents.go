@@ -2,6 +2,7 @@ package reading
 
 import (
 	"context"
+	"sync/atomic"
 	"time"
 
 	"yalvo/internal/plan"
@@ -17,6 +18,7 @@ type Reader struct {
 	settling settling // those who wait for positions
 	counted  countCache
 	watchers watchers
+	given    atomic.Int64 // the highest position that is known to have been given out
 }
 
 // New makes a reader of an app.

@@ -2,6 +2,7 @@ package reading
 
 import (
 	"context"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
@@ -118,15 +119,44 @@ func (s *settling) look(db *store.Store) {
 }
 
 func (r *Reader) positions(ctx context.Context, text string) (store.Wanted, error) {
-	if text != "all" {
-		return parsePositions(text)
+	if text == "all" {
+		last, err := r.Store.LastPosition(ctx)
+		return store.Wanted{UpTo: last}, err
+	}
+	wanted, err := parsePositions(text)
+	if err != nil {
+		return wanted, err
+	}
+	return wanted, r.checkGiven(ctx, max(wanted.UpTo, slices.Max(append(wanted.Changes, 0))))
+}
+
+// checkGiven refuses positions beyond all that were given out: nothing would be
+// due for them, and they would pass for settled.
+func (r *Reader) checkGiven(ctx context.Context, position int64) error {
+	if position <= r.given.Load() {
+		return nil
 	}
 	last, err := r.Store.LastPosition(ctx)
-	return store.Wanted{UpTo: last}, err
+	if err != nil {
+		return err
+	}
+	r.given.Store(last) // another reader may know of a later one: then it is asked for again
+	if position > last {
+		return running.Refuse(running.CodeInvalid,
+			"the position %d was never given out: give what a write answered with", position)
+	}
+	return nil
 }
+
+// mostPositions is how many positions one read may wait for.
+const mostPositions = 100
 
 func parsePositions(text string) (store.Wanted, error) {
 	var wanted store.Wanted
+	if many := strings.Count(text, ",") + 1; many > mostPositions {
+		return wanted, running.Refuse(running.CodeInvalid, "%d positions are given, %d are allowed: of several, wait for "+
+			"all up to the highest, as in ..17", many, mostPositions)
+	}
 	for _, p := range strings.Split(text, ",") {
 		number, all := strings.CutPrefix(strings.TrimSpace(p), "..")
 		if !all {

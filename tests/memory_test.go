@@ -1,0 +1,112 @@
+package tests
+
+import (
+	"bytes"
+	"fmt"
+	"io"
+	"net/http"
+	"os"
+	"strconv"
+	"strings"
+	"sync"
+	"testing"
+
+	"yalvo/client"
+	"yalvo/internal/harness"
+)
+
+// memoryLimit is what the service is started with (GOMEMLIMIT), and mostMemory
+// what its process may take at its peak, the program itself included.
+const (
+	memoryLimit = "256MiB"
+	mostMemory  = 450 << 10 // KiB
+)
+
+// peak is the most memory that a process has taken, in KiB.
+func peak(t *testing.T, pid int) int {
+	t.Helper()
+	status := string(must(os.ReadFile(fmt.Sprintf("/proc/%d/status", pid)))(t))
+	_, after, _ := strings.Cut(status, "VmHWM:")
+	return must(strconv.Atoi(strings.Fields(after)[0]))(t)
+}
+
+// Strangers send the worst there is, sixteen at a time, and an ordinary client is
+// answered all along; the service stays within its memory.
+func TestTheWorstRequestsStayWithinMemory(t *testing.T) {
+	t.Setenv("GOMEMLIMIT", memoryLimit)
+	address := harness.Database(t)
+	p := spawn(t, "--database", address)
+	t.Cleanup(func() { p.kill(t) })
+	w := world{harness.Connect(t, p.url, address, wild), t}
+	if _, _, err := w.Create(t.Context(), "people", "ada", map[string]any{"name": "Ada"}); err != nil {
+		t.Fatal(err)
+	}
+	const large = 24
+	for i := range large {
+		w.create("notes", fmt.Sprintf("n%02d", i), map[string]any{"author": "ada", "text": strings.Repeat("x", 250_000), "inner": map[string]any{}})
+	}
+	const js, merge, ops = "application/json", "application/merge-patch+json", "application/json-patch+json"
+	repeat := strings.Repeat
+	several := func(n int, item string) string { return "[" + strings.TrimSuffix(repeat(item+",", n), ",") + "]" }
+	worst := []struct{ method, path, media, body string }{
+		{"PATCH", "/collections/notes/n00", merge, `{"facts":{"inner":` + repeat(`{"a":`, 80_000) + "1" + repeat("}", 80_001) + "}"},
+		{"PATCH", "/collections/notes/n00", ops, several(200, `{"op":"copy","from":"/facts","path":"/facts/inner/a"}`)},
+		{"PATCH", "/collections/notes/n00", ops, several(200, `{"op":"test","path":"/facts/author","value":"ada"}`)},
+		{"PATCH", "/collections/notes/n00", ops, several(200, `{"op":"add","path":"/facts/words","value":`+several(1000, "[]")+`}`)},
+		{"POST", "/collections/notes", js, `{"facts":` + several(500_000, "1") + `}`},
+		{"POST", "/collections/notes", js, `{"facts":{"words":` + several(260_000, "{}") + `}}`},
+		{"POST", "/collections/notes", js, `{"facts":{"text":"` + repeat(`\u00e9`, 170_000) + `"}}`},
+		{"GET", "/collections/notes?limit=200", "", ""},
+		{"GET", "/collections/people/ada/notes?limit=200", "", ""},
+		{"GET", "/timelines/home/ada?limit=200", "", ""},
+		{"GET", "/collections/people/ada", "", ""},
+		{"GET", "/why/kept?document=people/ada&name=last", "", ""},
+		{"PUT", "/design", "application/yaml", repeat("[", 250_000)},
+		{"PUT", "/design", "application/yaml", "yalvo: 1\napp: x\ncollections:\n" + repeat("  a: {fields: {b: {type: string}}}\n", 7000)},
+		{"PUT", "/design", "application/yaml", "{" + repeat("a: {", 62) + repeat("k: [x, y],", 20_000)},
+	}
+	var group sync.WaitGroup
+	jobs := make(chan int)
+	for range 16 {
+		group.Go(func() {
+			for i := range jobs {
+				c := worst[i%len(worst)]
+				req := must(http.NewRequest(c.method, w.URL+"/v1"+c.path, bytes.NewReader([]byte(c.body))))(t)
+				if c.media != "" {
+					req.Header.Set("Content-Type", c.media)
+				}
+				resp, err := http.DefaultClient.Do(req)
+				if err != nil {
+					t.Errorf("%s %s: %v", c.method, c.path, err)
+					return
+				}
+				if _, err := io.Copy(io.Discard, resp.Body); err != nil {
+					t.Error(err)
+				}
+				if err := resp.Body.Close(); err != nil {
+					t.Error(err)
+				}
+				if resp.StatusCode >= 500 && resp.StatusCode != 503 {
+					t.Errorf("%s %s: %d", c.method, c.path, resp.StatusCode)
+				}
+			}
+		})
+	}
+	group.Go(func() {
+		defer close(jobs)
+		for i := range 3 * len(worst) {
+			jobs <- i
+			if _, err := client.New(p.url).Get(t.Context(), "people/ada"); err != nil {
+				t.Errorf("an ordinary client: %v", err)
+			}
+		}
+	})
+	group.Wait()
+	took := peak(t, p.cmd.Process.Pid)
+	t.Logf("at its peak the service took %d MiB", took>>10)
+	if took > mostMemory {
+		t.Errorf("that is more than %d MiB", mostMemory>>10)
+	}
+	w.Settle()
+	w.auditFindsNothing()
+}

@@ -1,0 +1,99 @@
+package tests
+
+import (
+	"fmt"
+	"io"
+	"net"
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"sync/atomic"
+	"syscall"
+	"testing"
+	"time"
+
+	"yalvo/client"
+	"yalvo/internal/harness"
+)
+
+// processesIn are the processes that work in a folder.
+func processesIn(t *testing.T, dir string) []int {
+	t.Helper()
+	var found []int
+	for _, entry := range must(os.ReadDir("/proc"))(t) {
+		pid, err := strconv.Atoi(entry.Name())
+		if err != nil {
+			continue
+		}
+		if at, err := os.Readlink(filepath.Join("/proc", entry.Name(), "cwd")); err == nil && strings.HasPrefix(at, dir) {
+			found = append(found, pid)
+		}
+	}
+	return found
+}
+
+// A service is told to stop while everything hangs: a body that does not come, a
+// live read, a receiver, and a database that no longer moves. It ends in time.
+func TestAServiceStopsInTimeWhateverHangs(t *testing.T) {
+	dir := must(harness.Folder())(t)
+	p := spawn(t, "--scratch", "--data", dir, "--send-within", "127.0.0.1")
+	c := client.New(p.url)
+	release := make(chan struct{})
+	var hung atomic.Int64
+	receiver := httptest.NewServer(http.HandlerFunc(func(http.ResponseWriter, *http.Request) { hung.Add(1); <-release }))
+	t.Cleanup(receiver.Close)
+	t.Cleanup(func() { close(release) })
+	must(c.Apply(t.Context(), "ponds.yaml", []byte(tells(receiver.URL))))(t)
+	if _, _, err := c.Create(t.Context(), "people", "ada", map[string]any{"name": "Ada"}); err != nil {
+		t.Fatal(err)
+	}
+	if _, _, err := c.As("ada").Create(t.Context(), "posts", "p1", map[string]any{"text": "hush"}); err != nil {
+		t.Fatal(err)
+	}
+	conn := must(net.Dial("tcp", strings.TrimPrefix(p.url, "http://")))(t)
+	defer conn.Close()
+	fmt.Fprint(conn, "POST /v1/collections/posts HTTP/1.1\r\nHost: localhost\r\nContent-Type: application/json\r\nContent-Length: 9\r\n\r\n{")
+	live := must(http.Get(p.url + "/v1/timelines/home/ada/live"))(t)
+	defer live.Body.Close()
+	for hung.Load() == 0 {
+		must(c.About(t.Context()))(t)
+	}
+
+	database := processesIn(t, dir)
+	if len(database) < 2 {
+		t.Fatalf("the database's processes are %v", database)
+	}
+	t.Cleanup(func() {
+		for _, pid := range database {
+			_ = syscall.Kill(pid, syscall.SIGKILL) // those that ended by themselves are gone
+		}
+	})
+	for _, pid := range database {
+		if err := syscall.Kill(pid, syscall.SIGSTOP); err != nil {
+			t.Fatal(err)
+		}
+	}
+	asked := make(chan error, 1)
+	go func() {
+		_, err := c.AfterAll().Get(t.Context(), "people/ada")
+		asked <- err
+	}()
+	if err := p.cmd.Process.Signal(syscall.SIGTERM); err != nil {
+		t.Fatal(err)
+	}
+	told := time.Now()
+	err := p.cmd.Wait()
+	if took := time.Since(told); took > 10*time.Second {
+		t.Errorf("it took %v to stop", took)
+	}
+	t.Logf("it stopped after %v: %v", time.Since(told), err)
+	if err := <-asked; err == nil {
+		t.Error("a read was answered by a database that does not move")
+	}
+	if _, err := io.Copy(io.Discard, live.Body); err != nil {
+		t.Logf("the live read broke off: %v", err)
+	}
+}
