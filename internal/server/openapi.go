@@ -2,7 +2,9 @@ package server
 
 import (
 	_ "embed"
+	"fmt"
 	"net/http"
+	"slices"
 	"strings"
 
 	"github.com/goccy/go-yaml"
@@ -40,69 +42,150 @@ func describe(p *plan.Plan) (schema, error) {
 	if p == nil {
 		return doc, nil
 	}
-	paths, schemas := doc["paths"].(schema), doc["components"].(schema)["schemas"].(schema)
+	d := newDescription(doc)
 	doc["info"].(schema)["title"] = p.Design.App
+	for _, col := range p.Collections { // all names first: they refer to one another
+		d.names[col] = d.free(typeName(col.Name), "", "Facts", "Kept", "Patch", "Page")
+	}
 	for _, col := range p.Collections {
-		describeCollection(col, paths, schemas)
+		d.collection(col)
 	}
 	for _, pair := range p.Pairs {
-		paths[Prefix+"/pairs/"+pair.Name+"/{from}/{to}"] = describePair(pair)
+		d.pair(pair)
 	}
 	for _, t := range p.Timelines {
-		describeTimeline(t, paths, schemas)
+		d.timeline(t)
 	}
 	return doc, nil
 }
 
+// description is an OpenAPI document in the making.
+type description struct {
+	paths, schemas schema
+	operations     map[string]bool
+	names          map[*plan.Collection]string // of their schemas
+}
+
+func newDescription(doc schema) *description {
+	d := &description{doc["paths"].(schema), doc["components"].(schema)["schemas"].(schema), map[string]bool{},
+		map[*plan.Collection]string{}}
+	for _, path := range d.paths {
+		for _, operation := range path.(schema) {
+			if o, is := operation.(schema); is {
+				d.operations[fmt.Sprint(o["operationId"])] = true
+			}
+		}
+	}
+	return d
+}
+
+// free is a name for schemas that no other bears, with none of some endings: two
+// names of the design may differ in what a type's name leaves out.
+func (d *description) free(wanted string, endings ...string) string {
+	isTaken := func(name string) bool {
+		return slices.ContainsFunc(endings, func(end string) bool { return d.schemas[name+end] != nil })
+	}
+	name := wanted
+	for n := 2; isTaken(name); n++ {
+		name = fmt.Sprint(wanted, n)
+	}
+	for _, end := range endings {
+		d.schemas[name+end] = schema{}
+	}
+	return name
+}
+
+// operation is a name for an operation that no other bears.
+func (d *description) operation(wanted string) string {
+	name := wanted
+	for n := 2; d.operations[name]; n++ {
+		name = fmt.Sprint(wanted, n)
+	}
+	d.operations[name] = true
+	return name
+}
+
 func ref(kind, name string) schema { return schema{"$ref": "#/components/" + kind + "/" + name} }
 
-func describeCollection(c *plan.Collection, paths, schemas schema) {
-	name := typeName(c.Name)
-	facts, kept := fieldsSchema(c.Collection.Fields),
-		schema{"type": "object", "additionalProperties": false, "properties": keptSchemas(c)}
-	schemas[name+"Facts"] = facts
-	patched := fieldsSchema(c.Collection.Fields)
-	delete(patched, "required")
-	for member, one := range patched["properties"].(schema) {
-		patched["properties"].(schema)[member] = schema{"oneOf": []any{one, schema{"type": "null"}}}
-	}
-	schemas[name+"Patch"] = patched
-	schemas[name] = schema{"allOf": []any{ref("schemas", "Document"),
-		schema{"type": "object", "properties": schema{"facts": ref("schemas", name+"Facts"), "kept": kept}}}}
-	schemas[name+"Page"] = pageOf("documents", name)
+func (d *description) collection(c *plan.Collection) {
+	name := d.names[c]
+	facts := fieldsSchema(c.Collection.Fields)
+	d.schemas[name+"Facts"] = facts
+	d.schemas[name+"Kept"] = keptSchemas(c.Kept)
+	d.schemas[name+"Patch"] = patchOf(c.Collection.Fields)
+	d.schemas[name] = schema{"allOf": []any{ref("schemas", "Document"), schema{"type": "object",
+		"properties": schema{"facts": ref("schemas", name+"Facts"), "kept": ref("schemas", name+"Kept")}}}}
+	d.schemas[name+"Page"] = pageOf("documents", name)
 
 	base, params := pathOf(c)
 	draft := schema{"type": "object", "additionalProperties": false,
-		"properties": schema{"id": ref("schemas", "ID"), "facts": draftOf(facts, c)}}
-	paths[base] = schema{
-		"parameters": params,
-		"get":        read("list"+name, "A page of "+c.Name+" by id", name+"Page", "limit", "cursor", "prefix"),
-		"post":       write("create"+name, "Create one of "+c.Name, name, draft, "application/json", true),
-	}
+		"properties": schema{"id": ref("schemas", "ID"), "facts": draftOf(facts, c.Collection.Fields)}}
+	d.paths[base] = withParameters(params, schema{
+		"get":  read(d.operation("list"+name), "A page of "+c.Name+" by id", name+"Page", "limit", "cursor", "prefix"),
+		"post": write(d.operation("create"+name), "Create one of "+c.Name, name, draft, "application/json", true),
+	})
 	if c.Parent != nil {
-		paths[Prefix+"/collections/"+c.Name] = schema{"get": read("listAll"+name,
+		d.paths[Prefix+"/collections/"+c.Name] = schema{"get": read(d.operation("listAll"+name),
 			"A page of "+c.Name+" under any parent", name+"Page", "limit", "cursor", "prefix")}
 	}
-	one := append(append([]any{}, params...), ref("parameters", "id"))
-	edit := write("patch"+name, "Edit by JSON Merge Patch (RFC 7396) of the facts, or JSON Patch (RFC 6902) of the "+
-		"document", name, schema{"type": "object", "additionalProperties": false, "properties": schema{"facts": ref("schemas", name+"Patch")}}, mimeMergePatch, false)
+	one := append(slices.Clone(params), ref("parameters", "id"))
+	d.paths[base+"/{id}"] = withParameters(one, schema{
+		"get":    read(d.operation("get"+name), "Read one of "+c.Name, name),
+		"patch":  d.edit(name),
+		"delete": write(d.operation("remove"+name), "Remove it and what hangs on it", name, nil, "", false),
+	})
+	d.links(c, base, one)
+}
+
+func (d *description) edit(name string) schema {
+	body := schema{"type": "object", "additionalProperties": false,
+		"properties": schema{"facts": ref("schemas", name+"Patch")}}
+	edit := write(d.operation("patch"+name), "Edit by JSON Merge Patch (RFC 7396) of the facts, or JSON Patch (RFC "+
+		"6902) of the document", name, body, mimeMergePatch, false)
 	edit["requestBody"].(schema)["content"].(schema)[mimeJSONPatch] = schema{"schema": ref("schemas", "Operations")}
-	paths[base+"/{id}"] = schema{
-		"parameters": one,
-		"get":        read("get"+name, "Read one of "+c.Name, name),
-		"patch":      edit,
-		"delete":     write("remove"+name, "Remove it and what hangs on it", name, nil, "", false),
-	}
-	for _, link := range outlineOf(c).Links {
-		if link.Kind == "nested" {
-			continue
+	return edit
+}
+
+// links are the names that lead from a document to others.
+func (d *description) links(c *plan.Collection, base string, params []any) {
+	add := func(link string, to *plan.Collection) {
+		if link == "" {
+			return
 		}
-		paths[base+"/{id}/"+link.Name] = schema{
-			"parameters": one,
-			"get": read("list"+name+typeName(link.Name), "A page of its "+link.Name+", newest first",
-				typeName(link.To)+"Page", "limit", "cursor"),
+		d.paths[base+"/{id}/"+link] = withParameters(params, schema{
+			"get": read(d.operation("list"+d.names[c]+typeName(link)), "A page of its "+link+", newest first",
+				d.names[to]+"Page", "limit", "cursor")})
+	}
+	for _, pair := range c.From {
+		add(pair.FromCalls, pair.To)
+	}
+	for _, pair := range c.To {
+		add(pair.ToCalls, pair.From)
+	}
+	for _, r := range c.PointedAt {
+		add(r.Inverse, r.In)
+	}
+}
+
+// withParameters adds the parameters of a path, if it has any.
+func withParameters(params []any, path schema) schema {
+	if len(params) > 0 {
+		path["parameters"] = params
+	}
+	return path
+}
+
+// patchOf is the schema of a merge patch: null takes away what need not be there.
+func patchOf(fields []*design.Field) schema {
+	patch := fieldsSchema(fields)
+	delete(patch, "required")
+	properties := patch["properties"].(schema)
+	for _, f := range fields {
+		if !f.Required {
+			properties[f.Name] = orNull(properties[f.Name].(schema))
 		}
 	}
+	return patch
 }
 
 // pathOf is a collection's path and the parameters it takes: the ids of the parents.
@@ -116,12 +199,17 @@ func pathOf(c *plan.Collection) (string, []any) {
 		schema{"name": id, "in": "path", "required": true, "schema": ref("schemas", "ID")})
 }
 
-func describePair(p *plan.Pair) schema {
-	end := func(name string) schema {
-		return schema{"name": name, "in": "path", "required": true, "schema": schema{"type": "string"}}
+func (d *description) pair(p *plan.Pair) {
+	name := typeName(p.Name)
+	state := d.free(name+"State", "")
+	d.schemas[state] = schema{"allOf": []any{ref("schemas", "PairState"), schema{"type": "object",
+		"properties": schema{"pair": schema{"const": p.Name}, "facts": fieldsSchema(p.Fields)}}}}
+	end := func(name string, c *plan.Collection) schema {
+		return schema{"name": name, "in": "path", "required": true, "schema": schema{"type": "string"},
+			"description": "The key of one of " + c.Name + "; of a nested one with its slashes escaped."}
 	}
 	act := func(id, summary string) schema {
-		return schema{"operationId": id + typeName(p.Name), "summary": summary,
+		return schema{"operationId": d.operation(id + name), "summary": summary,
 			"parameters": []any{ref("parameters", "as"), ref("parameters", "idempotency")},
 			"responses": schema{"204": schema{"description": "So it is now.", "headers": writeHeaders(false)},
 				"default": ref("responses", "Problem")}}
@@ -130,26 +218,47 @@ func describePair(p *plan.Pair) schema {
 	if len(p.Fields) > 0 {
 		set["requestBody"] = schema{"description": "Facts of the pair's own. Without a body a pair that stands keeps " +
 			"those it has.",
-			"content": schema{"application/json": schema{"schema": schema{"type": "object",
-				"additionalProperties": false, "properties": schema{"facts": fieldsSchema(p.Fields)}}}}}
+			"content": schema{"application/json": schema{"schema": schema{"type": "object", "additionalProperties": false,
+				"properties": schema{"facts": draftOf(fieldsSchema(p.Fields), p.Fields)}}}}}
 	}
-	return schema{
-		"parameters": []any{end("from"), end("to")},
-		"get":        read("get"+typeName(p.Name), "How the pair stands", "PairState"),
-		"put":        set,
-		"delete":     act("unset", "Unset the pair; twice is the same as once"),
-	}
+	d.paths[Prefix+"/pairs/"+p.Name+"/{from}/{to}"] = withParameters([]any{end("from", p.From), end("to", p.To)}, schema{
+		"get":    read(d.operation("get"+name), "How the pair stands", state),
+		"put":    set,
+		"delete": act("unset", "Unset the pair; twice is the same as once"),
+	})
 }
 
-func describeTimeline(t *plan.Timeline, paths, schemas schema) {
-	owner := schema{"name": "owner", "in": "path", "required": true, "schema": ref("schemas", "ID")}
+func (d *description) timeline(t *plan.Timeline) {
+	name := d.free(typeName(t.Name), "Entry", "Entries")
+	d.schemas[name+"Entry"] = d.entry(t)
+	d.schemas[name+"Entries"] = pageOf("entries", name+"Entry")
+	owner := []any{schema{"name": "owner", "in": "path", "required": true, "schema": ref("schemas", "ID")}}
 	base := Prefix + "/timelines/" + t.Name + "/{owner}"
-	paths[base] = schema{"parameters": []any{owner},
-		"get": read("read"+typeName(t.Name), "A page of a timeline, newest first", "TimelinePage", "limit", "cursor")}
-	live := read("follow"+typeName(t.Name), "The first page, again whenever it changes", "TimelinePage", "limit")
-	live["responses"].(schema)["200"] = schema{"description": "Server-sent events named page, each holding a " +
-		"TimelinePage.", "content": schema{"text/event-stream": schema{"schema": schema{"type": "string"}}}}
-	paths[base+"/live"] = schema{"parameters": []any{owner}, "get": live}
+	d.paths[base] = withParameters(owner, schema{"get": read(d.operation("read"+name), "A page of a timeline, newest first",
+		name+"Entries", "limit", "cursor")})
+	live := read(d.operation("follow"+name), "The first page, again whenever it changes", name+"Entries", "limit")
+	live["responses"].(schema)["200"] = schema{"description": "Server-sent events named page, each holding " + name +
+		"Entries.", "content": schema{"text/event-stream": schema{"schema": schema{"type": "string"}}}}
+	d.paths[base+"/live"] = withParameters(owner, schema{"get": live})
+}
+
+// entry is what an entry of a timeline shows: what the design carries, or all.
+func (d *description) entry(t *plan.Timeline) schema {
+	facts, kept := ref("schemas", d.names[t.Entries]+"Facts"), ref("schemas", d.names[t.Entries]+"Kept")
+	if len(t.Carry) > 0 {
+		var fields []*design.Field
+		var values []*design.Kept
+		for _, part := range t.Carry {
+			if part.Kept != nil {
+				values = append(values, part.Kept)
+				continue
+			}
+			fields = append(fields, part.Field)
+		}
+		facts, kept = fieldsSchema(fields), keptSchemas(values)
+	}
+	return schema{"allOf": []any{ref("schemas", "Entry"),
+		schema{"type": "object", "properties": schema{"facts": facts, "kept": kept}}}}
 }
 
 func read(id, summary, answer string, params ...string) schema {
@@ -197,11 +306,11 @@ func pageOf(member, item string) schema {
 		member: schema{"type": "array", "items": ref("schemas", item)}, "next": schema{"type": "string"}}}
 }
 
-// draftOf is the schema of a new document's fields: what has a default may be left out.
-func draftOf(facts schema, c *plan.Collection) schema {
+// draftOf is the schema of new facts: what has a default may be left out.
+func draftOf(facts schema, fields []*design.Field) schema {
 	draft := schema{"type": "object", "additionalProperties": false, "properties": facts["properties"]}
 	var required []any
-	for _, f := range c.Collection.Fields {
+	for _, f := range fields {
 		if f.Required && f.Default == nil {
 			required = append(required, f.Name)
 		}
@@ -267,10 +376,18 @@ func ends(s schema, f *design.Field, least, most string) {
 	}
 }
 
-func keptSchemas(c *plan.Collection) schema {
-	all := schema{}
-	for _, k := range c.Kept {
-		all[k.Name] = keptSchema(k)
+// keptSchemas is the schema of kept values: all of them are there from the
+// beginning.
+func keptSchemas(kept []*design.Kept) schema {
+	all := schema{"type": "object", "additionalProperties": false}
+	properties := schema{}
+	var required []any
+	for _, k := range kept {
+		properties[k.Name] = keptSchema(k)
+		required = append(required, k.Name)
+	}
+	if all["properties"] = properties; required != nil {
+		all["required"] = required
 	}
 	return all
 }

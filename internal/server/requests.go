@@ -110,24 +110,41 @@ const (
 
 // settle waits as the request's `settled` and `patience` ask.
 func (s *Server) settle(c *echo.Context) error {
-	positions := c.QueryParam("settled")
-	if positions == "" {
+	if c.Request().URL.RawQuery == "" {
 		return nil
 	}
-	patience := usualPatience
-	if text := c.QueryParam("patience"); text != "" {
-		seconds, err := strconv.ParseFloat(text, 64)
-		if err != nil || seconds < 0 || seconds > mostPatience.Seconds() {
-			return badRequest(fmt.Sprintf("patience must be a number of seconds from 0 to %v, not %q",
-				mostPatience.Seconds(), text))
-		}
-		patience = time.Duration(seconds * float64(time.Second))
+	patience, err := patienceOf(c)
+	if err != nil {
+		return err
+	}
+	query := c.QueryParams()
+	positions := query.Get("settled")
+	switch {
+	case positions == "" && query.Has("settled"):
+		return badRequest("settled is empty: give what a write answered with, or `all`")
+	case positions == "" && query.Has("patience"):
+		return badRequest("patience is for how long to wait for positions: give settled too")
+	case positions == "":
+		return nil
 	}
 	if !add(&s.gate.waiting, 1, mostWaiting) {
 		return busy("too many reads wait for a position")
 	}
 	defer s.gate.waiting.Add(-1)
 	return outside(c, func() error { return s.waitSettled(c, positions, patience) })
+}
+
+// patienceOf is how long a read waits for its positions.
+func patienceOf(c *echo.Context) (time.Duration, error) {
+	text := c.QueryParam("patience")
+	if text == "" {
+		return usualPatience, nil
+	}
+	seconds, err := strconv.ParseFloat(text, 64)
+	if most := mostPatience.Seconds(); err != nil || !(seconds >= 0 && seconds <= most) {
+		return 0, badRequest(fmt.Sprintf("patience must be a number of seconds from 0 to %v, not %q", most, clip(text)))
+	}
+	return time.Duration(seconds * float64(time.Second)), nil
 }
 
 // waitSettled waits as long as the client does and the service runs.
@@ -157,7 +174,7 @@ func limit(c *echo.Context) (int, error) {
 	}
 	n, err := strconv.Atoi(text)
 	if err != nil || n < 1 || n > mostLimit {
-		return 0, badRequest(fmt.Sprintf("limit must be a whole number from 1 to %d, not %q", mostLimit, text))
+		return 0, badRequest(fmt.Sprintf("limit must be a whole number from 1 to %d, not %q", mostLimit, clip(text)))
 	}
 	return n, nil
 }
@@ -170,7 +187,7 @@ func ifMatch(c *echo.Context) (int64, error) {
 	}
 	n, err := strconv.ParseInt(strings.Trim(tag, `"`), 10, 64)
 	if err != nil || n < 1 || tag != etag(n) {
-		return 0, badRequest(fmt.Sprintf("If-Match must hold the ETag of one version, as in %s, not %q", etag(3), tag))
+		return 0, badRequest(fmt.Sprintf("If-Match must hold the ETag of one version, as in %s, not %q", etag(3), clip(tag)))
 	}
 	return n, nil
 }
