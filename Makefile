@@ -24,7 +24,11 @@ console: setup
 setup:                 ## install what the machine lacks
 	@scripts/setup $(if $(SETUP_BROWSER),browser)
 
-torture: build         ## random operations against the model, for long: make torture OPERATIONS=20000 DESIGNS=20 SEEDS="1 2 3"
+FUZZ = design/FuzzRead expr/FuzzCondition facts/FuzzPatch server/FuzzBody server/FuzzQuery
+
+torture: build         ## made-up input, then random operations, for long: make torture OPERATIONS=20000 DESIGNS=20 SEEDS="1 2 3"
+	for fuzz in $(FUZZ); do \
+	  $(GO) test ./internal/$${fuzz%/*} -run xxx -fuzz $${fuzz#*/} -fuzztime $(or $(FUZZTIME),60s) -fuzzminimizetime 1s || exit 1; done
 	for seed in $(or $(SEEDS),0); do \
 	  $(GO) test ./tests -count 1 -timeout 24h -v -run 'AsTheModelSays|Killing|Random|AnAuditFinds' -breakings 600 -deadlocks -operations $(or $(OPERATIONS),20000) -designs $(or $(DESIGNS),20) -seed $$seed || exit 1; done
 
