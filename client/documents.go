@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"net/http"
 	"net/url"
+	"strings"
 	"time"
 )
 
@@ -14,7 +15,14 @@ type Documents struct {
 	Next      string     `json:"next"`
 }
 
-func at(path string) string { return "/collections/" + path }
+// at is where a path leads to, each part of it escaped by itself.
+func at(path string) string {
+	parts := strings.Split(path, "/")
+	for i, part := range parts {
+		parts[i] = url.PathEscape(part)
+	}
+	return "/collections/" + strings.Join(parts, "/")
+}
 
 // Create adds a document to the collection at a path, as in "members" or
 // "sightings/s1/remarks". An empty id lets the service choose one; with an id

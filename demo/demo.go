@@ -19,13 +19,13 @@ var Design []byte
 
 // Size says how much to make.
 type Size struct {
-	Members, Follows, Sightings, Remarks, Likes, Verdicts int
-	MostFollowers                                         int // of the best-known member
+	Members, Follows, Sightings, Remarks, Likes, Verdicts, Saves, Blocks int
+	MostFollowers                                                        int // of the best-known member
 }
 
 // Full is the size of the demo.
 var Full = Size{Members: 2000, Follows: 60_000, Sightings: 8000, Remarks: 2000, Likes: 6000, Verdicts: 1500,
-	MostFollowers: 1560}
+	Saves: 3000, Blocks: 400, MostFollowers: 1560}
 
 // World is the made-up content. Documents refer to one another by id.
 type World struct {
@@ -35,6 +35,8 @@ type World struct {
 	Remarks   []Item // In is the sighting's id
 	Likes     [][2]string
 	Verdicts  []Verdict
+	Saves     [][2]string
+	Blocks    [][2]string // between people of whom neither follows the other
 }
 
 // Verdict is what a member thinks of a sighting: 1 agrees, -1 doubts it.
@@ -73,7 +75,29 @@ func Make(size Size, seed uint64) World {
 		}
 		w.Verdicts = append(w.Verdicts, Verdict{w.Members[g.IntN(len(w.Members))].ID, popular(), value})
 	}
+	for range size.Saves {
+		w.Saves = append(w.Saves, [2]string{w.Members[g.IntN(len(w.Members))].ID, popular()})
+	}
+	w.Blocks = g.blocks(w, size.Blocks)
 	return w
+}
+
+// blocks are between strangers: one that is set ends follows, and loading twice
+// would set these again.
+func (g *generator) blocks(w World, many int) [][2]string {
+	taken := map[[2]string]bool{}
+	for _, f := range w.Follows {
+		taken[f], taken[[2]string{f[1], f[0]}] = true, true
+	}
+	var blocks [][2]string
+	for tries := 0; len(blocks) < many && tries < 100*many; tries++ {
+		b := [2]string{w.Members[g.IntN(len(w.Members))].ID, w.Members[g.IntN(len(w.Members))].ID}
+		if b[0] != b[1] && !taken[b] {
+			taken[b] = true
+			blocks = append(blocks, b)
+		}
+	}
+	return blocks
 }
 
 type generator struct{ *rand.Rand }

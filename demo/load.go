@@ -29,7 +29,8 @@ func Loaded(ctx context.Context, c *client.Client) (bool, error) {
 
 // Writes is how many requests loading a world takes.
 func (w World) Writes() int {
-	return len(w.Members) + len(w.Follows) + len(w.Sightings) + len(w.Remarks) + len(w.Likes) + len(w.Verdicts) + 1
+	return len(w.Members) + len(w.Follows) + len(w.Sightings) + len(w.Remarks) + len(w.Likes) + len(w.Verdicts) +
+		len(w.Saves) + len(w.Blocks) + 1
 }
 
 // Load applies the design and writes a world, calling wrote after each write.
@@ -62,6 +63,8 @@ func Load(ctx context.Context, c *client.Client, w World, wrote func()) error {
 			return each(ctx, w.Remarks, wrote, create(func(i Item) string { return "sightings/" + i.In + "/remarks" }))
 		},
 		func() error { return each(ctx, w.Likes, wrote, set("like")) },
+		func() error { return each(ctx, w.Saves, wrote, set("save")) },
+		func() error { return each(ctx, w.Blocks, wrote, set("block")) },
 		func() error {
 			return each(ctx, w.Verdicts, wrote, func(ctx context.Context, v Verdict) error {
 				_, err := c.As(v.By).SetWith(ctx, "verdict", v.By, v.On, map[string]any{"value": v.Value})

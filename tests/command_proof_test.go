@@ -53,7 +53,7 @@ func TestTheCommandProvesWhatIsStored(t *testing.T) {
 
 	w.yalvo("forget", "people/ada").says(t, 0, "people/ada is forgotten", "removed", "posts", "A search of every table has found nothing of it.")
 	w.yalvo("forget", "people/ada").says(t, 1, "there is no document people/ada")
-	w.yalvo("forget", "ada").says(t, 1, `"ada" is no path of a document`)
+	w.yalvo("forget", "people/ada/posts").says(t, 1, `"people/ada/posts" is no path of a document`)
 	w.yalvo("replay", "nothing", "--from", "1").says(t, 1, `the design has no trigger "nothing"`)
 	w.yalvo("audit").says(t, 0, "No drift")
 }

@@ -15,6 +15,7 @@ import (
 // A page of another site, and a name that was made to lead here, get nothing and
 // do nothing; the service's own pages do.
 func TestOnlyItsOwnPagesMayCallTheService(t *testing.T) {
+	t.Parallel()
 	w := start(t, ponds)
 	host := strings.TrimPrefix(w.URL, "http://")
 	for _, c := range []struct {
@@ -46,6 +47,7 @@ func first[T, U any](v T, _ U, _ error) T { return v }
 // What HTTP itself refuses is a problem detail too, and HEAD, 405 and 404 are as
 // the RFCs have them.
 func TestHTTPIsAnsweredAsItsUsersExpect(t *testing.T) {
+	t.Parallel()
 	w := start(t, ponds)
 	w.person("ada")
 	for _, c := range []struct {
@@ -93,6 +95,7 @@ func TestHTTPIsAnsweredAsItsUsersExpect(t *testing.T) {
 
 // Audits that one caller asks for in a row wait for their turn, up to a number.
 func TestAuditsQueueUpToANumber(t *testing.T) {
+	t.Parallel()
 	w := start(t, ponds)
 	begun, refused := 0, 0
 	for range 300 {
@@ -115,6 +118,7 @@ func TestAuditsQueueUpToANumber(t *testing.T) {
 // writes is asked to come back, reads are answered, and /readyz agrees, until
 // there is room again.
 func TestAFullDatabaseIsSaidToBeFull(t *testing.T) {
+	t.Parallel()
 	w := start(t, ponds)
 	w.person("ada")
 	w.Settle()

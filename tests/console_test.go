@@ -4,6 +4,7 @@ import (
 	"context"
 	"io/fs"
 	"net/http"
+	"net/netip"
 	"strings"
 	"testing"
 	"time"
@@ -23,11 +24,13 @@ type browser struct {
 
 func browse(t *testing.T, design string) browser {
 	t.Helper()
+	t.Parallel() // a page mostly waits
 	if _, err := fs.Stat(console.Files(), "index.html"); err != nil {
 		t.Fatalf("the console is not built: run `make build` (%v)", err)
 	}
 	database := harness.Database(t)
-	s, err := service.Start(t.Context(), service.Options{Listen: "127.0.0.1:0", Database: database, Console: console.Files(), Log: harness.Log()})
+	s, err := service.Start(t.Context(), service.Options{Listen: "127.0.0.1:0", Database: database, Console: console.Files(), Log: harness.Log(),
+		SendWithin: []netip.Prefix{netip.MustParsePrefix("127.0.0.0/8")}})
 	if err != nil {
 		t.Fatal(err)
 	}

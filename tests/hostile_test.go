@@ -89,6 +89,7 @@ func (w world) ask(method, path, media, body string, headers ...string) (*http.R
 // Whatever the body, the answer is a short one that says what is wrong, and
 // nothing has been written.
 func TestHostileBodiesAreRefusedInShort(t *testing.T) {
+	t.Parallel()
 	w := wildest(t)
 	w.create("notes", "n1", map[string]any{"author": "ada", "text": strings.Repeat("x", 200_000), "inner": map[string]any{}})
 	w.Settle()
@@ -158,6 +159,7 @@ func TestHostileBodiesAreRefusedInShort(t *testing.T) {
 
 // What is at the edge of what is allowed is taken, and is what an audit expects.
 func TestValuesAtTheEdgeAreTakenAndKeptTrue(t *testing.T) {
+	t.Parallel()
 	w := wildest(t)
 	for i, seen := range []string{"0001-01-01T00:00:00Z", "9999-12-31T23:59:59.999999Z", "9999-12-31T23:59:59+01:00",
 		"2031-01-01t01:00:00z"} {
@@ -175,6 +177,7 @@ func TestValuesAtTheEdgeAreTakenAndKeptTrue(t *testing.T) {
 // Pages end where they have come to a megabyte, whatever number was asked for,
 // and the next one goes on from there.
 func TestPagesOfLargeDocumentsAreBoundedByTheirBytes(t *testing.T) {
+	t.Parallel()
 	w := wildest(t)
 	w.create("people", "fan", map[string]any{"name": "Fan"})
 	w.follow("fan", "ada")
@@ -212,6 +215,7 @@ func TestPagesOfLargeDocumentsAreBoundedByTheirBytes(t *testing.T) {
 // A trigger whose value is far larger than what it is made of is parked with the
 // reason; the service goes on.
 func TestATriggerThatExplodesIsParked(t *testing.T) {
+	t.Parallel()
 	w := wildest(t)
 	words := make([]any, 20)
 	for i := range words {
@@ -228,6 +232,7 @@ func TestATriggerThatExplodesIsParked(t *testing.T) {
 // Work that has ended the services which tried it is not tried for ever: an
 // attempt is counted before it is made.
 func TestWorkThatEndsItsServiceIsParked(t *testing.T) {
+	t.Parallel()
 	w := wildest(t)
 	w.SQL(`
 		WITH trigger AS (SELECT n FROM numbers WHERE kind = 'trigger' AND name = 'swell'),

@@ -51,6 +51,7 @@ func (w world) described() (text []byte, doc map[string]any) {
 // A validator that others have written finds nothing wrong with the document, and
 // nothing of the design is lost in it.
 func TestTheOpenAPIDocumentIsValidForOthers(t *testing.T) {
+	t.Parallel()
 	for name, source := range map[string]string{"none": "", "demo": string(demo.Design), "clashing": clashing} {
 		t.Run(name, func(t *testing.T) {
 			w := start(t, strings.ReplaceAll(source, "through: documented_by,", "through: documented_by,"))
@@ -80,6 +81,7 @@ func TestTheOpenAPIDocumentIsValidForOthers(t *testing.T) {
 // Every operation of the document is asked with values that nobody expects:
 // the answers are as it says, and the service has nothing to be sorry for.
 func TestEveryOperationBearsHostileValues(t *testing.T) {
+	t.Parallel()
 	w := start(t, strings.ReplaceAll(strings.Replace(clashing, "  document: {from", "  documented_by: {from", 1), "through: documented_by,", "through: documented_by,"))
 	if _, _, err := w.Create(t.Context(), "document", "ada", map[string]any{"name": "Ada"}); err != nil {
 		t.Fatal(err)
@@ -212,7 +214,10 @@ func (w world) askHostile(method, path string, params []parameter, bodies map[st
 		asked++
 		w.send(method, target+"?"+query.Encode(), media, body, headers)
 	}
-	for at := range params {
+	for at, p := range params {
+		if (p.name == "settled" || p.name == "patience") && path != "/v1/status" {
+			continue // read in one place for all
+		}
 		for _, value := range hostileTexts {
 			ask(at, value, "", "")
 		}

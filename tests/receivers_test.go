@@ -46,6 +46,7 @@ func liar(t *testing.T, says string) string {
 
 // However many receivers hang, what goes to another one arrives at once.
 func TestManyThatHangStarveNobody(t *testing.T) {
+	t.Parallel()
 	release := make(chan struct{})
 	hanging := make([]string, 20)
 	for i := range hanging {
@@ -67,6 +68,7 @@ func TestManyThatHangStarveNobody(t *testing.T) {
 // Receivers that answer with what is no HTTP, no text or no end are given up and
 // parked like others, and nothing they said is stored.
 func TestReceiversThatLieAreParkedWithoutWhatTheySaid(t *testing.T) {
+	t.Parallel()
 	const secret = "s3cr3t"
 	w := start(t, tells(
 		liar(t, "HTTP/1.1 500 "+secret+"\x00\xff\r\nContent-Length: 6\r\n\r\n"+secret),
@@ -88,6 +90,7 @@ func TestReceiversThatLieAreParkedWithoutWhatTheySaid(t *testing.T) {
 // Where the operator has not allowed it, nothing is sent to addresses of this
 // machine or of private networks, whatever name leads there.
 func TestPrivateAddressesAreNotSentTo(t *testing.T) {
+	t.Parallel()
 	got := receive(t, nil)
 	port := got.URL[strings.LastIndexByte(got.URL, ':'):]
 	w := start(t, tells(got.URL, "http://localhost"+port, "http://[::ffff:127.0.0.1]"+port, "http://0.0.0.0"+port,

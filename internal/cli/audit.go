@@ -27,7 +27,7 @@ func (a *app) audit() *cli.Command {
 		Usage: "compare stored duplicates with the facts, and mend what differs",
 		Description: example(`yalvo audit                                   everything
    yalvo audit --of members.follower_count       one duplicate of the design
-   yalvo audit --document members/ada            what one document holds
+   yalvo audit --document members/keeper         what one document holds
    yalvo audit --mend                            repair what is found
    yalvo audit mend 7                            repair what audit 7 has found
    yalvo audit every 6h                          by itself; 0 for never`) +
@@ -41,8 +41,15 @@ func (a *app) audit() *cli.Command {
 			if _, err := arguments(c, 0, 0); err != nil {
 				return err
 			}
+			document := c.String("document")
+			if document != "" {
+				var err error
+				if document, err = a.pathOf(ctx, c, document); err != nil {
+					return err
+				}
+			}
 			begun, err := a.client(c).BeginAudit(ctx,
-				client.Scope{Duplicate: c.String("of"), Document: c.String("document"), Mend: c.Bool("mend")})
+				client.Scope{Duplicate: c.String("of"), Document: document, Mend: c.Bool("mend")})
 			if err != nil {
 				return err
 			}
@@ -119,11 +126,11 @@ func (a *app) printAudit(got client.Audit, found []client.Drift, left int) {
 	if got.Duplicate != "" || got.Document != "" {
 		what = strings.TrimSpace(got.Duplicate + " " + got.Document)
 	}
-	fmt.Fprintf(a.out, "Audit %d of %s %s: %s rows checked", got.ID, what, got.State, count(got.Checked))
+	took := ""
 	if got.Ended != nil && !got.Mending { // with mending the end says nothing of the audit's pace
-		fmt.Fprintf(a.out, " in %s", got.Ended.Sub(got.Started).Round(time.Millisecond))
+		took = " in " + got.Ended.Sub(got.Started).Round(time.Millisecond).String()
 	}
-	fmt.Fprintln(a.out, ".")
+	a.say("Audit %d of %s %s: %s rows checked%s.", got.ID, what, got.State, count(got.Checked), took)
 	if got.Error != "" {
 		fmt.Fprintln(a.out, got.Error)
 	}
@@ -183,11 +190,12 @@ func (a *app) auditList() *cli.Command {
 				return err
 			}
 			if c.Bool("json") {
-				return a.json(all)
+				return a.json(map[string]any{"audits": all, "every_seconds": int64(every.Seconds())})
 			}
 			var rows []table.Row
 			for _, one := range all {
-				rows = append(rows, table.Row{one.ID, clock(one.Started), one.State, one.Duplicate + one.Document,
+				rows = append(rows, table.Row{one.ID, clock(one.Started), one.State,
+					strings.TrimSpace(one.Duplicate + " " + one.Document),
 					count(one.Checked), count(one.Drifted)})
 			}
 			a.table(table.Row{"audit", "started", "state", "of", "checked", "drifted"}, rows, 1, 5, 6)
@@ -243,7 +251,14 @@ func (a *app) auditEvery() *cli.Command {
 			if err := a.client(c).ScheduleAudit(ctx, every); err != nil {
 				return err
 			}
-			fmt.Fprintf(a.out, "Everything is audited every %s.\n", every)
+			switch {
+			case c.Bool("json"):
+				return a.json(map[string]int64{"every_seconds": int64(every.Seconds())})
+			case every == 0:
+				a.say("No audit runs by itself any more.")
+			default:
+				a.say("Everything is audited every %s.", every)
+			}
 			return nil
 		},
 	}

@@ -9,6 +9,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"yalvo/client"
+	"yalvo/internal/design"
 )
 
 // Exit codes.
@@ -26,17 +27,18 @@ const DefaultListen = "127.0.0.1:7480"
 // app is what the commands share.
 type app struct {
 	out, err io.Writer
+	terminal io.Writer // where out ends up
 }
 
 // Run runs the command and returns its exit code.
 func Run(ctx context.Context, args []string, out, errOut io.Writer) int {
-	a := &app{out, errOut}
+	a := &app{visible{out}, errOut, out}
 	err := a.root().Run(ctx, args)
 	if err == nil {
 		return ExitOK
 	}
 	if text := err.Error(); text != "" {
-		fmt.Fprintln(errOut, "yalvo: "+text)
+		fmt.Fprintln(visible{errOut}, "yalvo: "+text)
 	}
 	var usage usageError
 	switch {
@@ -85,8 +87,11 @@ func (a *app) commands() *cli.Command {
 			return usage("%v; see `%s --help`", err, c.FullName())
 		},
 		Action: func(ctx context.Context, c *cli.Command) error {
-			if c.Args().Present() {
-				return usage("there is no command %q; see `yalvo --help`", c.Args().First())
+			if word := c.Args().First(); c.Args().Present() {
+				if near := design.Nearest(word, commandNames(c)); near != "" {
+					return usage("there is no command %q, did you mean %q? See `yalvo --help`", word, near)
+				}
+				return usage("there is no command %q; see `yalvo --help`", word)
 			}
 			return cli.ShowAppHelp(c)
 		},
@@ -98,13 +103,21 @@ func (a *app) commands() *cli.Command {
 			&cli.BoolFlag{Name: "settled", Usage: "wait until everything due is settled: before a read, after a write"},
 		},
 		Commands: []*cli.Command{
-			a.up(), a.check(), a.apply(),
+			a.up(), a.check(), a.apply(), a.design(),
 			a.list(), a.show(), a.add(), a.edit(), a.remove(),
 			a.pair(), a.unpair(),
 			a.timeline(), a.status(), a.changes(), a.parked(),
 			a.why(), a.places(), a.trace(), a.audit(), a.replay(), a.forget(),
 		},
 	}
+}
+
+func commandNames(c *cli.Command) []string {
+	var names []string
+	for _, one := range c.Root().Commands {
+		names = append(names, one.Name)
+	}
+	return names
 }
 
 // client is the client that the flags ask for.

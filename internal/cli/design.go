@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"os"
 	"path/filepath"
 
 	"github.com/jedib0t/go-pretty/v6/table"
@@ -17,8 +16,8 @@ import (
 func (a *app) check() *cli.Command {
 	return &cli.Command{
 		Name: "check", Category: "design", ArgsUsage: "FILE",
-		Usage:       "check a design file and show what follows from it; needs no service",
-		Description: example("yalvo check demo/fenwatch.yaml"),
+		Usage:       "check a design file (- for standard input) and show what follows from it; needs no service",
+		Description: example("yalvo check demo/fenwatch.yaml\n   yalvo design | yalvo check -"),
 		Action: func(_ context.Context, c *cli.Command) error {
 			args, err := arguments(c, 1, 1)
 			if err != nil {
@@ -32,7 +31,7 @@ func (a *app) check() *cli.Command {
 			if c.Bool("json") {
 				return a.json(map[string]any{"app": d.App, "rules": rules})
 			}
-			fmt.Fprintf(a.out, "%s is fine: %s, %s, %s. %s derived from it:\n\n", args[0],
+			a.say("%s is fine: %s, %s, %s. %s derived from it:\n", args[0],
 				many(len(d.Collections), "collection"),
 				many(len(d.Pairs), "pair"), many(len(d.Timelines), "timeline"), many(len(rules), "trigger"))
 			a.rules(rules)
@@ -63,9 +62,12 @@ func (a *app) rules(all []plan.Rule) {
 
 // readDesign reads a file; what is wrong with it is printed, all of it.
 func (a *app) readDesign(c *cli.Command, file string) (*design.Design, []byte, error) {
-	source, err := os.ReadFile(file)
+	source, err := contents(c, file)
 	if err != nil {
 		return nil, nil, fmt.Errorf("the design cannot be read: %w", err)
+	}
+	if file == "-" {
+		file = "standard input"
 	}
 	d, err := design.Read(file, source)
 	var problems design.Problems
@@ -73,17 +75,53 @@ func (a *app) readDesign(c *cli.Command, file string) (*design.Design, []byte, e
 		return d, source, err
 	}
 	if c.Bool("json") {
-		if err := a.json(map[string]any{"problems": problems}); err != nil {
+		if err := a.json(map[string]any{"problems": problemsInJSON(problems)}); err != nil {
 			return nil, nil, err
 		}
 	} else {
-		fmt.Fprintln(a.err, problems.Error())
+		fmt.Fprintln(visible{a.err}, problems.Error())
 	}
 	noun := "problems"
 	if len(problems) == 1 {
 		noun = "problem"
 	}
 	return nil, nil, fmt.Errorf("%s: %d %s", file, len(problems), noun)
+}
+
+func problemsInJSON(all design.Problems) []map[string]any {
+	out := make([]map[string]any, len(all))
+	for i, p := range all {
+		out[i] = map[string]any{"file": p.File, "line": p.Pos.Line, "column": p.Pos.Column, "code": p.Code,
+			"message": p.Message, "remedy": p.Remedy}
+	}
+	return out
+}
+
+// design prints the design in force.
+func (a *app) design() *cli.Command {
+	return &cli.Command{
+		Name: "design", Category: "design",
+		Usage:       "print the design in force, as it was applied",
+		Description: example("yalvo design > design.yaml"),
+		Action: func(ctx context.Context, c *cli.Command) error {
+			if _, err := arguments(c, 0, 0); err != nil {
+				return err
+			}
+			source, err := a.client(c).Design(ctx)
+			if err != nil {
+				return err
+			}
+			if c.Bool("json") {
+				about, err := a.client(c).About(ctx)
+				if err != nil {
+					return err
+				}
+				return a.json(map[string]any{"app": about.App, "version": about.Design, "source": string(source)})
+			}
+			_, err = a.out.Write(source)
+			return err
+		},
+	}
 }
 
 func (a *app) apply() *cli.Command {

@@ -27,20 +27,27 @@ func page(c *cli.Command) client.Page {
 
 func (a *app) more(next string) {
 	if next != "" {
-		fmt.Fprintf(a.out, "\nThere is more: --cursor %s\n", next)
+		fmt.Fprintf(a.out, "\nThere is more: --cursor\n%s\n", next)
 	}
 }
+
+// leadsToOne tells of a path whether it leads to a document: collections and ids
+// stand in it by turns.
+func leadsToOne(path string) bool { return strings.Count(strings.Trim(path, "/"), "/")%2 == 1 }
 
 func (a *app) list() *cli.Command {
 	return &cli.Command{
 		Name: "list", Category: "documents", ArgsUsage: "PATH", Flags: pageFlags(),
 		Usage: "list a collection, or what a name after a document leads to",
-		Description: example("yalvo list members\n   yalvo list members/ada/followers --limit 5\n   yalvo list " +
+		Description: example("yalvo list members\n   yalvo list members/arno_marshwood/followers --limit 5\n   yalvo list " +
 			"sightings/s00001/remarks"),
 		Action: func(ctx context.Context, c *cli.Command) error {
 			args, err := arguments(c, 1, 1)
 			if err != nil {
 				return err
+			}
+			if leadsToOne(args[0]) {
+				return usage("%s is a document and leads to one alone: see `yalvo show %s`", args[0], args[0])
 			}
 			docs, err := a.client(c).List(ctx, args[0], page(c))
 			if err != nil {
@@ -50,7 +57,7 @@ func (a *app) list() *cli.Command {
 				return a.json(docs)
 			}
 			if len(docs.Documents) == 0 {
-				fmt.Fprintf(a.out, "Nothing is in %s.\n", args[0])
+				a.say("Nothing is in %s.", args[0])
 				return nil
 			}
 			var rows []table.Row
@@ -68,20 +75,27 @@ func (a *app) show() *cli.Command {
 	return &cli.Command{
 		Name: "show", Category: "documents", ArgsUsage: "PATH",
 		Usage:       "show a document: its facts, and what is kept for it",
-		Description: example("yalvo show members/ada"),
+		Description: example("yalvo show members/keeper"),
 		Action: func(ctx context.Context, c *cli.Command) error {
 			args, err := arguments(c, 1, 1)
 			if err != nil {
 				return err
 			}
-			doc, err := a.client(c).Get(ctx, args[0])
+			path, err := a.pathOf(ctx, c, args[0])
+			if err != nil {
+				return err
+			}
+			if !leadsToOne(path) {
+				return usage("%s is no document but leads to several: see `yalvo list %s`", path, path)
+			}
+			doc, err := a.client(c).Get(ctx, path)
 			if err != nil {
 				return err
 			}
 			if c.Bool("json") {
 				return a.json(doc)
 			}
-			fmt.Fprintf(a.out, "%s, version %d, created %s, updated %s\n\n", doc.Path, doc.Version, clock(doc.Created),
+			a.say("%s, version %d, created %s, updated %s\n", doc.Path, doc.Version, clock(doc.Created),
 				clock(doc.Updated))
 			var rows []table.Row
 			for _, part := range []struct {
@@ -104,7 +118,7 @@ func (a *app) add() *cli.Command {
 		Usage: "create a document; values are JSON, or text where they are not",
 		Flags: []cli.Flag{&cli.StringFlag{Name: "id",
 			Usage: "an id of your own: adding twice is the same as once"}},
-		Description: example("yalvo add members --id ada handle=ada_fen name='Ada Fen'\n   yalvo --as ada add " +
+		Description: example("yalvo add members --id ada handle=ada_fen name='Ada Fen'\n   yalvo --as keeper add " +
 			"sightings text='Two bitterns at Reed Hollow' birds=2"),
 		Action: func(ctx context.Context, c *cli.Command) error {
 			args, err := arguments(c, 1, -1)
@@ -119,7 +133,7 @@ func (a *app) add() *cli.Command {
 			if err != nil {
 				return err
 			}
-			return a.written(ctx, c, position, doc, "created "+doc.Path)
+			return a.written(ctx, c, position, wrote{doc, position}, "created "+doc.Path)
 		},
 	}
 }
@@ -130,8 +144,8 @@ func (a *app) edit() *cli.Command {
 		Usage: "change fields of a document; null takes one away",
 		Flags: []cli.Flag{versionFlag(), &cli.StringFlag{Name: "operations", TakesFile: true,
 			Usage: "a JSON Patch (RFC 6902) in `FILE` (- for standard input) instead of values"}},
-		Description: example("yalvo edit members/ada name='Ada of the Fen' portrait=null") + "\n" +
-			example(`echo '[{"op": "test", "path": "/kept/like_count", "value": 0}, {"op": "remove", "path": "/facts/text"}]' | yalvo edit sightings/s00001 --operations -`),
+		Description: example("yalvo edit members/keeper name='Keeper of the Fen' portrait=null") + "\n" +
+			example(`echo '[{"op": "test", "path": "/facts/birds", "value": 5}, {"op": "remove", "path": "/facts/photo"}]' | yalvo edit sightings/s00001 --operations -`),
 		Action: func(ctx context.Context, c *cli.Command) error {
 			least := 2
 			if c.IsSet("operations") {
@@ -145,12 +159,17 @@ func (a *app) edit() *cli.Command {
 			if err != nil {
 				return err
 			}
-			return a.written(ctx, c, position, doc, fmt.Sprintf("%s is at version %d", doc.Path, doc.Version))
+			return a.written(ctx, c, position, wrote{doc, position}, fmt.Sprintf("%s is at version %d", doc.Path,
+				doc.Version))
 		},
 	}
 }
 
 func (a *app) edited(ctx context.Context, c *cli.Command, args []string) (client.Document, client.Position, error) {
+	path, err := a.pathOf(ctx, c, args[0])
+	if err != nil {
+		return client.Document{}, "", err
+	}
 	to := a.client(c).If(c.Int64("version-is"))
 	file := c.String("operations")
 	if file == "" {
@@ -158,7 +177,7 @@ func (a *app) edited(ctx context.Context, c *cli.Command, args []string) (client
 		if err != nil {
 			return client.Document{}, "", err
 		}
-		return to.Patch(ctx, args[0], fields)
+		return to.Patch(ctx, path, fields)
 	}
 	if len(args) > 1 {
 		return client.Document{}, "", usage("an edit has values or --operations, not both")
@@ -171,7 +190,7 @@ func (a *app) edited(ctx context.Context, c *cli.Command, args []string) (client
 	if err := json.Unmarshal(raw, &operations); err != nil {
 		return client.Document{}, "", usage("%s holds no JSON Patch, which is a list of operations: %v", file, err)
 	}
-	return to.Operate(ctx, args[0], operations...)
+	return to.Operate(ctx, path, operations...)
 }
 
 // contents reads a file, or the standard input.
@@ -186,20 +205,33 @@ func (a *app) remove() *cli.Command {
 	return &cli.Command{
 		Name: "remove", Category: "documents", ArgsUsage: "PATH",
 		Usage:       "remove a document and what hangs on it",
-		Flags:       []cli.Flag{versionFlag()},
-		Description: example("yalvo remove sightings/s00001"),
+		Flags:       append(announceFlags(), versionFlag()),
+		Description: example("yalvo remove sightings/s00001 --dry-run\n   yalvo remove sightings/s00001"),
 		Action: func(ctx context.Context, c *cli.Command) error {
 			args, err := arguments(c, 1, 1)
 			if err != nil {
 				return err
 			}
-			doc, position, err := a.client(c).If(c.Int64("version-is")).Remove(ctx, args[0])
+			path, err := a.pathOf(ctx, c, args[0])
 			if err != nil {
 				return err
 			}
-			return a.written(ctx, c, position, doc, "removed "+doc.Path)
+			if goOn, err := a.announce(ctx, c, path, "remove"); err != nil || !goOn {
+				return err
+			}
+			doc, position, err := a.client(c).If(c.Int64("version-is")).Remove(ctx, path)
+			if err != nil {
+				return err
+			}
+			return a.written(ctx, c, position, wrote{doc, position}, "removed "+doc.Path)
 		},
 	}
+}
+
+// wrote is a written document with the position of the write, in JSON.
+type wrote struct {
+	Document client.Document `json:"document"`
+	Position client.Position `json:"position"`
 }
 
 func versionFlag() cli.Flag {
@@ -208,7 +240,7 @@ func versionFlag() cli.Flag {
 
 func (a *app) pair() *cli.Command {
 	return a.pairCommand("pair", "set a pair; twice is the same as once",
-		"yalvo pair follow ada ben\n   yalvo pair vote ada s1 value=-1", -1,
+		"yalvo pair follow keeper arno_marshwood\n   yalvo pair verdict keeper s00001 value=-1", -1,
 		func(ctx context.Context, cl *client.Client, args []string) (client.Position, error) {
 			if len(args) == 3 {
 				return cl.Set(ctx, args[0], args[1], args[2])
@@ -222,7 +254,7 @@ func (a *app) pair() *cli.Command {
 }
 
 func (a *app) unpair() *cli.Command {
-	return a.pairCommand("unpair", "unset a pair; twice is the same as once", "yalvo unpair follow ada ben", 3,
+	return a.pairCommand("unpair", "unset a pair; twice is the same as once", "yalvo unpair follow keeper arno_marshwood", 3,
 		func(ctx context.Context, cl *client.Client, args []string) (client.Position, error) {
 			return cl.Unset(ctx, args[0], args[1], args[2])
 		})
@@ -238,6 +270,9 @@ func (a *app) pairCommand(name, what, shown string, most int,
 		Name: name, Category: "documents", ArgsUsage: takes, Usage: what, Description: example(shown),
 		Action: func(ctx context.Context, c *cli.Command) error {
 			args, err := arguments(c, 3, most)
+			if err == nil {
+				err = a.endsOf(ctx, c, args)
+			}
 			if err != nil {
 				return err
 			}

@@ -13,13 +13,21 @@ func (a *app) forget() *cli.Command {
 	return &cli.Command{
 		Name: "forget", Category: "proof", ArgsUsage: "DOCUMENT",
 		Usage:       "remove a document with every copy of what it said, and search for the rest",
-		Description: example("yalvo forget members/ada") + "\n\nExits with 4 if something of it is left.",
+		Flags:       announceFlags(),
+		Description: example("yalvo forget arno_moordale --dry-run\n   yalvo forget arno_moordale") + "\n\nExits with 4 if something of it is left.",
 		Action: func(ctx context.Context, c *cli.Command) error {
 			args, err := arguments(c, 1, 1)
 			if err != nil {
 				return err
 			}
-			begun, err := a.client(c).Forget(ctx, args[0])
+			path, err := a.pathOf(ctx, c, args[0])
+			if err != nil {
+				return err
+			}
+			if goOn, err := a.announce(ctx, c, path, "forget"); err != nil || !goOn {
+				return err
+			}
+			begun, err := a.client(c).Forget(ctx, path)
 			if err != nil {
 				return err
 			}
@@ -30,7 +38,7 @@ func (a *app) forget() *cli.Command {
 			if c.Bool("json") {
 				err = a.json(f)
 			} else {
-				fmt.Fprintf(a.out, "%s is forgotten, %s after its removal (position %d).\n\n", f.Document,
+				a.say("%s is forgotten, %s after its removal (position %d).\n", f.Document,
 					f.Ended.Sub(f.Started).Round(time.Millisecond), f.Change)
 				var rows []table.Row
 				for _, r := range f.Removed {

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"time"
 
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/urfave/cli/v3"
@@ -25,15 +26,20 @@ func (a *app) timeline() *cli.Command {
 		Name: "timeline", Category: "views", ArgsUsage: "TIMELINE OWNER",
 		Usage:       "show an owner's timeline, newest first",
 		Flags:       append(pageFlags(), &cli.BoolFlag{Name: "live", Usage: "go on showing it as it changes"}),
-		Description: example("yalvo timeline home ada\n   yalvo timeline home ada --live"),
+		Description: example("yalvo timeline home keeper\n   yalvo timeline home keeper --live"),
 		Action: func(ctx context.Context, c *cli.Command) error {
 			args, err := arguments(c, 2, 2)
 			if err != nil {
 				return err
 			}
+			if args[1], err = a.ownerOf(ctx, c, args[0], args[1]); err != nil {
+				return err
+			}
 			if c.Bool("live") {
 				err := a.client(c).Follow(ctx, args[0], args[1], c.Int("limit"), func(t client.Timeline) error {
-					fmt.Fprintln(a.out)
+					if !c.Bool("json") {
+						fmt.Fprintln(a.out)
+					}
 					return a.showTimeline(c, args[1], t)
 				})
 				if ctx.Err() != nil {
@@ -55,36 +61,53 @@ func (a *app) showTimeline(c *cli.Command, owner string, t client.Timeline) erro
 		return a.json(t)
 	}
 	if len(t.Entries) == 0 {
-		fmt.Fprintf(a.out, "Nothing is in %s's timeline.\n", owner)
+		a.say("Nothing is in %s's timeline.", owner)
 		return nil
 	}
 	var rows []table.Row
 	for _, e := range t.Entries {
-		rows = append(rows, table.Row{clock(e.At), e.Author, e.ID, clip(summary(e.Facts), 64),
-			clip(values(counts(e.Kept)), 40)})
+		rows = append(rows, table.Row{clock(e.At), e.Author, e.ID, clip(summary(e.Facts, e.Author), 70),
+			clip(values(flat(e.Kept)), 70)})
 	}
 	a.table(table.Row{"at", "author", "id", "carries", "kept"}, rows)
 	a.more(t.Next)
 	return nil
 }
 
-// summary is an entry's text if it has one, else all it carries.
-func summary(fields map[string]any) string {
-	if text, ok := fields["text"].(string); ok {
-		return text
-	}
-	return values(fields)
-}
-
-// counts are the kept values that are numbers.
-func counts(kept map[string]any) map[string]any {
-	some := map[string]any{}
-	for name, v := range kept {
-		if _, ok := v.(float64); ok {
-			some[name] = v
+// summary is what an entry carries of its document's facts: of one alone its
+// value, and not the author, who stands beside it.
+func summary(facts map[string]any, author string) string {
+	rest := map[string]any{}
+	for name, v := range facts {
+		if v != author {
+			rest[name] = v
 		}
 	}
-	return some
+	if len(rest) == 1 {
+		for _, v := range rest {
+			return value(v)
+		}
+	}
+	return values(rest)
+}
+
+// flat are kept values with the members of copies by their full names, as in
+// byline.name; of lists only how many there are.
+func flat(kept map[string]any) map[string]any {
+	all := map[string]any{}
+	for name, v := range kept {
+		switch v := v.(type) {
+		case map[string]any:
+			for member, inner := range flat(v) {
+				all[name+"."+member] = inner
+			}
+		case []any:
+			all[name] = fmt.Sprintf("[%d]", len(v))
+		default:
+			all[name] = v
+		}
+	}
+	return all
 }
 
 func (a *app) status() *cli.Command {
@@ -112,14 +135,14 @@ func (a *app) status() *cli.Command {
 func (a *app) showStatus(s client.Status) {
 	switch {
 	case s.Settled:
-		fmt.Fprintln(a.out, "Everything is settled: what was written has reached every copy.")
-	case s.Parked > 0:
-		fmt.Fprintf(a.out, "Parked after failing again and again: %s (see `yalvo parked`). Due: %s.\n",
-			count(s.Parked), count(s.Due))
-	default:
-		fmt.Fprintf(a.out, "Due: %s, the oldest for %.1f s.\n", count(s.Due), float64(s.LagMS)/1000)
+		a.say("Everything is settled: what was written has reached every copy.")
+	case s.Due > 0:
+		a.say("Due: %s, the oldest for %.1f s.", count(s.Due), float64(s.LagMS)/1000)
 	}
-	fmt.Fprintln(a.out)
+	if s.Parked > 0 {
+		a.say("Parked after failing again and again: %s (see `yalvo parked`).", count(s.Parked))
+	}
+	a.say("What there is was counted %s ago.\n", time.Since(s.Counted).Round(time.Second))
 	var rows []table.Row
 	for _, l := range s.Lanes {
 		if l.Due > 0 {
@@ -202,12 +225,18 @@ func (a *app) retryParked(ctx context.Context, c *cli.Command) error {
 		if err := a.client(c).RetryOne(ctx, c.Int64("work")); err != nil {
 			return err
 		}
-		fmt.Fprintln(a.out, "It is due again.")
+		if c.Bool("json") {
+			return a.json(map[string]int{"retried": 1})
+		}
+		a.say("It is due again.")
 		return nil
 	}
 	n, err := a.client(c).Retry(ctx)
 	if err != nil {
 		return err
+	}
+	if c.Bool("json") {
+		return a.json(map[string]int64{"retried": n})
 	}
 	fmt.Fprintf(a.out, "Due again: %s.\n", count(n))
 	return nil
@@ -217,7 +246,10 @@ func (a *app) dropParked(ctx context.Context, c *cli.Command) error {
 	if err := a.client(c).DropParked(ctx, c.Int64("drop")); err != nil {
 		return err
 	}
-	fmt.Fprintln(a.out, "It is given up. `yalvo audit` finds what it would have brought in line.")
+	if c.Bool("json") {
+		return a.json(map[string]int64{"dropped": c.Int64("drop")})
+	}
+	a.say("It is given up. `yalvo audit` finds what it would have brought in line.")
 	return nil
 }
 
@@ -236,7 +268,7 @@ func (a *app) listParked(ctx context.Context, c *cli.Command) error {
 	var rows []table.Row
 	for _, p := range all {
 		rows = append(rows, table.Row{p.Work, clock(p.Parked), p.About, p.Step, p.Change, p.Attempts,
-			clip(p.Error, 64)})
+			clip(p.Error, 200)})
 	}
 	a.table(table.Row{"work", "parked", "for", "step", "change", "attempts", "error"}, rows, 1, 5, 6)
 	return nil

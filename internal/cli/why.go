@@ -17,14 +17,24 @@ func (a *app) why() *cli.Command {
 	return &cli.Command{
 		Name: "why", Category: "proof", ArgsUsage: "TIMELINE OWNER DOCUMENT | DOCUMENT KEPT-VALUE",
 		Usage:       "why an entry is in a timeline or not, or what a kept value is made of",
-		Description: example("yalvo why home ada sightings/s1\n   yalvo why members/ada follower_count"),
+		Description: example("yalvo why home keeper sightings/s00002\n   yalvo why arno_marshwood follower_count"),
 		Action: func(ctx context.Context, c *cli.Command) error {
 			args, err := arguments(c, 2, 3)
 			if err != nil {
 				return err
 			}
 			if len(args) == 2 {
-				return a.whyKept(ctx, c, args[0], args[1])
+				path, err := a.pathOf(ctx, c, args[0])
+				if err != nil {
+					return err
+				}
+				return a.whyKept(ctx, c, path, args[1])
+			}
+			if args[1], err = a.ownerOf(ctx, c, args[0], args[1]); err != nil {
+				return err
+			}
+			if args[2], err = a.entryOf(ctx, c, args[0], args[2]); err != nil {
+				return err
 			}
 			why, err := a.client(c).WhyEntry(ctx, args[0], args[1], args[2])
 			if err != nil {
@@ -44,7 +54,7 @@ func (a *app) printWhy(why client.Why) {
 	if !why.There {
 		verdict = "is not in"
 	}
-	fmt.Fprintf(a.out, "%s %s the %s timeline of %s: %s.\n\n", why.Entry, verdict, why.Timeline, why.Owner, why.Because)
+	a.say("%s %s the %s timeline of %s: %s.\n", why.Entry, verdict, why.Timeline, why.Owner, why.Because)
 	var rows []table.Row
 	for _, r := range why.Reasons {
 		sign, since, change := "against", "", ""
@@ -70,7 +80,7 @@ func (a *app) whyKept(ctx context.Context, c *cli.Command, document, name string
 	if c.Bool("json") {
 		return a.json(got)
 	}
-	fmt.Fprintf(a.out, "%s %s = %s: %s of %s, from %s.\n", got.Document, got.Name, clip(string(got.Stored), 60),
+	a.say("%s %s = %s: %s of %s, from %s.", got.Document, got.Name, clip(string(got.Stored), 60),
 		got.Kind, got.From, many(int(got.Many), "source"))
 	for _, d := range got.Due {
 		fmt.Fprintf(a.out, "%s (since %s)\n", d.Says, clock(*d.Since))
@@ -98,13 +108,17 @@ func (a *app) places() *cli.Command {
 	return &cli.Command{
 		Name: "places", Category: "proof", ArgsUsage: "DOCUMENT",
 		Usage:       "everywhere a document's values are duplicated to, with counts",
-		Description: example("yalvo places members/ada"),
+		Description: example("yalvo places arno_marshwood"),
 		Action: func(ctx context.Context, c *cli.Command) error {
 			args, err := arguments(c, 1, 1)
 			if err != nil {
 				return err
 			}
-			all, err := a.client(c).Places(ctx, args[0])
+			path, err := a.pathOf(ctx, c, args[0])
+			if err != nil {
+				return err
+			}
+			all, err := a.client(c).Places(ctx, path)
 			if err != nil {
 				return err
 			}
@@ -157,7 +171,7 @@ func (a *app) trace() *cli.Command {
 }
 
 func (a *app) printCascade(c client.Cascade) {
-	fmt.Fprintf(a.out, "%d  %s %s %s\n", c.Change.Position, c.Change.Kind, c.Change.Subject, c.Change.Detail)
+	a.say("%d  %s", c.Change.Position, strings.TrimSpace(c.Change.Kind+" "+c.Change.Subject+" "+c.Change.Detail))
 	switch {
 	case len(c.Follows) == 0:
 		fmt.Fprintln(a.out, "Nothing followed from it.")

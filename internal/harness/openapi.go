@@ -18,6 +18,15 @@ import (
 // OpenAPI document, and fails the test if it is not as described.
 func (a *App) checked() http.RoundTripper {
 	a.T.Helper()
+	transport := http.DefaultTransport.(*http.Transport).Clone()
+	transport.MaxIdleConnsPerHost = 64
+	a.T.Cleanup(transport.CloseIdleConnections)
+	return &checkedTransport{app: a, router: a.described(), next: transport, seen: map[string]int{}}
+}
+
+// described reads the OpenAPI document and finds the operation of a request in it.
+func (a *App) described() routers.Router {
+	a.T.Helper()
 	resp, err := http.Get(a.URL + "/v1/openapi.json")
 	if err != nil {
 		a.T.Fatal(err)
@@ -39,10 +48,7 @@ func (a *App) checked() http.RoundTripper {
 	if err != nil {
 		a.T.Fatal(err)
 	}
-	transport := http.DefaultTransport.(*http.Transport).Clone()
-	transport.MaxIdleConnsPerHost = 64
-	a.T.Cleanup(transport.CloseIdleConnections)
-	return &checkedTransport{app: a, router: router, next: transport, seen: map[string]int{}}
+	return router
 }
 
 type checkedTransport struct {
@@ -74,6 +80,12 @@ func (c *checkedTransport) checks(req *http.Request, resp *http.Response) bool {
 // RoundTrip sends the request and checks the answer.
 func (c *checkedTransport) RoundTrip(req *http.Request) (*http.Response, error) {
 	resp, err := c.next.RoundTrip(req)
+	if err == nil && req.Method == http.MethodPut && req.URL.Path == "/v1/design" && resp.StatusCode == http.StatusOK {
+		router := c.app.described() // another design, another document
+		c.mu.Lock()
+		c.router = router
+		c.mu.Unlock()
+	}
 	if err != nil || strings.HasPrefix(resp.Header.Get("Content-Type"), "text/event-stream") ||
 		!c.checks(req, resp) {
 		return resp, err
@@ -84,7 +96,10 @@ func (c *checkedTransport) RoundTrip(req *http.Request) (*http.Response, error) 
 	}
 	resp.Body.Close()
 	resp.Body = io.NopCloser(bytes.NewReader(body))
-	route, params, err := c.router.FindRoute(req)
+	c.mu.Lock()
+	router := c.router
+	c.mu.Unlock()
+	route, params, err := router.FindRoute(req)
 	if err != nil {
 		if resp.StatusCode != http.StatusNotFound && resp.StatusCode != http.StatusBadRequest {
 			c.app.T.Errorf("%s %s answered %d and is not in the OpenAPI document: %v", req.Method, req.URL.Path,

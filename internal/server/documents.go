@@ -91,6 +91,9 @@ func (s *Server) getAt(c *echo.Context) error {
 	if where.name == "" && !alone {
 		params = append(params, "prefix")
 	}
+	if query := c.QueryParams(); alone && (query.Has("limit") || query.Has("cursor") || query.Has("prefix")) {
+		return badRequest("this path leads to one document, and only pages take limit, cursor and prefix")
+	}
 	if err := onlyAsks(c, params...); err != nil {
 		return err
 	}

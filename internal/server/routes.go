@@ -36,6 +36,7 @@ func (s *Server) routes(v1 *echo.Group) {
 	read("/why/entry", s.whyEntry, "timeline", "owner", "entry")
 	read("/why/kept", s.whyKept, "document", "name")
 	read("/places", s.getPlaces, "document")
+	read("/removal", s.getRemoval, "document")
 
 	v1.POST("/forgotten", takes(s.postForgotten))
 	read("/forgotten/:id", s.getForgotten)

@@ -44,6 +44,19 @@ func (s *Server) whyKept(c *echo.Context) error {
 	return c.JSON(http.StatusOK, sources)
 }
 
+// getRemoval answers what the removal of a document would take along.
+func (s *Server) getRemoval(c *echo.Context) error {
+	q, err := needed(c, "document")
+	if err != nil {
+		return err
+	}
+	removal, err := s.Proof.Removal(c.Request().Context(), q[0])
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, removal)
+}
+
 // getPlaces answers everywhere a document is duplicated to.
 func (s *Server) getPlaces(c *echo.Context) error {
 	q, err := needed(c, "document")
