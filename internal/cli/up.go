@@ -29,6 +29,8 @@ func (a *app) up() *cli.Command {
 				dataFolder(false) + ", with --demo " + dataFolder(true) + ")"},
 			&cli.StringFlag{Name: "database", Usage: "URL of an existing PostgreSQL instead of one of its own",
 				Sources: cli.EnvVars("YALVO_DATABASE")},
+			&cli.StringFlag{Name: "log", Usage: "what the log says: usual, requests (each of them too) or everything",
+				Value: "usual"},
 			&cli.StringSliceFlag{Name: "known-as", Usage: "a name that requests may call the service by, besides its " +
 				"address and localhost, such as its name at a proxy; may be given several times"},
 			&cli.StringSliceFlag{Name: "send-within", Usage: "a private network that triggers may send to, such as " +
@@ -64,7 +66,11 @@ func dataFolder(demo bool) string {
 }
 
 func (a *app) runService(ctx context.Context, c *cli.Command) error {
-	log := slog.New(slog.NewTextHandler(a.err, nil))
+	level, known := logLevels[c.String("log")]
+	if !known {
+		return usage("--log takes usual, requests or everything, not %q", c.String("log"))
+	}
+	log := slog.New(slog.NewTextHandler(a.err, &slog.HandlerOptions{Level: level, ReplaceAttr: nameLevel}))
 	data := c.String("data")
 	if data == "" {
 		data = dataFolder(c.Bool("demo"))
@@ -101,6 +107,17 @@ func (a *app) runService(ctx context.Context, c *cli.Command) error {
 		return nil
 	}
 	return err
+}
+
+var logLevels = map[string]slog.Level{"usual": slog.LevelInfo, "requests": service.LevelRequests,
+	"everything": slog.LevelDebug}
+
+// nameLevel gives the level of requests a name of its own.
+func nameLevel(groups []string, a slog.Attr) slog.Attr {
+	if a.Key == slog.LevelKey && len(groups) == 0 && a.Value.Any() == service.LevelRequests {
+		a.Value = slog.StringValue("REQUEST")
+	}
+	return a
 }
 
 // networks reads addresses of networks, or of single machines.

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"log/slog"
 	"slices"
 	"time"
 
@@ -96,6 +97,9 @@ func (p *Prover) auditTurn(ctx context.Context) (time.Duration, error) {
 			return err
 		})
 	}
+	if there && err == nil {
+		p.logAudit(ctx, a.ID)
+	}
 	switch {
 	case errors.Is(err, running.ErrMoved):
 		return 0, p.Reload(ctx)
@@ -105,6 +109,19 @@ func (p *Prover) auditTurn(ctx context.Context) (time.Duration, error) {
 		pause = lookEvery
 	}
 	return pause, err
+}
+
+// logAudit says once that an audit has ended, and with what.
+func (p *Prover) logAudit(ctx context.Context, id int64) {
+	a, there, err := p.Store.Audit(ctx, id)
+	if err != nil || !there || a.State != store.AuditFinished {
+		return
+	}
+	level, what := slog.LevelInfo, "an audit has ended: no drift"
+	if a.Drifted > 0 {
+		level, what = slog.LevelWarn, "an audit has ended: it has found drift"
+	}
+	p.Log.Log(ctx, level, what, "audit", a.ID, "checked", a.Checked, "drifted", a.Drifted, "mending", a.Mending)
 }
 
 // inForce gives a transaction up if its version of the design is not in force.
@@ -119,6 +136,7 @@ func inForce(tx *store.Tx, v *running.Version) error {
 func (p *Prover) failAudit(ctx context.Context, a store.Audit, cause error) error {
 	now := time.Now()
 	a.State, a.Ended, a.Error = store.AuditFailed, &now, store.InWords(cause)
+	p.Log.Error("an audit has failed", "audit", a.ID, "error", cause)
 	return p.Store.Write(ctx, func(tx *store.Tx) error { return tx.SaveAudit(a) })
 }
 

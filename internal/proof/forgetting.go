@@ -187,5 +187,9 @@ func (p *Prover) searchForRest(ctx context.Context, id int64) error {
 	if err != nil {
 		return err
 	}
-	return p.Store.Write(ctx, func(tx *store.Tx) error { return tx.FinishForgotten(id, raw) })
+	if err := p.Store.Write(ctx, func(tx *store.Tx) error { return tx.FinishForgotten(id, raw) }); err != nil {
+		return err
+	}
+	p.Log.Info("a document is forgotten", "number", id, "documents removed", len(report.Removed), "left", len(report.Left))
+	return nil
 }

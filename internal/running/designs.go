@@ -47,7 +47,12 @@ func (a *App) Apply(ctx context.Context, file string, d *design.Design) (Applied
 	if err != nil {
 		return Applied{}, err
 	}
-	return a.takenUp(ctx, true)
+	got, err := a.takenUp(ctx, true)
+	if err == nil {
+		a.Log.Info("a design was put in force", "app", d.App, "version", got.Version, "file", file, "not taken up by",
+			got.Without)
+	}
+	return got, err
 }
 
 // takenUp is the answer when this service and the others work by the design.

@@ -3,6 +3,7 @@ package server
 import (
 	"errors"
 	"fmt"
+	"log/slog"
 	"net"
 	"net/http"
 	"net/url"
@@ -26,6 +27,31 @@ const (
 
 // maxHeader is the most bytes the header of a request may have.
 const maxHeader = 32 << 10
+
+// LevelRequests is the level at which every request is logged: below what an
+// operator needs day by day.
+const LevelRequests = slog.LevelDebug + 2
+
+func (s *Server) logRequest(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		ctx := c.Request().Context()
+		if !s.log.Enabled(ctx, LevelRequests) {
+			return next(c)
+		}
+		began := time.Now()
+		err := next(c)
+		if err != nil {
+			s.answerError(c, err)
+		}
+		status := 0
+		if r, err := echo.UnwrapResponse(c.Response()); err == nil {
+			status = r.Status
+		}
+		s.log.Log(ctx, LevelRequests, "request", "method", c.Request().Method, "path", c.Request().URL.Path, "status",
+			status, "took", time.Since(began).Round(time.Microsecond))
+		return nil
+	}
+}
 
 // guard turns away what no handler is to see: requests by a name or from a page
 // that is not this service's, and addresses that are no text. It says how long

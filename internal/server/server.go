@@ -67,7 +67,7 @@ func (s *Server) Handler() http.Handler {
 	e := echo.NewWithConfig(echo.Config{Router: echo.NewRouter(echo.RouterConfig{AutoHandleHEAD: true})})
 	e.Logger = s.log
 	e.HTTPErrorHandler = s.answerError
-	e.Use(middleware.Recover(), s.guard, s.gate.pass)
+	e.Use(middleware.Recover(), s.logRequest, s.guard, s.gate.pass)
 
 	e.GET("/healthz", takes(s.healthz))
 	e.GET("/readyz", takes(s.readyz))

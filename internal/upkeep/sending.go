@@ -113,7 +113,7 @@ func (w *Workers) sendLeased(ctx context.Context, client *http.Client, l leased)
 		return w.Store.FinishLeased(ctx, l.due)
 	}
 	parked, failErr := w.Store.FailDue(ctx, l.due, err, running.IsHopeless(err), w.Patience.Pause)
-	w.Log.Warn("sending failed", "trigger", trigger.Name, "attempt", l.due.Attempts+1, "parked", parked, "error", err)
+	w.logFailure("sending", parked, err, "trigger", trigger.Name, "attempt", l.due.Attempts+1)
 	return failErr
 }
 

@@ -3,6 +3,7 @@ package upkeep
 import (
 	"context"
 	"errors"
+	"log/slog"
 	"net/netip"
 	"sync"
 	"sync/atomic"
@@ -260,12 +261,21 @@ func (w *Workers) oneByOne(ctx context.Context, v *running.Version, l lane, clai
 // fail notes that work failed.
 func (w *Workers) fail(ctx context.Context, d store.Due, cause error) error {
 	parked, err := w.Store.FailDue(ctx, d, cause, running.IsHopeless(cause), firstPause)
-	w.Log.Warn("due work failed", "step", d.Step, "document", d.Doc, "attempt", d.Attempts+1, "parked", parked,
-		"error", cause)
+	w.logFailure("due work", parked, cause, "step", d.Step, "document", d.Doc, "attempt", d.Attempts+1)
 	if err != nil {
 		return errors.Join(cause, err)
 	}
 	return nil
+}
+
+// logFailure says that work is parked; that it failed and is tried again, only to
+// who wants to know everything.
+func (w *Workers) logFailure(what string, parked bool, cause error, more ...any) {
+	level, end := slog.LevelDebug, " failed and is tried again"
+	if parked {
+		level, end = slog.LevelWarn, " is parked: it failed too often, or cannot be done"
+	}
+	w.Log.Log(context.Background(), level, what+end, append(more, "error", store.InWords(cause))...)
 }
 
 // firstPause is the pause after work has failed for the first time; each
