@@ -1,8 +1,11 @@
 import vue from '@vitejs/plugin-vue'
+import Components from 'unplugin-vue-components/vite'
+import { ElementPlusResolver } from 'unplugin-vue-components/resolvers'
 import { defineConfig } from 'vite'
 
 export default defineConfig({
-  plugins: [vue()],
-  build: { outDir: 'dist/app', emptyOutDir: true, chunkSizeWarningLimit: 1500 },
+  // of the component kit only what the pages use
+  plugins: [vue(), Components({ dts: false, dirs: [], resolvers: [ElementPlusResolver()] })],
+  build: { outDir: 'dist/app', emptyOutDir: true },
   server: { proxy: { '/v1': 'http://127.0.0.1:7480' } },
 })

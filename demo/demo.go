@@ -63,8 +63,14 @@ func Make(size Size, seed uint64) World {
 		w.Remarks = append(w.Remarks, Item{ID: fmt.Sprintf("r%04d", i+1), In: about.ID, As: who,
 			Fields: map[string]any{"text": g.pick(remarks)}})
 	}
-	// few get most
-	popular := func() string { return w.Sightings[int(float64(len(w.Sightings))*math.Pow(g.Float64(), 3))].ID }
+	// few get most: of the first and of the newest
+	popular := func() string {
+		at := int(float64(len(w.Sightings)) * math.Pow(g.Float64(), 3))
+		if g.IntN(2) == 0 {
+			at = len(w.Sightings) - 1 - at
+		}
+		return w.Sightings[at].ID
+	}
 	for range size.Likes {
 		w.Likes = append(w.Likes, [2]string{w.Members[g.IntN(len(w.Members))].ID, popular()})
 	}

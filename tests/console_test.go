@@ -2,6 +2,7 @@ package tests
 
 import (
 	"context"
+	"fmt"
 	"io/fs"
 	"net/http"
 	"net/netip"
@@ -12,6 +13,7 @@ import (
 	"github.com/chromedp/chromedp"
 
 	"yalvo/console"
+	"yalvo/demo"
 	"yalvo/internal/harness"
 	"yalvo/internal/service"
 )
@@ -101,6 +103,7 @@ func TestTwoPeopleSideBySide(t *testing.T) {
 	b.press(in("right", "follow"))
 	b.sees("the earlier post after the follow", texts("right")+` === 'an early heron'`)
 	b.sees("the counts", `document.querySelector('[data-side="left"] .counts').innerText.includes('followers n 1')`)
+	b.sees("the mark", `document.querySelector('.brand img').naturalWidth > 0`)
 
 	b.do(chromedp.SendKeys(chromedp.CSS(`[data-side="left"] form.post textarea`), "a late bittern"))
 	b.press(in("left", "post"))
@@ -205,4 +208,66 @@ func TestAnEmptyAppSaysSo(t *testing.T) {
 		b.do(chromedp.Navigate(b.URL + path))
 		b.sees(path, "document.body.innerText.includes('"+words+"')")
 	}
+}
+
+// Whatever pairs the design has can be set and unset side by side, by each to the
+// other and to an entry; what goes from a timeline says why.
+func TestEverythingCanBeDoneSideBySide(t *testing.T) {
+	b := browse(t, string(demo.Design))
+	for _, id := range []string{"ada", "ben"} {
+		if _, _, err := b.Create(t.Context(), "members", id, map[string]any{"handle": id + "_fen", "name": strings.ToUpper(id)}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if _, _, err := b.As("ada").Create(t.Context(), "sightings", "s1", map[string]any{"text": "an early heron"}); err != nil {
+		t.Fatal(err)
+	}
+	b.follow("ben", "ada")
+	b.Settle()
+	b.do(chromedp.Navigate(b.URL + "/together?left=ada&right=ben"))
+	b.sees("the heron", texts("right")+` === 'an early heron'`)
+	pressed := func(act string, is bool) {
+		t.Helper()
+		b.sees(fmt.Sprintf("%s pressed: %v", act, is), `document.querySelector('`+in("right", act)+`').getAttribute('aria-pressed') === '`+fmt.Sprint(is)+`'`)
+	}
+	shows := func(words string) {
+		t.Helper()
+		b.sees(words, `document.querySelector('[data-side="left"] article footer').innerText.replace(/\s+/g, ' ').includes('`+words+`')`)
+	}
+	pressed("follow", true)
+	b.press(in("right", "like"))
+	pressed("like", true)
+	shows("like count 1")
+	b.press(in("right", "save"))
+	pressed("save", true)
+	b.press(in("right", `verdict:1`))
+	pressed("verdict:1", true)
+	shows("agreement 1")
+	b.press(in("right", `verdict:-1`))
+	pressed("verdict:-1", true)
+	pressed("verdict:1", false)
+	shows("agreement -1")
+	b.press(in("right", `verdict:-1`))
+	pressed("verdict:-1", false)
+	b.press(in("right", "like"))
+	pressed("like", false)
+	shows("like count 0")
+
+	b.press(in("right", "remarks"))
+	b.do(chromedp.SendKeys(chromedp.CSS(`[data-side="right"] .nested input`), "well seen"))
+	b.press(in("right", "add-remarks"))
+	b.sees("the remark", `document.querySelector('[data-side="right"] .nested li').innerText.includes('well seen')`)
+	shows("remark count 1")
+
+	b.press(in("left", "block"))
+	b.sees("nothing after the block", texts("right")+` === ''`)
+	b.press(in("right", "why-not"))
+	b.sees("why not", `document.querySelector('[data-side="right"] .gone .why h3').innerText.startsWith('Not in ben')`)
+	b.press(in("left", "block"))
+	b.sees("the heron again after the unblock", texts("right")+` === 'an early heron'`)
+	b.sees("nothing that has gone", `document.querySelector('[data-side="right"] .gone') === null`)
+
+	b.sees("another view is chosen", `(s => { s.value = 'saved'; s.dispatchEvent(new Event('change')); return true })(document.querySelector('[data-side="right"] select'))`)
+	b.sees("what is saved", `document.querySelector('[data-side="right"] li .head').innerText === 'an early heron'`)
+	b.auditFindsNothing()
 }

@@ -1,7 +1,7 @@
 import { createApp } from 'vue'
-import 'element-plus/dist/index.css'
 import 'element-plus/theme-chalk/dark/css-vars.css'
-import ElementPlus from 'element-plus'
+import 'element-plus/es/components/message/style/css'
+import 'element-plus/es/components/message-box/style/css'
 import App from './App.vue'
 import { router } from './router'
 import './theme.css'
@@ -11,4 +11,4 @@ const follow = () => document.documentElement.classList.toggle('dark', dark.matc
 dark.addEventListener('change', follow)
 follow()
 
-createApp(App).use(router).use(ElementPlus).mount('#app')
+createApp(App).use(router).mount('#app')

@@ -185,6 +185,7 @@ func (a *app) printCascade(c client.Cascade) {
 	branches(l, c.Follows)
 	if len(c.Follows) > 0 {
 		fmt.Fprintln(a.out, l.Render())
+		a.waterfall(c)
 	}
 }
 

@@ -18,6 +18,7 @@ type Reader struct {
 	settling settling // those who wait for positions
 	counted  countCache
 	watchers watchers
+	history  history
 	given    atomic.Int64 // the highest position that is known to have been given out
 }
 

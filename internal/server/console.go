@@ -21,6 +21,9 @@ func (s *Server) consoleRoutes(e *echo.Echo) {
 	for _, page := range consolePages {
 		e.GET(page, s.consolePage(http.StatusOK))
 	}
+	for _, file := range s.filesAtTheTop() {
+		e.GET("/"+file, s.consoleFile)
+	}
 	e.GET("/assets/*", s.consoleFile)
 	e.RouteNotFound("/*", func(c *echo.Context) error {
 		r := c.Request()
@@ -29,6 +32,21 @@ func (s *Server) consoleRoutes(e *echo.Echo) {
 		}
 		return s.consolePage(http.StatusNotFound)(c)
 	})
+}
+
+// filesAtTheTop are files that do not lie among the assets, such as the mark.
+func (s *Server) filesAtTheTop() []string {
+	entries, err := fs.ReadDir(s.console, ".")
+	if err != nil {
+		return nil // a program without its console
+	}
+	var names []string
+	for _, e := range entries {
+		if !e.IsDir() && e.Name() != "index.html" {
+			names = append(names, e.Name())
+		}
+	}
+	return names
 }
 
 // consolePage serves the console, which finds out itself what page it is to show.
@@ -47,7 +65,7 @@ func (s *Server) consolePage(status int) echo.HandlerFunc {
 	}
 }
 
-// consoleFile serves a file that is named after its content.
+// consoleFile serves a file. Assets are named after their content.
 func (s *Server) consoleFile(c *echo.Context) error {
 	name := strings.TrimPrefix(path.Clean(c.Request().URL.Path), "/")
 	content, err := fs.ReadFile(s.console, name)
@@ -57,6 +75,8 @@ func (s *Server) consoleFile(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	c.Response().Header().Set("Cache-Control", "public, max-age=31536000, immutable")
+	if strings.HasPrefix(name, "assets/") {
+		c.Response().Header().Set("Cache-Control", "public, max-age=31536000, immutable")
+	}
 	return c.Blob(http.StatusOK, mime.TypeByExtension(path.Ext(name)), content)
 }

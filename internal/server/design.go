@@ -147,6 +147,22 @@ type outlineField struct {
 	To       string `json:"to,omitempty"`
 	Required bool   `json:"required"`
 	Fixed    bool   `json:"fixed"`
+	Unique   bool   `json:"unique"`
+	Choices  []any  `json:"choices,omitempty"`
+	ByMe     bool   `json:"by_me,omitempty"` // the caller's account if it is left out
+}
+
+func fieldsOf(fields []*design.Field) []outlineField {
+	all := []outlineField{}
+	for _, f := range fields {
+		of := outlineField{Name: f.Name, Type: string(f.Type), Required: f.Required, Fixed: f.Fixed, Unique: f.Unique, Choices: f.OneOf,
+			ByMe: f.Default != nil && f.Default.Me}
+		if f.To != nil {
+			of.To = f.To.Name
+		}
+		all = append(all, of)
+	}
+	return all
 }
 
 type outlineKept struct {
@@ -160,13 +176,15 @@ type outlineLink struct {
 	Name string `json:"name"`
 	Kind string `json:"kind"` // nested, pair or inverse
 	To   string `json:"to"`
+	Of   string `json:"of"` // the pair, the reference that points here, or the nested collection
 }
 
 type outlinePair struct {
-	Name string `json:"name"`
-	From string `json:"from"`
-	To   string `json:"to"`
-	Self bool   `json:"self"`
+	Name   string         `json:"name"`
+	From   string         `json:"from"`
+	To     string         `json:"to"`
+	Self   bool           `json:"self"`
+	Fields []outlineField `json:"fields"`
 }
 
 type outlineTimeline struct {
@@ -193,7 +211,7 @@ func (s *Server) getOutline(c *echo.Context) error {
 		o.Collections = append(o.Collections, outlineOf(col))
 	}
 	for _, pair := range p.Pairs {
-		o.Pairs = append(o.Pairs, outlinePair{pair.Name, pair.From.Name, pair.To.Name, pair.Self})
+		o.Pairs = append(o.Pairs, outlinePair{pair.Name, pair.From.Name, pair.To.Name, pair.Self, fieldsOf(pair.Fields)})
 	}
 	for _, t := range p.Timelines {
 		carry := []string{}
@@ -207,32 +225,26 @@ func (s *Server) getOutline(c *echo.Context) error {
 }
 
 func outlineOf(c *plan.Collection) outlineCollection {
-	o := outlineCollection{Name: c.Name, Fields: []outlineField{}, Kept: []outlineKept{}, Links: []outlineLink{}}
+	o := outlineCollection{Name: c.Name, Fields: fieldsOf(c.Collection.Fields), Kept: []outlineKept{},
+		Links: []outlineLink{}}
 	if c.Parent != nil {
 		o.Under = c.Parent.Name
-	}
-	for _, f := range c.Collection.Fields {
-		of := outlineField{Name: f.Name, Type: string(f.Type), Required: f.Required, Fixed: f.Fixed}
-		if f.To != nil {
-			of.To = f.To.Name
-		}
-		o.Fields = append(o.Fields, of)
 	}
 	for _, k := range c.Kept {
 		o.Kept = append(o.Kept, outlineKept{k.Name, string(k.Kind), k.Source()})
 	}
 	for _, n := range c.Nested {
-		o.Links = append(o.Links, outlineLink{n.Name, "nested", n.Name})
+		o.Links = append(o.Links, outlineLink{n.Name, "nested", n.Name, n.Name})
 	}
 	for _, pair := range c.From {
-		o.Links = append(o.Links, outlineLink{pair.FromCalls, "pair", pair.To.Name})
+		o.Links = append(o.Links, outlineLink{pair.FromCalls, "pair", pair.To.Name, pair.Name})
 	}
 	for _, pair := range c.To {
-		o.Links = append(o.Links, outlineLink{pair.ToCalls, "pair", pair.From.Name})
+		o.Links = append(o.Links, outlineLink{pair.ToCalls, "pair", pair.From.Name, pair.Name})
 	}
 	for _, ref := range c.PointedAt {
 		if ref.Inverse != "" {
-			o.Links = append(o.Links, outlineLink{ref.Inverse, "inverse", ref.In.Name})
+			o.Links = append(o.Links, outlineLink{ref.Inverse, "inverse", ref.In.Name, ref.Name})
 		}
 	}
 	return o

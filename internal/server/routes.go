@@ -24,6 +24,7 @@ func (s *Server) routes(v1 *echo.Group) {
 	read("/design/outline", s.getOutline)
 	read("/design/schema.json", s.getDesignSchema)
 	read("/status", s.getStatus)
+	read("/status/history", s.getHistory)
 	read("/changes", s.getChanges, "from", "limit")
 	read("/changes/:position/cascade", s.getCascade)
 

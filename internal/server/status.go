@@ -32,6 +32,11 @@ func (s *Server) getStatus(c *echo.Context) error {
 	return c.JSON(http.StatusOK, status)
 }
 
+// getHistory answers how much was due in the last hour.
+func (s *Server) getHistory(c *echo.Context) error {
+	return c.JSON(http.StatusOK, map[string]any{"samples": s.Reading.History()})
+}
+
 type changePage struct {
 	Changes []reading.Change `json:"changes"`
 	Next    string           `json:"next,omitempty"`

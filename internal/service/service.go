@@ -147,6 +147,7 @@ func (s *Service) start(ctx context.Context, o Options, listener net.Listener) e
 	s.prover.Start()
 	serving, stop := context.WithCancel(context.Background())
 	s.stop = stop
+	go rooms.Reading.Remember(serving)
 	web := server.New(rooms, server.Options{CursorKey: key, Console: o.Console, KnownAs: o.KnownAs, Beyond: beyond,
 		Log: o.Log})
 	go func() { s.served <- web.Serve(serving, listener) }()

@@ -10,6 +10,7 @@ export type DocumentPage = Schemas['DocumentPage']
 export type Entry = Schemas['Entry']
 export type TimelinePage = Schemas['TimelinePage']
 export type Status = Schemas['Status']
+export type Sample = Schemas['History']['samples'][number]
 export type Change = Schemas['Change']
 export type PairState = Schemas['PairState']
 export type Audit = Schemas['Audit']
@@ -80,6 +81,8 @@ const pairPath = (pair: string, from: string, to: string) =>
 export const api = {
   outline: () => read<Outline>('/design/outline'),
   status: () => read<Status>('/status'),
+  history: () => read<Schemas['History']>('/status/history'),
+  removal: (document: string) => read<Schemas['Removal']>(`/removal?${new URLSearchParams({ document })}`),
   changes: (limit: number) => read<{ changes: Change[] }>(`/changes?limit=${limit}`),
   document: (path: string) => read<Document>(`/collections/${path}`),
   list: (path: string, query: Record<string, string | number> = {}) => {
@@ -94,7 +97,8 @@ export const api = {
     }),
   remove: (path: string, as: string) => ask<Document>(`/collections/${path}`, { method: 'DELETE', as }),
   pair: (pair: string, from: string, to: string) => read<PairState>(pairPath(pair, from, to)),
-  setPair: (pair: string, from: string, to: string) => ask(pairPath(pair, from, to), { method: 'PUT', as: from }),
+  setPair: (pair: string, from: string, to: string, facts?: Values) =>
+    ask(pairPath(pair, from, to), { method: 'PUT', as: from, body: facts && { facts } }),
   unsetPair: (pair: string, from: string, to: string) => ask(pairPath(pair, from, to), { method: 'DELETE', as: from }),
   parked: () => read<{ parked: Parked[] }>('/parked?limit=200'),
   retryParked: async () => (await ask<{ retried: number }>('/parked/retry', { method: 'POST' })).body,

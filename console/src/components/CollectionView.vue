@@ -2,6 +2,7 @@
 import { computed, ref, shallowRef, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { api, wordsOf, type Document, type Values } from '../api/client'
+import { useLatest } from '../composables/latest'
 import type { Place } from '../composables/place'
 import { inline } from '../format'
 import DocumentForm from './DocumentForm.vue'
@@ -24,17 +25,23 @@ const canAdd = computed(() => props.place.path.endsWith(props.place.collection.n
 const facts = computed(() => props.place.collection.fields.filter((f) => !['object', 'media'].includes(f.type)).slice(0, 2).map((f) => f.name))
 const kept = computed(() => props.place.collection.kept.slice(0, 3).map((k) => k.name))
 
+const latest = useLatest()
 async function load(more = false) {
-  try {
-    const query = { limit: pageSize, cursor: more ? next.value : '', prefix: top.value ? prefix.value : '' }
-    const page = await api.list(props.place.path, query)
-    documents.value = more ? [...documents.value, ...page.documents] : page.documents
-    next.value = page.next ?? ''
-    trouble.value = ''
-  } catch (error) {
-    trouble.value = wordsOf(error)
-  }
-  loaded.value = true
+  const query: Record<string, string | number> = { limit: pageSize, cursor: more ? next.value : '' }
+  if (top.value) query.prefix = prefix.value
+  await latest(
+    () => api.list(props.place.path, query),
+    (page) => {
+      documents.value = more ? [...documents.value, ...page.documents] : page.documents
+      next.value = page.next ?? ''
+      trouble.value = ''
+      loaded.value = true
+    },
+    (error) => {
+      trouble.value = wordsOf(error)
+      loaded.value = true
+    },
+  )
 }
 watch(() => props.place.path, () => {
   prefix.value = ''

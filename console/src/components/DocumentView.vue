@@ -3,6 +3,7 @@ import { ElMessage, ElMessageBox } from 'element-plus'
 import { computed, ref, shallowRef, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { api, wordsOf, type Document, type Place as Elsewhere, type Values } from '../api/client'
+import { useLatest } from '../composables/latest'
 import type { Place } from '../composables/place'
 import { headField } from '../composables/place'
 import { count, duration, inline, moment } from '../format'
@@ -25,16 +26,19 @@ const heading = computed(() => {
   return name && doc.value?.facts[name] ? inline(doc.value.facts[name]) : props.place.path
 })
 
-async function load() {
-  try {
-    doc.value = await api.document(props.place.path)
-    places.value = (await api.places(props.place.path)).places
+const latest = useLatest()
+const load = () => latest(
+  async () => [await api.document(props.place.path), await api.places(props.place.path)] as const,
+  ([document, found]) => {
+    doc.value = document
+    places.value = found.places
     trouble.value = ''
-  } catch (error) {
+  },
+  (error) => {
     doc.value = undefined
     trouble.value = wordsOf(error)
-  }
-}
+  },
+)
 watch(() => props.place.path, load, { immediate: true })
 
 async function save(facts: Values, as: string) {
@@ -45,8 +49,24 @@ async function save(facts: Values, as: string) {
   await load()
 }
 
+/** How much goes along with a document, in words. */
+async function whatHangs(path: string) {
+  try {
+    const r = await api.removal(path)
+    const parts = [
+      ...r.documents.map((f) => `${count(f.many)}${r.more ? ' or more' : ''} of ${f.where}`),
+      ...r.pairs.map((f) => `${count(f.many)} of the pairs ${f.where}`),
+      ...r.places.map((p) => `${count(p.many)} copies in ${p.where}`),
+    ]
+    return parts.length ? `With it go ${parts.join(', ')}.` : 'Nothing hangs on it.'
+  } catch {
+    return '' // the removal itself will say what is wrong
+  }
+}
+
 async function remove() {
-  const sure = await ElMessageBox.confirm(`Remove ${props.place.path} and what hangs on it?`, 'Remove', { confirmButtonText: 'Remove', type: 'warning' })
+  const hangs = await whatHangs(props.place.path)
+  const sure = await ElMessageBox.confirm(`Remove ${props.place.path}? ${hangs}`, 'Remove', { confirmButtonText: 'Remove', type: 'warning' })
     .catch(() => undefined)
   if (!sure) return
   try {
@@ -60,7 +80,7 @@ async function remove() {
 async function forget() {
   const path = props.place.path
   const sure = await ElMessageBox.confirm(
-    `${path} goes with what hangs on it, and with every copy of what it said, frozen ones too. Then every table is searched for the rest. It cannot be undone.`,
+    `${await whatHangs(path)} ${path} goes with what hangs on it, and with every copy of what it said, frozen ones too. Then every table is searched for the rest. It cannot be undone.`,
     `Forget ${path}?`, { confirmButtonText: 'Forget', type: 'warning' },
   ).catch(() => undefined)
   if (!sure) return

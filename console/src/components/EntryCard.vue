@@ -1,20 +1,45 @@
 <script setup lang="ts">
 import { computed, nextTick, ref } from 'vue'
-import type { Entry } from '../api/client'
+import type { Entry, OutlineCollection, PairState, Values } from '../api/client'
+import type { OutlinePair } from '../composables/marks'
 import { ago, inline, moment } from '../format'
+import NestedList from './NestedList.vue'
+import PairButton from './PairButton.vue'
 import WhyPanel from './WhyPanel.vue'
 
 // One entry of a timeline: the author's card and the counts are kept, the rest are facts.
-const props = defineProps<{ entry: Entry; mine: boolean; bodyField: string; busy: boolean; timeline: string; owners: string[] }>()
-const emit = defineEmits<{ edit: [text: string]; remove: [] }>()
+const props = defineProps<{
+  entry: Entry
+  account: string // who acts
+  bodyField: string
+  busy: boolean
+  timeline: string
+  owners: string[]
+  acts: number
+  pairs: OutlinePair[]
+  marks?: Map<string, PairState>
+  nested: OutlineCollection[]
+}>()
+const emit = defineEmits<{
+  edit: [text: string]
+  remove: []
+  set: [pair: OutlinePair, facts?: Values]
+  unset: [pair: OutlinePair]
+  add: [collection: string, text: string]
+}>()
 
 const editing = ref(false)
 const asking = ref(false)
+const open = ref('') // the nested collection that is shown
 const text = ref('')
 const box = ref<{ focus: () => void }>()
 
 const card = computed(() => Object.values(props.entry.kept).find((v) => v && typeof v === 'object') as Record<string, unknown> | undefined)
-const byline = computed(() => (card.value ? [card.value.name, card.value.handle && `@${card.value.handle}`].filter(Boolean).map(inline).join(' ') : props.entry.author))
+/** The texts of the author's card, but for addresses of pictures. */
+const byline = computed(() => {
+  const texts = Object.values(card.value ?? {}).filter((v) => typeof v === 'string' && !v.includes('/'))
+  return texts.length ? texts.map(inline).join(' · ') : props.entry.author
+})
 const counts = computed(() => Object.entries(props.entry.kept).filter(([, v]) => typeof v === 'number'))
 /** Words of the other facts: a place's name, not its coordinates. */
 const extras = computed(() =>
@@ -50,15 +75,22 @@ function save() {
     <p v-else class="body">{{ inline(entry.facts[bodyField]) }}</p>
     <footer>
       <span v-for="[name, v] in extras" :key="name" class="quiet extra">{{ v }}</span>
-      <span v-for="[name, v] in counts" :key="name" class="kept">{{ name.replaceAll('_', ' ').replace(' count', 's') }} {{ inline(v) }}</span>
-      <span v-if="!editing" class="acts">
-        <el-button size="small" link data-act="why" :aria-expanded="asking" @click="asking = !asking">{{ asking ? 'Close' : 'Why?' }}</el-button>
-      </span>
-      <span v-if="mine && !editing" class="own">
-        <el-button size="small" link :disabled="busy" data-act="edit" @click="start">Edit</el-button>
-        <el-button size="small" link :disabled="busy" data-act="remove" @click="emit('remove')">Remove</el-button>
-      </span>
+      <span v-for="[name, v] in counts" :key="name" class="kept">{{ name.replaceAll('_', ' ') }} {{ inline(v) }}</span>
     </footer>
+    <div v-if="!editing" class="row">
+      <PairButton v-for="p in pairs" :key="p.name" :pair="p" :state="marks?.get(p.name)" :busy="busy" small @set="emit('set', p, $event)" @unset="emit('unset', p)" />
+      <el-button v-for="c in nested" :key="c.name" size="small" link :data-act="c.name" :aria-expanded="open === c.name" @click="open = open === c.name ? '' : c.name">{{ c.name.replaceAll('_', ' ') }}</el-button>
+      <span class="acts">
+        <el-button size="small" link data-act="why" :aria-expanded="asking" @click="asking = !asking">{{ asking ? 'Close' : 'Why?' }}</el-button>
+        <template v-if="entry.author === account">
+          <el-button size="small" link :disabled="busy" data-act="edit" @click="start">Edit</el-button>
+          <el-button size="small" link :disabled="busy" data-act="remove" @click="emit('remove')">Remove</el-button>
+        </template>
+      </span>
+    </div>
+    <template v-for="c in nested" :key="c.name">
+      <NestedList v-if="open === c.name" :path="entry.path" :collection="c" :account="account" :busy="busy" :acts="acts" @add="emit('add', c.name, $event)" />
+    </template>
     <template v-if="asking">
       <WhyPanel v-for="o in owners" :key="o" :timeline="timeline" :owner="o" :path="entry.path" />
     </template>
@@ -74,5 +106,6 @@ form { margin: 6px 0; display: grid; gap: 6px; grid-template-columns: auto auto 
 form > :first-child { grid-column: 1 / -1; }
 footer { display: flex; flex-wrap: wrap; align-items: center; gap: 6px; font-size: 12px; }
 .extra { margin-right: 6px; }
+.row { display: flex; flex-wrap: wrap; align-items: center; gap: 6px; margin-top: 6px; font-size: 12px; }
 .acts { margin-left: auto; }
 </style>

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { ref, shallowRef, watch } from 'vue'
 import { api, wordsOf, type Why } from '../api/client'
+import { useLatest } from '../composables/latest'
 import { moment } from '../format'
 
 // Why a document is in an owner's timeline, or why not: each fact with its time.
@@ -9,13 +10,16 @@ const props = defineProps<{ timeline: string; owner: string; path: string }>()
 const why = shallowRef<Why>()
 const trouble = ref('')
 
-watch(() => [props.timeline, props.owner, props.path], async () => {
-  try {
-    why.value = await api.whyEntry(props.timeline, props.owner, props.path)
-    trouble.value = ''
-  } catch (error) {
-    trouble.value = wordsOf(error)
-  }
+const latest = useLatest()
+watch(() => [props.timeline, props.owner, props.path], () => {
+  void latest(
+    () => api.whyEntry(props.timeline, props.owner, props.path),
+    (answer) => {
+      why.value = answer
+      trouble.value = ''
+    },
+    (error) => (trouble.value = wordsOf(error)),
+  )
 }, { immediate: true })
 </script>
 

@@ -20,8 +20,9 @@ export function placeOf(outline: Outline, path: string): Place | undefined {
   return collection && { path: parts.join('/'), collection, document: parts.length % 2 === 0 }
 }
 
-/** The field that says most about a document: its first text. */
+/** The field that says most about a document: its first text that must be there
+ * and is no word to find it by. */
 export function headField(collection: OutlineCollection): string | undefined {
   const texts = collection.fields.filter((f) => f.type === 'string')
-  return (texts.find((f) => f.name === 'text' || f.name === 'name' || f.name === 'title') ?? texts[0])?.name
+  return (texts.find((f) => f.required && !f.unique) ?? texts.find((f) => !f.unique) ?? texts[0])?.name
 }

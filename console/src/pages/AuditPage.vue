@@ -1,8 +1,9 @@
 <script setup lang="ts">
 import { ElMessage } from 'element-plus'
-import { computed, onMounted, onUnmounted, ref, shallowRef } from 'vue'
+import { computed, ref, shallowRef } from 'vue'
 import { api, wordsOf, type Audit, type Drift } from '../api/client'
 import DriftTable from '../components/DriftTable.vue'
+import { usePoll } from '../composables/latest'
 import { useOutline } from '../composables/outline'
 import { count, duration, moment } from '../format'
 
@@ -13,8 +14,6 @@ const chosen = ref<number>() // an earlier audit that is looked at
 const drift = shallowRef<Drift[]>([])
 const only = ref('')
 const trouble = ref('')
-let timer: number | undefined
-
 const audit = computed(() => audits.value?.find((a) => a.id === chosen.value) ?? audits.value?.[0])
 const left = computed(() => drift.value.filter((d) => !d.mended).length)
 
@@ -24,8 +23,7 @@ const names = computed(() => [
   ...(outline.value?.collections ?? []).flatMap((c) => c.kept.map((k) => `${c.name}.${k.name}`)),
 ])
 
-async function look() {
-  window.clearTimeout(timer)
+async function ask() {
   try {
     const got = await api.audits()
     audits.value = got.audits
@@ -35,10 +33,8 @@ async function look() {
   } catch (error) {
     trouble.value = wordsOf(error)
   }
-  timer = window.setTimeout(look, audit.value?.state === 'running' ? 300 : 3000)
 }
-onMounted(look)
-onUnmounted(() => window.clearTimeout(timer))
+const look = usePoll(ask, () => (audit.value?.state === 'running' ? 300 : 3000))
 
 async function act(what: () => Promise<unknown>) {
   try {

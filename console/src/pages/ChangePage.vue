@@ -2,6 +2,7 @@
 import { computed } from 'vue'
 import { useRoute } from 'vue-router'
 import { api } from '../api/client'
+import CascadeWaterfall from '../components/CascadeWaterfall.vue'
 import CascadeTree from '../components/CascadeTree.vue'
 import ChangeList from '../components/ChangeList.vue'
 import { useReport } from '../composables/report'
@@ -26,6 +27,10 @@ const headline = computed(() => {
     <h1 aria-live="polite">{{ headline }}</h1>
     <section class="panel">
       <ChangeList :changes="[cascade.change]" />
+    </section>
+    <section v-if="cascade.follows.length" class="panel">
+      <h2>When each step ran</h2>
+      <CascadeWaterfall :steps="cascade.follows" :took-ms="cascade.took_ms" />
     </section>
     <section v-if="cascade.follows.length" class="panel">
       <h2>What it caused</h2>

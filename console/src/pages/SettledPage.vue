@@ -1,25 +1,31 @@
 <script setup lang="ts">
-import { computed, onMounted, onUnmounted, shallowRef } from 'vue'
-import { api, type Change } from '../api/client'
+import { computed, shallowRef } from 'vue'
+import { api, type Change, type Sample } from '../api/client'
 import AmountList from '../components/AmountList.vue'
 import ChangeList from '../components/ChangeList.vue'
+import HourChart from '../components/HourChart.vue'
+import { usePoll } from '../composables/latest'
 import { useStatus } from '../composables/status'
 import { count, duration, pieces } from '../format'
 
 const { status, error } = useStatus()
 const changes = shallowRef<Change[]>([])
-let timer: number | undefined
+const samples = shallowRef<Sample[]>([])
 
-async function look() {
+usePoll(async () => {
   try {
     changes.value = (await api.changes(15)).changes
   } catch {
     // the status says that the service does not answer
   }
-  timer = window.setTimeout(look, 1500)
-}
-onMounted(look)
-onUnmounted(() => window.clearTimeout(timer))
+}, () => 1500)
+usePoll(async () => {
+  try {
+    samples.value = (await api.history()).samples
+  } catch {
+    // the same
+  }
+}, () => 10_000)
 
 const headline = computed(() => {
   const s = status.value
@@ -48,6 +54,7 @@ const explanation = computed(() => {
         <dd :class="{ quiet: lane.due === 0 }">{{ count(lane.due) }} due<template v-if="lane.due"> · {{ duration(lane.lag_ms) }}</template></dd>
       </div>
     </dl>
+    <HourChart v-if="samples.length > 1" :samples="samples" />
   </section>
 
   <div v-if="status" class="amounts">
