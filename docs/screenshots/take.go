@@ -30,7 +30,7 @@ var pages = []shot{
 	{"together-dark.png", "/together?left=ada_birkdale&right=arno_marshwood", "", `[data-side="right"] article`, 1280, 800, true},
 	{"why.png", "/together?left=ada_birkdale&right=arno_marshwood", `[data-side="left"] [data-act="why"]`, ".why li", 1280, 800, false},
 	{"audit.png", "/audit", "", "tr[data-drift]", 1280, 800, false},
-	{"change.png", "/changes/79532", "", ".step", 1280, 800, false},
+	{"change.png", "/changes/82888", "", ".step", 1280, 800, false},
 	{"forgotten.png", "/forgotten/1", "", ".groups td", 1280, 800, false},
 	{"together-narrow.png", "/together?left=ada_birkdale&right=arno_marshwood", "", `[data-side="right"] article`, 420, 800, false},
 }

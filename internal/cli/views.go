@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"strings"
 	"time"
 
 	"github.com/jedib0t/go-pretty/v6/table"
@@ -66,48 +67,63 @@ func (a *app) showTimeline(c *cli.Command, owner string, t client.Timeline) erro
 	}
 	var rows []table.Row
 	for _, e := range t.Entries {
-		rows = append(rows, table.Row{clock(e.At), e.Author, e.ID, clip(summary(e.Facts, e.Author), 70),
-			clip(values(flat(e.Kept)), 70)})
+		rows = append(rows, table.Row{clock(e.At), e.Author, e.ID, clip(summary(e.Facts, e.Author), 80),
+			clip(keptInWords(e.Kept), 80)})
 	}
 	a.table(table.Row{"at", "author", "id", "carries", "kept"}, rows)
 	a.more(t.Next)
 	return nil
 }
 
-// summary is what an entry carries of its document's facts: of one alone its
-// value, and not the author, who stands beside it.
+// summary is what an entry carries of its document's facts in a line: its texts
+// first, and not the author, who stands beside it.
 func summary(facts map[string]any, author string) string {
-	rest := map[string]any{}
-	for name, v := range facts {
-		if v != author {
-			rest[name] = v
+	var texts, rest []string
+	for _, name := range sorted(facts) {
+		switch v := facts[name].(type) {
+		case string:
+			switch {
+			case v == author:
+			case strings.Contains(v, " ") || !strings.Contains(v, "/"): // not the address of a picture
+				texts = append(texts, v)
+			default:
+				rest = append(rest, name+"="+v)
+			}
+		case map[string]any:
+			rest = append(rest, name+"="+strings.Join(textsIn(v), ", "))
+		default:
+			rest = append(rest, name+"="+value(v))
 		}
 	}
-	if len(rest) == 1 {
-		for _, v := range rest {
-			return value(v)
-		}
-	}
-	return values(rest)
+	return strings.Join(append(texts, rest...), "  ")
 }
 
-// flat are kept values with the members of copies by their full names, as in
-// byline.name; of lists only how many there are.
-func flat(kept map[string]any) map[string]any {
-	all := map[string]any{}
-	for name, v := range kept {
-		switch v := v.(type) {
+// keptInWords are an entry's kept values in a line: copies first, in their texts,
+// then numbers; of lists only how many there are.
+func keptInWords(kept map[string]any) string {
+	var copies, rest []string
+	for _, name := range sorted(kept) {
+		switch v := kept[name].(type) {
 		case map[string]any:
-			for member, inner := range flat(v) {
-				all[name+"."+member] = inner
-			}
+			copies = append(copies, name+"="+strings.Join(textsIn(v), ", "))
 		case []any:
-			all[name] = fmt.Sprintf("[%d]", len(v))
+			rest = append(rest, fmt.Sprintf("%s=[%d]", name, len(v)))
 		default:
-			all[name] = v
+			rest = append(rest, name+"="+value(v))
 		}
 	}
-	return all
+	return strings.Join(append(copies, rest...), "  ")
+}
+
+// textsIn are the texts among values, but for addresses of pictures.
+func textsIn(values map[string]any) []string {
+	var texts []string
+	for _, name := range sorted(values) {
+		if v, is := values[name].(string); is && !strings.Contains(v, "/") {
+			texts = append(texts, v)
+		}
+	}
+	return texts
 }
 
 func (a *app) status() *cli.Command {
