@@ -11,6 +11,7 @@ import (
 	"sort"
 	"strings"
 	"testing"
+	"unicode/utf8"
 
 	"yalvo/demo"
 )
@@ -206,7 +207,7 @@ func (w world) askHostile(method, path string, params []parameter, bodies map[st
 					query.Set(p.name, v)
 				}
 			case "header":
-				if i == at && !strings.ContainsAny(v, "\x00\xff") {
+				if i == at && utf8.ValidString(v) && strings.IndexByte(v, 0) < 0 {
 					headers.Set(p.name, v)
 				}
 			}
