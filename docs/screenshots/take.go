@@ -26,13 +26,15 @@ var pages = []shot{
 	{"settled.png", "/", "", "table tbody tr td.when", 1280, 800, false},
 	{"documents.png", "/documents/sightings", "", "td.id", 1280, 800, false},
 	{"document.png", "/documents/sightings/s00001", "", "td .kept", 1280, 800, false},
-	{"together.png", "/together?left=keeper&right=arno_marshwood", "", `[data-side="right"] article`, 1280, 800, false},
-	{"together-dark.png", "/together?left=ada_birkdale&right=arno_marshwood", "", `[data-side="right"] article`, 1280, 800, true},
+	{"together.png", "/together?left=ada_birkdale&right=arno_marshwood", `[data-side="left"] [data-act="like"]`, `[data-side="left"] [data-act="like"][aria-pressed="true"]`, 1280, 800, false},
+	{"together-dark.png", "/together?left=ada_birkdale&right=arno_marshwood", "", `[data-side="right"] [data-act="follow"]`, 1280, 800, true},
 	{"why.png", "/together?left=ada_birkdale&right=arno_marshwood", `[data-side="left"] [data-act="why"]`, ".why li", 1280, 800, false},
+	{"gone.png", "/together?left=elin_sildstrand&right=arno_marshwood", `[data-side="right"] [data-act="block"]`, `[data-side="left"] [data-act="why-not"]`, 1280, 800, false},
+	{"parked.png", "/parked", "", "h1", 1280, 800, false},
 	{"audit.png", "/audit", "", "tr[data-drift]", 1280, 800, false},
 	{"change.png", "/changes/82888", "", ".step", 1280, 800, false},
 	{"forgotten.png", "/forgotten/1", "", ".groups td", 1280, 800, false},
-	{"together-narrow.png", "/together?left=ada_birkdale&right=arno_marshwood", "", `[data-side="right"] article`, 420, 800, false},
+	{"together-narrow.png", "/together?left=ada_birkdale&right=arno_marshwood", "", `[data-side="left"] [data-act="follow"]`, 420, 800, false},
 }
 
 func main() {

@@ -17,6 +17,7 @@ const (
 	MaxKeys     = 1000      // keys of one mapping
 	MaxNames    = 2000      // collections, fields, kept values, pairs, timelines and triggers together
 	MaxTriggers = 100
+	MaxSteps    = 20     // of a trigger
 	MaxUnder    = 8      // ids in the key of a nested document
 	MaxShown    = 2000   // values that the kept values of one document show together
 	MaxShownAll = 20_000 // values that the kept values of the whole design show, of one document each

@@ -64,6 +64,7 @@ func TestAFileIsBounded(t *testing.T) {
 		"bytes":                  {strings.Repeat("# more\n", 40_000), "too-large: the file has 280000 bytes, 262144 are allowed"},
 		"names":                  {large(10, fields(250)), "too-large: the design has 2520 names, 2000 are allowed"},
 		"triggers":               {large(12, none) + triggers(101), "too-large: the design has 101 triggers, 100 are allowed"},
+		"steps":                  {large(1, none) + "triggers: {t: {on: {created: c0}, do: [" + strings.Repeat("{remove: c0, id: key}, ", 21) + "]}}", "too-large: trigger \"t\" has 21 steps, 20 are allowed"},
 		"copies of copies":       {large(20, copies), "values together, 2000 are allowed"},
 		"depth":                  {large(10, func(n int) string { return map[bool]string{true: fmt.Sprintf("    under: c%d\n", n-1)}[n > 0] }), "too-large: documents of \"c8\" lie 9 deep, 8 are allowed"},
 		"problems":               {large(200, func(int) string { return "    undre: c1\n" }), "too-large: and 150 more problems from here on"},

@@ -145,6 +145,11 @@ func (r *reader) readSteps(n *node, t *Trigger) {
 			"write [{edit: {...}}, {send: ...}]")
 		return
 	}
+	if len(n.items) > MaxSteps {
+		r.problem(n.items[MaxSteps].pos, CodeTooLarge, fmt.Sprintf("trigger %q has %d steps, %d are allowed", t.Name,
+			len(n.items), MaxSteps), "make two triggers of it")
+		return
+	}
 	for _, item := range n.items {
 		s := &Step{Pos: item.pos}
 		t.Steps = append(t.Steps, s)
