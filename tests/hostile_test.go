@@ -144,6 +144,10 @@ func TestHostileBodiesAreRefusedInShort(t *testing.T) {
 		{"a query that cannot be read", "GET", "/collections/notes?limit=%zz", "", "", 400, "cannot be read"},
 		{"a mistyped parameter", "GET", "/collections/people/ada?setled=all", "", "", 400, "did you mean"},
 		{"a parameter that means nothing", "GET", "/collections/people?handle=ada", "", "", 400, "it takes settled"},
+		{"a position never given out", "GET", "/collections/people/ada?settled=999999", "", "", 422, "was never given out"},
+		{"a thousand positions", "GET", "/status?settled=1" + repeat(",1", 999), "", "", 422, "1000 positions are given"},
+		{"patience without positions", "GET", "/status?patience=3", "", "", 400, "give settled too"},
+		{"patience that is no number", "GET", "/status?settled=all&patience=NaN", "", "", 400, "must be a number of seconds"},
 		{"a parameter twice", "GET", "/collections/people?limit=1&limit=2", "", "", 400, "twice"},
 	} {
 		t.Run(c.name, func(t *testing.T) {

@@ -79,6 +79,28 @@ func TestTheOpenAPIDocumentIsValidForOthers(t *testing.T) {
 	}
 }
 
+// What the document promises of an app's own types is so: kept values are always
+// there, what is required is never null, and entries and pairs have their own types.
+func TestTheOpenAPIDocumentHasATypeForEverything(t *testing.T) {
+	t.Parallel()
+	w := start(t, ponds)
+	_, doc := w.described()
+	schemas := doc["components"].(map[string]any)["schemas"].(map[string]any)
+	schema := func(name string) map[string]any { m, _ := schemas[name].(map[string]any); return m }
+	same(t, "kept values that are there", fmt.Sprint(schema("PeopleKept")["required"]), "[followers_n following_n posts_n]")
+	patch := schema("PeoplePatch")["properties"].(map[string]any)
+	same(t, "a required name in a patch", patch["name"].(map[string]any)["type"], any("string"))
+	if _, null := patch["mail"].(map[string]any)["oneOf"]; !null {
+		t.Error("a patch cannot take an optional value away")
+	}
+	same(t, "the least of a required text", schema("PeopleFacts")["properties"].(map[string]any)["name"].(map[string]any)["minLength"], any(1.0))
+	for _, name := range []string{"HomeEntry", "HomeEntries", "FollowState"} {
+		if schema(name) == nil {
+			t.Errorf("there is no schema %s", name)
+		}
+	}
+}
+
 // Every operation of the document is asked with values that nobody expects:
 // the answers are as it says, and the service has nothing to be sorry for.
 func TestEveryOperationBearsHostileValues(t *testing.T) {

@@ -173,6 +173,7 @@ func TestTheCommandHelpsWhoMistypes(t *testing.T) {
 	w := start(t, ponds)
 	w.person("ada")
 	w.yalvo("staus").says(t, 2, `there is no command "staus", did you mean "status"?`)
+	w.yalvo("list", "people", "--limit", "many").says(t, 2, `invalid value "many"`, "it takes a number")
 	w.yalvo("show", "people").says(t, 2, "people is no document but leads to several: see `yalvo list people`")
 	w.yalvo("list", "people/ada").says(t, 2, "people/ada is a document and leads to one alone: see `yalvo show people/ada`")
 	w.yalvo("show", "ada").says(t, 0, "people/ada")

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"regexp"
 
 	"github.com/urfave/cli/v3"
 
@@ -60,6 +61,12 @@ func (u usageError) Error() string { return u.text }
 
 func usage(format string, args ...any) error { return usageError{fmt.Sprintf(format, args...)} }
 
+var parserWords = regexp.MustCompile(`: strconv\.Parse\w+: parsing .*`)
+
+// withoutParser says of a value that is no number that it is none, and nothing of
+// who found that out.
+func withoutParser(s string) string { return parserWords.ReplaceAllString(s, ": it takes a number") }
+
 func (a *app) root() *cli.Command {
 	root := a.commands()
 	inheritUsage(root)
@@ -84,7 +91,7 @@ func (a *app) commands() *cli.Command {
 		ErrWriter:             a.err,
 		ExitErrHandler:        func(context.Context, *cli.Command, error) {},
 		OnUsageError: func(_ context.Context, c *cli.Command, err error, _ bool) error {
-			return usage("%v; see `%s --help`", err, c.FullName())
+			return usage("%s; see `%s --help`", withoutParser(err.Error()), c.FullName())
 		},
 		Action: func(ctx context.Context, c *cli.Command) error {
 			if word := c.Args().First(); c.Args().Present() {

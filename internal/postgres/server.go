@@ -262,7 +262,25 @@ func (s *Server) disown(lines []string) {
 	}
 }
 
+// checkOwner sees that the data folder belongs to the account that PostgreSQL
+// runs as: a copy made as root does not.
+func (s *Server) checkOwner(as *account) error {
+	info, err := os.Stat(s.data)
+	if err != nil {
+		return err
+	}
+	owner, is := info.Sys().(*syscall.Stat_t)
+	if as == nil || !is || owner.Uid == as.uid {
+		return nil
+	}
+	return fmt.Errorf("the folder %s does not belong to the user that PostgreSQL runs as, most likely because it was copied: "+
+		"copy with `cp -a`, or run `chown -R %d:%d %s`", s.data, as.uid, as.gid, s.data)
+}
+
 func (s *Server) launch(bin string, as *account, scratch bool) error {
+	if err := s.checkOwner(as); err != nil {
+		return err
+	}
 	port, err := s.choosePort()
 	if err != nil {
 		return err

@@ -100,6 +100,41 @@ func TestAServerKeepsItsDataAndSurvivesWhatIsLeftBehind(t *testing.T) {
 	}
 }
 
+// A password that the folder was not made with is told at once, and so is a folder
+// that another user owns, as a copy made as root is.
+func TestAFolderThatWasTamperedWithIsExplained(t *testing.T) {
+	dir := folder(t)
+	first, err := run(t, dir)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := first.Stop(); err != nil {
+		t.Fatal(err)
+	}
+	secret := filepath.Join(dir, "secret")
+	right, err := os.ReadFile(secret)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := os.WriteFile(secret, []byte("another one"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := run(t, dir); err == nil || !strings.Contains(err.Error(), "does not take the password in "+secret) {
+		t.Errorf("a wrong password: %v", err)
+	}
+	if err := os.WriteFile(secret, right, 0o600); err != nil {
+		t.Fatal(err)
+	}
+	if os.Geteuid() == 0 { // only root runs PostgreSQL as somebody else
+		if err := os.Chown(filepath.Join(dir, "postgres"), 0, 0); err != nil {
+			t.Fatal(err)
+		}
+		if _, err := run(t, dir); err == nil || !strings.Contains(err.Error(), "does not belong to the user") {
+			t.Errorf("a copied folder: %v", err)
+		}
+	}
+}
+
 // A killed service leaves its PostgreSQL running. The kernel has dropped its
 // lock on the folder, which Abandon stands in for.
 func TestAServerLeftRunningIsTakenOver(t *testing.T) {
