@@ -107,6 +107,57 @@ func TestForgettingReachesEveryCopy(t *testing.T) {
 	}
 }
 
+// What somebody has said and removed again is still in frozen copies, answers and
+// events: forgetting them reaches it, and reaches somebody who is gone already.
+func TestForgettingReachesWhatWasRemovedBefore(t *testing.T) {
+	t.Parallel()
+	w := start(t, memoir)
+	const secret = "Adalbert Secretname"
+	for _, id := range []string{"ada", "ben", "cara"} {
+		name := map[string]string{"ada": secret, "ben": "Ben", "cara": secret}[id]
+		if _, _, err := w.Once("made-"+id).Create(t.Context(), "people", id, map[string]any{"name": name}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	for _, p := range []struct{ id, author, text string }{{"p1", "ada", "a thought of " + secret}, {"b1", "ben", "mine"}} {
+		if _, _, err := w.Once("made-"+p.id).Create(t.Context(), "posts", p.id, map[string]any{"text": p.text, "author": p.author}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	for id, q := range map[string]map[string]any{"q1": {"text": "so true", "of": "p1", "who": "ben"}, "q2": {"text": "hear hear", "of": "b1", "who": "cara"}} {
+		if _, _, err := w.Create(t.Context(), "quotes", id, q); err != nil {
+			t.Fatal(err)
+		}
+	}
+	w.Settle()
+	for _, path := range []string{"posts/p1", "posts/b1", "people/cara"} {
+		if _, _, err := w.Remove(t.Context(), path); err != nil {
+			t.Fatal(err)
+		}
+	}
+	w.Settle()
+	same(t, "a frozen copy outlives what it is of", w.get("quotes/q1").Kept["said"], map[string]any{"text": "a thought of " + secret})
+	same(t, "and that of a person", w.get("quotes/q2").Kept["name"], map[string]any{"name": secret})
+
+	for _, path := range []string{"people/ada", "people/cara"} {
+		f := must(w.AwaitForgotten(t.Context(), must(w.Forget(t.Context(), path))(t).ID))(t)
+		for _, l := range f.Left {
+			t.Errorf("left of %s: %d in %s", path, l.Many, l.Where)
+		}
+	}
+	same(t, "what the quote of her removed post says", w.get("quotes/q1").Kept["said"], nil)
+	same(t, "what is kept of who was gone", w.get("quotes/q2").Kept["name"], nil)
+	same(t, "the reference that her removal left", w.get("quotes/q2").Facts["who"], nil)
+	same(t, "what others said stays", w.get("quotes/q2").Kept["said"], map[string]any{"text": "mine"})
+	for table, column := range map[string]string{"documents": "fields", "kept": `"values"`, "answered": "answer", "events": "payload", "origins": "value"} {
+		same(t, "mentions in "+table, w.Number(`SELECT count(*) FROM `+table+` WHERE `+column+`::text LIKE '%' || $1 || '%'`, secret), 0)
+	}
+	w.auditFindsNothing()
+	if _, err := w.Forget(t.Context(), "people/cara"); err == nil || !strings.Contains(err.Error(), "there is no document people/cara") {
+		t.Errorf("forgetting somebody of whom no trace is left: %v", err)
+	}
+}
+
 // Another service has put the design in other words, and this one does not know it yet.
 func TestForgettingJustAfterTheDesignWasReworded(t *testing.T) {
 	w := start(t, memoir)

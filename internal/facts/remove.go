@@ -111,13 +111,18 @@ func (u Unit) takeAway(c *plan.Collection, docs []store.Document, why Cause) err
 			return err
 		}
 	}
-	if err := u.Tx.Delete(numbers(docs)); err != nil {
+	if err := u.Tx.Delete(numbers(docs), u.Plan.Removing()); err != nil {
 		return err
 	}
 	if why.Forgotten != 0 {
 		if err := u.Tx.NoteForgotten(why.Forgotten, docs, c.Path); err != nil {
 			return err
 		}
+		late, err := u.forgetEarlier(numbers(docs), why.Forgotten)
+		if err != nil {
+			return err
+		}
+		due = append(due, late...)
 	}
 	for _, d := range docs {
 		if err := u.fireDocument(design.OnRemoved, c, d, nil, why); err != nil {
@@ -125,6 +130,54 @@ func (u Unit) takeAway(c *plan.Collection, docs []store.Document, why Cause) err
 		}
 	}
 	return u.Tx.AppendAfterRemoval(why.Change, due)
+}
+
+// forgetEarlier has what went before some documents, and would have gone with them,
+// forgotten too, and returns what of it is to be ended.
+func (u Unit) forgetEarlier(ns []int64, forgotten int64) ([]plan.Work, error) {
+	earlier, err := u.Tx.DepartedWith(ns)
+	if err != nil {
+		return nil, err
+	}
+	return u.lateEndings(earlier, forgotten)
+}
+
+func (u Unit) lateEndings(docs []store.Document, forgotten int64) ([]plan.Work, error) {
+	var due []plan.Work
+	for _, d := range docs {
+		c := u.Plan.CollectionNumbered(d.Collection)
+		if c == nil {
+			continue
+		}
+		if err := u.Tx.NoteForgotten(forgotten, []store.Document{d}, c.Path); err != nil {
+			return nil, err
+		}
+		due = append(due, plan.LateEndings(c, d.N, forgotten)...)
+	}
+	return due, nil
+}
+
+// ForgetDeparted has a document forgotten that is gone already, with what went
+// before it and would have gone with it, and returns the change that readers of
+// this wait for; it is 0 if there is no trace of the document.
+func (u Unit) ForgetDeparted(c *plan.Collection, key string, forgotten int64) (int64, error) {
+	doc, there, err := u.Tx.Departed(running.Address(c, key))
+	if err != nil || !there {
+		return 0, err
+	}
+	due, err := u.lateEndings([]store.Document{doc}, forgotten)
+	if err != nil {
+		return 0, err
+	}
+	earlier, err := u.forgetEarlier([]int64{doc.N}, forgotten)
+	if err != nil {
+		return 0, err
+	}
+	last, err := u.Tx.LastPosition()
+	if err != nil {
+		return 0, err
+	}
+	return last, u.Tx.AppendAfterRemoval(last, append(due, earlier...))
 }
 
 // pointed is where the references of documents point, by row number.

@@ -257,6 +257,39 @@ func endings(c Change) []Work {
 	return due
 }
 
+// LateEndings is what a document may have left that was removed before it is
+// forgotten under a number: frozen copies, and references that were left dangling.
+func LateEndings(c *Collection, doc, forgotten int64) []Work {
+	return endings(Change{Kind: Removed, Collection: c, Doc: doc, Mark: Mark{Forgotten: forgotten}})
+}
+
+// Removing are the references whose documents go with what they point at.
+func (p *Plan) Removing() []Number {
+	var all []Number
+	for n, ref := range p.references {
+		if ref.WhenGone == design.GoneRemove {
+			all = append(all, n)
+		}
+	}
+	return all
+}
+
+// Traces are the references and the frozen copies by which something of a document
+// may be left when it is gone.
+func (p *Plan) Traces() (references, frozen []Number) {
+	for n, ref := range p.references {
+		if ref.WhenGone == design.GoneLeave {
+			references = append(references, n)
+		}
+	}
+	for n, c := range p.copies {
+		if c.Frozen {
+			frozen = append(frozen, n)
+		}
+	}
+	return references, frozen
+}
+
 func pairWork(c Change) []Work {
 	due := pairContributions(c)
 	if c.Kind == Changed {

@@ -43,10 +43,15 @@ func foundIn(counts []store.CountIn) []Found {
 }
 
 // Forget removes a document, what goes with it, and every copy of what it said:
-// frozen copies and references that are left dangling by a mere removal too.
+// frozen copies and references that are left dangling by a mere removal too. It
+// reaches what was its own and was removed before, and a document that is gone
+// itself, for as long as there may be traces of it.
 // When all that is done, every table is searched for the basis.
 func (p *Prover) Forget(ctx context.Context, caller running.Caller, path string) (Forgotten, error) {
 	places, err := p.Places(ctx, path)
+	if running.IsMissing(err) { // it may have been removed before
+		places, err = []Place{}, nil
+	}
 	if err != nil {
 		return Forgotten{}, err
 	}
@@ -65,6 +70,16 @@ func (p *Prover) Forget(ctx context.Context, caller running.Caller, path string)
 		}
 		why := facts.Cause{Actor: caller.Me, Mark: plan.Mark{Forgotten: id}}
 		result, err := u.Remove(facts.Target{Collection: c.Name, Key: key}, why)
+		if running.IsMissing(err) {
+			change, lateErr := u.ForgetDeparted(c, key, id)
+			if lateErr == nil && change == 0 {
+				lateErr = err
+			}
+			if lateErr != nil {
+				return facts.Result{}, lateErr
+			}
+			return facts.Result{}, u.Tx.SetForgottenChange(id, change)
+		}
 		if err != nil {
 			return result, err
 		}

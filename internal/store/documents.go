@@ -165,14 +165,23 @@ func (tx *Tx) Update(c *plan.Collection, d *Document, kept map[string]json.RawMe
 
 // Delete takes documents away with all that belongs to them alone: kept
 // values, references, unique values, what frozen copies were given. What others
-// hold of them is due work; their keys are remembered until it is done.
-func (tx *Tx) Delete(ns []int64) error {
+// hold of them is due work; their keys are remembered until it is done, and longer
+// what they would have gone with: what they lay under, and where references of
+// some kinds pointed.
+func (tx *Tx) Delete(ns []int64, removing []plan.Number) error {
 	if err := tx.LockKept(ns); err != nil {
 		return err
 	}
+	err := tx.db.Exec(`
+		WITH gone AS (DELETE FROM documents WHERE n = ANY(?::bigint[]) RETURNING n, key, collection, created, parent)
+		INSERT INTO departed (n, key, collection, created, of)
+		SELECT g.n, g.key, g.collection, g.created, array_remove(g.parent || ARRAY(
+			SELECT r.target FROM refs r WHERE r.source = g.n AND r.reference = ANY(?::smallint[])), NULL)
+		FROM gone g`, bigints(ns), numberArgs(removing)).Error
+	if err != nil {
+		return err
+	}
 	for _, sql := range []string{
-		"WITH gone AS (DELETE FROM documents WHERE n = ANY(?::bigint[]) RETURNING n, key) INSERT INTO departed " +
-			"SELECT n, key FROM gone",
 		"DELETE FROM kept WHERE doc = ANY(?::bigint[])",
 		"DELETE FROM refs WHERE source = ANY(?::bigint[])",
 		"DELETE FROM uniques WHERE doc = ANY(?::bigint[])",
@@ -183,16 +192,6 @@ func (tx *Tx) Delete(ns []int64) error {
 		}
 	}
 	return nil
-}
-
-// DropDeparted drops up to limit keys of documents that are gone and on which
-// nothing hangs any more. NOT IN makes a hash of what is still to be ended: there
-// may be as much of that as there are keys. Key: due (lane, change, seq).
-func (tx *Tx) DropDeparted(limit int) error {
-	return tx.db.Exec(`
-		DELETE FROM departed d
-		WHERE d.n IN (SELECT n FROM departed LIMIT ?)
-		  AND d.n NOT IN (SELECT o.doc FROM outstanding o WHERE o.lane = ?)`, limit, plan.Ending).Error
 }
 
 // Number is the row number of a document, 0 if there is none.

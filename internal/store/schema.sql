@@ -133,12 +133,20 @@ CREATE TABLE cuts (
     PRIMARY KEY (timeline, owner)
 );
 
--- Keys of documents that are gone, for as long as pairs of theirs are still to
--- be ended: the journal and triggers name them.
+-- Documents that are gone. The journal and triggers name them while pairs of theirs
+-- are still to be ended; and forgetting somebody reaches what was theirs and was
+-- removed before, for as long as something of it may be left.
 CREATE TABLE departed (
-    n   bigint PRIMARY KEY,
-    key text NOT NULL
+    n          bigint      PRIMARY KEY,
+    key        text        NOT NULL,
+    collection smallint    NOT NULL DEFAULT 0,
+    created    timestamptz NOT NULL DEFAULT 'epoch',
+    at         timestamptz NOT NULL DEFAULT clock_timestamp(),  -- infinity: something of it is left
+    of         bigint[]    NOT NULL DEFAULT '{}'                -- what it lay under, or would have gone with
 );
+CREATE INDEX departed_of ON departed USING gin (of);
+CREATE INDEX departed_named ON departed (collection, key);
+CREATE INDEX departed_when ON departed (at);
 
 -- Every committed change of facts. seq is the position that clients are given.
 -- A reader that must miss nothing orders by what is visible: xid first.

@@ -21,7 +21,20 @@ import (
 var schema string
 
 // schemaVersion changes with schema.sql. A database of another version is not touched.
-const schemaVersion = "5"
+const schemaVersion = "6"
+
+// upgrades bring the tables of an earlier version to the one after it.
+var upgrades = map[string]struct{ to, sql string }{
+	"5": {"6", `
+		ALTER TABLE departed
+			ADD COLUMN collection smallint NOT NULL DEFAULT 0,
+			ADD COLUMN created timestamptz NOT NULL DEFAULT 'epoch',
+			ADD COLUMN at timestamptz NOT NULL DEFAULT clock_timestamp(),
+			ADD COLUMN of bigint[] NOT NULL DEFAULT '{}';
+		CREATE INDEX departed_of ON departed USING gin (of);
+		CREATE INDEX departed_named ON departed (collection, key);
+		CREATE INDEX departed_when ON departed (at)`},
+}
 
 // schemaName keeps the tables apart from whatever else the database holds.
 const schemaName = "yalvo"
@@ -161,6 +174,15 @@ func (tx *Tx) checkSchema() error {
 	have, err := setting(tx.db, "schema")
 	if err != nil {
 		return err
+	}
+	for up, there := upgrades[have]; there; up, there = upgrades[have] {
+		if err := tx.db.Exec(up.sql).Error; err != nil {
+			return fmt.Errorf("bringing the tables from version %s to %s: %w", have, up.to, err)
+		}
+		if err := tx.db.Exec("UPDATE settings SET value = ? WHERE name = 'schema'", up.to).Error; err != nil {
+			return err
+		}
+		have = up.to
 	}
 	if have != schemaVersion {
 		return fmt.Errorf("the database's tables are of version %s and this program knows version %s: use the "+

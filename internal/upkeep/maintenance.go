@@ -11,6 +11,7 @@ const (
 	maintainEvery = 5 * time.Second
 	answerAge     = 24 * time.Hour     // how long a repeated Idempotency-Key is recognised
 	eventAge      = 7 * 24 * time.Hour // how long what a trigger sent can be sent again
+	departedAge   = 8 * 24 * time.Hour // longer than answers and events are kept
 	doneKept      = 1_000_000          // for so many changes it can be looked up what followed from them
 	dropChunk     = 20_000             // rows dropped in one transaction
 )
@@ -35,11 +36,16 @@ func (w *Workers) maintain(ctx context.Context) {
 }
 
 func (w *Workers) dropOld(ctx context.Context) error {
+	v, err := w.IfAny(ctx)
+	if err != nil || v == nil {
+		return err
+	}
+	references, frozen := v.Plan.Traces()
 	for _, drop := range []func(*store.Tx) error{
 		func(tx *store.Tx) error { return tx.DropAnswers(answerAge) },
 		func(tx *store.Tx) error { return tx.DropDone(doneKept, dropChunk) },
 		func(tx *store.Tx) error { return tx.DropEvents(eventAge, dropChunk) },
-		func(tx *store.Tx) error { return tx.DropDeparted(dropChunk) },
+		func(tx *store.Tx) error { return tx.DropDeparted(departedAge, dropChunk, references, frozen) },
 	} {
 		if err := w.Store.Upkeep(ctx, drop); err != nil {
 			return err
