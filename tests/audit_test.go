@@ -169,6 +169,7 @@ func TestAnAuditFindsWhateverIsBrokenAndNothingElse(t *testing.T) {
 // An audit of one document looks at what it holds, at what it contributes to
 // others, and at what contributes to it.
 func TestAnAuditOfOneDocumentLooksBothWays(t *testing.T) {
+	t.Parallel()
 	w := start(t, marsh)
 	for _, name := range []string{"ada", "ben"} {
 		w.person(name)
@@ -190,6 +191,7 @@ func TestAnAuditOfOneDocumentLooksBothWays(t *testing.T) {
 
 // The journal knows when the facts became what a duplicate should be.
 func TestDriftSaysSinceWhen(t *testing.T) {
+	t.Parallel()
 	w := start(t, marsh)
 	for _, name := range []string{"ada", "ben"} {
 		w.person(name)

@@ -48,6 +48,7 @@ func (w world) raw(method, path, media, body string, headers ...string) problem 
 }
 
 func TestBadInputIsToldWhereAndWhat(t *testing.T) {
+	t.Parallel()
 	w := start(t, ponds)
 	w.person("ada")
 	w.person("ben")
@@ -133,6 +134,7 @@ func TestBadInputIsToldWhereAndWhat(t *testing.T) {
 }
 
 func TestAllMistakesOfARequestAreToldAtOnce(t *testing.T) {
+	t.Parallel()
 	w := start(t, ponds)
 	w.person("ada")
 	p := w.raw("POST", "/collections/posts", "application/json", `{"facts":{"text":7,"rating":11,"kind":"newt","author":"ada","tags":["much too long"]}}`)
@@ -144,6 +146,7 @@ func TestAllMistakesOfARequestAreToldAtOnce(t *testing.T) {
 }
 
 func TestACursorWorksOnlyWhereItWasGiven(t *testing.T) {
+	t.Parallel()
 	w := start(t, ponds)
 	for i := range 5 {
 		w.person(fmt.Sprintf("p%d", i))
@@ -157,6 +160,7 @@ func TestACursorWorksOnlyWhereItWasGiven(t *testing.T) {
 }
 
 func TestAStaleEditIsRefused(t *testing.T) {
+	t.Parallel()
 	w := start(t, ponds)
 	w.person("ada")
 	if _, _, err := w.If(1).Patch(t.Context(), "people/ada", map[string]any{"name": "Ada"}); err != nil {
@@ -170,6 +174,7 @@ func TestAStaleEditIsRefused(t *testing.T) {
 }
 
 func TestCreatingTwiceUnderOneIdIsOnce(t *testing.T) {
+	t.Parallel()
 	w := start(t, ponds)
 	w.person("ada")
 	w.person("ada")
@@ -179,6 +184,7 @@ func TestCreatingTwiceUnderOneIdIsOnce(t *testing.T) {
 }
 
 func TestARequestRepeatedUnderOneKeyHasOneEffect(t *testing.T) {
+	t.Parallel()
 	w := start(t, ponds)
 	w.person("ada")
 	c := w.As("ada").Once("key-1")
@@ -199,6 +205,7 @@ func TestARequestRepeatedUnderOneKeyHasOneEffect(t *testing.T) {
 // The same id and text by somebody else is another creation, and the same key
 // another request.
 func TestRepetitionsAreOfOneAccount(t *testing.T) {
+	t.Parallel()
 	w := start(t, ponds)
 	w.person("ada")
 	w.person("ben")
@@ -216,6 +223,7 @@ func TestRepetitionsAreOfOneAccount(t *testing.T) {
 }
 
 func TestAUniqueValueIsTakenOnce(t *testing.T) {
+	t.Parallel()
 	w := start(t, ponds)
 	mail := func(id string) error {
 		_, _, err := w.Create(t.Context(), "people", id, map[string]any{"name": id, "mail": "a@pond"})

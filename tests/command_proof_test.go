@@ -10,6 +10,7 @@ import (
 )
 
 func TestTheCommandProvesWhatIsStored(t *testing.T) {
+	t.Parallel()
 	w := start(t, marsh)
 	for _, id := range []string{"ada", "ben", "cora"} {
 		w.person(id)
@@ -59,6 +60,7 @@ func TestTheCommandProvesWhatIsStored(t *testing.T) {
 }
 
 func TestBadQuestionsAreToldWhereAndWhat(t *testing.T) {
+	t.Parallel()
 	w := start(t, marsh)
 	w.person("ada")
 	w.person("ben")
@@ -108,6 +110,7 @@ func TestBadQuestionsAreToldWhereAndWhat(t *testing.T) {
 
 // Twenty clients set and unset one pair at once: one clear state, counted once.
 func TestAPairThatManyTouchAtOnceEndsInOneState(t *testing.T) {
+	t.Parallel()
 	w := marshDwellers(t)
 	w.sighting("ada", "p1", 1)
 	if err := each(20, func(i int) error {

@@ -47,6 +47,7 @@ func designFile(t *testing.T, text string) string {
 }
 
 func TestTheCommandTellsTheWholeStory(t *testing.T) {
+	t.Parallel()
 	w := start(t, "")
 	file := designFile(t, ponds)
 	w.yalvo("list", "people").says(t, 1, "no design has been applied yet: run `yalvo apply FILE`")
@@ -77,6 +78,7 @@ func TestTheCommandTellsTheWholeStory(t *testing.T) {
 }
 
 func TestTheCommandAnswersInJSON(t *testing.T) {
+	t.Parallel()
 	w := start(t, ponds)
 	w.person("ada")
 	var doc client.Document
@@ -90,6 +92,7 @@ func TestTheCommandAnswersInJSON(t *testing.T) {
 }
 
 func TestTheCommandExplainsItsRefusals(t *testing.T) {
+	t.Parallel()
 	w := start(t, ponds)
 	w.yalvo("check", designFile(t, strings.NewReplacer("app: ponds", "ap: ponds", "max: 40", "mx: 40").Replace(ponds))).
 		says(t, 1, `ponds.yaml:3:1: unknown-key: the design has no key "ap"; did you mean "app"?`, `:8:44: unknown-key: field "name" has no key "mx"; did you mean "max"?`, "2 problems")
@@ -110,6 +113,7 @@ func TestTheCommandExplainsItsRefusals(t *testing.T) {
 }
 
 func TestEveryCommandHelpsWithAnExample(t *testing.T) {
+	t.Parallel()
 	w := start(t, "")
 	for _, command := range []string{"up", "check", "apply", "list", "show", "add", "edit", "remove", "pair", "unpair", "timeline", "status", "changes", "parked", "why", "places", "trace", "audit", "replay", "forget"} {
 		w.yalvo(command, "--help").says(t, 0, "Example:", "yalvo "+command)

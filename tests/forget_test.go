@@ -33,6 +33,7 @@ triggers: {log: {on: {created: posts}, do: [{create: quotes, id: "'log-' + key",
 `
 
 func TestForgettingReachesEveryCopy(t *testing.T) {
+	t.Parallel()
 	w := start(t, memoir)
 	const secret = "Adalbert Secretname"
 	for _, id := range []string{"ada", "ben"} {
@@ -160,6 +161,7 @@ func TestForgettingReachesWhatWasRemovedBefore(t *testing.T) {
 
 // Another service has put the design in other words, and this one does not know it yet.
 func TestForgettingJustAfterTheDesignWasReworded(t *testing.T) {
+	t.Parallel()
 	w := start(t, memoir)
 	other := world{harness.StartOn(t, w.Database, ""), t}
 	w.person("ada")

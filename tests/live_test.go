@@ -16,6 +16,7 @@ import (
 // Of all live pages those are read again that have changed, and no others:
 // whatever it was that changed them, and whichever service has done it.
 func TestALivePageIsReadAgainWhenItHasChanged(t *testing.T) {
+	t.Parallel()
 	for _, deliver := range []string{"push", "pull", "mixed, above: 1"} {
 		t.Run(deliver, func(t *testing.T) {
 			w := start(t, strings.Replace(ponds, "own: true", "own: true, deliver: "+deliver, 1))

@@ -13,6 +13,7 @@ import (
 // An author passes the limit of a mixed timeline in both directions while
 // people read page by page: every page is whole all the time.
 func TestAnAuthorCrossesTheLimitWhilePeopleRead(t *testing.T) {
+	t.Parallel()
 	w := start(t, strings.Replace(ponds, "through: follow,", "through: follow, deliver: mixed, above: 20,", 1))
 	w.person("star")
 	w.person("friend")
@@ -89,6 +90,7 @@ func TestAnAuthorCrossesTheLimitWhilePeopleRead(t *testing.T) {
 }
 
 func TestAPulledTimelineIsCollectedWhenRead(t *testing.T) {
+	t.Parallel()
 	w := start(t, strings.Replace(ponds, "through: follow,", "through: follow, deliver: pull,", 1))
 	w.person("ada")
 	w.person("ben")

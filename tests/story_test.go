@@ -102,6 +102,7 @@ func same(t testing.TB, what string, got, want any) {
 }
 
 func TestAPostTurnsUpInItsFollowersTimelines(t *testing.T) {
+	t.Parallel()
 	w := start(t, ponds)
 	for _, id := range []string{"ada", "ben", "cora"} {
 		w.person(id)
@@ -152,6 +153,7 @@ func TestAPostTurnsUpInItsFollowersTimelines(t *testing.T) {
 }
 
 func TestAPostGivenToAnotherAuthorMovesToTheirFollowers(t *testing.T) {
+	t.Parallel()
 	w := start(t, ponds)
 	for _, id := range []string{"ada", "ben", "onlyada", "onlyben", "both"} {
 		w.person(id)
@@ -173,6 +175,7 @@ func TestAPostGivenToAnotherAuthorMovesToTheirFollowers(t *testing.T) {
 }
 
 func TestRemovingAPersonTakesEverythingAlong(t *testing.T) {
+	t.Parallel()
 	w := start(t, ponds)
 	for _, id := range []string{"ada", "ben", "cora"} {
 		w.person(id)
@@ -222,6 +225,7 @@ func TestRemovingAPersonTakesEverythingAlong(t *testing.T) {
 }
 
 func TestAReferenceThatRefusesSaysWhoHoldsOn(t *testing.T) {
+	t.Parallel()
 	w := start(t, ponds)
 	create := func(collection, id string, fields map[string]any) {
 		t.Helper()
@@ -265,6 +269,7 @@ func refused(t testing.TB, err error, code string, says ...string) {
 }
 
 func TestBothSidesOfAPairComeNewestFirstInPages(t *testing.T) {
+	t.Parallel()
 	w := start(t, ponds)
 	w.person("ada")
 	var want []string
@@ -291,6 +296,7 @@ func TestBothSidesOfAPairComeNewestFirstInPages(t *testing.T) {
 }
 
 func TestPagesOfAGrowingTimelineGiveNothingTwiceAndSkipNothing(t *testing.T) {
+	t.Parallel()
 	w := start(t, ponds)
 	w.person("ada")
 	var want []string
@@ -315,6 +321,7 @@ func TestPagesOfAGrowingTimelineGiveNothingTwiceAndSkipNothing(t *testing.T) {
 }
 
 func TestALiveTimelineIsSentAgainWhenItChanges(t *testing.T) {
+	t.Parallel()
 	w := benFollowsAda(t)
 	ctx, stop := context.WithCancel(t.Context())
 	defer stop()
@@ -350,6 +357,7 @@ timelines: {home: {owner: people, entries: posts, by: author, through: follow}}
 `
 
 func TestABlockDissolvesTheFollowsBothWays(t *testing.T) {
+	t.Parallel()
 	w := start(t, feuds)
 	for _, id := range []string{"ada", "ben", "cora"} {
 		w.person(id)
@@ -378,6 +386,7 @@ func TestABlockDissolvesTheFollowsBothWays(t *testing.T) {
 }
 
 func TestAFrozenCopyStaysAsItWasFirstWritten(t *testing.T) {
+	t.Parallel()
 	w := start(t, feuds)
 	w.person("ada")
 	w.person("ben")

@@ -24,6 +24,7 @@ func wetland(t *testing.T) world {
 
 // What documents hold cannot steer a terminal, nor turn its text around.
 func TestTextIsPrintedWithWhatWouldSteerATerminalMadeVisible(t *testing.T) {
+	t.Parallel()
 	w := start(t, wild)
 	const name = "A\u001b[2Jd\u202ea\u009b1m\u2066!"
 	if _, _, err := w.Create(t.Context(), "people", "ada", map[string]any{"name": name}); err != nil {
@@ -113,6 +114,7 @@ func words(line string) []string {
 // With --json every command answers in JSON, names in lower case, what was asked
 // for under names that stay.
 func TestEveryCommandAnswersInJSON(t *testing.T) {
+	t.Parallel()
 	w := wetland(t)
 	lower := regexp.MustCompile(`^[a-z][a-z0-9_]*$`)
 	var names func(v any, where string)
@@ -170,6 +172,7 @@ func TestEveryCommandAnswersInJSON(t *testing.T) {
 }
 
 func TestTheCommandHelpsWhoMistypes(t *testing.T) {
+	t.Parallel()
 	w := start(t, ponds)
 	w.person("ada")
 	w.yalvo("staus").says(t, 2, `there is no command "staus", did you mean "status"?`)

@@ -17,6 +17,7 @@ import (
 )
 
 func TestAReadWaitsForWhatItWroteAndThenSaysNotYet(t *testing.T) {
+	t.Parallel()
 	w := benFollowsAda(t)
 	g := w.stall("entries", byOthers)
 	position := w.post("ada", "p1", "held up")
@@ -58,6 +59,7 @@ func (w world) events(ctx context.Context, owner, lastID string) func() (id, dat
 }
 
 func TestAStreamTakenUpAgainMissesNothingAndRepeatsNothing(t *testing.T) {
+	t.Parallel()
 	w := start(t, ponds)
 	w.person("ada")
 	w.post("ada", "p1", "first")
@@ -81,6 +83,7 @@ func TestAStreamTakenUpAgainMissesNothingAndRepeatsNothing(t *testing.T) {
 }
 
 func TestTwentyClientsCreateOneDocument(t *testing.T) {
+	t.Parallel()
 	for name, create := range map[string]func(w world, i int) error{
 		"under one id": func(w world, _ int) error {
 			_, _, err := w.Create(t.Context(), "people", "ada", map[string]any{"name": "Ada"})
@@ -109,6 +112,7 @@ func TestTwentyClientsCreateOneDocument(t *testing.T) {
 }
 
 func TestNoEditIsLostWhenVersionsAreChecked(t *testing.T) {
+	t.Parallel()
 	w := start(t, ponds)
 	w.person("ada")
 	if _, _, err := w.As("ada").Create(t.Context(), "posts", "p1", map[string]any{"text": "a", "weight": 0}); err != nil {
@@ -144,6 +148,7 @@ func TestNoEditIsLostWhenVersionsAreChecked(t *testing.T) {
 }
 
 func TestAnAuthorGoesWhilePostsAndFollowsArrive(t *testing.T) {
+	t.Parallel()
 	w := start(t, ponds)
 	const fans = 12
 	w.person("ada")
@@ -186,6 +191,7 @@ func TestAnAuthorGoesWhilePostsAndFollowsArrive(t *testing.T) {
 }
 
 func TestAReaderOfTheJournalSeesEveryChangeOnce(t *testing.T) {
+	t.Parallel()
 	w := start(t, ponds)
 	w.person("ada")
 	const writers, each = 8, 20
@@ -228,6 +234,7 @@ func TestAReaderOfTheJournalSeesEveryChangeOnce(t *testing.T) {
 }
 
 func TestTwoServicesAgreeOnTheDesign(t *testing.T) {
+	t.Parallel()
 	database := harness.Database(t)
 	a := world{harness.StartOn(t, database, ""), t}
 	b := world{harness.StartOn(t, database, ""), t}
@@ -246,6 +253,7 @@ func TestTwoServicesAgreeOnTheDesign(t *testing.T) {
 // What is not stored can change while the app runs: triggers, and what a
 // timeline carries.
 func TestATriggerIsAddedToARunningApp(t *testing.T) {
+	t.Parallel()
 	w := start(t, ponds)
 	other := world{harness.StartOn(t, w.Database, ""), t}
 	w.person("ada")
@@ -283,6 +291,7 @@ collections:
 `
 
 func TestNestedDocumentsToAnyDepth(t *testing.T) {
+	t.Parallel()
 	w := start(t, shelves)
 	create := func(collection, id string, fields map[string]any) {
 		t.Helper()

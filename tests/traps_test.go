@@ -79,6 +79,7 @@ func (g gate) open() {
 // A fan-out has read the followers and not yet written; meanwhile one of them
 // unfollows, and that is cleaned up first if nothing prevents it.
 func TestTrapLateInsertAfterAnUnfollow(t *testing.T) {
+	t.Parallel()
 	w := benFollowsAda(t)
 	g := w.stall("entries", byOthers)
 	w.post("ada", "p1", "late")
@@ -92,6 +93,7 @@ func TestTrapLateInsertAfterAnUnfollow(t *testing.T) {
 
 // The same with the post removed under the fan-out.
 func TestTrapLateInsertAfterARemoval(t *testing.T) {
+	t.Parallel()
 	w := benFollowsAda(t)
 	g := w.stall("entries", byOthers)
 	w.post("ada", "p1", "late")
@@ -108,6 +110,7 @@ func TestTrapLateInsertAfterARemoval(t *testing.T) {
 // A post has copied its author's name and is not yet committed; meanwhile the
 // author is renamed, and the posts there are get the new name.
 func TestTrapACopyTakenWhileItsSourceChanges(t *testing.T) {
+	t.Parallel()
 	w := start(t, ponds)
 	w.person("ada")
 	g := w.stall("documents", "NEW.key = 'late'")
@@ -139,6 +142,7 @@ func TestTrapACopyTakenWhileItsSourceChanges(t *testing.T) {
 // A timeline that was cut is being refilled from the facts; one of the posts
 // it has read is removed, and withdrawn, before the refill commits.
 func TestTrapARefillThatComesAfterARemoval(t *testing.T) {
+	t.Parallel()
 	w := start(t, shortPonds)
 	for _, id := range []string{"ada", "cora", "ben"} {
 		w.person(id)
@@ -175,6 +179,7 @@ func TestTrapARefillThatComesAfterARemoval(t *testing.T) {
 // A writer must not see its mark merged into one that a worker is about to
 // delete, and no mark is counted by the workers of two services.
 func TestTrapLostMarksAndCountsStayExact(t *testing.T) {
+	t.Parallel()
 	w := start(t, ponds)
 	harness.StartOn(t, w.Database, "")
 	const people, rounds = 16, 12
@@ -200,6 +205,7 @@ func TestTrapLostMarksAndCountsStayExact(t *testing.T) {
 
 // Twenty clients set and unset the same pair at once: it ends in one clear state.
 func TestOnePairToggledByTwentyClients(t *testing.T) {
+	t.Parallel()
 	w := start(t, ponds)
 	w.person("ada")
 	w.person("ben")
@@ -228,6 +234,7 @@ func TestOnePairToggledByTwentyClients(t *testing.T) {
 
 // Work that keeps failing is set aside, is visible, and holds up nothing else.
 func TestTrapPoison(t *testing.T) {
+	t.Parallel()
 	w := benFollowsAda(t)
 	w.SQL(`CREATE FUNCTION refuse() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN RAISE 'the disk of this entry is broken'; END $$`)
 	w.SQL(`CREATE TRIGGER refuse BEFORE INSERT ON entries FOR EACH ROW WHEN (NEW.owner <> NEW.author) EXECUTE FUNCTION refuse()`)
@@ -269,6 +276,7 @@ func (w world) hold(step int) (release func()) {
 // Ben is not a follower for a moment, just as a post is withdrawn from all who
 // are; when his timeline is looked at he is one again.
 func TestTrapAPostWithdrawnWhileAFollowerIsOutForAMoment(t *testing.T) {
+	t.Parallel()
 	w := benFollowsAda(t)
 	w.post("ada", "p1", "gone soon")
 	w.post("ada", "p2", "stays")
@@ -288,6 +296,7 @@ func TestTrapAPostWithdrawnWhileAFollowerIsOutForAMoment(t *testing.T) {
 // A follow is about to be written when somebody shuns, which dissolves
 // follows: neither sees the other, unless one waits.
 func TestTrapAFollowAndWhatDissolvesItAtOneMoment(t *testing.T) {
+	t.Parallel()
 	w := start(t, marsh)
 	w.person("ada")
 	w.person("ben")
@@ -308,6 +317,7 @@ func TestTrapAFollowAndWhatDissolvesItAtOneMoment(t *testing.T) {
 // A post has copied its author's count of followers and is not yet committed;
 // meanwhile the count moves on, and the posts there are get the new one.
 func TestTrapACopyOfAKeptValueThatMovesOn(t *testing.T) {
+	t.Parallel()
 	w := start(t, marsh)
 	w.person("ada")
 	w.person("ben")
@@ -327,6 +337,7 @@ func TestTrapACopyOfAKeptValueThatMovesOn(t *testing.T) {
 // A document is about to be created under an id that another one bears, which
 // goes just then: the journal has the removal first, and the creation after it.
 func TestTrapPositionsOutOfOrder(t *testing.T) {
+	t.Parallel()
 	w := start(t, ponds)
 	w.person("ada")
 	w.Settle()
@@ -355,6 +366,7 @@ func TestTrapPositionsOutOfOrder(t *testing.T) {
 // What a post points at goes, and with its author gone the post would too; but
 // just as they are seen to it the post is made to point elsewhere.
 func TestTrapAReferenceThatMovesOnWhileItsTargetGoes(t *testing.T) {
+	t.Parallel()
 	w := start(t, marsh)
 	w.person("ada")
 	w.person("ben")
@@ -395,6 +407,7 @@ func TestTrapAReferenceThatMovesOnWhileItsTargetGoes(t *testing.T) {
 // ben's own again. It becomes his own just as it is verified: the entry has been
 // seen as ada's, and is ben's when its row has been waited for.
 func TestTrapAnEntryThatBecomesOnesOwnWhileItIsVerified(t *testing.T) {
+	t.Parallel()
 	w := start(t, ponds)
 	for _, id := range []string{"ada", "ben"} {
 		w.person(id)

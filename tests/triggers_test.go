@@ -58,6 +58,7 @@ func alarmed(t *testing.T, more string) world {
 }
 
 func TestTriggersActOnFacts(t *testing.T) {
+	t.Parallel()
 	w := alarmed(t, "")
 	w.follow("ada", "ben")
 	created := func(id, text string) client.Position {
@@ -118,6 +119,7 @@ func TestTriggersActOnFacts(t *testing.T) {
 // trigger comes to it: there is nothing to do. If it is there still, somebody
 // is to know what is missing.
 func TestATriggerThatComesTooLate(t *testing.T) {
+	t.Parallel()
 	w := alarmed(t, "")
 	release := w.hold(19)
 	shout := func(id, author string) {
@@ -237,6 +239,7 @@ func TestAChangeIsSentSignedAndSentAgainOnRequest(t *testing.T) {
 }
 
 func TestAReceiverThatFailsIsTriedAgainAndThenWaitsForAPerson(t *testing.T) {
+	t.Parallel()
 	flaky := receive(t, func(w http.ResponseWriter, nth int) {
 		if nth < 3 {
 			http.Error(w, "not now", http.StatusInternalServerError)
@@ -279,6 +282,7 @@ func TestAReceiverThatFailsIsTriedAgainAndThenWaitsForAPerson(t *testing.T) {
 // Parked work holds up nobody else: not a reader of everything, nor one who
 // repeats what was done. It can be dropped.
 func TestParkedWorkHoldsUpNobodyElse(t *testing.T) {
+	t.Parallel()
 	dead := receive(t, func(w http.ResponseWriter, nth int) { w.WriteHeader(http.StatusMovedPermanently) })
 	w := alarmed(t, fmt.Sprintf("  dead: {on: {created: posts}, do: [{send: %s}]}\n", dead.URL))
 	_, position, err := w.Create(t.Context(), "posts", "p1", map[string]any{"text": "hush"})
@@ -326,6 +330,7 @@ func TestParkedWorkHoldsUpNobodyElse(t *testing.T) {
 // A receiver that hangs is given up after a while and tried again, and what
 // goes to another one does not wait for it.
 func TestAReceiverThatHangsHoldsUpNobodyElse(t *testing.T) {
+	t.Parallel()
 	release := make(chan struct{})
 	var hung atomic.Int64
 	hanging := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, req *http.Request) {
@@ -356,6 +361,7 @@ func TestAReceiverThatHangsHoldsUpNobodyElse(t *testing.T) {
 }
 
 func TestTriggersThatSetOneAnotherOffAreStopped(t *testing.T) {
+	t.Parallel()
 	source := strings.Replace(alarm, "  farewell:", "  echo: {on: {created: news}, when: \"doc.text.startsWith('loud')\", do: [{create: news, fields: {text: doc.text}}]}\n  farewell:", 1)
 	w := start(t, source)
 	w.person("ada")

@@ -54,6 +54,7 @@ func codes(why client.Why) string {
 }
 
 func TestABlockTakesEntriesOutOfBothTimelinesAndAnUnblockGivesThemBack(t *testing.T) {
+	t.Parallel()
 	w := marshDwellers(t)
 	w.follow("ada", "ben")
 	w.sighting("ada", "p1", 1)
@@ -88,6 +89,7 @@ func TestABlockTakesEntriesOutOfBothTimelinesAndAnUnblockGivesThemBack(t *testin
 }
 
 func TestAChangedOrderMovesAnEntry(t *testing.T) {
+	t.Parallel()
 	w := marshDwellers(t)
 	for i, id := range []string{"p1", "p2", "p3"} {
 		if _, _, err := w.Create(t.Context(), "posts", id, map[string]any{"author": "ada", "seen": "2031-04-0" + string(rune('1'+i)) + "T00:00:00Z"}); err != nil {
@@ -110,6 +112,7 @@ func TestAChangedOrderMovesAnEntry(t *testing.T) {
 }
 
 func TestWhyAnEntryIsThereOrNot(t *testing.T) {
+	t.Parallel()
 	w := marshDwellers(t)
 	w.sighting("ada", "p1", 1)
 	w.Settle()
@@ -165,6 +168,7 @@ func TestWhyAnEntryIsThereOrNot(t *testing.T) {
 }
 
 func TestAKeptValueNamesItsSources(t *testing.T) {
+	t.Parallel()
 	w := marshDwellers(t)
 	w.sighting("ada", "p1", 3)
 	w.sighting("ada", "p2", 7)
@@ -207,6 +211,7 @@ func TestAKeptValueNamesItsSources(t *testing.T) {
 }
 
 func TestACascadeIsToldAsATree(t *testing.T) {
+	t.Parallel()
 	w := marshDwellers(t)
 	w.sighting("ada", "p1", 1)
 	w.sighting("ada", "p2", 1)
@@ -251,6 +256,7 @@ func TestACascadeIsToldAsATree(t *testing.T) {
 }
 
 func TestAnAuditIsStoppedResumedAndRunsByItself(t *testing.T) {
+	t.Parallel()
 	w := marshDwellers(t)
 	a := must(w.BeginAudit(t.Context(), client.Scope{}))(t)
 	if a, err := w.StopAudit(t.Context(), a.ID); err == nil { // it may have ended already
@@ -300,6 +306,7 @@ func TestAnAuditIsStoppedResumedAndRunsByItself(t *testing.T) {
 
 // Two services share the work of an audit: killed in the middle, it goes on.
 func TestAnAuditGoesOnInAnotherService(t *testing.T) {
+	t.Parallel()
 	database := harness.Database(t)
 	w := world{harness.StartOn(t, database, marsh), t}
 	w.person("ada")

@@ -72,7 +72,7 @@ func take(base, folder string, s shot) error {
 	err := chromedp.Do(ctx,
 		chromedp.EmulateViewport(s.width, s.height),
 		chromedp.Navigate(base+s.path),
-		chromedp.WaitVisible(chromedp.CSS("a.badge.good")))
+		chromedp.WaitVisible(chromedp.CSS("a.badge.good, a.badge.bad")))
 	if err == nil && s.press != "" {
 		err = chromedp.Do(ctx, chromedp.WaitVisible(chromedp.CSS(s.press)))
 		if err == nil {
