@@ -118,11 +118,12 @@ func breakages() []breakage {
 	return all
 }
 
-var breakings = flag.Int("breakings", 15, "in how many ways duplicates are broken")
+var breakings = flag.Int("breakings", 10, "in how many ways duplicates are broken")
 
 // Each kind of stored duplicate is changed, removed, doubled or invented by
 // hand: every one is found, called by its name and mended, and nothing else is.
 func TestAnAuditFindsWhateverIsBrokenAndNothingElse(t *testing.T) {
+	t.Parallel()
 	s := seeded(t)
 	w := start(t, marsh)
 	th := newThrong(t, w, marsh, w.Client)

@@ -185,7 +185,7 @@ func TestPagesOfLargeDocumentsAreBoundedByTheirBytes(t *testing.T) {
 	w := wildest(t)
 	w.create("people", "fan", map[string]any{"name": "Fan"})
 	w.follow("fan", "ada")
-	const many = 16
+	const many = 11
 	for i := range many {
 		w.create("notes", fmt.Sprintf("n%02d", i), map[string]any{"author": "ada", "text": strings.Repeat("x", 200_000)})
 	}

@@ -190,6 +190,7 @@ func (m imagination) line(name string) {
 // Thirty-two clients do random things to apps of made-up designs, over two
 // services each; afterwards everything is as the model says.
 func TestEverythingOfMadeUpDesignsIsAsTheModelSays(t *testing.T) {
+	t.Parallel()
 	for i := range *designs {
 		t.Run(fmt.Sprint("design ", i), func(t *testing.T) {
 			s := seeded(t)

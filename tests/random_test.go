@@ -21,7 +21,7 @@ import (
 
 var (
 	seed       = flag.Uint64("seed", 0, "seed of the random operations; 0 takes one from the clock")
-	operations = flag.Int("operations", 400, "how many random operations")
+	operations = flag.Int("operations", 250, "how many random operations")
 )
 
 func seeded(t *testing.T) uint64 {
@@ -137,6 +137,7 @@ func (c *crowd) timelinesAreRight(length int) {
 }
 
 func TestRandomOperationsLeaveNoDrift(t *testing.T) {
+	t.Parallel()
 	for name, c := range map[string]struct {
 		design string
 		length int
