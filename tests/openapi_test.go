@@ -160,7 +160,7 @@ func resolved(all []any, known map[string]any) []parameter {
 
 // hostileTexts are values for paths, queries and headers.
 var hostileTexts = []string{"ada", "p1", "", " ", "\x00", "\xff\xfe", "..", "a/b", "'; DROP TABLE documents; --", "\u202eada", "-1", "0",
-	"9223372036854775808", "1e309", "NaN", "null", "[]", "{}", "all", "..17", "\"1\"", strings.Repeat("a", 5000), strings.Repeat("%", 50)}
+	"9223372036854775808", "NaN", "{}", "all", "\"1\"", strings.Repeat("a", 5000), strings.Repeat("%", 50)}
 
 // hostileValues are JSON values for members of bodies.
 var hostileValues = []string{`null`, `0`, `-0.0`, `1e309`, `-1`, `1.5`, `9007199254740993`, `true`, `""`, `"ada"`, `"\u0000"`, `"\ud800"`, `"\u202e"`,

@@ -63,8 +63,8 @@ type checkedTransport struct {
 // Of each kind of answer the first so many are checked, and then one in some:
 // tests with random operations read thousands that are alike.
 const (
-	checkedFirst = 100
-	checkedOneIn = 10
+	checkedFirst = 20
+	checkedOneIn = 50
 )
 
 // checks tells whether an answer is to be checked.
