@@ -12,7 +12,7 @@ import (
 	"yalvo/internal/harness"
 )
 
-var designs = flag.Int("designs", 2, "how many made-up designs are compared with the model")
+var designs = flag.Int("designs", 1, "how many made-up designs are compared with the model")
 
 // imagination makes up a design piece by piece. A piece that the check refuses
 // (a circle, a field to order by that may be missing) is left out again.

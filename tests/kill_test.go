@@ -33,7 +33,7 @@ func TestKillingServicesAndTheDatabaseLosesNothing(t *testing.T) {
 	th.rough, th.steady, th.clients = true, w.URL, []*client.Client{w.Client}
 	th.populate(s)
 
-	for round := range 4 {
+	for round := range 3 {
 		victim := spawn(t, "--database", address)
 		th.clients = []*client.Client{w.Client, client.New(victim.url)}
 		var running atomic.Bool

@@ -229,7 +229,7 @@ func TestKillingAServiceLosesNothingAndDoublesNothing(t *testing.T) {
 
 	crowd := &crowd{world: w, people: 20, posts: 60, clients: func(int) *client.Client { return w.Client }}
 	acknowledged := map[string]bool{}
-	for round := range 4 {
+	for round := range 2 {
 		victim := spawn(t, "--database", w.Database)
 		doomed := client.New(victim.url)
 		for i := range 3 {
