@@ -133,8 +133,8 @@ func (s *Server) stream(c *echo.Context, timeline, owner string) error {
 		}
 		text := got.text()
 		if id := fingerprint(text); id != sent {
-			if err := send(c, fmt.Appendf(nil, "event: page\nid: %s\ndata: %s\n\n", id, text)); err != nil {
-				return nil // the reader has gone
+			if err := s.sendEvent(c, fmt.Appendf(nil, "event: page\nid: %s\ndata: %s\n\n", id, text)); err != nil {
+				return nil // the reader has gone, or takes the stream up again
 			}
 			sent = id
 		}
@@ -171,6 +171,18 @@ func openStream(c *echo.Context) error {
 	h.Set("Cache-Control", "no-store")
 	c.Response().WriteHeader(http.StatusOK)
 	return http.NewResponseController(c.Response()).Flush()
+}
+
+// sendEvent sends an event that may be large, if not too much waits for slow
+// readers already.
+func (s *Server) sendEvent(c *echo.Context, event []byte) error {
+	if n := int64(len(event)); n > largeText {
+		if !add(&s.gate.unsent, n, mostUnsent) {
+			return busy("too many large answers are under way")
+		}
+		defer s.gate.unsent.Add(-n)
+	}
+	return send(c, event)
 }
 
 func send(c *echo.Context, event []byte) error {
