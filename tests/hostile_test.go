@@ -27,7 +27,7 @@ collections:
     kept:
       loud:   {count: notes.author, where: "doc.words.all(a, doc.words.all(b, doc.words.all(c, a != '' || b == c)))"}
       weight: {sum: notes.author, of: weight}
-      last:   {latest: notes.author, fields: [text], how_many: 10}
+      last:   {latest: notes.author, fields: [seen], how_many: 10}
   notes:
     fields:
       author: {type: reference, to: people, default: me, inverse: notes, when_gone: remove}
