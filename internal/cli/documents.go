@@ -77,11 +77,7 @@ func (a *app) show() *cli.Command {
 		Usage:       "show a document: its facts, and what is kept for it",
 		Description: example("yalvo show members/keeper"),
 		Action: func(ctx context.Context, c *cli.Command) error {
-			args, err := arguments(c, 1, 1)
-			if err != nil {
-				return err
-			}
-			path, err := a.pathOf(ctx, c, args[0])
+			path, err := a.onePath(ctx, c)
 			if err != nil {
 				return err
 			}
@@ -208,11 +204,7 @@ func (a *app) remove() *cli.Command {
 		Flags:       append(announceFlags(), versionFlag()),
 		Description: example("yalvo remove sightings/s00001 --dry-run\n   yalvo remove sightings/s00001"),
 		Action: func(ctx context.Context, c *cli.Command) error {
-			args, err := arguments(c, 1, 1)
-			if err != nil {
-				return err
-			}
-			path, err := a.pathOf(ctx, c, args[0])
+			path, err := a.onePath(ctx, c)
 			if err != nil {
 				return err
 			}

@@ -14,13 +14,10 @@ func (a *app) forget() *cli.Command {
 		Name: "forget", Category: "proof", ArgsUsage: "DOCUMENT",
 		Usage:       "remove a document with every copy of what it said, and search for the rest",
 		Flags:       announceFlags(),
-		Description: example("yalvo forget arno_moordale --dry-run\n   yalvo forget arno_moordale") + "\n\nExits with 4 if something of it is left.",
+		Description: example("yalvo forget arno_moordale --dry-run\n   yalvo forget arno_moordale") +
+			"\n\nExits with 4 if something of it is left.",
 		Action: func(ctx context.Context, c *cli.Command) error {
-			args, err := arguments(c, 1, 1)
-			if err != nil {
-				return err
-			}
-			path, err := a.pathOf(ctx, c, args[0])
+			path, err := a.onePath(ctx, c)
 			if err != nil {
 				return err
 			}

@@ -26,6 +26,15 @@ func (a *app) pathOf(ctx context.Context, c *cli.Command, text string) (string, 
 	return o.Accounts + "/" + text, nil
 }
 
+// onePath is the path that a command's only argument names.
+func (a *app) onePath(ctx context.Context, c *cli.Command) (string, error) {
+	args, err := arguments(c, 1, 1)
+	if err != nil {
+		return "", err
+	}
+	return a.pathOf(ctx, c, args[0])
+}
+
 // keyOf is the key of a document of a collection that a text names.
 func keyOf(o client.Outline, collection, text string) (string, error) {
 	chain := o.Chain(collection)

@@ -110,11 +110,7 @@ func (a *app) places() *cli.Command {
 		Usage:       "everywhere a document's values are duplicated to, with counts",
 		Description: example("yalvo places arno_marshwood"),
 		Action: func(ctx context.Context, c *cli.Command) error {
-			args, err := arguments(c, 1, 1)
-			if err != nil {
-				return err
-			}
-			path, err := a.pathOf(ctx, c, args[0])
+			path, err := a.onePath(ctx, c)
 			if err != nil {
 				return err
 			}
