@@ -63,7 +63,8 @@ func (b *bench) million() error {
 	if err != nil {
 		return err
 	}
-	fmt.Printf("what an entry costs, from the request to the last timeline, in microseconds: %.1f of %d, %.1f of %d, %.2f\n", small, few, large, many, large/small)
+	fmt.Printf("what an entry costs, from the request to the last timeline, in microseconds: %.1f of %d, %.1f of "+
+		"%d, %.2f\n", small, few, large, many, large/small)
 	return nil
 }
 
@@ -92,7 +93,8 @@ func (b *bench) beside(author string, many, rounds int) (float64, error) {
 		service = append(service, float64(many)/seconds)
 	}
 	most := watch()
-	fmt.Printf("\none post to %d followers, of whom one in fifty is in a block, entries/s (median of %d, in turns)\n", many, rounds)
+	fmt.Printf("\none post to %d followers, of whom one in fifty is in a block, entries/s (median of %d, in turns)\n",
+		many, rounds)
 	line("one INSERT … SELECT, integer keys, no post, journal or blocks", median(statement), 0)
 	line("Yalvo, from the request to the last timeline", median(service), median(statement))
 	ratios := make([]float64, rounds)
@@ -100,8 +102,10 @@ func (b *bench) beside(author string, many, rounds int) (float64, error) {
 		ratios[i] = service[i] / statement[i]
 	}
 	slices.Sort(ratios)
-	fmt.Printf("  turn by turn the ratio was %.2f to %.2f, half of them between %.2f and %.2f\n", ratios[0], ratios[rounds-1], ratios[rounds/4], ratios[rounds-1-rounds/4])
-	fmt.Printf("  seconds until the last timeline has it: %.2f; the one statement: %.2f\n", float64(many)/median(service), float64(many)/median(statement))
+	fmt.Printf("  turn by turn the ratio was %.2f to %.2f, half of them between %.2f and %.2f\n", ratios[0],
+		ratios[rounds-1], ratios[rounds/4], ratios[rounds-1-rounds/4])
+	fmt.Printf("  seconds until the last timeline has it: %.2f; the one statement: %.2f\n",
+		float64(many)/median(service), float64(many)/median(statement))
 	fmt.Printf("  memory of the process, service and load: %.0f MB before, at most %.0f MB in between\n", before, most)
 	return median(statement), nil
 }
@@ -126,7 +130,8 @@ func (b *bench) star(author string, many int) error {
 }
 
 func (b *bench) postToAll(author string, i int) error {
-	_, position, err := b.client.As(author).Create(b.ctx, "posts", fmt.Sprint(author, i), map[string]any{"text": strings.Repeat("A bittern at Reed Hollow. ", 10)})
+	_, position, err := b.client.As(author).Create(b.ctx, "posts", fmt.Sprint(author, i),
+		map[string]any{"text": strings.Repeat("A bittern at Reed Hollow. ", 10)})
 	return b.settled(position, err)
 }
 

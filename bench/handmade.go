@@ -54,7 +54,8 @@ func (b *bench) handmade() error {
 	if err := b.sql("CREATE DATABASE fenwatch", "CREATE DATABASE byhand"); err != nil {
 		return err
 	}
-	s, err := service.Start(b.ctx, service.Options{Listen: "127.0.0.1:0", Database: b.databaseNamed("fenwatch"), Log: quiet})
+	s, err := service.Start(b.ctx, service.Options{Listen: "127.0.0.1:0", Database: b.databaseNamed("fenwatch"),
+		Log: quiet})
 	if err != nil {
 		return err
 	}
@@ -160,18 +161,26 @@ func compare(hand, yalvo rival) error {
 		name string
 		ask  func(r rival, turn int) request
 	}{
-		{"likes over many posts, settled", func(r rival, _ int) request { return r.like(anyone(), fmt.Sprintf("s%d", rand.IntN(handSightings))) }},
+		{"likes over many posts, settled", func(r rival, _ int) request {
+			return r.like(anyone(), fmt.Sprintf("s%d",
+				rand.IntN(handSightings)))
+		}},
 		{"likes of one post, settled", func(r rival, turn int) request {
-			return r.like(handMembers+int(seq.Add(1))%handLikers, fmt.Sprintf("s%d", 100+turn)) // another post every turn
+			return r.like(handMembers+int(seq.Add(1))%handLikers, fmt.Sprintf("s%d",
+				100+turn)) // another post every turn
 		}},
 		{"follows, settled", func(r rival, _ int) request {
 			follower := anyone()
 			return r.follow(follower, (follower+1+rand.IntN(handMembers-1))%handMembers)
 		}},
-		{"posts to 50 followers each, settled", func(r rival, _ int) request { return r.post(anyone(), fmt.Sprintf("n%d", seq.Add(1))) }},
+		{"posts to 50 followers each, settled", func(r rival, _ int) request {
+			return r.post(anyone(),
+				fmt.Sprintf("n%d", seq.Add(1)))
+		}},
 		{"first page of a timeline, 30 entries", func(r rival, _ int) request { return r.page(anyone()) }},
 	}
-	fmt.Printf("\nbeside a server written by hand, per second over HTTP, %d clients (%d turns of %v; the ratio is the median)\n", writers, handTurns, handTime)
+	fmt.Printf("\nbeside a server written by hand, per second over HTTP, %d clients (%d turns of %v; the ratio is "+
+		"the median)\n", writers, handTurns, handTime)
 	for _, thing := range things {
 		var ratios []float64
 		var rates [2][]string
@@ -188,7 +197,8 @@ func compare(hand, yalvo rival) error {
 			ratios = append(ratios, both[1]/both[0])
 		}
 		slices.Sort(ratios)
-		fmt.Printf("  %-36s by hand %-29s Yalvo %-29s ratio %.2f (%.2f to %.2f)\n", thing.name, strings.Join(rates[0], " "), strings.Join(rates[1], " "),
+		fmt.Printf("  %-36s by hand %-29s Yalvo %-29s ratio %.2f (%.2f to %.2f)\n", thing.name, strings.Join(rates[0],
+			" "), strings.Join(rates[1], " "),
 			median(ratios), ratios[0], ratios[len(ratios)-1])
 	}
 	return nil

@@ -31,7 +31,8 @@ import (
 var (
 	followers = flag.Int("followers", 200_000, "followers of the author who posts")
 	profile   = flag.String("profile", "", "write a profile of the process's CPU time, service and load, to this file")
-	only      = flag.String("only", "", "the parts to measure: fanout, withdraw and audit (both after fanout), million, page, writes, follow, hot, lag, byhand; all if empty")
+	only      = flag.String("only", "", "the parts to measure: fanout, withdraw and audit (both after fanout), "+
+		"million, page, writes, follow, hot, lag, byhand; all if empty")
 )
 
 // bench is the server, the service, and what was measured so far.
@@ -97,7 +98,8 @@ func run(ctx context.Context) error {
 	for _, part := range []struct {
 		name    string
 		measure func() error
-	}{{"fanout", b.fanout}, {"withdraw", b.withdraw}, {"audit", b.audit}, {"million", b.million}, {"page", b.page}, {"writes", b.writes}, {"follow", b.follow}, {"hot", b.hot}, {"lag", b.lag}, {"byhand", b.handmade}} {
+	}{{"fanout", b.fanout}, {"withdraw", b.withdraw}, {"audit", b.audit}, {"million", b.million}, {"page", b.page},
+		{"writes", b.writes}, {"follow", b.follow}, {"hot", b.hot}, {"lag", b.lag}, {"byhand", b.handmade}} {
 		if *only != "" && !slices.Contains(strings.Split(*only, ","), part.name) {
 			continue
 		}
@@ -134,7 +136,8 @@ func (b *bench) machine() error {
 	if err := b.db.QueryRow(b.ctx, "SHOW server_version").Scan(&version); err != nil {
 		return err
 	}
-	fmt.Printf("%d cores, %s, PostgreSQL %s, durable commits, service and load on the same machine\n", runtime.NumCPU(), runtime.Version(), version)
+	fmt.Printf("%d cores, %s, PostgreSQL %s, durable commits, service and load on the same machine\n",
+		runtime.NumCPU(), runtime.Version(), version)
 	return nil
 }
 

@@ -29,7 +29,8 @@ func (b *bench) page() error {
 	if err := b.readersAndPosts(); err != nil {
 		return err
 	}
-	fmt.Printf("\nfirst page of a timeline, 30 entries, reads/s over %v, %d readers (median of %d, in turns)\n", readTime, readers, turns)
+	fmt.Printf("\nfirst page of a timeline, 30 entries, reads/s over %v, %d readers (median of %d, in turns)\n",
+		readTime, readers, turns)
 	over := way{"Yalvo over HTTP", func() (float64, error) { return b.readPages(mostOwners) }}
 	stored := 0
 	for _, entries := range []int{10_000, 1_000_000, 10_000_000} {
@@ -39,7 +40,10 @@ func (b *bench) page() error {
 		stored = entries / perOwner
 		fmt.Printf(" %d entries stored\n", entries)
 		err := inTurns(
-			way{"one statement for it by pgbench, no HTTP, no JSON", func() (float64, error) { return b.pgbench(pageSQL, stored) }},
+			way{"one statement for it by pgbench, no HTTP, no JSON", func() (float64,
+				error) {
+				return b.pgbench(pageSQL, stored)
+			}},
 			way{over.name, func() (float64, error) { return b.readPages(stored) }})
 		if err != nil {
 			return err
@@ -50,9 +54,15 @@ func (b *bench) page() error {
 	}
 	fmt.Println(" and without timelines: collected from 300 authors when read, by pgbench")
 	return inTurns(over,
-		way{"newest few of each author (lateral)", func() (float64, error) { return b.pgbench(lateralSQL, collectors) }},
+		way{"newest few of each author (lateral)", func() (float64, error) {
+			return b.pgbench(lateralSQL,
+				collectors)
+		}},
 		way{"plain join and sort", func() (float64, error) { return b.pgbench(joinSQL, collectors) }},
-		way{"newest few of each, from Yalvo's own index of posts", func() (float64, error) { return b.pgbench(collectSQL, collectors) }})
+		way{"newest few of each, from Yalvo's own index of posts", func() (float64,
+			error) {
+			return b.pgbench(collectSQL, collectors)
+		}})
 }
 
 // way is a way of reading a page, and how often a second that can be done.
@@ -96,7 +106,8 @@ func (b *bench) number(kind, name string) string {
 }
 
 func (b *bench) readersAndPosts() error {
-	people, posts, home, follow := b.number("collection", "people"), b.number("collection", "posts"), b.number("timeline", "home"), b.number("pair", "follow")
+	people, posts, home, follow := b.number("collection", "people"), b.number("collection", "posts"),
+		b.number("timeline", "home"), b.number("pair", "follow")
 	first := "(SELECT n FROM documents WHERE key = 'reader0')"
 	return b.sql(
 		fmt.Sprintf(`INSERT INTO documents (collection, key, fields) SELECT %s, 'reader' || g, '{"name":"Reader"}' FROM generate_series(0, %d) g`, people, mostOwners-1),
@@ -221,7 +232,8 @@ const (
 func (b *bench) pgbench(sql string, owners int) (float64, error) {
 	var people, home, follow int16
 	var first int64
-	err := b.db.QueryRow(b.ctx, "SELECT "+b.number("collection", "people")+", "+b.number("timeline", "home")+", "+b.number("pair", "follow")+", (SELECT n FROM documents WHERE key = 'reader0')").Scan(&people, &home, &follow, &first)
+	err := b.db.QueryRow(b.ctx, "SELECT "+b.number("collection", "people")+", "+b.number("timeline", "home")+", "+
+		""+b.number("pair", "follow")+", (SELECT n FROM documents WHERE key = 'reader0')").Scan(&people, &home, &follow, &first)
 	if err != nil {
 		return 0, err
 	}
@@ -230,7 +242,8 @@ func (b *bench) pgbench(sql string, owners int) (float64, error) {
 		return 0, err
 	}
 	defer os.Remove(script)
-	args := []string{"-n", "-c", strconv.Itoa(readers), "-j", "2", "-T", strconv.Itoa(int(readTime.Seconds())), "-M", "prepared", "-f", script}
+	args := []string{"-n", "-c", strconv.Itoa(readers), "-j", "2", "-T", strconv.Itoa(int(readTime.Seconds())), "-M",
+		"prepared", "-f", script}
 	for name, value := range map[string]any{"people": people, "home": home, "follow": follow, "first": first} {
 		args = append(args, "-D", fmt.Sprintf("%s=%v", name, value))
 	}

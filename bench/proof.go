@@ -50,7 +50,8 @@ func (b *bench) withdraw() error {
 		}
 		edited = append(edited, many/seconds)
 	}
-	fmt.Printf("\ntaking it away from %d timelines, and editing a field they carry, entries/s (median of %d, in turns)\n", *followers, rounds)
+	fmt.Printf("\ntaking it away from %d timelines, and editing a field they carry, entries/s (median of %d, in "+
+		"turns)\n", *followers, rounds)
 	line("one DELETE through the followers", median(statement), 0)
 	line("Yalvo, from the request to the last timeline", median(service), median(statement))
 	line("one UPDATE of the field in every copy", median(updated), 0)

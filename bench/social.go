@@ -51,7 +51,8 @@ func (b *bench) follow() error {
 	}
 	fmt.Printf("\nfollowing an author of %d posts\n", posts)
 	fmt.Printf("  one follow, from the request to the last of the entries: %v\n", short(one))
-	fmt.Printf("  %d follows in a burst: acknowledged in %v, settled %v later, %.0f entries/s\n", burst, short(acknowledged), short(rest), posts*burst/(acknowledged+rest))
+	fmt.Printf("  %d follows in a burst: acknowledged in %v, settled %v later, %.0f entries/s\n", burst,
+		short(acknowledged), short(rest), posts*burst/(acknowledged+rest))
 	return nil
 }
 
@@ -66,7 +67,8 @@ func (b *bench) hot() error {
 	if _, _, err := b.client.Create(b.ctx, "people", "celebrity", map[string]any{"name": "Celebrity"}); err != nil {
 		return err
 	}
-	if _, _, err := b.client.As("celebrity").Create(b.ctx, "posts", "hot", map[string]any{"text": "An ivory gull!"}); err != nil {
+	if _, _, err := b.client.As("celebrity").Create(b.ctx, "posts", "hot", map[string]any{"text": "An ivory " +
+		"gull!"}); err != nil {
 		return err
 	}
 	if err := together(each, func(w, i int) error {
@@ -116,16 +118,19 @@ func (b *bench) hot() error {
 func (b *bench) lag() error {
 	const authors, fans, seconds = 20, 50, 8
 	for i := range authors {
-		if _, _, err := b.client.Create(b.ctx, "people", fmt.Sprintf("author%d", i), map[string]any{"name": "Author"}); err != nil {
+		if _, _, err := b.client.Create(b.ctx, "people", fmt.Sprintf("author%d", i),
+			map[string]any{"name": "Author"}); err != nil {
 			return err
 		}
 	}
 	for i := range fans {
-		if _, _, err := b.client.Create(b.ctx, "people", fmt.Sprintf("reader_%d", i), map[string]any{"name": "Reader"}); err != nil {
+		if _, _, err := b.client.Create(b.ctx, "people", fmt.Sprintf("reader_%d", i),
+			map[string]any{"name": "Reader"}); err != nil {
 			return err
 		}
 		for a := range authors {
-			if _, err := b.client.Set(b.ctx, "follow", fmt.Sprintf("reader_%d", i), fmt.Sprintf("author%d", a)); err != nil {
+			if _, err := b.client.Set(b.ctx, "follow", fmt.Sprintf("reader_%d", i), fmt.Sprintf("author%d",
+				a)); err != nil {
 				return err
 			}
 		}
@@ -140,7 +145,8 @@ func (b *bench) lag() error {
 			return err
 		}
 		at := func(p float64) time.Duration { return lags[int(p*float64(len(lags)-1))].Round(time.Millisecond) }
-		fmt.Printf("  asked for %3d posts/s, got %3.0f: p50 %v, p99 %v, max %v\n", rate, reached, at(0.5), at(0.99), at(1))
+		fmt.Printf("  asked for %3d posts/s, got %3.0f: p50 %v, p99 %v, max %v\n", rate, reached, at(0.5), at(0.99),
+			at(1))
 	}
 	return nil
 }
@@ -161,7 +167,8 @@ func (b *bench) steadily(rate, seconds, authors int) (float64, []time.Duration, 
 		<-tick.C
 		room <- struct{}{}
 		group.Go(func() {
-			_, position, err := b.client.As(fmt.Sprintf("author%d", i%authors)).Create(b.ctx, "posts", "", map[string]any{"text": strings.Repeat("A heron. ", 10)})
+			_, position, err := b.client.As(fmt.Sprintf("author%d", i%authors)).Create(b.ctx, "posts", "",
+				map[string]any{"text": strings.Repeat("A heron. ", 10)})
 			acknowledged := time.Now()
 			<-room
 			err = b.settled(position, err)

@@ -13,7 +13,8 @@ const writers = 16
 func (b *bench) writes() error {
 	const people, each = 200, 40
 	for i := range people {
-		if _, _, err := b.client.Create(b.ctx, "people", fmt.Sprintf("w%d", i), map[string]any{"name": "Writer"}); err != nil {
+		if _, _, err := b.client.Create(b.ctx, "people", fmt.Sprintf("w%d", i),
+			map[string]any{"name": "Writer"}); err != nil {
 			return err
 		}
 	}
@@ -22,7 +23,8 @@ func (b *bench) writes() error {
 		return err
 	}
 	post := func(w, i int) error {
-		_, _, err := b.client.As(fmt.Sprintf("w%d", w)).Create(b.ctx, "posts", "", map[string]any{"text": "A heron at Nine Posts."})
+		_, _, err := b.client.As(fmt.Sprintf("w%d", w)).Create(b.ctx, "posts", "", map[string]any{"text": "A " +
+			"heron at Nine Posts."})
 		return err
 	}
 	fmt.Printf("\nwrites/s over HTTP, %d clients, and the time to settle after the last\n", writers)
@@ -38,7 +40,8 @@ func (b *bench) writes() error {
 		if err != nil {
 			return err
 		}
-		fmt.Printf("  %-58s %10.0f   settled after %v\n", kind.name, writers*each/seconds, time.Duration(settled*float64(time.Second)).Round(time.Millisecond))
+		fmt.Printf("  %-58s %10.0f   settled after %v\n", kind.name, writers*each/seconds,
+			time.Duration(settled*float64(time.Second)).Round(time.Millisecond))
 	}
 	return nil
 }

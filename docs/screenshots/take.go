@@ -59,7 +59,8 @@ func main() {
 
 func take(base, folder string, s shot) error {
 	options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.NoSandbox, chromedp.DisableGPU,
-		chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true), chromedp.Flag("hide-scrollbars", true))
+		chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true),
+		chromedp.Flag("hide-scrollbars", true))
 	if s.dark {
 		options = append(options, chromedp.Flag("blink-settings", "preferredColorScheme=0"))
 	}
@@ -76,7 +77,8 @@ func take(base, folder string, s shot) error {
 	if err == nil && s.press != "" {
 		err = chromedp.Do(ctx, chromedp.WaitVisible(chromedp.CSS(s.press)))
 		if err == nil {
-			_, err = chromedp.Run(ctx, chromedp.Evaluate[bool](fmt.Sprintf("document.querySelector(%q).click(), true", s.press)))
+			_, err = chromedp.Run(ctx, chromedp.Evaluate[bool](fmt.Sprintf("document.querySelector(%q).click(), true",
+				s.press)))
 		}
 	}
 	if err == nil {

@@ -39,7 +39,8 @@ func (a *app) list() *cli.Command {
 	return &cli.Command{
 		Name: "list", Category: "documents", ArgsUsage: "PATH", Flags: pageFlags(),
 		Usage: "list a collection, or what a name after a document leads to",
-		Description: example("yalvo list members\n   yalvo list members/arno_marshwood/followers --limit 5\n   yalvo list " +
+		Description: example("yalvo list members\n   yalvo list members/arno_marshwood/followers --limit 5\n   " +
+			"yalvo list " +
 			"sightings/s00001/remarks"),
 		Action: func(ctx context.Context, c *cli.Command) error {
 			args, err := arguments(c, 1, 1)
@@ -141,7 +142,8 @@ func (a *app) edit() *cli.Command {
 		Flags: []cli.Flag{versionFlag(), &cli.StringFlag{Name: "operations", TakesFile: true,
 			Usage: "a JSON Patch (RFC 6902) in `FILE` (- for standard input) instead of values"}},
 		Description: example("yalvo edit members/keeper name='Keeper of the Fen' portrait=null") + "\n" +
-			example(`echo '[{"op": "test", "path": "/facts/birds", "value": 5}, {"op": "remove", "path": "/facts/photo"}]' | yalvo edit sightings/s00001 --operations -`),
+			example(`echo '[{"op": "test", "path": "/facts/birds", "value": 5}, `+
+				`{"op": "remove", "path": "/facts/photo"}]' | yalvo edit sightings/s00001 --operations -`),
 		Action: func(ctx context.Context, c *cli.Command) error {
 			least := 2
 			if c.IsSet("operations") {
@@ -246,7 +248,8 @@ func (a *app) pair() *cli.Command {
 }
 
 func (a *app) unpair() *cli.Command {
-	return a.pairCommand("unpair", "unset a pair; twice is the same as once", "yalvo unpair follow keeper arno_marshwood", 3,
+	return a.pairCommand("unpair", "unset a pair; twice is the same as once", "yalvo unpair follow keeper "+
+		"arno_marshwood", 3,
 		func(ctx context.Context, cl *client.Client, args []string) (client.Position, error) {
 			return cl.Unset(ctx, args[0], args[1], args[2])
 		})

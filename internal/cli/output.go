@@ -113,7 +113,8 @@ func (a *app) table(header table.Row, rows []table.Row, right ...int) {
 	t.AppendRows(rows)
 	var configs []table.ColumnConfig
 	for i := range header {
-		configs = append(configs, table.ColumnConfig{Number: i + 1, WidthMax: widths[i], WidthMaxEnforcer: text.WrapSoft})
+		configs = append(configs, table.ColumnConfig{Number: i + 1, WidthMax: widths[i],
+			WidthMaxEnforcer: text.WrapSoft})
 	}
 	for _, n := range right {
 		configs[n-1].Align, configs[n-1].AlignHeader = text.AlignRight, text.AlignRight

@@ -25,7 +25,8 @@ func barsOf(steps []client.Step, took int64, depth int) []bar {
 		if !s.Changes && s.Rows == 0 && s.Left == 0 && s.Parked == 0 && len(s.Follows) == 0 {
 			continue
 		}
-		b := bar{strings.Repeat("  ", depth) + s.Says, s.AfterMS, s.AfterMS, s.Rows, s.Left > 0 || s.Parked > 0, s.Changes}
+		b := bar{strings.Repeat("  ", depth) + s.Says, s.AfterMS, s.AfterMS, s.Rows, s.Left > 0 || s.Parked > 0,
+			s.Changes}
 		switch {
 		case s.DoneMS != nil:
 			b.to = max(*s.DoneMS, b.from)
@@ -70,7 +71,8 @@ func (a *app) waterfall(c client.Cascade) {
 		case b.changes:
 			mark = "▪"
 		}
-		line := text.Pad(text.Trim(b.says, says), says, ' ') + " │" + strings.Repeat(" ", from) + strings.Repeat(mark, long) +
+		line := text.Pad(text.Trim(b.says, says), says, ' ') + " │" + strings.Repeat(" ", from) + strings.Repeat(mark,
+			long) +
 			strings.Repeat(" ", track-from-long) + "│ " + text.AlignRight.Apply(milliseconds(b.to), 8)
 		if !b.changes {
 			line += "  " + many(int(b.rows), "row")

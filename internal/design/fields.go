@@ -140,7 +140,8 @@ func (r *reader) checkEnds(f *Field, at Pos, placed map[string]Pos) {
 			r.problem(placed[key], CodeBadValue, fmt.Sprintf("%s of a field of type %s must be a whole number, not %v",
 				key, f.Type, *end), "")
 		case f.sized() && *end < 0 || f.sized() && key == "max" && *end < 1:
-			r.problem(placed[key], CodeBadValue, fmt.Sprintf("%s is how many %s field %q may have, and cannot be %v", key,
+			r.problem(placed[key], CodeBadValue, fmt.Sprintf("%s is how many %s field %q may have, and cannot be %v",
+				key,
 				map[bool]string{true: "characters", false: "items"}[f.Type == String], f.Name, *end), "")
 		case math.Abs(*end) > MaxNumber || f.Type == Integer && math.Abs(*end) > MaxExact:
 			r.problem(placed[key], CodeBadValue, fmt.Sprintf("%s %v lies beyond what a field of type %s can hold", key,

@@ -28,7 +28,8 @@ const (
 // without the byte order mark that YAML allows.
 func (r *reader) readable(source []byte) ([]byte, bool) {
 	if len(source) > MaxSize {
-		r.problem(Pos{1, 1}, CodeTooLarge, fmt.Sprintf("the file has %d bytes, %d are allowed", len(source), MaxSize), "")
+		r.problem(Pos{1, 1}, CodeTooLarge, fmt.Sprintf("the file has %d bytes, %d are allowed", len(source), MaxSize),
+			"")
 		return nil, false
 	}
 	source = bytes.TrimPrefix(source, []byte("\uFEFF"))

@@ -124,7 +124,8 @@ func (f *Field) acceptString(v any) (any, []Mistake) {
 			len(s)))
 	}
 	if f.Pattern != nil && len(s) > f.Pattern.Longest() {
-		return nil, mistake(MistakeLong, fmt.Sprintf("the text has %d bytes, and the pattern of %q is matched against %d "+
+		return nil, mistake(MistakeLong, fmt.Sprintf("the text has %d bytes, and the pattern of %q is matched "+
+			"against %d "+
 			"at most", len(s), f.Name, f.Pattern.Longest()))
 	}
 	if f.Pattern != nil && !f.Pattern.Matches(s) {

@@ -52,7 +52,8 @@ func ReadOperations(raw []byte) (Operations, error) {
 	var patch jsonpatch.Patch
 	if err := json.Unmarshal(raw, &patch); err != nil || patch == nil {
 		return nil, running.Invalid([]design.Mistake{{Pointer: "", Code: design.MistakeType,
-			Detail: `a JSON Patch is a list of operations, as in [{"op": "replace", "path": "/facts/text", "value": "…"}]`}})
+			Detail: `a JSON Patch is a list of operations, as in ` +
+				`[{"op": "replace", "path": "/facts/text", "value": "…"}]`}})
 	}
 	if len(patch) > mostOperations {
 		return nil, running.Invalid([]design.Mistake{{Pointer: "", Code: design.MistakeLong,

@@ -273,7 +273,8 @@ func (s *Server) checkOwner(as *account) error {
 	if as == nil || !is || owner.Uid == as.uid {
 		return nil
 	}
-	return fmt.Errorf("the folder %s does not belong to the user that PostgreSQL runs as, most likely because it was copied: "+
+	return fmt.Errorf("the folder %s does not belong to the user that PostgreSQL runs as, most likely because it "+
+		"was copied: "+
 		"copy with `cp -a`, or run `chown -R %d:%d %s`", s.data, as.uid, as.gid, s.data)
 }
 
@@ -375,7 +376,8 @@ func (s *Server) waitUntilReady(ctx context.Context) error {
 		}
 		var refused *pgconn.PgError
 		if errors.As(err, &refused) && strings.HasPrefix(refused.Code, "28") { // invalid authorization
-			return fmt.Errorf("PostgreSQL runs, and does not take the password in %s: it is not the one the folder was "+
+			return fmt.Errorf("PostgreSQL runs, and does not take the password in %s: it is not the one the "+
+				"folder was "+
 				"made with", filepath.Join(s.dir, "secret"))
 		}
 		select {
@@ -459,7 +461,8 @@ func (s *Server) StopBy(deadline time.Time) error {
 	for _, step := range []struct {
 		signal syscall.Signal
 		until  time.Time
-	}{{syscall.SIGINT, deadline.Add(-1500 * time.Millisecond)}, {syscall.SIGQUIT, deadline.Add(-500 * time.Millisecond)},
+	}{{syscall.SIGINT, deadline.Add(-1500 * time.Millisecond)}, {syscall.SIGQUIT,
+		deadline.Add(-500 * time.Millisecond)},
 		{syscall.SIGKILL, deadline}} {
 		if err := s.process.Signal(step.signal); err != nil && !errors.Is(err, os.ErrProcessDone) {
 			return fmt.Errorf("stopping PostgreSQL: %w", err)

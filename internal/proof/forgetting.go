@@ -205,6 +205,7 @@ func (p *Prover) searchForRest(ctx context.Context, id int64) error {
 	if err := p.Store.Write(ctx, func(tx *store.Tx) error { return tx.FinishForgotten(id, raw) }); err != nil {
 		return err
 	}
-	p.Log.Info("a document is forgotten", "number", id, "documents removed", len(report.Removed), "left", len(report.Left))
+	p.Log.Info("a document is forgotten", "number", id, "documents removed", len(report.Removed), "left",
+		len(report.Left))
 	return nil
 }

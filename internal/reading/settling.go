@@ -154,7 +154,8 @@ const mostPositions = 100
 func parsePositions(text string) (store.Wanted, error) {
 	var wanted store.Wanted
 	if many := strings.Count(text, ",") + 1; many > mostPositions {
-		return wanted, running.Refuse(running.CodeInvalid, "%d positions are given, %d are allowed: of several, wait for "+
+		return wanted, running.Refuse(running.CodeInvalid, "%d positions are given, %d are allowed: of several, "+
+			"wait for "+
 			"all up to the highest, as in ..17", many, mostPositions)
 	}
 	for _, p := range strings.Split(text, ",") {

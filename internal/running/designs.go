@@ -41,7 +41,8 @@ func (a *App) Apply(ctx context.Context, file string, d *design.Design) (Applied
 		return err
 	})
 	if errors.Is(err, store.ErrNumbers) {
-		return Applied{}, Refuse(CodeDesignHeld, "the designs that were in force in this database have had so many names "+
+		return Applied{}, Refuse(CodeDesignHeld, "the designs that were in force in this database have had so "+
+			"many names "+
 			"that no new ones can be numbered: use another database or data folder")
 	}
 	if err != nil {

@@ -58,7 +58,8 @@ func (a *App) IsFull(err error) bool {
 		return false
 	}
 	if !a.full.Swap(true) {
-		a.Log.Error("the database has run out of room: what writes is answered with 503 until it has some", "error", err)
+		a.Log.Error("the database has run out of room: what writes is answered with 503 until it has some", "error",
+			err)
 	}
 	return true
 }

@@ -155,8 +155,9 @@ type outlineField struct {
 func fieldsOf(fields []*design.Field) []outlineField {
 	all := []outlineField{}
 	for _, f := range fields {
-		of := outlineField{Name: f.Name, Type: string(f.Type), Required: f.Required, Fixed: f.Fixed, Unique: f.Unique, Choices: f.OneOf,
-			ByMe: f.Default != nil && f.Default.Me}
+		of := outlineField{Name: f.Name, Type: string(f.Type), Required: f.Required, Fixed: f.Fixed, Unique: f.Unique,
+			Choices: f.OneOf,
+			ByMe:    f.Default != nil && f.Default.Me}
 		if f.To != nil {
 			of.To = f.To.Name
 		}
@@ -211,7 +212,8 @@ func (s *Server) getOutline(c *echo.Context) error {
 		o.Collections = append(o.Collections, outlineOf(col))
 	}
 	for _, pair := range p.Pairs {
-		o.Pairs = append(o.Pairs, outlinePair{pair.Name, pair.From.Name, pair.To.Name, pair.Self, fieldsOf(pair.Fields)})
+		o.Pairs = append(o.Pairs, outlinePair{pair.Name, pair.From.Name, pair.To.Name, pair.Self,
+			fieldsOf(pair.Fields)})
 	}
 	for _, t := range p.Timelines {
 		carry := []string{}

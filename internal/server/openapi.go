@@ -218,14 +218,16 @@ func (d *description) pair(p *plan.Pair) {
 	if len(p.Fields) > 0 {
 		set["requestBody"] = schema{"description": "Facts of the pair's own. Without a body a pair that stands keeps " +
 			"those it has.",
-			"content": schema{"application/json": schema{"schema": schema{"type": "object", "additionalProperties": false,
-				"properties": schema{"facts": draftOf(fieldsSchema(p.Fields), p.Fields)}}}}}
+			"content": schema{"application/json": schema{"schema": schema{"type": "object",
+				"additionalProperties": false,
+				"properties":           schema{"facts": draftOf(fieldsSchema(p.Fields), p.Fields)}}}}}
 	}
-	d.paths[Prefix+"/pairs/"+p.Name+"/{from}/{to}"] = withParameters([]any{end("from", p.From), end("to", p.To)}, schema{
-		"get":    read(d.operation("get"+name), "How the pair stands", state),
-		"put":    set,
-		"delete": act("unset", "Unset the pair; twice is the same as once"),
-	})
+	d.paths[Prefix+"/pairs/"+p.Name+"/{from}/{to}"] = withParameters([]any{end("from", p.From), end("to", p.To)},
+		schema{
+			"get":    read(d.operation("get"+name), "How the pair stands", state),
+			"put":    set,
+			"delete": act("unset", "Unset the pair; twice is the same as once"),
+		})
 }
 
 func (d *description) timeline(t *plan.Timeline) {
@@ -234,7 +236,8 @@ func (d *description) timeline(t *plan.Timeline) {
 	d.schemas[name+"Entries"] = pageOf("entries", name+"Entry")
 	owner := []any{schema{"name": "owner", "in": "path", "required": true, "schema": ref("schemas", "ID")}}
 	base := Prefix + "/timelines/" + t.Name + "/{owner}"
-	d.paths[base] = withParameters(owner, schema{"get": read(d.operation("read"+name), "A page of a timeline, newest first",
+	d.paths[base] = withParameters(owner, schema{"get": read(d.operation("read"+name), "A page of a timeline, "+
+		"newest first",
 		name+"Entries", "limit", "cursor")})
 	live := read(d.operation("follow"+name), "The first page, again whenever it changes", name+"Entries", "limit")
 	live["responses"].(schema)["200"] = schema{"description": "Server-sent events named page, each holding " + name +

@@ -114,7 +114,8 @@ func (s *Server) problemOf(c *echo.Context, err error) *problem {
 	}
 	if s.App.IsFull(err) {
 		return newProblem(http.StatusServiceUnavailable, codeNoRoom,
-			"the database has run out of room, on its disk most likely: nothing was written; its operator must make room")
+			"the database has run out of room, on its disk most likely: nothing was written; its operator must "+
+				"make room")
 	}
 	s.log.Error("request failed", "method", c.Request().Method, "path", c.Request().URL.Path, "error", err)
 	return newProblem(http.StatusInternalServerError, codeInternal, "the service could not answer; its log says why")

@@ -187,7 +187,8 @@ func ifMatch(c *echo.Context) (int64, error) {
 	}
 	n, err := strconv.ParseInt(strings.Trim(tag, `"`), 10, 64)
 	if err != nil || n < 1 || tag != etag(n) {
-		return 0, badRequest(fmt.Sprintf("If-Match must hold the ETag of one version, as in %s, not %q", etag(3), clip(tag)))
+		return 0, badRequest(fmt.Sprintf("If-Match must hold the ETag of one version, as in %s, not %q", etag(3),
+			clip(tag)))
 	}
 	return n, nil
 }

@@ -159,7 +159,8 @@ func inBrief(value json.RawMessage) string {
 	if len(value) <= briefly {
 		return string(value)
 	}
-	text, err := json.Marshal(fmt.Sprintf("%s… (%d bytes)", strings.ToValidUTF8(string(value[:briefly]), ""), len(value)))
+	text, err := json.Marshal(fmt.Sprintf("%s… (%d bytes)", strings.ToValidUTF8(string(value[:briefly]), ""),
+		len(value)))
 	if err != nil {
 		return ""
 	}

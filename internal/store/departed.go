@@ -48,7 +48,8 @@ func (tx *Tx) DepartedWith(ns []int64) ([]Document, error) {
 // Index: departed_named.
 func (tx *Tx) Departed(a Address) (Document, bool, error) {
 	var d Document
-	got := tx.db.Raw("SELECT "+departedColumns+" FROM departed d WHERE d.collection = ? AND d.key = ? ORDER BY d.n DESC "+
+	got := tx.db.Raw("SELECT "+departedColumns+" FROM departed d WHERE d.collection = ? AND d.key = ? ORDER BY "+
+		"d.n DESC "+
 		"LIMIT 1", a.Collection, a.Key).Scan(&d)
 	return d, got.RowsAffected > 0, got.Error
 }

@@ -65,8 +65,8 @@ func (tx *Tx) CountAttempt(d Due) error {
 // Key: due (lane, change, seq).
 func (s *Store) CountBack(ctx context.Context, d Due) error {
 	return s.upkeep.WithContext(ctx).Exec(`
-		UPDATE due SET attempts = greatest(attempts - 1, 0) WHERE lane = ? AND change = ? AND seq = ?`, d.Lane, d.Change,
-		d.Seq).Error
+		UPDATE due SET attempts = greatest(attempts - 1, 0)
+		WHERE lane = ? AND change = ? AND seq = ?`, d.Lane, d.Change, d.Seq).Error
 }
 
 func interval(d time.Duration) string { return fmt.Sprintf("%d microseconds", d.Microseconds()) }

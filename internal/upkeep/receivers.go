@@ -78,7 +78,8 @@ func receiverOf(address string) string {
 }
 
 // errPrivate is why a receiver is not connected to.
-var errPrivate = errors.New("is an address of this machine or of a private network, and triggers may send there only if " +
+var errPrivate = errors.New("is an address of this machine or of a private network, and triggers may send there " +
+	"only if " +
 	"the service is started with --send-within")
 
 // receivers is the client for what triggers send. Each connection is looked at

@@ -163,7 +163,8 @@ func (w *Workers) post(ctx context.Context, client *http.Client, v *running.Vers
 	case resp.StatusCode >= 200 && resp.StatusCode < 300:
 		return nil
 	case resp.StatusCode >= 300 && resp.StatusCode < 400:
-		return fmt.Errorf("%s answered %d, and redirects are not followed: write the address it has now into the design",
+		return fmt.Errorf("%s answered %d, and redirects are not followed: write the address it has now into the "+
+			"design",
 			step.URL, resp.StatusCode)
 	}
 	return fmt.Errorf("%s answered %d %s", step.URL, resp.StatusCode, http.StatusText(resp.StatusCode))
