@@ -233,7 +233,7 @@ func (b *bench) pgbench(sql string, owners int) (float64, error) {
 	var people, home, follow int16
 	var first int64
 	err := b.db.QueryRow(b.ctx, "SELECT "+b.number("collection", "people")+", "+b.number("timeline", "home")+", "+
-		""+b.number("pair", "follow")+", (SELECT n FROM documents WHERE key = 'reader0')").Scan(&people, &home, &follow, &first)
+		b.number("pair", "follow")+", (SELECT n FROM documents WHERE key = 'reader0')").Scan(&people, &home, &follow, &first)
 	if err != nil {
 		return 0, err
 	}

@@ -10,6 +10,7 @@ import (
 
 	"yalvo/docs"
 	"yalvo/internal/design"
+	"yalvo/internal/openapi"
 	"yalvo/internal/plan"
 )
 
@@ -116,6 +117,19 @@ func designProblem(err error) error {
 			strconv.Itoa(one.Pos.Column), Code: one.Code, Detail: one.Says()})
 	}
 	return p
+}
+
+// openAPI serves the API's description.
+func (s *Server) openAPI(c *echo.Context) error {
+	p, err := s.planIfAny(c)
+	if err != nil {
+		return err
+	}
+	doc, err := openapi.Describe(p)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, doc)
 }
 
 func (s *Server) getDesignSchema(c *echo.Context) error {

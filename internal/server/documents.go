@@ -10,14 +10,15 @@ import (
 
 	"yalvo/internal/design"
 	"yalvo/internal/facts"
+	"yalvo/internal/openapi"
 	"yalvo/internal/reading"
 	"yalvo/internal/running"
 )
 
 // The media types of patches.
 const (
-	mimeMergePatch = "application/merge-patch+json"
-	mimeJSONPatch  = "application/json-patch+json"
+	mimeMergePatch = openapi.MergePatch
+	mimeJSONPatch  = openapi.JSONPatch
 )
 
 // spot is what a path under /collections leads to: a collection, a document,

@@ -16,15 +16,16 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"yalvo/internal/design"
+	"yalvo/internal/openapi"
 	"yalvo/internal/running"
 )
 
 // Headers of the API.
 const (
-	headerAs       = "Yalvo-As"       // request: the account the caller acts as
-	headerPosition = "Yalvo-Position" // answer to a write: what a read can wait for
-	headerRead     = "Yalvo-Read"     // answer: documents read
-	headerWrote    = "Yalvo-Wrote"    // answer: documents and pairs written
+	headerAs       = "Yalvo-As"             // request: the account the caller acts as
+	headerPosition = openapi.HeaderPosition // answer to a write: what a read can wait for
+	headerRead     = openapi.HeaderRead     // answer: documents read
+	headerWrote    = openapi.HeaderWrote    // answer: documents and pairs written
 	headerRepeat   = "Idempotency-Key"
 )
 

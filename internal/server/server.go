@@ -10,6 +10,7 @@ import (
 	"sync"
 	"time"
 	"yalvo/internal/facts"
+	"yalvo/internal/openapi"
 	"yalvo/internal/proof"
 	"yalvo/internal/reading"
 	"yalvo/internal/running"
@@ -20,7 +21,7 @@ import (
 )
 
 // Prefix is where the API of this version begins.
-const Prefix = "/v1"
+const Prefix = openapi.Prefix
 
 // Server answers HTTP requests.
 type Server struct {

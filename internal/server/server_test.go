@@ -12,6 +12,7 @@ import (
 
 	"yalvo/demo"
 	"yalvo/internal/design"
+	"yalvo/internal/openapi"
 	"yalvo/internal/plan"
 	"yalvo/internal/reading"
 	"yalvo/internal/store"
@@ -96,7 +97,7 @@ func TestTheOpenAPIDocumentFollowsTheDesign(t *testing.T) {
 	var n plan.Number
 	p := plan.New(d, func(string, string) plan.Number { n++; return n })
 	for name, p := range map[string]*plan.Plan{"without a design": nil, "fenwatch": p} {
-		doc, err := describe(p)
+		doc, err := openapi.Describe(p)
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -1,14 +1,16 @@
-package server
+// Package openapi describes the HTTP API in OpenAPI 3.1: in goes the plan of a
+// design, out comes the document that a service serves under it.
+//
+// Not done here: serving it, and answering what it describes.
+package openapi
 
 import (
 	_ "embed"
 	"fmt"
-	"net/http"
 	"slices"
 	"strings"
 
 	"github.com/goccy/go-yaml"
-	"github.com/labstack/echo/v5"
 
 	"yalvo/internal/design"
 	"yalvo/internal/plan"
@@ -20,21 +22,19 @@ var openAPIBase []byte
 // schema is a piece of an OpenAPI document.
 type schema = map[string]any
 
-// openAPI serves the API's description: the fixed part, and a path and a
-// schema for everything the design in force has.
-func (s *Server) openAPI(c *echo.Context) error {
-	p, err := s.planIfAny(c)
-	if err != nil {
-		return err
-	}
-	doc, err := describe(p)
-	if err != nil {
-		return err
-	}
-	return c.JSON(http.StatusOK, doc)
-}
+// Words of the API that its description and its server share.
+const (
+	Prefix         = "/v1"            // where the API of this version begins
+	HeaderPosition = "Yalvo-Position" // answer to a write: what a read can wait for
+	HeaderRead     = "Yalvo-Read"     // answer: documents read
+	HeaderWrote    = "Yalvo-Wrote"    // answer: documents and pairs written
+	MergePatch     = "application/merge-patch+json"
+	JSONPatch      = "application/json-patch+json"
+)
 
-func describe(p *plan.Plan) (schema, error) {
+// Describe is the API's description: the fixed part, and a path and a schema for
+// everything that a design has; nil for none.
+func Describe(p *plan.Plan) (schema, error) {
 	var doc schema
 	if err := yaml.Unmarshal(openAPIBase, &doc); err != nil {
 		return nil, err
@@ -141,8 +141,8 @@ func (d *description) edit(name string) schema {
 	body := schema{"type": "object", "additionalProperties": false,
 		"properties": schema{"facts": ref("schemas", name+"Patch")}}
 	edit := write(d.operation("patch"+name), "Edit by JSON Merge Patch (RFC 7396) of the facts, or JSON Patch (RFC "+
-		"6902) of the document", name, body, mimeMergePatch, false)
-	edit["requestBody"].(schema)["content"].(schema)[mimeJSONPatch] = schema{"schema": ref("schemas", "Operations")}
+		"6902) of the document", name, body, MergePatch, false)
+	edit["requestBody"].(schema)["content"].(schema)[JSONPatch] = schema{"schema": ref("schemas", "Operations")}
 	return edit
 }
 
@@ -271,7 +271,7 @@ func read(id, summary, answer string, params ...string) schema {
 	}
 	return schema{"operationId": id, "summary": summary, "parameters": all, "responses": schema{
 		"200": schema{"description": "As asked.",
-			"headers": schema{headerRead: ref("headers", "Read"), headerWrote: ref("headers", "Wrote")},
+			"headers": schema{HeaderRead: ref("headers", "Read"), HeaderWrote: ref("headers", "Wrote")},
 			"content": schema{"application/json": schema{"schema": ref("schemas", answer)}}},
 		"default": ref("responses", "Problem"),
 	}}
@@ -296,8 +296,8 @@ func write(id, summary, answer string, body schema, media string, creates bool) 
 }
 
 func writeHeaders(tagged bool) schema {
-	h := schema{headerPosition: ref("headers", "Position"), headerRead: ref("headers", "Read"),
-		headerWrote: ref("headers", "Wrote")}
+	h := schema{HeaderPosition: ref("headers", "Position"), HeaderRead: ref("headers", "Read"),
+		HeaderWrote: ref("headers", "Wrote")}
 	if tagged {
 		h["ETag"] = ref("headers", "ETag")
 	}
