@@ -16,6 +16,7 @@ import (
 
 	"yalvo/internal/design"
 	"yalvo/internal/plan"
+	"yalvo/internal/receivers"
 	"yalvo/internal/running"
 	"yalvo/internal/store"
 )
@@ -29,8 +30,8 @@ type Patience struct {
 // sender has sent what triggers are to send, each request on its own and in no
 // transaction: a receiver that hangs holds up nobody else.
 func (w *Workers) sender(ctx context.Context) {
-	client := receivers(w.Patience.Answer, w.Within)
-	under := underWay{many: map[string]int{}}
+	client := receivers.Client(w.Patience.Answer, w.Within)
+	under := receivers.UnderWay{}
 	var group sync.WaitGroup
 	defer group.Wait()
 	for ctx.Err() == nil {
@@ -40,12 +41,12 @@ func (w *Workers) sender(ctx context.Context) {
 		}
 		if there && err == nil {
 			receiver := l.receiver()
-			under.add(receiver, 1)
+			under.Add(receiver, 1)
 			group.Go(func() {
 				if err := w.sendLeased(ctx, client, l); err != nil && ctx.Err() == nil {
 					w.Trouble("sending", err)
 				}
-				under.add(receiver, -1)
+				under.Add(receiver, -1)
 				w.Wake(plan.Sending)
 			})
 			continue
@@ -76,16 +77,29 @@ func (l leased) step() *design.Step {
 
 func (l leased) receiver() string {
 	if step := l.step(); step != nil {
-		return receiverOf(step.URL)
+		return receivers.Of(step.URL)
 	}
 	return ""
 }
 
-func (w *Workers) nextToSend(ctx context.Context, under *underWay) (l leased, there bool, err error) {
+// stepsOf are the steps whose receivers have their share.
+func stepsOf(under *receivers.UnderWay, p *plan.Plan) []store.SendStep {
+	var steps []store.SendStep
+	for _, t := range p.Triggers {
+		for i, s := range t.Steps {
+			if s.Do == design.DoSend && under.Full(receivers.Of(s.URL)) {
+				steps = append(steps, store.SendStep{Trigger: t.Number, Nth: int64(i)})
+			}
+		}
+	}
+	return steps
+}
+
+func (w *Workers) nextToSend(ctx context.Context, under *receivers.UnderWay) (l leased, there bool, err error) {
 	if l.version, err = w.IfAny(ctx); err != nil || l.version == nil {
 		return l, false, err
 	}
-	busy := under.busy(l.version.Plan)
+	busy := stepsOf(under, l.version.Plan)
 	err = w.Store.Write(ctx, func(tx *store.Tx) error {
 		var err error
 		// After the lease another service may take what one has crashed with.
@@ -153,7 +167,7 @@ func (w *Workers) post(ctx context.Context, client *http.Client, v *running.Vers
 	}
 	resp, err := client.Do(req)
 	if err != nil {
-		return fmt.Errorf("%s %s", step.URL, notAnswered(err, w.Patience.Answer))
+		return fmt.Errorf("%s %s", step.URL, receivers.NotAnswered(err, w.Patience.Answer))
 	}
 	// Nothing of what a receiver answers is kept or shown but its status.
 	if err := resp.Body.Close(); err != nil {

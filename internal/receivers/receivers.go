@@ -1,4 +1,9 @@
-package upkeep
+// Package receivers is about whom triggers send to: the client that reaches only
+// whom it may, and the shares that keep one receiver from holding up another.
+//
+// In go addresses and patience, out come a client, who an address belongs to and
+// whether it has its share. Not done here: what is sent, when, and how often.
+package receivers
 
 import (
 	"context"
@@ -12,10 +17,6 @@ import (
 	"sync"
 	"syscall"
 	"time"
-
-	"yalvo/internal/design"
-	"yalvo/internal/plan"
-	"yalvo/internal/store"
 )
 
 // Each receiver has a share of its own of the requests under way: one that hangs
@@ -27,25 +28,28 @@ const (
 	answerHeader = 16 << 10
 )
 
-// underWay counts the requests under way, by receiver.
-type underWay struct {
+// UnderWay counts the requests under way, by receiver. The zero value counts none.
+type UnderWay struct {
 	mu   sync.Mutex
 	many map[string]int
 	all  int
 }
 
-// add counts requests that begin or, below zero, end.
-func (u *underWay) add(receiver string, many int) {
+// Add counts requests that begin or, below zero, end.
+func (u *UnderWay) Add(receiver string, many int) {
 	u.mu.Lock()
 	defer u.mu.Unlock()
+	if u.many == nil {
+		u.many = map[string]int{}
+	}
 	u.all += many
 	if u.many[receiver] += many; u.many[receiver] == 0 {
 		delete(u.many, receiver)
 	}
 }
 
-// full tells whether a receiver has its share.
-func (u *underWay) full(receiver string) bool {
+// Full tells whether a receiver has its share.
+func (u *UnderWay) Full(receiver string) bool {
 	u.mu.Lock()
 	defer u.mu.Unlock()
 	share := perReceiver
@@ -55,21 +59,8 @@ func (u *underWay) full(receiver string) bool {
 	return u.many[receiver] >= share || u.all >= mostSends
 }
 
-// busy are the steps whose receivers have their share.
-func (u *underWay) busy(p *plan.Plan) []store.SendStep {
-	var steps []store.SendStep
-	for _, t := range p.Triggers {
-		for i, s := range t.Steps {
-			if s.Do == design.DoSend && u.full(receiverOf(s.URL)) {
-				steps = append(steps, store.SendStep{Trigger: t.Number, Nth: int64(i)})
-			}
-		}
-	}
-	return steps
-}
-
-// receiverOf is who an address belongs to: its scheme and host.
-func receiverOf(address string) string {
+// Of is who an address belongs to: its scheme and host.
+func Of(address string) string {
 	u, err := url.Parse(address)
 	if err != nil {
 		return address
@@ -82,9 +73,9 @@ var errPrivate = errors.New("is an address of this machine or of a private netwo
 	"only if " +
 	"the service is started with --send-within")
 
-// receivers is the client for what triggers send. Each connection is looked at
+// Client is the client for what triggers send. Each connection is looked at
 // when the name has been resolved: where it leads may change.
-func receivers(patience time.Duration, within []netip.Prefix) *http.Client {
+func Client(patience time.Duration, within []netip.Prefix) *http.Client {
 	dialer := &net.Dialer{Timeout: patience, Control: func(_, address string, _ syscall.RawConn) error {
 		to, err := netip.ParseAddrPort(address)
 		if err != nil {
@@ -129,9 +120,9 @@ func mayReach(a netip.Addr, within []netip.Prefix) bool {
 	return in(within) || !in(private)
 }
 
-// notAnswered says in a few words why there was no answer. What a receiver sent
+// NotAnswered says in a few words why there was no answer. What a receiver sent
 // instead of one is left out.
-func notAnswered(err error, patience time.Duration) string {
+func NotAnswered(err error, patience time.Duration) string {
 	var network net.Error
 	var name *net.DNSError
 	var dial *net.OpError
