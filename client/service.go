@@ -26,6 +26,7 @@ func (c *Client) About(ctx context.Context) (About, error) {
 type Applied struct {
 	Version int      `json:"version"`
 	Changed bool     `json:"changed"`
+	Steps   int      `json:"steps"`             // to be done to what is stored, in the background
 	Without []string `json:"without,omitempty"` // services that have not taken it up yet
 	Rules   []Rule   `json:"rules"`
 }
@@ -36,10 +37,17 @@ type Rule struct {
 	Then string `json:"then"`
 }
 
-// Apply puts a design in force. The file's name is used in messages.
-func (c *Client) Apply(ctx context.Context, file string, source []byte) (Applied, error) {
+// Apply puts a design in force. The file's name is used in messages. What it asks to
+// be done to what is stored goes on in the background: see [Client.AwaitVersion].
+func (c *Client) Apply(ctx context.Context, file string, source []byte, how ...Applying) (Applied, error) {
 	var a Applied
-	_, err := c.call(ctx, http.MethodPut, "/design", url.Values{"name": {file}}, "application/yaml", source, &a)
+	var more Applying
+	if len(how) > 0 {
+		more = how[0]
+	}
+	query := more.query()
+	query.Set("name", file)
+	_, err := c.If(int64(more.Base)).call(ctx, http.MethodPut, "/design", query, "application/yaml", source, &a)
 	return a, err
 }
 

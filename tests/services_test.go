@@ -2,11 +2,15 @@ package tests
 
 import (
 	"fmt"
+	"os"
 	"strings"
 	"testing"
 
 	"yalvo/client"
 	"yalvo/internal/harness"
+	"yalvo/internal/store"
+
+	"github.com/jackc/pgx/v5"
 )
 
 // A design is applied through one service, and answered when the other works by
@@ -44,4 +48,27 @@ func TestAServiceThatDoesNotTakeUpADesignIsNamed(t *testing.T) {
 	same(t, "services that have not taken it up", got.Without, []string{"the one that hangs"})
 	w.person("ada")
 	w.yalvo("apply", designFile(t, ponds+"# and again\n")).says(t, 0, "Not taken up yet by the one that hangs")
+}
+
+// Data that the program of any earlier version has written is served by this one,
+// and everything in it is true.
+func TestDataOfEveryEarlierVersionIsServed(t *testing.T) {
+	t.Parallel()
+	for version := 1; version < store.SchemaVersion; version++ {
+		database := harness.Database(t)
+		c := must(pgx.Connect(t.Context(), database))(t)
+		_, err := c.Exec(t.Context(), string(must(os.ReadFile(fmt.Sprintf("../internal/store/testdata/tables/%d.sql", version)))(t)))
+		if err != nil {
+			t.Fatal(err)
+		}
+		c.Close(t.Context())
+		w := world{harness.StartOn(t, database, ""), t}
+		same(t, "a name", w.get("people/ben").Facts["name"], any("Benno"))
+		if _, _, err := w.As("cy").Create(t.Context(), "posts", "cy-9", map[string]any{"text": "still here"}); err != nil {
+			t.Fatal(err)
+		}
+		w.Settle()
+		same(t, "what cy sees first", must(w.Timeline(t.Context(), "home", "cy", client.Page{Limit: 1}))(t).Entries[0].ID, "cy-9")
+		w.auditFindsNothing()
+	}
 }

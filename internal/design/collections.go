@@ -10,6 +10,7 @@ func (r *reader) readCollections(n *node) {
 			"fields": func(n *node) { c.Fields = r.readFields(n, c) },
 			"kept":   func(n *node) { r.readKept(n, c) },
 			"under":  func(n *node) { r.readUnder(n, c) },
+			"was":    r.was(&c.Was, name),
 			"checks": notYet,
 		}, "fields")
 	})

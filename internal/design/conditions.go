@@ -25,18 +25,19 @@ func (r *reader) condition(n *node, what string, names map[string]expr.Shape) *e
 	return e
 }
 
-// shapeOf describes the values of fields to a condition.
-func shapeOf(fields []*Field) expr.Shape {
+// ShapeOf describes the values of fields to an expression.
+func ShapeOf(fields []*Field) expr.Shape {
 	s := expr.Shape{Kind: expr.Object, Members: map[string]expr.Shape{}}
 	for _, f := range fields {
 		if f.Type != "" {
-			s.Members[f.Name] = f.shape()
+			s.Members[f.Name] = f.Shape()
 		}
 	}
 	return s
 }
 
-func (f *Field) shape() expr.Shape {
+// Shape describes the field's value to an expression.
+func (f *Field) Shape() expr.Shape {
 	switch f.Type {
 	case Integer:
 		return expr.Shape{Kind: expr.Integer}
@@ -47,11 +48,11 @@ func (f *Field) shape() expr.Shape {
 	case Timestamp:
 		return expr.Shape{Kind: expr.Timestamp}
 	case Object:
-		return shapeOf(f.Fields)
+		return ShapeOf(f.Fields)
 	case List, Set:
 		items := expr.Shape{Kind: expr.String}
 		if f.Of != nil {
-			items = f.Of.shape()
+			items = f.Of.Shape()
 		}
 		return expr.Shape{Kind: expr.List, Items: &items}
 	}

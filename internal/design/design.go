@@ -17,6 +17,7 @@ type Design struct {
 type Collection struct {
 	Name   string
 	Pos    Pos
+	Was    string      // what it was called in the version before, if that was otherwise
 	Under  *Collection // the parent's collection; nil for a collection of its own
 	Fields []*Field
 	Kept   []*Kept
@@ -43,6 +44,8 @@ const (
 type Field struct {
 	Name     string
 	Pos      Pos
+	Was      string   // what it was called in the version before, if that was otherwise
+	Convert  *Convert // how its value is made of the facts of the version before; nil: it is the value it had
 	Type     Type
 	Required bool
 	Default  *Default
@@ -59,6 +62,13 @@ type Field struct {
 
 	Fields []*Field // objects: the members
 	Of     *Field   // lists and sets: the items
+}
+
+// Convert is a CEL expression over a document (or a pair) as the version of the
+// design before has it. Only together with that version can it be compiled.
+type Convert struct {
+	Text string
+	Pos  Pos
 }
 
 // Default is the value a field gets when a new document leaves it out.
@@ -99,6 +109,7 @@ const (
 type Kept struct {
 	Name string
 	Pos  Pos
+	Was  string // what it was called in the version before, if that was otherwise
 	In   *Collection
 	Kind KeptKind
 
@@ -167,6 +178,7 @@ const (
 type Pair struct {
 	Name      string
 	Pos       Pos
+	Was       string // what it was called in the version before, if that was otherwise
 	From, To  *Collection
 	FromCalls string  // what the from document calls the other ends
 	ToCalls   string  // what the to document calls the other ends
@@ -179,6 +191,7 @@ type Pair struct {
 type Timeline struct {
 	Name    string
 	Pos     Pos
+	Was     string // what it was called in the version before, if that was otherwise
 	Owner   *Collection
 	Entries *Collection
 	By      *Field // the reference from an entry to its author

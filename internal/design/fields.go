@@ -56,6 +56,8 @@ func (r *reader) readField(name string, at Pos, n *node, in *Collection) *Field 
 		"inverse": note("inverse", func(n *node) { f.Inverse = r.name(n, "inverse") }),
 		"fields":  note("fields", func(n *node) { f.Fields = r.readFields(n, nil) }),
 		"of":      note("of", func(n *node) { f.Of = r.readField("of", n.pos, n, nil) }),
+		"was":     r.was(&f.Was, name),
+		"convert": func(n *node) { f.Convert = &Convert{r.word(n, "convert"), n.pos} },
 	}, "type")
 	if n.shape != mapping || f.Type == "" {
 		return f

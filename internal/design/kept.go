@@ -47,7 +47,7 @@ func (r *reader) readKeptKind(k *Kept, n *node) {
 	what := fmt.Sprintf("kept value %q", k.Name)
 	given := map[string]*node{}
 	note := func(key string) func(*node) { return func(n *node) { given[key] = n } }
-	known := keys{}
+	known := keys{"was": r.was(&k.Was, k.Name)}
 	for _, key := range []string{"fields", "frozen", "where", "how_many", "of"} {
 		known[key] = note(key)
 	}
@@ -280,9 +280,9 @@ func (k *Kept) Timed() bool {
 // conditionShapes: of documents the condition is over `doc`, of pairs over `pair`.
 func (k *Kept) conditionShapes(from *Collection) map[string]expr.Shape {
 	if k.Pair != nil {
-		return map[string]expr.Shape{"pair": shapeOf(k.Pair.Fields)}
+		return map[string]expr.Shape{"pair": ShapeOf(k.Pair.Fields)}
 	}
-	return map[string]expr.Shape{"doc": shapeOf(from.Fields)}
+	return map[string]expr.Shape{"doc": ShapeOf(from.Fields)}
 }
 
 // Source is what a kept value is derived from, as the design file writes it.

@@ -13,6 +13,7 @@ func (r *reader) readPairs(n *node) {
 			"to_calls":   func(n *node) { p.ToCalls = r.name(n, "to_calls") },
 			"self":       r.boolean(&p.Self),
 			"dissolves":  func(n *node) { r.readDissolves(n, p) },
+			"was":        r.was(&p.Was, name),
 			"fields":     func(n *node) { p.Fields = r.readFields(n, nil) },
 		}, "from", "to", "from_calls", "to_calls")
 	})

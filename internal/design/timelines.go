@@ -21,6 +21,7 @@ func (r *reader) readTimelines(n *node) {
 			"by":      func(n *node) { r.readBy(n, t) },
 			"through": func(n *node) { r.readThrough(n, t) },
 			"own":     r.boolean(&t.Own),
+			"was":     r.was(&t.Was, name),
 			"length":  func(n *node) { t.Length = r.length(n) },
 			"carry":   func(n *node) { r.readCarry(n, t) },
 			"order":   func(n *node) { r.readOrder(n, t) },

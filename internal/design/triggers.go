@@ -130,11 +130,11 @@ func (r *reader) oneEvent(n *node, t *Trigger, event Event) {
 func (t *Trigger) shapes() map[string]expr.Shape {
 	text := expr.Shape{Kind: expr.String}
 	if t.Pair != nil {
-		return map[string]expr.Shape{"pair": shapeOf(t.Pair.Fields), "from": text, "to": text, "me": text}
+		return map[string]expr.Shape{"pair": ShapeOf(t.Pair.Fields), "from": text, "to": text, "me": text}
 	}
-	names := map[string]expr.Shape{"doc": shapeOf(t.Collection.Fields), "key": text, "me": text}
+	names := map[string]expr.Shape{"doc": ShapeOf(t.Collection.Fields), "key": text, "me": text}
 	if t.On == OnChanged {
-		names["old"] = shapeOf(t.Collection.Fields)
+		names["old"] = ShapeOf(t.Collection.Fields)
 	}
 	return names
 }
@@ -302,7 +302,7 @@ func (r *reader) value(n *node, t *Trigger, f *Field) *expr.Value {
 	if !is && n.scalar != nil {
 		text = fmt.Sprint(n.scalar)
 	}
-	v, err := expr.CompileValue(text, t.shapes(), f.shape().Kind)
+	v, err := expr.CompileValue(text, t.shapes(), f.Shape().Kind)
 	var m *expr.Mistake
 	if errors.As(err, &m) {
 		remedy := "expressions are CEL over the fields of the design"

@@ -111,7 +111,7 @@ func (d *description) collection(c *plan.Collection) {
 	name := d.names[c]
 	facts := fieldsSchema(c.Collection.Fields)
 	d.schemas[name+"Facts"] = facts
-	d.schemas[name+"Kept"] = keptSchemas(c.Kept)
+	d.schemas[name+"Kept"] = keptSchemas(c.Kept, c.Building)
 	d.schemas[name+"Patch"] = patchOf(c.Collection.Fields)
 	d.schemas[name] = schema{"allOf": []any{ref("schemas", "Document"), schema{"type": "object",
 		"properties": schema{"facts": ref("schemas", name+"Facts"), "kept": ref("schemas", name+"Kept")}}}}
@@ -258,7 +258,7 @@ func (d *description) entry(t *plan.Timeline) schema {
 			}
 			fields = append(fields, part.Field)
 		}
-		facts, kept = fieldsSchema(fields), keptSchemas(values)
+		facts, kept = fieldsSchema(fields), keptSchemas(values, t.Entries.Building)
 	}
 	return schema{"allOf": []any{ref("schemas", "Entry"),
 		schema{"type": "object", "properties": schema{"facts": facts, "kept": kept}}}}
@@ -380,14 +380,16 @@ func ends(s schema, f *design.Field, least, most string) {
 }
 
 // keptSchemas is the schema of kept values: all of them are there from the
-// beginning.
-func keptSchemas(kept []*design.Kept) schema {
+// beginning, but for those that are being derived anew and not shown meanwhile.
+func keptSchemas(kept []*design.Kept, building map[string]bool) schema {
 	all := schema{"type": "object", "additionalProperties": false}
 	properties := schema{}
 	var required []any
 	for _, k := range kept {
 		properties[k.Name] = keptSchema(k)
-		required = append(required, k.Name)
+		if !building[k.Name] {
+			required = append(required, k.Name)
+		}
 	}
 	if all["properties"] = properties; required != nil {
 		all["required"] = required

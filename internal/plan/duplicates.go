@@ -178,7 +178,7 @@ func (d Duplicate) BasedOn() []Basis {
 	built := func(c *Collection, parts []design.Part, how Overlap) {
 		for _, part := range parts {
 			if part.Kept != nil {
-				add(aspectOf(part.Kept), c.Name+"."+part.Kept.Name, how)
+				add(AspectOf(part.Kept), c.Name+"."+part.Kept.Name, how)
 				add(AspectKept, c.Name, how)
 			}
 		}
@@ -220,7 +220,8 @@ func (d Duplicate) BasedOn() []Basis {
 	return bases
 }
 
-func aspectOf(k *design.Kept) Aspect {
+// AspectOf is what an audit compares of a kept value.
+func AspectOf(k *design.Kept) Aspect {
 	switch {
 	case k.Kind == design.Copy && k.Frozen:
 		return AspectFrozen

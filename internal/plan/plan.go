@@ -3,6 +3,7 @@ package plan
 import (
 	"encoding/json"
 	"slices"
+	"time"
 
 	"yalvo/internal/design"
 )
@@ -49,6 +50,18 @@ type Collection struct {
 	From, To   []*Pair            // the pairs whose end it is
 	Owned      []*Timeline
 	EntersInto []*Timeline
+
+	Form
+	Building map[string]bool // kept values that are being derived anew; true: they are not shown meanwhile
+}
+
+// Form is the form in which facts are stored.
+type Form struct {
+	Shape int // its number, 0 for the first one
+
+	// Lift brings facts of the form before to this one, while some are stored in that;
+	// nil when none are. It takes the time at which they were made.
+	Lift func(facts json.RawMessage, made time.Time) json.RawMessage
 }
 
 // Reference is a reference field with the duplicates that follow it.
@@ -77,7 +90,8 @@ type Pair struct {
 	Timelines  []*Timeline
 	Bars       []*Timeline // which leave entries out for it
 	Opposed    bool        // it dissolves another kind, or is dissolved by one
-	Dissolves  []*Pair     // what ends, between the two and either way, when it is set
+	Form
+	Dissolves []*Pair // what ends, between the two and either way, when it is set
 }
 
 // Count is a kept count without a condition: it needs to know of a source

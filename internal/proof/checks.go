@@ -70,7 +70,7 @@ func checkChoices(tx *store.Tx, s *plan.Summary, span store.Span) ([]store.Drift
 }
 
 func checkContributions(tx *store.Tx, s *plan.Summary, span store.Span) ([]store.Drift, int64, error) {
-	sources, err := sourcesIn(tx, s, span)
+	sources, err := upkeep.SourcesIn(tx, s, span)
 	if err != nil {
 		return nil, 0, err
 	}
@@ -150,13 +150,6 @@ func compareContributions(tx *store.Tx, s *plan.Summary, is, was map[store.Link]
 	}
 	slices.SortFunc(found, func(a, b store.Drift) int { return int(a.Doc - b.Doc) })
 	return found, nil
-}
-
-func sourcesIn(tx *store.Tx, s *plan.Summary, span store.Span) ([]store.Source, error) {
-	if s.Pair != nil {
-		return tx.SourcePairsIn(s, span)
-	}
-	return tx.SourceDocumentsIn(s, span)
 }
 
 func figure(x *big.Rat) json.RawMessage {

@@ -23,10 +23,15 @@ type walk struct {
 }
 
 func (p *Prover) inScope(ctx context.Context, v *running.Version, scope Scope) (audited, error) {
-	all := v.Plan.Duplicates()
+	all := slices.DeleteFunc(slices.Clone(v.Plan.Duplicates()), v.IsBuilding)
 	named := all
 	if scope.Name != "" {
 		named = slices.DeleteFunc(slices.Clone(all), func(d plan.Duplicate) bool { return d.Name != scope.Name })
+		isNamed := func(d plan.Duplicate) bool { return d.Name == scope.Name }
+		if len(named) == 0 && slices.ContainsFunc(v.Plan.Duplicates(), isNamed) {
+			return audited{}, running.Refuse(running.CodeBuilding, "%s is being derived anew: audit it when that is done",
+				scope.Name)
+		}
 		if len(named) == 0 {
 			return audited{}, running.Refuse(running.CodeUnknownName, "the design has no duplicate %q: there are %s",
 				scope.Name, strings.Join(namesOf(all), ", "))

@@ -69,7 +69,7 @@ func (p *Prover) WhyEntry(ctx context.Context, timeline, owner, path string) (Wh
 	if err != nil {
 		return Why{}, err
 	}
-	t, err := v.Timeline(timeline)
+	t, err := v.Readable(timeline)
 	if err != nil {
 		return Why{}, err
 	}
@@ -173,7 +173,7 @@ func (q *inquiry) entitled(t *plan.Timeline, owner, author int64, ownerKey, auth
 
 // pair tells whether a pair stands, as a reason for or against.
 func (q *inquiry) pair(p *plan.Pair, a, b int64, aKey, bKey string, speaksFor bool) (bool, error) {
-	stands, set, err := q.prover.Store.Pair(q.ctx, p.Number, a, b)
+	stands, set, err := q.prover.Store.Pair(q.ctx, p, a, b)
 	if err != nil {
 		return false, err
 	}

@@ -37,7 +37,7 @@ func (r *Reader) PairState(ctx context.Context, link running.Link) (PairState, e
 		return PairState{}, err
 	}
 	state := PairState{Pair: p.Name, From: p.From.Path(link.From), To: p.To.Path(link.To)}
-	stands, set, err := r.Store.Pair(ctx, p.Number, from, to)
+	stands, set, err := r.Store.Pair(ctx, p, from, to)
 	if set {
 		utc := stands.At.UTC()
 		state.Set, state.Since = true, &utc

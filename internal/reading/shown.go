@@ -23,7 +23,7 @@ type shown struct {
 }
 
 // era is the time in which what is remembered holds.
-type era struct{ design, outages int }
+type era struct{ design, builds, outages int }
 
 type shownKey struct {
 	timeline plan.Number
@@ -87,7 +87,7 @@ func (s *shown) keep(k shownKey, r *remembered) {
 // [store.PageBytes].
 func (r *Reader) show(ctx context.Context, v *running.Version, t *plan.Timeline, places []store.Place) ([]*Entry,
 	error) {
-	now := era{v.Number, r.Outages()}
+	now := era{v.Number, len(v.Builds), r.Outages()}
 	entries := make([]*Entry, len(places))
 	unknown := map[int64][]int{}
 	var docs []int64

@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"slices"
+	"strconv"
 	"time"
 
 	"github.com/go-json-experiment/json/jsontext"
@@ -22,6 +23,8 @@ type Entry struct {
 	Author string          `json:"author"` // the author's key
 	Facts  json.RawMessage `json:"facts"`  // what the entry carries of the document's facts
 	Kept   json.RawMessage `json:"kept"`   // what it carries of the document's kept values
+
+	Building []string `json:"building,omitempty"` // of these, what is being derived anew
 }
 
 // Entries is a page of a timeline.
@@ -37,7 +40,7 @@ func (r *Reader) Timeline(ctx context.Context, timeline, owner string, page Page
 	if err != nil {
 		return Entries{}, err
 	}
-	t, err := v.Timeline(timeline)
+	t, err := v.Readable(timeline)
 	if err != nil {
 		return Entries{}, err
 	}
@@ -105,6 +108,16 @@ func (r *Reader) places(ctx context.Context, t *plan.Timeline, owner string, aft
 // design's carry is empty.
 func carried(t *plan.Timeline, row store.Entry) (Entry, error) {
 	entry := Entry{ID: running.IDOf(row.Key), Path: t.Entries.Path(row.Key), At: row.Created.UTC()}
+	if t.Entries.Lift != nil && row.Shape != t.Entries.Shape {
+		row.Fields = t.Entries.Lift(row.Fields, row.Created)
+	}
+	if len(t.Entries.Building) > 0 {
+		var building []string
+		row.Kept, building = running.Finished(t.Entries, row.Kept)
+		entry.Building = slices.DeleteFunc(building, func(name string) bool {
+			return !carries(t, jsontext.Value(strconv.Quote(name)), true)
+		})
+	}
 	both := make([]byte, 0, len(row.Fields)+len(row.Kept))
 	both, err := sift(both, row.Fields, func(name, value jsontext.Value) bool {
 		if value.Kind() == '"' && names(name, t.By.Name) {

@@ -164,7 +164,7 @@ func (r *Reader) signatures(ctx context.Context, all []*Watch) (map[*Watch]strin
 	var pushed []*Watch
 	var pages []store.Watched
 	for _, w := range all {
-		t, err := v.Timeline(w.timeline)
+		t, err := v.Readable(w.timeline)
 		owner := r.owners.of(w.at)
 		if err != nil || owner.N == 0 {
 			continue // its reader is told when it reads, or has not read yet

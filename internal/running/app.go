@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"log/slog"
+	"sync"
 	"sync/atomic"
 
 	"yalvo/internal/design"
@@ -17,10 +18,11 @@ type App struct {
 	Log   *slog.Logger
 	Signals
 
-	inForce atomic.Pointer[Version]
-	outage  outage
-	full    atomic.Bool // the database has had no room left
-	signed  signed
+	inForce   atomic.Pointer[Version]
+	reloading sync.Mutex // so that an older version never follows a newer one
+	outage    outage
+	full      atomic.Bool // the database has had no room left
+	signed    signed
 }
 
 // New makes an app on a store and takes up the design applied last, if any.
@@ -31,11 +33,18 @@ func New(ctx context.Context, name string, s *store.Store, log *slog.Logger) (*A
 
 // Reload takes up the newest design, which another service may have applied.
 func (a *App) Reload(ctx context.Context) error {
+	a.reloading.Lock()
+	defer a.reloading.Unlock()
 	d, applied, err := a.Store.CurrentDesign(ctx)
 	if err != nil || !applied {
 		return err
 	}
-	if now := a.inForce.Load(); now != nil && now.Number >= d.Version {
+	left, err := a.Store.BuildsLeft(ctx)
+	if err != nil {
+		return err
+	}
+	if now := a.inForce.Load(); now != nil && (now.Number > d.Version || now.Number == d.Version &&
+		sameSteps(now.Builds, left)) {
 		return nil
 	}
 	read, err := design.Read(d.File, []byte(d.Source))
@@ -46,7 +55,11 @@ func (a *App) Reload(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	a.inForce.Store(&Version{d.Version, p})
+	v := &Version{Number: d.Version, Plan: p, Builds: left}
+	if err := a.prepare(ctx, v); err != nil {
+		return err
+	}
+	a.inForce.Store(v)
 	return nil
 }
 

@@ -5,6 +5,8 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"maps"
+	"slices"
 	"strings"
 	"time"
 
@@ -22,14 +24,49 @@ type Document struct {
 	Updated time.Time       `json:"updated"`
 	Facts   json.RawMessage `json:"facts"`
 	Kept    json.RawMessage `json:"kept"`
+
+	// Building are kept values that are being derived anew: they are missing in kept, or
+	// show what they showed before as far as they have not been reached.
+	Building []string `json:"building,omitempty"`
 }
 
 // See shows a stored document of a collection.
 func See(c *plan.Collection, d store.Document) Document {
-	return Document{
+	seen := Document{
 		ID: IDOf(d.Key), Path: c.Path(d.Key), Version: d.Version,
 		Created: d.Created.UTC(), Updated: d.Updated.UTC(), Facts: d.Fields, Kept: d.Kept,
 	}
+	if c.Lift != nil && d.Shape != c.Shape {
+		seen.Facts = c.Lift(d.Fields, d.Created)
+	}
+	if len(c.Building) > 0 {
+		seen.Kept, seen.Building = Finished(c, d.Kept)
+	}
+	return seen
+}
+
+// Finished is what may be shown of kept values while some are being derived anew,
+// and which those are.
+func Finished(c *plan.Collection, kept json.RawMessage) (json.RawMessage, []string) {
+	var all map[string]json.RawMessage
+	if json.Unmarshal(kept, &all) != nil {
+		return kept, nil
+	}
+	for name, hidden := range c.Building {
+		if hidden {
+			delete(all, name)
+		}
+	}
+	for name := range all {
+		if c.KeptValue(name) == nil { // of the version before
+			delete(all, name)
+		}
+	}
+	shown, err := json.Marshal(all)
+	if err != nil {
+		return kept, nil
+	}
+	return shown, slices.Sorted(maps.Keys(c.Building))
 }
 
 // IDOf is the last id of a key.

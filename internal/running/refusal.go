@@ -32,7 +32,10 @@ const (
 	CodeReused      = "key-reused"       // the Idempotency-Key belongs to another request
 	CodeLoop        = "trigger-loop"     // triggers set one another off too often
 	CodeTooMany     = "too-many"         // others of the kind are under way already
-	CodeDesignHeld  = "design-in-use"    // documents were written under the running design
+	CodeNoNumbers   = "too-many-names"   // no further names of designs can be numbered
+	CodeWouldDrop   = "would-drop"       // a design would lose facts, and nobody said that it may
+	CodeOtherBase   = "other-base"       // another design is in force than the one compared with
+	CodeBuilding    = "being-built"      // what an earlier design asked for is not done yet
 )
 
 // Error is the refusal in one line, its mistakes included.

@@ -3,14 +3,20 @@ package running
 import (
 	"strings"
 
+	"yalvo/internal/compare"
 	"yalvo/internal/design"
 	"yalvo/internal/plan"
+	"yalvo/internal/store"
 )
 
-// Version is a version of the design with its plan.
+// Version is a version of the design with its plan, and with what of it is still
+// to be done to what was stored before it came into force.
 type Version struct {
 	Number int
 	Plan   *plan.Plan
+	Builds []store.Build // the steps that are left
+
+	Rewrites map[string]*compare.Rewrite // by collection or pair: what brings facts of the version before along
 }
 
 // Collection finds a collection of the design by its name.

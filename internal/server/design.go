@@ -68,42 +68,6 @@ func (s *Server) getDesign(c *echo.Context) error {
 	return c.Blob(http.StatusOK, "application/yaml", []byte(d.Source))
 }
 
-// applied is the answer to a design that was put in force.
-type applied struct {
-	Version int         `json:"version"`
-	Changed bool        `json:"changed"`
-	Without []string    `json:"without,omitempty"` // services that go on with the design before it for now
-	Rules   []plan.Rule `json:"rules"`
-}
-
-// putDesign checks a design and puts it in force; ?name= is its file's name in messages.
-func (s *Server) putDesign(c *echo.Context) error {
-	if err := checkMediaType(c, "application/yaml", echo.MIMEApplicationJSON); err != nil {
-		return err
-	}
-	raw, err := rawBody(c, design.MaxSize)
-	if err != nil {
-		return err
-	}
-	name := c.QueryParam("name")
-	if name == "" {
-		name = "design.yaml"
-	}
-	d, err := design.Read(name, raw)
-	if err != nil {
-		return designProblem(err)
-	}
-	got, err := s.App.Apply(c.Request().Context(), name, d)
-	if err != nil {
-		return err
-	}
-	p, err := s.plan(c)
-	if err != nil {
-		return err
-	}
-	return c.JSON(http.StatusOK, applied{got.Version, got.Changed, got.Without, p.Rules()})
-}
-
 // designProblem lists what is wrong with a design; the pointer is a place in the file.
 func designProblem(err error) error {
 	var all design.Problems

@@ -69,7 +69,10 @@ var statusOf = map[string]int{
 	running.CodeNotYet:      http.StatusServiceUnavailable,
 	running.CodeReused:      http.StatusUnprocessableEntity,
 	running.CodeLoop:        http.StatusConflict,
-	running.CodeDesignHeld:  http.StatusConflict,
+	running.CodeNoNumbers:   http.StatusConflict,
+	running.CodeWouldDrop:   http.StatusConflict,
+	running.CodeOtherBase:   http.StatusConflict,
+	running.CodeBuilding:    http.StatusServiceUnavailable,
 	running.CodeTooMany:     http.StatusTooManyRequests,
 }
 

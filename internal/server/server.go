@@ -15,6 +15,7 @@ import (
 	"yalvo/internal/reading"
 	"yalvo/internal/running"
 	"yalvo/internal/upkeep"
+	"yalvo/internal/versions"
 
 	"github.com/labstack/echo/v5"
 	"github.com/labstack/echo/v5/middleware"
@@ -41,11 +42,12 @@ type Server struct {
 
 // Rooms are the rooms whose calls the server answers requests with.
 type Rooms struct {
-	App     *running.App
-	Facts   *facts.Writer
-	Reading *reading.Reader
-	Upkeep  *upkeep.Workers
-	Proof   *proof.Prover
+	App      *running.App
+	Facts    *facts.Writer
+	Reading  *reading.Reader
+	Upkeep   *upkeep.Workers
+	Proof    *proof.Prover
+	Versions *versions.Keeper
 }
 
 // Options is what a server has besides its rooms.

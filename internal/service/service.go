@@ -25,6 +25,7 @@ import (
 	"yalvo/internal/server"
 	"yalvo/internal/store"
 	"yalvo/internal/upkeep"
+	"yalvo/internal/versions"
 
 	"github.com/jackc/pgx/v5"
 )
@@ -58,6 +59,7 @@ type Service struct {
 	store    *store.Store
 	workers  *upkeep.Workers
 	prover   *proof.Prover
+	keeper   *versions.Keeper
 	stop     context.CancelFunc
 	served   chan error
 }
@@ -129,6 +131,7 @@ func (s *Service) start(ctx context.Context, o Options, listener net.Listener) e
 	}
 	rooms := server.Rooms{App: app, Facts: facts.New(app), Reading: reading.New(app), Upkeep: upkeep.New(app)}
 	rooms.Proof = proof.New(rooms.Facts, rooms.Upkeep, rooms.Reading)
+	rooms.Versions = versions.New(rooms.Facts)
 	rooms.Upkeep.Within = o.SendWithin
 	if o.Patience != (upkeep.Patience{}) {
 		rooms.Upkeep.Patience = o.Patience
@@ -142,9 +145,10 @@ func (s *Service) start(ctx context.Context, o Options, listener net.Listener) e
 		o.Log.Warn("the service listens beyond this machine, and this release does not check who calls", "address",
 			listener.Addr())
 	}
-	s.workers, s.prover = rooms.Upkeep, rooms.Proof
+	s.workers, s.prover, s.keeper = rooms.Upkeep, rooms.Proof, rooms.Versions
 	s.workers.Start()
 	s.prover.Start()
+	s.keeper.Start()
 	serving, stop := context.WithCancel(context.Background())
 	s.stop = stop
 	go rooms.Reading.Remember(serving)
@@ -173,8 +177,9 @@ func (s *Service) Stop() error {
 
 func (s *Service) closeBelow(deadline time.Time) error {
 	var errs []error
-	if s.prover != nil && s.workers != nil {
+	if s.keeper != nil {
 		errs = append(errs, within(2*time.Second, "work in hand was left behind", func() error {
+			s.keeper.Stop()
 			s.prover.Stop()
 			s.workers.Stop()
 			return nil

@@ -327,9 +327,10 @@ func (tx *Tx) SourcePairsIn(c *plan.Summary, s Span) ([]Source, error) {
 	}
 	var found []Source
 	err := tx.db.Raw(`
-		SELECT `+source+` AS source, `+target+` AS target, at, coalesce(fields, '{}') AS fields
-		FROM pairs WHERE kind = ? AND `+source+` > ? AND `+source+` <= ?`, c.Pair.Number, s.After,
+		SELECT p.`+source+` AS source, p.`+target+` AS target, p.at, `+storedFields(c.Pair)+` AS fields
+		FROM pairs p WHERE p.kind = ? AND p.`+source+` > ? AND p.`+source+` <= ?`, c.Pair.Number, s.After,
 		s.UpTo).Scan(&found).Error
+	liftSources(c.Pair, found)
 	return found, err
 }
 
@@ -480,7 +481,7 @@ func (tx *Tx) differingEntries(t *plan.Timeline, s Span) ([]Drift, error) {
 // shortTimelines finds timelines that were cut, hold fewer entries than their
 // length, and could hold more.
 func (tx *Tx) shortTimelines(t *plan.Timeline, s Span) ([]Drift, error) {
-	may := entitled(t, "f.owner", "x.author").and(pushed(t, "x.author"))
+	may := entitled(t, "f.owner", "x.author").and(stored(t, "f.owner", "x.author"))
 	args := append([]any{t.Length, t.Number, s.After, s.UpTo, t.Length, t.Number, plan.Refill, t.Number,
 		plan.EndTimeline, t.Number}, may.args...)
 	return tx.drift(`

@@ -12,6 +12,7 @@ type Source struct {
 	Source int64
 	Target int64 // 0: it contributes to nothing
 	At     time.Time
+	Shape  int             // of a document: the form of its fields
 	Fields json.RawMessage // of a document its own, of a pair the pair's
 	Kept   json.RawMessage
 }
@@ -39,9 +40,15 @@ func (tx *Tx) SourceDocuments(s *plan.Summary, docs []int64) ([]Source, error) {
 	}
 	var found []Source
 	err := tx.db.Raw(`
-		SELECT d.n AS source, `+target+` AS target, d.created AS at, d.fields, coalesce(k.values, '{}') AS kept
+		SELECT d.n AS source, `+target+` AS target, d.created AS at, coalesce(d.shape, 0) AS shape, d.fields,
+			coalesce(k.values, '{}') AS kept
 		FROM documents d `+join+` LEFT JOIN kept k ON k.doc = d.n
 		WHERE d.n = ANY(?::bigint[])`, append(args, bigints(docs))...).Scan(&found).Error
+	for i, f := range found {
+		if f.Shape != s.Sources.Shape && s.Sources.Lift != nil {
+			found[i].Fields = s.Sources.Lift(f.Fields, f.At)
+		}
+	}
 	return found, err
 }
 
@@ -58,10 +65,18 @@ func (tx *Tx) SourcePairs(s *plan.Summary, links []Link) ([]Source, error) {
 	sources, targets := linkArgs(links)
 	var found []Source
 	err := tx.db.Raw(`
-		SELECT l.source, l.target, p.at, coalesce(p.fields, '{}') AS fields
+		SELECT l.source, l.target, p.at, `+storedFields(s.Pair)+` AS fields
 		FROM unnest(?::bigint[], ?::bigint[]) AS l (source, target)
 		JOIN pairs p ON p.kind = ? AND p.b = `+b+` AND p.a = `+a, sources, targets, s.Pair.Number).Scan(&found).Error
+	liftSources(s.Pair, found)
 	return found, err
+}
+
+// liftSources brings pairs' own fields to the form of the design in force.
+func liftSources(p *plan.Pair, sources []Source) {
+	for i := range sources {
+		sources[i].Fields = liftFields(p, sources[i].Fields)
+	}
 }
 
 func linkArgs(links []Link) (sources, targets bigints) {

@@ -90,7 +90,7 @@ func (tx *Tx) Create(c Creation) (Created, error) {
 	tx.got(c.Due)
 	out.Position = *position
 	out.Document = Document{N: *n, Collection: c.In.Number, Key: c.Key, Version: *version, Created: *created,
-		Updated: *created, Fields: c.Fields, Kept: kept.V, MadeFrom: c.MadeFrom}
+		Updated: *created, Fields: c.Fields, Kept: kept.V, MadeFrom: c.MadeFrom, Shape: c.In.Shape}
 	return out, nil
 }
 
@@ -165,10 +165,11 @@ func (c Creation) taken(b *builder) string {
 }
 
 func (c Creation) document(b *builder, wanted int) string {
-	return `INSERT INTO documents (collection, key, parent, fields, made_from, created, updated)
+	return `INSERT INTO documents (collection, key, parent, fields, made_from, shape, created, updated)
 		SELECT ` + b.arg(c.In.Number, "smallint") + `, ` + b.arg(c.Key, "text") + `,
 			(SELECT n FROM target WHERE reference = 0),
-			` + b.arg(string(c.Fields), "jsonb") + `, ` + b.arg(c.MadeFrom, "bytea") + `, now.at, now.at
+			` + b.arg(string(c.Fields), "jsonb") + `, ` + b.arg(c.MadeFrom, "bytea") + `,
+			` + shape(c.In.Shape) + `, now.at, now.at
 		FROM now
 		WHERE now.design = ` + b.arg(c.Design, "int") + c.nothingTaken() + `
 		  AND (SELECT count(*) FROM target) = ` + b.arg(wanted, "int") + `
@@ -296,6 +297,14 @@ func workValues(w plan.Work, rows map[int64]string, rank string, anew bool) stri
 	}
 	return fmt.Sprintf("(%d::smallint, %d::smallint, %d::smallint, %s::bigint, %s::bigint, %s::bigint, %d::bigint, %t)",
 		w.Step.Lane(), w.Step, w.Subject, known(w.Key), known(w.Doc), rank, w.Amount, anew)
+}
+
+// shape is the form in which facts are written, as it is stored.
+func shape(n int) string {
+	if n == 0 {
+		return "NULL"
+	}
+	return number(int64(n)) + "::smallint"
 }
 
 func number(n int64) string { return strconv.FormatInt(n, 10) }

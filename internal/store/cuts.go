@@ -164,7 +164,7 @@ func (tx *Tx) SetSurplus(timeline plan.Number, surplus map[int64]int) error {
 // puts in must be verified in a later transaction. Keys: pairs_from (kind, a, ...), posted.
 func (tx *Tx) Refill(t *plan.Timeline, owner int64) error {
 	keep := t.Length + Slack(t.Length)/2
-	may := entitled(t, "candidate.owner", "candidate.n").and(pushed(t, "candidate.n"))
+	may := entitled(t, "candidate.owner", "candidate.n").and(stored(t, "candidate.owner", "candidate.n"))
 	var cut []struct{ Rank, Doc int64 }
 	err := tx.db.Raw(`
 		WITH candidate AS (

@@ -22,6 +22,7 @@ type Document struct {
 	Fields     json.RawMessage
 	Kept       json.RawMessage
 	MadeFrom   []byte // digest of the request that created it
+	Shape      int    // the form of its fields
 	Ranks      ranked // its places in the timelines its collection enters, in their order
 }
 
@@ -45,7 +46,7 @@ type Address struct {
 
 const documentColumns = `
 	d.n, d.collection, d.key, coalesce(d.parent, 0) AS parent, d.version, d.created, d.updated,
-	d.fields, coalesce(k.values, '{}') AS kept, d.made_from`
+	d.fields, coalesce(k.values, '{}') AS kept, d.made_from, coalesce(d.shape, 0) AS shape`
 
 // columnsOf are the columns of a document whose collection is known.
 func columnsOf(c *plan.Collection) string {
@@ -70,6 +71,7 @@ func (tx *Tx) LockForRemoval(c *plan.Collection, key string) (Document, bool, er
 	return tx.lock(c, key, "FOR UPDATE OF d")
 }
 
+// lock reads a document, its facts in the form that the design in force has.
 func (tx *Tx) lock(c *plan.Collection, key, strength string) (Document, bool, error) {
 	var d Document
 	got := tx.db.Raw(`
@@ -77,6 +79,7 @@ func (tx *Tx) lock(c *plan.Collection, key, strength string) (Document, bool, er
 		FROM documents d LEFT JOIN kept k ON k.doc = d.n
 		WHERE d.collection = ? AND d.key = ?
 		`+strength, c.Number, key).Scan(&d)
+	d.lift(c)
 	return d, got.RowsAffected > 0, got.Error
 }
 
@@ -91,7 +94,18 @@ func (tx *Tx) LockNumbered(c *plan.Collection, ns []int64) ([]Document, error) {
 		WHERE d.n = ANY(?::bigint[]) AND d.collection = ?
 		ORDER BY d.n
 		FOR UPDATE OF d SKIP LOCKED`, bigints(ns), c.Number).Scan(&found).Error
+	for i := range found {
+		found[i].lift(c)
+	}
 	return found, err
+}
+
+// lift brings facts that are still stored in the form of the version before to
+// that of the design in force.
+func (d *Document) lift(c *plan.Collection) {
+	if d.Shape != c.Shape && c.Lift != nil && len(d.Fields) > 0 {
+		d.Fields, d.Shape = c.Lift(d.Fields, d.Created), c.Shape
+	}
 }
 
 // Strength says how firmly a document that others will hang on is held.
@@ -143,7 +157,8 @@ func (tx *Tx) Update(c *plan.Collection, d *Document, kept map[string]json.RawMe
 		Ranks   ranked
 	}
 	err := tx.db.Raw(`
-		UPDATE documents d SET fields = ?::jsonb, version = version + 1, updated = clock_timestamp()
+		UPDATE documents d SET fields = ?::jsonb, version = version + 1, updated = clock_timestamp(),
+			shape = `+shape(c.Shape)+`
 		WHERE n = ?
 		RETURNING version, updated, `+ranks(c, "d")+` AS ranks`, string(d.Fields), d.N).Scan(&s).Error
 	d.Version, d.Updated, d.Ranks = s.Version, s.Updated, s.Ranks

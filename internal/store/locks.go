@@ -32,13 +32,15 @@ func (tx *Tx) TryAuthors(timeline plan.Number, authors []int64, shared bool) (he
 		Author      int64
 		First, Both bool
 	}
+	whole := authorLock(timeline, 0)
 	err = tx.db.Raw(`
+		WITH timeline AS MATERIALIZED (SELECT pg_try_advisory_xact_lock_shared(?::bigint) AS free)
 		SELECT author, first, first AND `+try+`(lock | ?::bigint) AS both
 		FROM (
-			SELECT author, author | ?::bigint AS lock, `+try+`(author | ?::bigint) AS first
-			FROM unnest(?::bigint[]) AS w (author)
+			SELECT w.author, w.author | ?::bigint AS lock, t.free AND `+try+`(w.author | ?::bigint) AS first
+			FROM timeline t CROSS JOIN unnest(?::bigint[]) AS w (author)
 			OFFSET 0
-		) w`, int64(otherHalf), authorLock(timeline, 0), authorLock(timeline, 0), bigints(authors)).Scan(&rows).Error
+		) w`, whole, int64(otherHalf), whole, whole, bigints(authors)).Scan(&rows).Error
 	held = make(map[int64]bool, len(rows))
 	for _, r := range rows {
 		switch {
@@ -55,8 +57,22 @@ func (tx *Tx) TryAuthors(timeline plan.Number, authors []int64, shared bool) (he
 // authors before this one, or one half of this one.
 func (tx *Tx) LockAuthor(timeline plan.Number, author int64) error {
 	first := authorLock(timeline, author)
-	return tx.db.Exec("SELECT pg_advisory_xact_lock(?), pg_advisory_xact_lock(?)", first, first|otherHalf).Error
+	return tx.db.Exec("SELECT pg_advisory_xact_lock_shared(?), pg_advisory_xact_lock(?), pg_advisory_xact_lock(?)",
+		authorLock(timeline, 0), first, first|otherHalf).Error
 }
+
+// ShareTimeline keeps [Tx.LockTimeline] out until the transaction ends. Whoever
+// writes entries, cuts or delivery modes of a timeline does, before any other lock:
+// with an author's lock it comes by itself. A new document's entry in its author's
+// own timeline is the exception: it is written with the document.
+func (tx *Tx) ShareTimeline(timeline plan.Number) error {
+	return tx.db.Exec("SELECT pg_advisory_xact_lock_shared(?)", authorLock(timeline, 0)).Error
+}
+
+// LockTimeline waits until nobody writes entries of a kind of timeline, and keeps
+// it so until the transaction ends: a stretch of a timeline is derived anew. No
+// author has the number 0. The caller must hold no other lock.
+func (tx *Tx) LockTimeline(timeline plan.Number) error { return tx.Lock(authorLock(timeline, 0)) }
 
 // LockPart waits for the half of an author's lock that a part of a split
 // withdrawal needs: the last one, or the one before. The caller must hold no other.
@@ -65,7 +81,8 @@ func (tx *Tx) LockPart(timeline plan.Number, author int64, last bool) error {
 	if last {
 		half |= otherHalf
 	}
-	return tx.Lock(half)
+	return tx.db.Exec("SELECT pg_advisory_xact_lock_shared(?), pg_advisory_xact_lock(?)", authorLock(timeline, 0),
+		half).Error
 }
 
 // TryLocks takes the locks that are free until the transaction ends.

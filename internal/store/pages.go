@@ -147,6 +147,7 @@ type Entry struct {
 	Place   // without its rank
 	Key     string
 	Created time.Time
+	Shape   int // the form of the fields
 	Fields  []byte
 	Kept    []byte
 }
@@ -156,7 +157,7 @@ type Entry struct {
 // Keys: documents (n), kept (doc).
 func (s *Store) Shown(ctx context.Context, docs []int64) (found []Entry, all bool, err error) {
 	query := statement{`
-		SELECT d.n, d.xmin, k.xmin, d.key, d.created, d.fields, coalesce(k.values, '{}')
+		SELECT d.n, d.xmin, k.xmin, d.key, d.created, coalesce(d.shape, 0), d.fields, coalesce(k.values, '{}')
 		FROM unnest(?::bigint[]) WITH ORDINALITY AS e (doc, nth)
 		JOIN documents d ON d.n = e.doc LEFT JOIN kept k ON k.doc = d.n
 		ORDER BY e.nth`, []any{bigints(docs).text()}}
@@ -167,7 +168,7 @@ func (s *Store) Shown(ctx context.Context, docs []int64) (found []Entry, all boo
 			return errEnough
 		}
 		var e Entry
-		err := row.Scan(&e.Doc, &e.Document, &e.Place.Kept, &e.Key, &e.Created, &e.Fields, &e.Kept)
+		err := row.Scan(&e.Doc, &e.Document, &e.Place.Kept, &e.Key, &e.Created, &e.Shape, &e.Fields, &e.Kept)
 		found = append(found, e)
 		bytes += len(e.Fields) + len(e.Kept)
 		return err

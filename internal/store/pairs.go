@@ -43,10 +43,10 @@ func (tx *Tx) SetPair(w PairWrite) (PairWritten, error) {
 	w.begin(b)
 	kind, columns, given, onConflict := "'set'", "kind, b, a", "", "DO NOTHING"
 	if w.Fields != nil {
-		columns, given = "kind, b, a, fields", ", "+b.arg(string(w.Fields), "jsonb")
+		columns, given = "kind, b, a, fields, shape", ", "+b.arg(string(w.Fields), "jsonb")+", "+shape(w.Pair.Shape)
 	}
 	if w.Fields != nil && !w.Keep {
-		onConflict = "DO UPDATE SET fields = excluded.fields WHERE pairs.fields IS DISTINCT FROM excluded.fields"
+		onConflict = "DO UPDATE SET fields = excluded.fields, shape = excluded.shape WHERE pairs.fields IS DISTINCT FROM excluded.fields"
 		kind = "CASE WHEN xmax = 0 THEN 'set' ELSE 'changed' END" // xmax: zero in a row that was inserted
 	}
 	b.add("written AS (INSERT INTO pairs (", columns, ") SELECT ", number(int64(w.Pair.Number)), ", e.t, e.f", given,
@@ -64,8 +64,34 @@ func (tx *Tx) UnsetPair(w PairWrite) (PairWritten, error) {
 		DELETE FROM pairs p USING ends e
 		WHERE p.kind = `, number(int64(w.Pair.Number)), ` AND p.b = e.t AND p.a = e.f AND e.design = `,
 		b.arg(w.Design, "int"), `
-		RETURNING p.a, p.b, coalesce(p.fields, '{}') AS fields, 'unset' AS kind),`)
-	return tx.writePair(b, w)
+		RETURNING p.a, p.b, `, storedFields(w.Pair), ` AS fields, 'unset' AS kind),`)
+	got, err := tx.writePair(b, w)
+	got.Fields = liftFields(w.Pair, got.Fields)
+	return got, err
+}
+
+// storedFields are a pair's own fields, in SQL, for [liftFields]: as long as some
+// are stored in the form of the version before, with what tells which are.
+func storedFields(p *plan.Pair) string {
+	if p.Lift == nil {
+		return "coalesce(p.fields, '{}')"
+	}
+	return "jsonb_build_array(coalesce(p.shape, 0), p.at, coalesce(p.fields, '{}'))"
+}
+
+// liftFields brings what was read by [storedFields] to the form of the design in
+// force.
+func liftFields(p *plan.Pair, stored json.RawMessage) json.RawMessage {
+	if p.Lift == nil || len(stored) == 0 {
+		return stored
+	}
+	var shape int
+	var at time.Time
+	var fields json.RawMessage
+	if json.Unmarshal(stored, &[]any{&shape, &at, &fields}) != nil || shape == p.Shape {
+		return fields
+	}
+	return p.Lift(fields, at)
 }
 
 // begin finds the ends and locks them against removal. Kinds that end another,
@@ -142,18 +168,20 @@ type Standing struct {
 }
 
 // Pair reads a pair, false if it does not stand.
-func (s *Store) Pair(ctx context.Context, kind plan.Number, a, b int64) (Standing, bool, error) {
-	var p Standing
+func (s *Store) Pair(ctx context.Context, p *plan.Pair, a, b int64) (Standing, bool, error) {
+	var is Standing
 	got := s.db.WithContext(ctx).Raw(`
-		SELECT at, coalesce(fields, '{}') AS fields FROM pairs WHERE kind = ? AND b = ? AND a = ?`, kind, b, a).Scan(&p)
-	return p, got.RowsAffected > 0, got.Error
+		SELECT p.at, `+storedFields(p)+` AS fields FROM pairs p WHERE p.kind = ? AND p.b = ? AND p.a = ?`, p.Number, b,
+		a).Scan(&is)
+	is.Fields = liftFields(p, is.Fields)
+	return is, got.RowsAffected > 0, got.Error
 }
 
 // PairBetween reads a pair by the keys of its ends.
 func (tx *Tx) PairBetween(p *plan.Pair, from, to string) (Standing, bool, error) {
 	var s Standing
 	row := tx.db.Raw(`
-		SELECT p.at, coalesce(p.fields, '{}')
+		SELECT p.at, `+storedFields(p)+`
 		FROM documents f, documents t, pairs p
 		WHERE f.collection = ? AND f.key = ? AND t.collection = ? AND t.key = ? AND p.kind = ? AND p.b = t.n
 			AND p.a = f.n`,
@@ -162,6 +190,7 @@ func (tx *Tx) PairBetween(p *plan.Pair, from, to string) (Standing, bool, error)
 	if errors.Is(err, sql.ErrNoRows) {
 		return s, false, nil
 	}
+	s.Fields = liftFields(p, s.Fields)
 	return s, err == nil, err
 }
 
@@ -175,17 +204,17 @@ type Ends struct {
 // UnsetFrom ends up to limit pairs that go out from one of some documents, and
 // tells whether some are left: more than that, or some that others hold.
 // Index: pairs_from (kind, a, ...).
-func (tx *Tx) UnsetFrom(kind plan.Number, from []int64, limit int) ([]Ends, bool, error) {
-	return tx.unset("a", kind, from, limit)
+func (tx *Tx) UnsetFrom(p *plan.Pair, from []int64, limit int) ([]Ends, bool, error) {
+	return tx.unset("a", p, from, limit)
 }
 
 // UnsetTo is the same for pairs that lead to one of some documents.
 // Key: pairs (kind, b, a).
-func (tx *Tx) UnsetTo(kind plan.Number, to []int64, limit int) ([]Ends, bool, error) {
-	return tx.unset("b", kind, to, limit)
+func (tx *Tx) UnsetTo(p *plan.Pair, to []int64, limit int) ([]Ends, bool, error) {
+	return tx.unset("b", p, to, limit)
 }
 
-func (tx *Tx) unset(side string, kind plan.Number, docs []int64, limit int) ([]Ends, bool, error) {
+func (tx *Tx) unset(side string, p *plan.Pair, docs []int64, limit int) ([]Ends, bool, error) {
 	var gone []Ends
 	err := tx.db.Raw(`
 		WITH gone AS (
@@ -194,19 +223,22 @@ func (tx *Tx) unset(side string, kind plan.Number, docs []int64, limit int) ([]E
 				LIMIT ? FOR UPDATE SKIP LOCKED
 			) w
 			WHERE p.kind = w.kind AND p.b = w.b AND p.a = w.a
-			RETURNING p.a, p.b, p.fields
+			RETURNING p.a, p.b, `+storedFields(p)+` AS fields
 		)
 		SELECT gone.a, gone.b, coalesce(x.key, xd.key, '') AS a_key, coalesce(y.key, yd.key, '') AS b_key,
-			coalesce(gone.fields, '{}') AS fields
+			gone.fields
 		FROM gone
 		LEFT JOIN documents x ON x.n = gone.a LEFT JOIN departed xd ON xd.n = gone.a
-		LEFT JOIN documents y ON y.n = gone.b LEFT JOIN departed yd ON yd.n = gone.b`, kind, bigints(docs),
-		limit).Scan(&gone).Error
+		LEFT JOIN documents y ON y.n = gone.b LEFT JOIN departed yd ON yd.n = gone.b`, p.Number,
+		bigints(docs), limit).Scan(&gone).Error
 	if err != nil {
 		return nil, false, err
 	}
+	for i := range gone {
+		gone[i].Fields = liftFields(p, gone[i].Fields)
+	}
 	var left bool
-	err = tx.db.Raw("SELECT EXISTS (SELECT FROM pairs WHERE kind = ? AND "+side+" = ANY(?::bigint[]))", kind,
+	err = tx.db.Raw("SELECT EXISTS (SELECT FROM pairs WHERE kind = ? AND "+side+" = ANY(?::bigint[]))", p.Number,
 		bigints(docs)).Scan(&left).Error
 	return gone, left, err
 }

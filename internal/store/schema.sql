@@ -13,6 +13,7 @@ CREATE TABLE numbers (
     n    smallint GENERATED ALWAYS AS IDENTITY PRIMARY KEY,
     kind text NOT NULL,
     name text NOT NULL,
+    shape smallint,            -- of a collection or pair: the form in which its facts are written; null: the first
     UNIQUE (kind, name)
 );
 
@@ -20,8 +21,48 @@ CREATE TABLE designs (
     version integer PRIMARY KEY,
     applied timestamptz NOT NULL DEFAULT now(),
     file    text NOT NULL,
-    source  text NOT NULL
+    source  text NOT NULL,
+    author  text NOT NULL DEFAULT '',  -- who put it in force
+    did     jsonb                      -- what it did to what was stored; null: it was the first
 );
+
+-- What a version of the design asks to be done to what is stored, step by step,
+-- while the app runs.
+CREATE TABLE builds (
+    version integer  NOT NULL,
+    nth     integer  NOT NULL,
+    does    text     NOT NULL,             -- see package compare
+    aspect  text     NOT NULL DEFAULT '',
+    name    text     NOT NULL,
+    shows   text     NOT NULL DEFAULT '',  -- what readers see meanwhile
+    number  smallint NOT NULL DEFAULT 0,   -- what is swept
+    reached bigint   NOT NULL DEFAULT 0,   -- how far it has come, by row number
+    beside  bigint   NOT NULL DEFAULT 0,   -- of pairs: by the other end
+    rows    bigint   NOT NULL DEFAULT 0,   -- gone over so far
+    written bigint   NOT NULL DEFAULT 0,   -- of those, changed
+    total   bigint   NOT NULL DEFAULT 0,   -- how many there are to go over, about
+    spent   double precision NOT NULL DEFAULT 0,  -- seconds of work
+    began   timestamptz,
+    ended   timestamptz,
+    error   text     NOT NULL DEFAULT '',  -- why it does not get on
+    PRIMARY KEY (version, nth)
+);
+CREATE INDEX builds_left ON builds (version, nth) WHERE ended IS NULL;
+
+-- Facts that do not fit the design in force. A row counts as long as its document
+-- has that version, or its pair those fields.
+CREATE TABLE misfits (
+    subject smallint NOT NULL,             -- the collection, or the kind of pair
+    doc     bigint   NOT NULL,             -- the document, or the pair's to end
+    other   bigint   NOT NULL DEFAULT 0,   -- the pair's from end
+    stamp   bigint   NOT NULL,             -- the document's version, or a hash of the pair's fields
+    field   text     NOT NULL,
+    code    text     NOT NULL,
+    pointer text     NOT NULL,             -- where in the facts, a JSON Pointer
+    detail  text     NOT NULL,
+    PRIMARY KEY (subject, field, code, doc, other, pointer)
+);
+CREATE INDEX misfits_of ON misfits (doc);
 
 CREATE TABLE documents (
     n          bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY,
@@ -33,6 +74,7 @@ CREATE TABLE documents (
     updated    timestamptz NOT NULL DEFAULT clock_timestamp(),
     fields     jsonb NOT NULL,
     made_from  bytea,                      -- digest of the request that created it under a client's id
+    shape      smallint,                   -- the form of its fields; null: the first
     UNIQUE (collection, key)
 );
 CREATE INDEX documents_nested ON documents (parent, collection, key) WHERE parent IS NOT NULL;
@@ -68,6 +110,7 @@ CREATE TABLE pairs (
     a    bigint      NOT NULL,
     at   timestamptz NOT NULL DEFAULT clock_timestamp(),
     fields jsonb,                          -- the pair's own, null if its kind has none
+    shape  smallint,                       -- the form of its fields; null: the first
     PRIMARY KEY (kind, b, a)
 );
 CREATE INDEX pairs_from ON pairs (kind, a, at DESC, b DESC);

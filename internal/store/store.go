@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"io"
 	"log"
+	"strconv"
 	"strings"
 	"time"
 
@@ -19,22 +20,6 @@ import (
 
 //go:embed schema.sql
 var schema string
-
-// schemaVersion changes with schema.sql. A database of another version is not touched.
-const schemaVersion = "6"
-
-// upgrades bring the tables of an earlier version to the one after it.
-var upgrades = map[string]struct{ to, sql string }{
-	"5": {"6", `
-		ALTER TABLE departed
-			ADD COLUMN collection smallint NOT NULL DEFAULT 0,
-			ADD COLUMN created timestamptz NOT NULL DEFAULT 'epoch',
-			ADD COLUMN at timestamptz NOT NULL DEFAULT clock_timestamp(),
-			ADD COLUMN of bigint[] NOT NULL DEFAULT '{}';
-		CREATE INDEX departed_of ON departed USING gin (of);
-		CREATE INDEX departed_named ON departed (collection, key);
-		CREATE INDEX departed_when ON departed (at)`},
-}
 
 // schemaName keeps the tables apart from whatever else the database holds.
 const schemaName = "yalvo"
@@ -154,7 +139,7 @@ func (s *Store) migrate(ctx context.Context) error {
 			return err
 		}
 		if there {
-			return tx.checkSchema()
+			return tx.migrate()
 		}
 		key := make([]byte, 32)
 		if _, err := rand.Read(key); err != nil {
@@ -165,28 +150,7 @@ func (s *Store) migrate(ctx context.Context) error {
 				return fmt.Errorf("making the tables: %w", err)
 			}
 		}
-		return tx.db.Exec("INSERT INTO settings (name, value) VALUES ('schema', ?), ('cursor_key', ?)", schemaVersion,
-			hex.EncodeToString(key)).Error
+		return tx.db.Exec("INSERT INTO settings (name, value) VALUES ('schema', ?), ('cursor_key', ?)",
+			strconv.Itoa(SchemaVersion), hex.EncodeToString(key)).Error
 	})
-}
-
-func (tx *Tx) checkSchema() error {
-	have, err := setting(tx.db, "schema")
-	if err != nil {
-		return err
-	}
-	for up, there := upgrades[have]; there; up, there = upgrades[have] {
-		if err := tx.db.Exec(up.sql).Error; err != nil {
-			return fmt.Errorf("bringing the tables from version %s to %s: %w", have, up.to, err)
-		}
-		if err := tx.db.Exec("UPDATE settings SET value = ? WHERE name = 'schema'", up.to).Error; err != nil {
-			return err
-		}
-		have = up.to
-	}
-	if have != schemaVersion {
-		return fmt.Errorf("the database's tables are of version %s and this program knows version %s: use the "+
-			"program that made them, or another database", have, schemaVersion)
-	}
-	return nil
 }

@@ -81,36 +81,6 @@ func TestTrapJournalHoles(t *testing.T) {
 	}
 }
 
-func TestADatabaseOfTheVersionBeforeIsBroughtAlong(t *testing.T) {
-	address := harness.Database(t)
-	s, err := store.Open(t.Context(), address, 2)
-	if err != nil {
-		t.Fatal(err)
-	}
-	for _, sql := range []string{ // as version 5 had it
-		"DROP TABLE departed", "CREATE TABLE departed (n bigint PRIMARY KEY, key text NOT NULL)",
-		"INSERT INTO departed VALUES (7, 'ada')", "UPDATE settings SET value = '5' WHERE name = 'schema'",
-	} {
-		if err := s.Exec(sql); err != nil {
-			t.Fatal(err)
-		}
-	}
-	if err := s.Close(); err != nil {
-		t.Fatal(err)
-	}
-	for range 2 { // the second finds it done
-		if s, err = store.Open(t.Context(), address, 2); err != nil {
-			t.Fatal(err)
-		}
-		if err := s.Exec("UPDATE departed SET of = of || 1::bigint WHERE n = 7 AND key = 'ada'"); err != nil {
-			t.Error(err)
-		}
-		if err := s.Close(); err != nil {
-			t.Fatal(err)
-		}
-	}
-}
-
 func TestADatabaseOfAnotherVersionIsLeftAlone(t *testing.T) {
 	address := harness.Database(t)
 	s, err := store.Open(t.Context(), address, 2)

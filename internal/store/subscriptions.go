@@ -96,6 +96,13 @@ func pushed(t *plan.Timeline, author string) statement {
 		AND NOT au.pushing)`, []any{t.Number}}
 }
 
+// stored is the condition that an author's entries are written into an owner's
+// timeline: the owner's own always are.
+func stored(t *plan.Timeline, owner, author string) statement {
+	s := pushed(t, author)
+	return statement{"(" + owner + " = " + author + " OR " + s.sql + ")", s.args}
+}
+
 // and joins two conditions.
 func (s statement) and(other statement) statement {
 	return statement{s.sql + " AND " + other.sql, append(slices.Clone(s.args), other.args...)}

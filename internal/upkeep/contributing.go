@@ -123,6 +123,15 @@ func Contributions(tx *store.Tx, s *plan.Summary, links []store.Link) (map[store
 	return ContributionsOf(s, found)
 }
 
+// SourcesIn are the sources of a summary in a span: documents, or pairs by their
+// other ends.
+func SourcesIn(tx *store.Tx, s *plan.Summary, span store.Span) ([]store.Source, error) {
+	if s.Pair != nil {
+		return tx.SourcePairsIn(s, span)
+	}
+	return tx.SourceDocumentsIn(s, span)
+}
+
 // ContributionsOf is what some sources contribute.
 func ContributionsOf(s *plan.Summary, sources []store.Source) (map[store.Link]*big.Rat, error) {
 	is := make(map[store.Link]*big.Rat, len(sources))

@@ -124,6 +124,9 @@ func (t *turn) endSome(d store.Due, gone []int64) (many int, more bool, err erro
 	case plan.EndFrom, plan.EndTo:
 		return t.endPairs(d, gone)
 	}
+	if err := t.Tx.ShareTimeline(d.Subject); err != nil {
+		return 0, false, err
+	}
 	dropped, more, err := t.Tx.DropTimelines(d.Subject, gone, endEntries)
 	return int(dropped), more, err
 }
@@ -209,7 +212,7 @@ func (t *turn) endPairs(d store.Due, gone []int64) (many int, more bool, err err
 	if d.Step == plan.EndTo {
 		unset = t.Tx.UnsetTo
 	}
-	ended, more, err := unset(p.Number, gone, endPairs)
+	ended, more, err := unset(p, gone, endPairs)
 	if err != nil || len(ended) == 0 {
 		return 0, more, err
 	}

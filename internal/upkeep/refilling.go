@@ -16,6 +16,9 @@ const verifying = 1
 // refill brings timelines that were cut back to their length, one at a time, or
 // counts some that were cut just now.
 func (t *turn) refill(timeline *plan.Timeline, due []store.Due) error {
+	if err := t.Tx.ShareTimeline(timeline.Number); err != nil {
+		return err
+	}
 	switch d := due[0]; {
 	case d.Cursor == verifying:
 		return t.verify(timeline, d)

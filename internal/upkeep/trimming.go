@@ -48,6 +48,9 @@ func (t *turn) trim(due []store.Due) error {
 		if timeline == nil {
 			return t.finish(due)
 		}
+		if err := t.Tx.ShareTimeline(timeline.Number); err != nil {
+			return err
+		}
 		reached, cut, last, err := t.Tx.TrimOwners(timeline, d.Cursor, trimOwners)
 		if err != nil {
 			return err

@@ -1,0 +1,80 @@
+package compare
+
+import (
+	"slices"
+
+	"yalvo/internal/design"
+	"yalvo/internal/plan"
+)
+
+// listSteps puts the steps in their order: facts before what is derived from
+// them, and that in the order of the plan. What was given up goes last.
+func (c *comparing) listSteps() {
+	add := func(do Do, names ...string) {
+		for _, name := range names {
+			c.Steps = append(c.Steps, Step{Do: do, Name: name})
+		}
+	}
+	for _, n := range c.To.Collections {
+		c.rewriteStep(Documents, n.Name)
+	}
+	for _, p := range c.To.Pairs {
+		c.rewriteStep(Pairs, p.Name)
+	}
+	c.spread()
+	modes := func() { add(Modes, c.modes...); c.modes = nil }
+	for _, d := range c.plan.Duplicates() {
+		shows, is := c.dirty[duplicate{d.Kind, d.Name}]
+		if d.Kind == plan.AspectNested { // references and uniques are done
+			add(Ends, c.ends...)
+			c.ends = nil
+		}
+		if d.Kind == plan.AspectTimeline {
+			modes()
+		}
+		if is {
+			c.Steps = append(c.Steps, Step{Do: Build, Aspect: d.Kind, Name: d.Name, Shows: shows})
+		}
+	}
+	add(Ends, c.ends...)
+	modes()
+	add(Strip, c.strips...)
+	add(Unstore, c.unstore...)
+	for _, r := range c.Retired {
+		add(Sweep, r.Kind+" "+r.Name)
+	}
+}
+
+func (c *comparing) rewriteStep(do Do, name string) {
+	if r := c.Rewrites[name]; r != nil {
+		c.Steps = append(c.Steps, Step{Do: do, Name: name, IfMisfits: !r.Needed && !r.Checks})
+	}
+}
+
+// spread has what is built on something that is derived anew derived anew as
+// well. The plan lists what others are derived from first.
+func (c *comparing) spread() {
+	for _, d := range c.plan.Duplicates() {
+		if _, is := c.dirty[duplicate{d.Kind, d.Name}]; is {
+			continue
+		}
+		shown := d.Copy != nil || d.Summary != nil && d.Summary.Kind == design.Latest
+		for _, b := range d.BasedOn() {
+			below, is := c.dirty[duplicate{b.Kind, b.Name}]
+			if !is || d.Kind == plan.AspectFrozen || b.Kind == plan.AspectKept {
+				continue
+			}
+			switch {
+			case d.Kind == plan.AspectTimeline:
+				if slices.Contains([]plan.Aspect{plan.AspectReference, plan.AspectPosted}, b.Kind) && below != AsBefore {
+					c.build(d.Kind, d.Name, Collected)
+				}
+			case d.Kind == plan.AspectPosted, d.Kind == plan.AspectCount:
+			case shown:
+				c.build(d.Kind, d.Name, Partly)
+			default:
+				c.build(d.Kind, d.Name, Hidden)
+			}
+		}
+	}
+}

@@ -1,0 +1,145 @@
+package compare
+
+import (
+	"fmt"
+
+	"yalvo/internal/design"
+	"yalvo/internal/plan"
+)
+
+func (c *comparing) compareTimelines() {
+	for _, n := range c.To.Timelines {
+		o := c.timelines.old[n]
+		switch {
+		case o == nil:
+			c.differ(Difference{Kind: "timeline", Name: n.Name, How: Added, Effects: []Effect{Rebuild}})
+			c.fillTimeline(n)
+		default:
+			c.compareTimeline(o, n)
+		}
+	}
+	for _, o := range c.timelines.gone {
+		c.differ(Difference{Kind: "timeline", Name: o.Name, How: Dropped, Effects: []Effect{Retract}})
+		c.retire("timeline", o.Name)
+	}
+}
+
+func (c *comparing) compareTimeline(o, n *design.Timeline) {
+	d := Difference{Kind: "timeline", Name: n.Name}
+	if o.Name != n.Name {
+		d.How, d.Was = Renamed, o.Name
+	}
+	for _, w := range []struct{ what, from, to string }{
+		{"length", fmt.Sprint(o.Length), fmt.Sprint(n.Length)}, {"deliver", delivery(o), delivery(n)},
+		{"carry", carries(o), carries(n)},
+	} {
+		if w.from != w.to {
+			d.What = append(d.What, changed(w.what, w.from, w.to))
+		}
+	}
+	other := c.content(o, n)
+	d.What = append(d.What, other...)
+	if len(d.What) > 0 && d.How == "" {
+		d.How = Changed
+	}
+	ordered := n.Order != nil && c.touched[n.Entries][n.Order.Name]
+	if len(other) > 0 || ordered {
+		c.retire("timeline", o.Name)
+		d.Effects = append(d.Effects, Rebuild)
+		c.fillTimeline(n)
+	} else {
+		c.carry("timeline", o.Name, n.Name)
+		d.Effects = append(d.Effects, c.redeliver(o, n)...)
+	}
+	if d.How != "" {
+		c.differ(d)
+	}
+}
+
+// content says in words what makes entries of a timeline be others than they were.
+func (c *comparing) content(o, n *design.Timeline) []string {
+	var all []string
+	for _, w := range []struct{ what, from, to string }{
+		{"owner", c.newName(o.Owner), n.Owner.Name}, {"entries", c.newName(o.Entries), n.Entries.Name},
+		{"by", c.newField(o.By), n.By.In.Name + "." + n.By.Name}, {"through", c.newPair(o.Through), n.Through.Name},
+		{"authors", c.newName(o.By.To), n.By.To.Name}, {"own", yes(o.Own), yes(n.Own)}, {"order", c.order(o, true), c.order(n, false)},
+		{"unless", c.unless(o, true), c.unless(n, false)},
+	} {
+		if w.from != w.to {
+			all = append(all, changed(w.what, w.from, w.to))
+		}
+	}
+	return all
+}
+
+func (c *comparing) order(t *design.Timeline, old bool) string {
+	switch {
+	case t.Order == nil:
+		return "created"
+	case old:
+		return c.newField(t.Order)
+	}
+	return t.Order.In.Name + "." + t.Order.Name
+}
+
+func (c *comparing) unless(t *design.Timeline, old bool) string {
+	if t.Unless == nil {
+		return "none"
+	}
+	name := t.Unless.Paired.Name
+	if old {
+		name = c.newPair(t.Unless.Paired)
+	}
+	if t.Unless.EitherWay {
+		name += " either way"
+	}
+	return name
+}
+
+func delivery(t *design.Timeline) string {
+	if t.Deliver == design.Mixed {
+		return fmt.Sprintf("mixed above %d", t.Above)
+	}
+	return string(t.Deliver)
+}
+
+func carries(t *design.Timeline) string {
+	s := ""
+	for _, p := range t.Carry {
+		s += " " + p.Name()
+	}
+	return none(s)
+}
+
+// fillTimeline has a timeline made from nothing.
+func (c *comparing) fillTimeline(t *design.Timeline) {
+	c.build(plan.AspectPosted, t.Name, Refused)
+	c.storeEntries(t)
+}
+
+func (c *comparing) storeEntries(t *design.Timeline) {
+	if t.Deliver == design.Mixed {
+		c.modes = append(c.modes, t.Name)
+	}
+	if t.Deliver != design.Pull {
+		c.build(plan.AspectTimeline, t.Name, Collected)
+	}
+}
+
+// redeliver is what another length or way of delivery asks for.
+func (c *comparing) redeliver(o, n *design.Timeline) []Effect {
+	switch {
+	case n.Deliver == design.Pull && o.Deliver != design.Pull:
+		c.unstore = append(c.unstore, n.Name)
+		return []Effect{Retract}
+	case n.Deliver == design.Pull:
+		return nil
+	case o.Deliver == design.Pull, n.Length > o.Length, o.Deliver == design.Mixed && n.Deliver == design.Push:
+		c.storeEntries(n)
+		return []Effect{Rebuild}
+	case delivery(o) != delivery(n):
+		c.modes = append(c.modes, n.Name)
+		return []Effect{Rebuild}
+	}
+	return nil
+}

@@ -1,0 +1,279 @@
+package server
+
+import (
+	"fmt"
+	"net/http"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/labstack/echo/v5"
+
+	"yalvo/internal/compare"
+	"yalvo/internal/design"
+	"yalvo/internal/plan"
+	"yalvo/internal/running"
+	"yalvo/internal/store"
+	"yalvo/internal/versions"
+)
+
+// applied is the answer to a design that was put in force.
+type applied struct {
+	Version int         `json:"version"`
+	Changed bool        `json:"changed"`
+	Steps   int         `json:"steps"`             // to be done to what is stored, in the background
+	Without []string    `json:"without,omitempty"` // services that go on with the design before it for now
+	Rules   []plan.Rule `json:"rules"`
+}
+
+// designIn reads the design in a request; ?name= is its file's name in messages.
+func designIn(c *echo.Context) (string, *design.Design, error) {
+	if err := checkMediaType(c, "application/yaml", echo.MIMEApplicationJSON); err != nil {
+		return "", nil, err
+	}
+	raw, err := rawBody(c, design.MaxSize)
+	if err != nil {
+		return "", nil, err
+	}
+	name := c.QueryParam("name")
+	if name == "" {
+		name = "design.yaml"
+	}
+	d, err := design.Read(name, raw)
+	if err != nil {
+		return name, nil, designProblem(err)
+	}
+	return name, d, nil
+}
+
+// putDesign checks a design and puts it in force. If-Match names the version it was
+// compared with, ?drop= the facts that may be lost, ?by= who asks for it.
+func (s *Server) putDesign(c *echo.Context) error {
+	name, d, err := designIn(c)
+	if err != nil {
+		return err
+	}
+	return s.apply(c, versions.Request{File: name, Design: d})
+}
+
+func (s *Server) apply(c *echo.Context, r versions.Request) error {
+	base, err := ifMatch(c)
+	if err != nil {
+		return err
+	}
+	r.Base, r.Author = int(base), c.QueryParam("by")
+	if len(r.Author) > mostAuthor {
+		return badRequest(fmt.Sprintf("by may have %d bytes", mostAuthor))
+	}
+	if drop := c.QueryParam("drop"); drop != "" {
+		r.Drop = strings.Split(drop, ",")
+	}
+	got, err := s.Versions.Apply(c.Request().Context(), r)
+	if err != nil {
+		return designProblem(err)
+	}
+	p, err := s.plan(c)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, applied{got.Version, got.Changed, got.Steps, got.Without, p.Rules()})
+}
+
+// mostAuthor is how many bytes the name of who applies a design may have.
+const mostAuthor = 200
+
+// postDifference says what a design would change, and how long that would take.
+func (s *Server) postDifference(c *echo.Context) error {
+	name, d, err := designIn(c)
+	if err != nil {
+		return err
+	}
+	return s.difference(c, name, d)
+}
+
+func (s *Server) difference(c *echo.Context, name string, d *design.Design) error {
+	diff, err := s.Versions.Diff(c.Request().Context(), name, d)
+	if err != nil {
+		return designProblem(err)
+	}
+	return c.JSON(http.StatusOK, diff)
+}
+
+// version is a version of the design.
+type version struct {
+	Version int       `json:"version"`
+	Applied time.Time `json:"applied"`
+	File    string    `json:"file"`
+	Author  string    `json:"author,omitempty"`
+	Done    bool      `json:"done"` // all that it asks for has been done
+	Changes []change  `json:"changes"`
+	Steps   []step    `json:"steps"`
+	Source  string    `json:"source,omitempty"`
+}
+
+// change is one thing that a version changed.
+type change struct {
+	Kind    string           `json:"kind"`
+	Name    string           `json:"name"`
+	Was     string           `json:"was,omitempty"`
+	How     compare.How      `json:"how"`
+	What    []string         `json:"what,omitempty"`
+	Effects []compare.Effect `json:"effects"`
+}
+
+// step is something that a version asks to be done to what is stored.
+type step struct {
+	Does    string     `json:"does"`
+	Name    string     `json:"name"`
+	Aspect  string     `json:"aspect,omitempty"`
+	Shows   string     `json:"shows,omitempty"` // what readers see meanwhile
+	State   string     `json:"state"`           // waiting, running or done
+	Rows    int64      `json:"rows"`            // gone over
+	Written int64      `json:"written"`         // of these, changed
+	Total   int64      `json:"total"`           // to go over, about
+	Seconds float64    `json:"seconds"`         // of work
+	Ended   *time.Time `json:"ended,omitempty"`
+	Error   string     `json:"error,omitempty"` // why it does not get on
+}
+
+func versionOf(d store.Design, builds []store.Build) (version, error) {
+	did, err := running.Did(d)
+	v := version{Version: d.Version, Applied: d.Applied.UTC(), File: d.File, Author: d.Author, Done: true,
+		Changes: []change{}, Steps: []step{}}
+	for _, x := range did {
+		effects := x.Effects
+		if effects == nil {
+			effects = []compare.Effect{}
+		}
+		v.Changes = append(v.Changes, change{x.Kind, x.Name, x.Was, x.How, x.What, effects})
+	}
+	for _, b := range builds {
+		one := step{Does: b.Does, Name: b.Name, Aspect: string(b.Aspect), Shows: b.Shows, State: "waiting", Rows: b.Rows,
+			Written: b.Written, Total: b.Total, Seconds: b.Spent, Error: b.Error}
+		switch {
+		case b.Ended != nil:
+			at := b.Ended.UTC()
+			one.State, one.Ended = "done", &at
+		case v.Done: // it is the first that is left
+			one.State = "running"
+		}
+		v.Done = v.Done && b.Ended != nil
+		v.Steps = append(v.Steps, one)
+	}
+	return v, err
+}
+
+// getVersions lists the newest versions of the design.
+func (s *Server) getVersions(c *echo.Context) error {
+	many, err := limit(c)
+	if err != nil {
+		return err
+	}
+	ctx := c.Request().Context()
+	designs, err := s.Versions.Versions(ctx, many)
+	if err != nil {
+		return err
+	}
+	all := []version{}
+	for _, d := range designs {
+		builds, err := s.Versions.Steps(ctx, d.Version)
+		if err != nil {
+			return err
+		}
+		v, err := versionOf(d, builds)
+		if err != nil {
+			return err
+		}
+		all = append(all, v)
+	}
+	return c.JSON(http.StatusOK, map[string]any{"versions": all})
+}
+
+func versionAsked(c *echo.Context) (int, error) {
+	n, err := strconv.Atoi(c.Param("version"))
+	if err != nil || n < 1 || n > 1<<31-1 {
+		return 0, badRequest(fmt.Sprintf("%q is no version of the design: it is "+
+			"a whole number from 1 on", clip(c.Param("version"))))
+	}
+	return n, nil
+}
+
+func (s *Server) getVersion(c *echo.Context) error {
+	n, err := versionAsked(c)
+	if err != nil {
+		return err
+	}
+	ctx := c.Request().Context()
+	d, err := s.Versions.Version(ctx, n)
+	if err != nil {
+		return err
+	}
+	builds, err := s.Versions.Steps(ctx, n)
+	if err != nil {
+		return err
+	}
+	v, err := versionOf(d, builds)
+	v.Source = d.Source
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, v)
+}
+
+// versionDifference says what going back to a version would change.
+func (s *Server) versionDifference(c *echo.Context) error {
+	n, err := versionAsked(c)
+	if err != nil {
+		return err
+	}
+	d, name, err := s.Versions.Back(c.Request().Context(), n)
+	if err != nil {
+		return err
+	}
+	return s.difference(c, name, d)
+}
+
+// applyVersion puts a version in force once more.
+func (s *Server) applyVersion(c *echo.Context) error {
+	n, err := versionAsked(c)
+	if err != nil {
+		return err
+	}
+	d, name, err := s.Versions.Back(c.Request().Context(), n)
+	if err != nil {
+		return err
+	}
+	return s.apply(c, versions.Request{File: name, Design: d})
+}
+
+// getMisfits counts documents that do not fit the design; of one field and code it
+// is a page of them.
+func (s *Server) getMisfits(c *echo.Context) error {
+	ctx := c.Request().Context()
+	of, field, code := c.QueryParam("of"), c.QueryParam("field"), c.QueryParam("code")
+	if of == "" {
+		if field+code+c.QueryParam("after") != "" {
+			return badRequest("of, field and code go together")
+		}
+		all, err := s.Versions.Misfits(ctx)
+		if err != nil {
+			return err
+		}
+		return c.JSON(http.StatusOK, map[string]any{"misfits": all})
+	}
+	many, err := limit(c)
+	if err != nil {
+		return err
+	}
+	var after int64
+	if text := c.QueryParam("after"); text != "" {
+		if after, err = strconv.ParseInt(text, 10, 64); err != nil || after < 0 {
+			return badRequest("after is the next of the page before")
+		}
+	}
+	page, err := s.Versions.MisfitsOf(ctx, of, field, code, after, many)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, map[string]any{"misfits": []versions.Misfits{page}})
+}

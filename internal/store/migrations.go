@@ -1,0 +1,48 @@
+package store
+
+import (
+	"embed"
+	"fmt"
+	"strconv"
+)
+
+// SchemaVersion is the version of the tables that this program works with: it
+// changes with schema.sql.
+const SchemaVersion = 7
+
+// migrations bring the tables of a version, from 1 on, to the one after it: the
+// file is called by the version that it finds. They run when a service starts, all
+// in one transaction, under the lock of [Store.migrate]: who starts beside it waits.
+//
+//go:embed migrations/*.sql
+var migrations embed.FS
+
+// migrate brings the tables of an earlier version along.
+func (tx *Tx) migrate() error {
+	text, err := setting(tx.db, "schema")
+	if err != nil {
+		return err
+	}
+	have, err := strconv.Atoi(text)
+	if err != nil || have < 1 {
+		return fmt.Errorf("the database says that its tables are of version %q, which is none: use another database",
+			text)
+	}
+	if have > SchemaVersion {
+		return fmt.Errorf("the database's tables are of version %d and this program knows %d: use the program that "+
+			"made them, or a newer one", have, SchemaVersion)
+	}
+	for version := have; version < SchemaVersion; version++ {
+		sql, err := migrations.ReadFile(fmt.Sprintf("migrations/%d.sql", version))
+		if err != nil {
+			return err
+		}
+		if err := tx.db.Exec(string(sql)).Error; err != nil {
+			return fmt.Errorf("bringing the tables from version %d to %d: %w", version, version+1, err)
+		}
+	}
+	if have == SchemaVersion {
+		return nil
+	}
+	return tx.db.Exec("UPDATE settings SET value = ? WHERE name = 'schema'", strconv.Itoa(SchemaVersion)).Error
+}
