@@ -194,6 +194,8 @@ type Document struct {
 	Facts   map[string]any `json:"facts"`
 	Kept    map[string]any `json:"kept"`
 	Since   *time.Time     `json:"since,omitempty"` // on a page of another document's: since when
+
+	Building []string `json:"building,omitempty"` // kept values that are being derived anew
 }
 
 // Page says which part of a sequence to read.

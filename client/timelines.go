@@ -18,6 +18,8 @@ type Entry struct {
 	Author string         `json:"author"`
 	Facts  map[string]any `json:"facts"`
 	Kept   map[string]any `json:"kept"`
+
+	Building []string `json:"building,omitempty"` // kept values that are being derived anew
 }
 
 // Timeline is a page of a timeline, newest first. Next is empty on the last one.

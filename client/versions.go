@@ -48,7 +48,7 @@ type DesignChange struct {
 
 // Effect is what a change does to what is stored.
 type Effect struct {
-	Does     string    `json:"does"` // fill, carry, convert, check, rebuild, retract or drop
+	Does     string    `json:"does"` // fill, carry, convert, check, rebuild, redeliver, retract or drop
 	Many     int64     `json:"many"`
 	Unfit    int64     `json:"unfit,omitempty"`
 	Examples []Example `json:"examples,omitempty"`

@@ -2,6 +2,7 @@ package tests
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -77,6 +78,8 @@ func TestTheDesignChangesWhileOthersWrite(t *testing.T) {
 			})
 		}
 	}
+	w.Evolving.Store(true)
+	other.Evolving.Store(true)
 	design := ponds
 	for _, step := range [][]string{
 		{"posts_n:     {count: posts.author}", "posts_n:     {count: posts.author}\n      best: {max: posts.author, of: rating}\n      total: {sum: posts.author, of: rating}"},
@@ -94,4 +97,207 @@ func TestTheDesignChangesWhileOthersWrite(t *testing.T) {
 	t.Logf("%d posts", posts.Load())
 	w.Settle()
 	w.auditFindsNothing()
+}
+
+// held puts a design in force and has its steps fail until they are let go.
+func (w world) held(source string, how ...client.Applying) (version int, goOn func()) {
+	w.t.Helper()
+	w.SQL(`CREATE FUNCTION yalvo.fails() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN RAISE 'held up'; END $$;
+		CREATE TRIGGER fails BEFORE UPDATE ON yalvo.builds FOR EACH ROW EXECUTE FUNCTION yalvo.fails()`)
+	got := must(w.Apply(w.t.Context(), "ponds.yaml", []byte(source), how...))(w.t)
+	return got.Version, func() {
+		w.t.Helper()
+		w.SQL("DROP FUNCTION yalvo.fails CASCADE")
+		must(w.AwaitVersion(w.t.Context(), got.Version, nil))(w.t)
+	}
+}
+
+// Old documents read in the new form before they are stored in it: defaults, other
+// names, converted values. What is not finished is not shown as if it were.
+func TestWhatReadersSeeWhileADesignIsCarriedOut(t *testing.T) {
+	t.Parallel()
+	w := start(t, ponds)
+	for _, p := range []string{"ada", "ben", "cy"} {
+		w.person(p)
+		must(w.amend("people/"+p, map[string]any{"mail": p + "@reed.example"}))(t)
+	}
+	must(w.Set(t.Context(), "follow", "ben", "ada"))(t)
+	w.post("ada", "p1", "a heron")
+	must(w.amend("posts/p1", map[string]any{"rating": 7, "steps": []int{1, 2}}))(t)
+	w.Settle()
+	next := changed(t, ponds,
+		"name: {type: string, required: true, max: 40}", "title: {type: string, required: true, max: 40, was: name}\n      level: {type: integer, default: 3}",
+		"rating: {type: integer, min: 0, max: 10}", "grade: {type: string, convert: \"doc.rating > 5 ? 'good' : 'fair'\"}\n      steps: {type: list, of: {type: string}, max: 4}",
+		"      steps:  {type: list, of: {type: integer}, max: 4}\n", "",
+		"byline:  {copy: author, fields: [name]}\n      likes_n", "byline:  {copy: author, fields: [title, mail]}\n      best: {max: notes, of: weight}\n      likes_n",
+		"text:   {type: string, required: true}\n", "text:   {type: string, required: true}\n      weight: {type: number, default: 2}\n",
+		"kept: {byline: {copy: author, fields: [name]}}\n  pins", "kept: {byline: {copy: author, fields: [title]}}\n  pins",
+		"  home: {", "  loud: {owner: people, entries: posts, by: author, through: follow, own: true, carry: [text]}\n  home: {",
+		"length: 800,", "length: 900,")
+	w.Evolving.Store(true)
+	_, err := w.Apply(t.Context(), "ponds.yaml", []byte(next))
+	refused(t, err, "would-drop", "posts.rating", "`was:`")
+	_, goOn := w.held(next, client.Applying{Drop: []string{"posts.rating"}, By: "the gardener"})
+
+	ada := must(w.Get(t.Context(), "people/ada"))(t)
+	same(t, "a name and a default", ada.Facts, map[string]any{"title": "ADA", "mail": "ada@reed.example", "level": 3})
+	post := must(w.Get(t.Context(), "posts/p1"))(t)
+	same(t, "what was converted", []any{post.Facts["grade"], post.Facts["steps"]}, []any{"good", []any{"1", "2"}})
+	_, hidden := post.Kept["best"]
+	same(t, "what is being built", []any{post.Building, hidden, post.Kept["likes_n"]}, []any{[]string{"best", "byline"}, false, 0})
+	_, err = w.Timeline(t.Context(), "loud", "ben", client.Page{})
+	refused(t, err, "being-built", "loud", "Try again")
+	entries := must(w.Timeline(t.Context(), "home", "ben", client.Page{}))(t).Entries
+	same(t, "a timeline that becomes longer", entries[0].ID, "p1")
+	same(t, "what of an entry is being built", entries[0].Building, []string{"byline"})
+	_, err = w.BeginAudit(t.Context(), client.Scope{Duplicate: "posts.best"})
+	refused(t, err, "being-built", "posts.best")
+	_, err = w.Apply(t.Context(), "ponds.yaml", []byte(next+"# again\n"))
+	refused(t, err, "conflict", "not done yet", "steps are left")
+
+	must(w.amend("people/ada", map[string]any{"mail": "ada@fen.example"}))(t) // an old document is edited
+	w.post("ben", "p2", "a bittern")                                          // and a new one made
+	goOn()
+	w.Evolving.Store(false)
+	w.Settle()
+	w.auditFindsNothing()
+	same(t, "what was edited meanwhile", w.get("people/ada").Facts, map[string]any{"title": "ADA", "mail": "ada@fen.example", "level": 3})
+	post = w.get("posts/p1")
+	same(t, "the copy", post.Kept["byline"], map[string]any{"title": "ADA", "mail": "ada@fen.example"})
+	same(t, "nothing is being built", len(post.Building), 0)
+	same(t, "the new timeline", must(w.Timeline(t.Context(), "loud", "ben", client.Page{}))(t).Entries[1].ID, "p1")
+	v := must(w.Versions(t.Context(), 10))(t)[0]
+	same(t, "who asked for it", []any{v.Author, v.Done}, []any{"the gardener", true})
+}
+
+// amend edits a document's facts.
+func (w world) amend(path string, facts map[string]any) (client.Document, error) {
+	d, _, err := w.Patch(w.t.Context(), path, facts)
+	return d, err
+}
+
+// What does not fit a narrower design is listed, can be read and is not lost; it can
+// be edited otherwise, and is off the list when it fits.
+func TestDocumentsThatDoNotFitAreListed(t *testing.T) {
+	t.Parallel()
+	w := start(t, ponds)
+	for _, p := range []string{"ada", "bartholomew", "cy"} {
+		w.person(p)
+	}
+	w.post("ada", "p1", "a heron")
+	must(w.amend("posts/p1", map[string]any{"rating": 9, "kind": "frog"}))(t)
+	w.post("cy", "p2", "a bittern")
+	w.Evolving.Store(true) // what does not fit is not as described
+	narrow := changed(t, ponds, "required: true, max: 40}\n      mail: {type: string", "required: true, max: 5}\n      mail: {type: string, required: true",
+		"rating: {type: integer, min: 0, max: 10}", "rating: {type: integer, min: 0, max: 5}", "one_of: [bird, frog]", "one_of: [bird, toad]")
+	d := must(w.Diff(t.Context(), "ponds.yaml", []byte(narrow)))(t)
+	same(t, "what would not fit", differing(d), "people.mail check 3 3, people.name check 3 1, posts.kind check 2 1, posts.rating check 2 1")
+	w.evolves(narrow)
+	same(t, "what does not fit", w.misfits(), "people.mail required 3, people.name too-large 1, posts.kind not-one-of 1, posts.rating too-large 1")
+	same(t, "what is too long is read", w.get("people/bartholomew").Facts["name"], "BARTHOLOMEW")
+	_, err := w.amend("people/bartholomew", map[string]any{"name": "BARTHOLOMÄUS"})
+	refused(t, err, "invalid", "12 characters is more than the 5")
+	must(w.amend("people/bartholomew", map[string]any{"mail": "b@reed.example"}))(t)
+	same(t, "one is mended, the other left", w.misfits(), "people.mail required 2, people.name too-large 1, posts.kind not-one-of 1, posts.rating too-large 1")
+	must(w.amend("people/bartholomew", map[string]any{"name": "BART"}))(t)
+	if _, _, err := w.Remove(t.Context(), "posts/p1"); err != nil {
+		t.Fatal(err)
+	}
+	same(t, "what is left", w.misfits(), "people.mail required 2")
+	w.evolves(ponds)
+	same(t, "everything fits again", w.misfits(), "")
+	w.auditFindsNothing()
+}
+
+// misfits are what does not fit, counted, in words.
+func (w world) misfits() string {
+	w.t.Helper()
+	var all []string
+	for _, m := range must(w.Misfits(w.t.Context()))(w.t) {
+		if len(m.Examples) == 0 {
+			w.t.Errorf("%s.%s has no examples", m.Of, m.Field)
+		}
+		all = append(all, fmt.Sprint(m.Of, ".", m.Field, " ", m.Code, " ", m.Many))
+	}
+	return strings.Join(all, ", ")
+}
+
+// differing are the effects of a difference: how many, and how many do not fit.
+func differing(d client.Difference) string {
+	var all []string
+	for _, c := range d.Changes {
+		for _, e := range c.Effects {
+			all = append(all, strings.TrimSpace(fmt.Sprint(c.Name, " ", e.Does, " ", e.Many, map[bool]string{true: fmt.Sprint(" ", e.Unfit)}[e.Unfit > 0])))
+		}
+	}
+	slices.Sort(all)
+	return strings.Join(all, ", ")
+}
+
+// Names change with what is stored under them, and go back with it.
+func TestNamesChangeAndGoBack(t *testing.T) {
+	t.Parallel()
+	w := start(t, ponds)
+	for _, p := range []string{"ada", "ben"} {
+		w.person(p)
+	}
+	must(w.Set(t.Context(), "follow", "ben", "ada"))(t)
+	w.post("ada", "p1", "a heron")
+	must(w.Set(t.Context(), "like", "ben", "p1"))(t)
+	if _, _, err := w.As("ben").Create(t.Context(), "posts/p1/notes", "n1", map[string]any{"text": "yes"}); err != nil {
+		t.Fatal(err)
+	}
+	w.Settle()
+	before := w.everything()
+	next := changed(t, ponds, "  posts:\n", "  sightings:\n    was: posts\n", "under: posts", "under: sightings",
+		"follow: {", "watch: {was: follow, ", "count: follow.to", "count: watch.to", "count: follow.from", "count: watch.from",
+		"posts_n:     {count: posts.author}", "sightings_n: {count: sightings.author, was: posts_n}",
+		"about:  {type: reference, to: posts", "about:  {type: reference, to: sightings",
+		"like:   {from: people, to: posts", "like:   {from: people, to: sightings",
+		"home: {owner: people, entries: posts, by: author, through: follow", "start: {was: home, owner: people, entries: sightings, by: author, through: watch",
+		"mail: {", "address: {was: mail, ")
+	w.Evolving.Store(true)
+	w.evolves(next)
+	w.Settle()
+	same(t, "a renamed count", w.get("people/ada").Kept["sightings_n"], 1)
+	same(t, "a nested document", w.get("sightings/p1/notes/n1").Facts["text"], "yes")
+	same(t, "a renamed pair", must(w.IsSet(t.Context(), "watch", "ben", "ada"))(t), true)
+	same(t, "a renamed timeline", must(w.Timeline(t.Context(), "start", "ben", client.Page{}))(t).Entries[0].Path, "sightings/p1")
+	w.auditFindsNothing()
+	back := must(w.Back(t.Context(), 1, client.Applying{Base: 2}))(t)
+	must(w.AwaitVersion(t.Context(), back.Version, nil))(t)
+	w.Evolving.Store(false)
+	w.Settle()
+	w.auditFindsNothing()
+	if after := w.everything(); after != before {
+		t.Errorf("what is stored differs:\n%s", firstDifference(before, after))
+	}
+	same(t, "the design", string(must(w.Design(t.Context()))(t)), ponds)
+}
+
+// What a changed design says about itself must go with the one in force.
+func TestDesignsThatCannotFollow(t *testing.T) {
+	t.Parallel()
+	w := start(t, ponds)
+	w.person("ada")
+	for what, c := range map[string]struct{ change, code, says string }{
+		"a conversion of another type": {"mail: {type: integer, convert: \"doc.name\"}", "design", "it is of type string, and a integer is wanted"},
+		"one over what is not there":   {"mail: {type: string, convert: \"doc.nick\"}", "design", "undefined field 'nick'"},
+		"a rename to a name in use":    {"mail: {type: string, was: name}", "design", "there is a \\\"mail\\\" already"},
+	} {
+		source := changed(t, ponds, "mail: {type: string, unique: true}", c.change)
+		if what == "a rename to a name in use" {
+			source = changed(t, source, "      name: {type: string, required: true, max: 40}\n", "")
+			source = strings.ReplaceAll(source, "{copy: author, fields: [name]", "{copy: author, fields: [mail]")
+		}
+		p := w.raw("POST", "/design/difference", "application/yaml", source)
+		if p.Status != 422 || p.Code != c.code || !strings.Contains(fmt.Sprintf("%q", fmt.Sprint(p.Errors)), c.says) {
+			t.Errorf("%s: got %+v", what, p)
+		}
+	}
+	must(w.Apply(t.Context(), "ponds.yaml", []byte(ponds+"# two\n")))(t)
+	_, err := w.Apply(t.Context(), "ponds.yaml", []byte(ponds+"# three\n"), client.Applying{Base: 1})
+	refused(t, err, "other-base", "version 2 of the design is in force")
+	_, err = w.Back(t.Context(), 7, client.Applying{})
+	refused(t, err, "not-found", "no version 7")
 }

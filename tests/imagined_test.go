@@ -6,8 +6,10 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"slices"
+	"sync"
 	"testing"
 
+	"yalvo/client"
 	"yalvo/internal/design"
 	"yalvo/internal/harness"
 )
@@ -56,9 +58,12 @@ func (m imagination) source() string {
 }
 
 func (m imagination) add(in dict, name string, piece dict) {
+	before, there := in[name]
 	in[name] = piece
 	if _, err := design.Read("imagined.yaml", []byte(m.source())); err != nil {
-		delete(in, name)
+		if delete(in, name); there {
+			in[name] = before
+		}
 	}
 }
 
@@ -204,6 +209,120 @@ func TestEverythingOfMadeUpDesignsIsAsTheModelSays(t *testing.T) {
 			w.auditFindsNothing()
 			if t.Failed() {
 				t.Log(source)
+			}
+		})
+	}
+}
+
+// evolve changes a made-up design in what is derived: some kept values and timelines
+// go, some are derived otherwise, some are new. Frozen copies stay: what they were
+// given when nobody knows.
+func (m imagination) evolve(nth int) {
+	for _, c := range m.collections {
+		kept := c.(dict)["kept"].(dict)
+		for name, k := range kept {
+			if m.IntN(3) == 0 && k.(dict)["frozen"] != true {
+				m.without(kept, name)
+			}
+		}
+	}
+	for name := range m.timelines {
+		if m.IntN(2) == 0 {
+			m.without(m.timelines, name)
+		}
+	}
+	for i := range 12 {
+		before := m.frozen()
+		name := m.one(fmt.Sprint("kept_", i), fmt.Sprint("kept_", nth, "_", i)) // a name that was there, or a new one
+		m.keep(name)
+		if m.frozen() != before { // there is none of before to keep
+			for _, c := range m.collections {
+				if k, is := c.(dict)["kept"].(dict)[name]; is && k.(dict)["frozen"] == true {
+					delete(c.(dict)["kept"].(dict), name)
+				}
+			}
+		}
+	}
+	for i := range 1 + m.IntN(3) {
+		if name := fmt.Sprint("line", i); m.timelines[name] == nil {
+			m.line(name)
+		}
+	}
+}
+
+// without takes a piece away, unless others need it.
+func (m imagination) without(in dict, name string) {
+	piece := in[name]
+	delete(in, name)
+	if _, err := design.Read("imagined.yaml", []byte(m.source())); err != nil {
+		in[name] = piece
+	}
+}
+
+// frozen is how many frozen copies there are.
+func (m imagination) frozen() int {
+	many := 0
+	for _, c := range m.collections {
+		for _, k := range c.(dict)["kept"].(dict) {
+			if k.(dict)["frozen"] == true {
+				many++
+			}
+		}
+	}
+	return many
+}
+
+// Designs of made-up apps follow one another, there and back, while clients do random
+// things over two services, one of which is killed again and again. Afterwards
+// everything is as the model says of the last design.
+func TestMadeUpDesignsFollowOneAnother(t *testing.T) {
+	t.Parallel()
+	for i := range *designs {
+		t.Run(fmt.Sprint("design ", i), func(t *testing.T) {
+			s := seeded(t)
+			m := imagination{Rand: rand.New(rand.NewPCG(s, uint64(i)))}
+			first := imagine(m.Rand)
+			if err := json.Unmarshal([]byte(first), &struct {
+				Collections, Pairs, Timelines *dict
+			}{&m.collections, &m.pairs, &m.timelines}); err != nil {
+				t.Fatal(err)
+			}
+			w := start(t, first)
+			th := newThrong(t, w, first)
+			w.Evolving.Store(true)
+			th.rough, th.steady, th.evolving, th.clients = true, w.URL, true, []*client.Client{w.Client}
+			th.populate(s)
+			sources := []string{first}
+			for round := range 3 {
+				victim := spawn(t, "--database", w.Database)
+				th.clients = []*client.Client{w.Client, client.New(victim.url)}
+				var group sync.WaitGroup
+				group.Go(func() { th.run(s+uint64(round), *operations/4, 16) })
+				before := th.done()
+				for th.done() < before+*operations/16 { // well under way
+					must(w.About(t.Context()))(t)
+				}
+				next := first // there and back
+				if round < 2 {
+					m.evolve(round)
+					next = m.source()
+				}
+				got := must(w.Apply(t.Context(), "test.yaml", []byte(next)))(t)
+				victim.kill(t)
+				must(w.AwaitVersion(t.Context(), got.Version, nil))(t)
+				t.Logf("version %d: %d steps", got.Version, got.Steps)
+				group.Wait()
+				sources = append(sources, next)
+			}
+			w.Evolving.Store(false)
+			th.source = sources[len(sources)-1]
+			th.design = must(design.Read("test.yaml", []byte(th.source)))(t)
+			th.asTheModelSays()
+			w.auditFindsNothing()
+			if t.Failed() {
+				for _, source := range sources {
+					t.Log(source)
+				}
 			}
 		})
 	}

@@ -53,6 +53,7 @@ type throng struct {
 	created   map[*design.Collection][]string
 	late      int    // requests that came too late, as some must
 	rough     bool   // services are killed meanwhile
+	evolving  bool   // the design is changed meanwhile
 	steady    string // the address of one that is not
 	cutOff    int    // requests whose first answer never came
 }
@@ -96,7 +97,7 @@ func (th *throng) populate(seed uint64) {
 }
 
 func (th *throng) act(r *rand.Rand, c *client.Client) error {
-	if th.populated && r.IntN(60) == 0 { // before there is anything, any design may follow
+	if th.populated && !th.evolving && r.IntN(60) == 0 { // before there is anything, any design may follow
 		return th.reapply(r, c)
 	}
 	d, do := th.draw(r)

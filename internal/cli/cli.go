@@ -110,7 +110,7 @@ func (a *app) commands() *cli.Command {
 			&cli.BoolFlag{Name: "settled", Usage: "wait until everything due is settled: before a read, after a write"},
 		},
 		Commands: []*cli.Command{
-			a.up(), a.check(), a.apply(), a.design(),
+			a.up(), a.version(), a.check(), a.design(), a.diff(), a.apply(), a.versions(), a.back(), a.misfits(),
 			a.list(), a.show(), a.add(), a.edit(), a.remove(),
 			a.pair(), a.unpair(),
 			a.timeline(), a.status(), a.changes(), a.parked(),

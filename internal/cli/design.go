@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"path/filepath"
 
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/urfave/cli/v3"
@@ -120,41 +119,6 @@ func (a *app) design() *cli.Command {
 			}
 			_, err = a.out.Write(source)
 			return err
-		},
-	}
-}
-
-func (a *app) apply() *cli.Command {
-	return &cli.Command{
-		Name: "apply", Category: "design", ArgsUsage: "FILE",
-		Usage:       "check a design file and put it in force",
-		Description: example("yalvo apply demo/fenwatch.yaml"),
-		Action: func(ctx context.Context, c *cli.Command) error {
-			args, err := arguments(c, 1, 1)
-			if err != nil {
-				return err
-			}
-			d, source, err := a.readDesign(c, args[0])
-			if err != nil {
-				return err
-			}
-			got, err := a.client(c).Apply(ctx, filepath.Base(args[0]), source)
-			if err != nil {
-				return err
-			}
-			if c.Bool("json") {
-				return a.json(got)
-			}
-			for _, service := range got.Without {
-				fmt.Fprintf(a.out, "Not taken up yet by %s: it works by the design before until it can.\n", service)
-			}
-			if !got.Changed {
-				fmt.Fprintf(a.out, "%s runs this design already, as version %d.\n", d.App, got.Version)
-				return nil
-			}
-			fmt.Fprintf(a.out, "%s now runs version %d: %d triggers derived, none written by hand.\n", d.App,
-				got.Version, len(got.Rules))
-			return nil
 		},
 	}
 }

@@ -46,13 +46,14 @@ type Effect string
 
 // The effects.
 const (
-	Fill    Effect = "fill"    // documents that lack a value get the default
-	Carry   Effect = "carry"   // values go on under another name
-	Convert Effect = "convert" // values are turned into others
-	Check   Effect = "check"   // documents may not fit any more: they are listed
-	Rebuild Effect = "rebuild" // duplicates are derived anew from the facts
-	Retract Effect = "retract" // duplicates are dropped; they can be derived again
-	Drop    Effect = "drop"    // facts are lost: only with an explicit word
+	Fill      Effect = "fill"      // documents that lack a value get the default
+	Carry     Effect = "carry"     // values go on under another name
+	Convert   Effect = "convert"   // values are turned into others
+	Check     Effect = "check"     // documents may not fit any more: they are listed
+	Rebuild   Effect = "rebuild"   // duplicates are derived anew from the facts
+	Redeliver Effect = "redeliver" // entries of authors whom many follow are collected when read, or written again
+	Retract   Effect = "retract"   // duplicates are dropped; they can be derived again
+	Drop      Effect = "drop"      // facts are lost: only with an explicit word
 )
 
 // Rename is a name that goes on under another one. The kinds are those of
@@ -143,6 +144,16 @@ func (c *Comparison) Dropping() []string {
 		}
 	}
 	return names
+}
+
+// OldName is what the old design calls a collection or a pair.
+func (c *Comparison) OldName(name string) string {
+	for _, d := range c.Differences {
+		if (d.Kind == "collection" || d.Kind == "pair") && d.Name == name && d.Was != "" {
+			return d.Was
+		}
+	}
+	return name
 }
 
 // comparing is a comparison under way.

@@ -121,13 +121,6 @@ func clip(v any) string {
 	return s
 }
 
-// within tells whether any mistake is in a member of a name.
-func within(mistakes []design.Mistake, name string) bool {
-	return slices.ContainsFunc(mistakes, func(m design.Mistake) bool {
-		return m.Pointer == "/"+name || strings.HasPrefix(m.Pointer, "/"+name+"/")
-	})
-}
-
 // withoutThese leaves out mistakes in places where others were told already.
 func withoutThese(mistakes, told []design.Mistake) []design.Mistake {
 	return slices.DeleteFunc(mistakes, func(m design.Mistake) bool {

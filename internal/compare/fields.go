@@ -68,7 +68,7 @@ func (c *comparing) member(prefix string, was, is *design.Field) (member, Differ
 		d.How = Changed
 	}
 	m.inner = c.inner(prefix+is.Name, was, is)
-	retyped := was.Type != is.Type || was.Type == design.Reference && c.newName(was.To) != is.To.Name
+	retyped := c.retyped(was, is)
 	m.convert = is.Convert != nil && (retyped || was.Name != is.Name || was.Convert == nil ||
 		was.Convert.Text != is.Convert.Text)
 	if m.convert && d.How == "" {
@@ -84,11 +84,19 @@ func (c *comparing) member(prefix string, was, is *design.Field) (member, Differ
 	}
 	switch {
 	case retyped || m.convert:
-		d.Effects = append(d.Effects, Convert)
+		d.Effects = append(slices.DeleteFunc(d.Effects, func(e Effect) bool { return e == Carry }), Convert)
 	case narrowed(was, is):
 		d.Effects = append(d.Effects, Check)
 	}
 	return m, d
+}
+
+// retyped tells whether values are of another type, or items of them are.
+func (c *comparing) retyped(was, is *design.Field) bool {
+	if was.Of != nil && is.Of != nil && c.retyped(was.Of, is.Of) {
+		return true
+	}
+	return was.Type != is.Type || was.Type == design.Reference && c.newName(was.To) != is.To.Name
 }
 
 // inner compares the members of objects, and the items of lists of objects.

@@ -52,7 +52,7 @@ func (c *comparing) compareKeptValue(in *design.Collection, was, is *design.Kept
 		d.How, d.Was = Renamed, in.Name+"."+was.Name
 	}
 	if source != oldSource || shown != oldShown {
-		d.What = append(d.What, fmt.Sprintf("%s → %s", keptInWords(was), keptInWords(is)))
+		d.What = keptDifference(was, is)
 		if d.How == "" {
 			d.How = Changed
 		}
@@ -105,12 +105,17 @@ func (c *comparing) sourceOf(k *design.Kept, old bool) string {
 
 // shownOf is what a kept value shows of its sources.
 func shownOf(k *design.Kept) string {
-	var names []string
-	for _, p := range k.Parts {
-		names = append(names, p.Name())
-	}
-	slices.Sort(names)
+	names := slices.Sorted(slices.Values(partNames(k.Parts)))
 	return fmt.Sprint(k.HowMany, " ", strings.Join(names, " "))
+}
+
+// keptDifference says in words what differs between two kept values.
+func keptDifference(was, is *design.Kept) []string {
+	var all []string
+	if from, to := keptInWords(was), keptInWords(is); from != to {
+		all = append(all, from+" → "+to)
+	}
+	return append(all, members("fields", partNames(was.Parts), partNames(is.Parts))...)
 }
 
 func keptInWords(k *design.Kept) string {
@@ -120,13 +125,6 @@ func keptInWords(k *design.Kept) string {
 	}
 	if k.Of.Field != nil || k.Of.Kept != nil {
 		s += "." + k.Of.Name()
-	}
-	var names []string
-	for _, p := range k.Parts {
-		names = append(names, p.Name())
-	}
-	if len(names) > 0 {
-		s += " (" + strings.Join(names, ", ") + ")"
 	}
 	if k.Kind == design.Latest || k.Kind == design.Gather {
 		s += fmt.Sprintf(", %d at most", k.HowMany)

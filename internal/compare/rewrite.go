@@ -70,7 +70,7 @@ func (r *Rewrite) Facts(old map[string]any, created time.Time) (map[string]any, 
 	facts, mistakes := r.shape(old, created)
 	accepted, unfit := design.AcceptAll(r.fields, facts)
 	for name, v := range accepted {
-		if !within(unfit, name) {
+		if !design.Mentioned(unfit, name) {
 			facts[name] = v
 		}
 	}

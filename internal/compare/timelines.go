@@ -2,6 +2,8 @@ package compare
 
 import (
 	"fmt"
+	"slices"
+	"strings"
 
 	"yalvo/internal/design"
 	"yalvo/internal/plan"
@@ -31,12 +33,12 @@ func (c *comparing) compareTimeline(o, n *design.Timeline) {
 	}
 	for _, w := range []struct{ what, from, to string }{
 		{"length", fmt.Sprint(o.Length), fmt.Sprint(n.Length)}, {"deliver", delivery(o), delivery(n)},
-		{"carry", carries(o), carries(n)},
 	} {
 		if w.from != w.to {
 			d.What = append(d.What, changed(w.what, w.from, w.to))
 		}
 	}
+	d.What = append(d.What, members("carry", partNames(o.Carry), partNames(n.Carry))...)
 	other := c.content(o, n)
 	d.What = append(d.What, other...)
 	if len(d.What) > 0 && d.How == "" {
@@ -103,12 +105,31 @@ func delivery(t *design.Timeline) string {
 	return string(t.Deliver)
 }
 
-func carries(t *design.Timeline) string {
-	s := ""
-	for _, p := range t.Carry {
-		s += " " + p.Name()
+func partNames(parts []design.Part) []string {
+	var names []string
+	for _, p := range parts {
+		names = append(names, p.Name())
 	}
-	return none(s)
+	return names
+}
+
+// members says in words which of some names were added and dropped, in one text if
+// any were.
+func members(what string, from, to []string) []string {
+	var words []string
+	for _, x := range []struct {
+		how      string
+		one, two []string
+	}{{"added", to, from}, {"dropped", from, to}} {
+		names := slices.DeleteFunc(slices.Clone(x.one), func(name string) bool { return slices.Contains(x.two, name) })
+		if len(names) > 0 {
+			words = append(words, strings.Join(names, ", ")+" "+x.how)
+		}
+	}
+	if len(words) == 0 {
+		return nil
+	}
+	return []string{what + ": " + strings.Join(words, "; ")}
 }
 
 // fillTimeline has a timeline made from nothing.
@@ -139,7 +160,7 @@ func (c *comparing) redeliver(o, n *design.Timeline) []Effect {
 		return []Effect{Rebuild}
 	case delivery(o) != delivery(n):
 		c.modes = append(c.modes, n.Name)
-		return []Effect{Rebuild}
+		return []Effect{Redeliver}
 	}
 	return nil
 }

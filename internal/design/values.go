@@ -100,7 +100,7 @@ func AcceptAll(fields []*Field, values map[string]any) (map[string]any, []Mistak
 		out[name] = v
 	}
 	for _, f := range fields {
-		if _, there := out[f.Name]; f.Required && !there && !mentioned(mistakes, f.Name) {
+		if _, there := out[f.Name]; f.Required && !there && !Mentioned(mistakes, f.Name) {
 			mistakes = append(mistakes, Mistake{"/" + f.Name, MistakeMissing,
 				fmt.Sprintf("%q must have a value", f.Name)})
 		}
@@ -332,7 +332,8 @@ func unknownField(name string, fields []*Field) string {
 	return fmt.Sprintf("there is no field %q, known are %s", clip(name), listed(known))
 }
 
-func mentioned(mistakes []Mistake, name string) bool {
+// Mentioned tells whether any mistake is in a member of a name.
+func Mentioned(mistakes []Mistake, name string) bool {
 	return slices.ContainsFunc(mistakes, func(m Mistake) bool {
 		return m.Pointer == "/"+name || strings.HasPrefix(m.Pointer, "/"+name+"/")
 	})

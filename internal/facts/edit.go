@@ -78,7 +78,8 @@ func checkTarget(c *plan.Collection, target Target, doc store.Document, found bo
 // revision is what an edit makes of a document.
 type revision struct {
 	facts   map[string]any
-	touched []string // fields whose value differs, in the design's order
+	touched []string         // fields whose value differs, in the design's order
+	unfit   []design.Mistake // what did not fit before and was left as it is
 }
 
 func revise(c *plan.Collection, doc store.Document, patch Patch) (revision, error) {
@@ -100,8 +101,13 @@ func revise(c *plan.Collection, doc store.Document, patch Patch) (revision, erro
 	}
 	accepted, mistakes := design.AcceptAll(c.Collection.Fields, after)
 	rev := revision{facts: accepted}
+	if len(mistakes) > 0 {
+		if mistakes, err = rev.leave(doc, after, mistakes); err != nil {
+			return revision{}, err
+		}
+	}
 	for _, f := range c.Collection.Fields {
-		if reflect.DeepEqual(before[f.Name], accepted[f.Name]) {
+		if reflect.DeepEqual(before[f.Name], accepted[f.Name]) || design.Mentioned(rev.unfit, f.Name) {
 			continue
 		}
 		rev.touched = append(rev.touched, f.Name)
@@ -114,6 +120,27 @@ func revise(c *plan.Collection, doc store.Document, patch Patch) (revision, erro
 		return revision{}, running.Invalid(running.Under("/facts", mistakes))
 	}
 	return rev, nil
+}
+
+// leave lets what does not fit the design in force be as it was before the edit, and
+// returns the mistakes that the edit itself makes.
+func (r *revision) leave(doc store.Document, after map[string]any, mistakes []design.Mistake) ([]design.Mistake, error) {
+	stored, err := running.Decode(doc.Fields)
+	if err != nil {
+		return nil, err
+	}
+	var own []design.Mistake
+	for _, m := range mistakes {
+		name, _, _ := strings.Cut(strings.TrimPrefix(m.Pointer, "/"), "/")
+		if !reflect.DeepEqual(stored[name], after[name]) {
+			own = append(own, m)
+			continue
+		}
+		if r.unfit = append(r.unfit, m); after[name] != nil {
+			r.facts[name] = after[name]
+		}
+	}
+	return own, nil
 }
 
 // placed says where in a patch the mistakes of a refusal were written. Those that
@@ -144,6 +171,9 @@ func (u Unit) carryOutEdit(c *plan.Collection, doc store.Document, rev revision,
 	if err := u.Tx.Update(c, &doc, m.cards); err != nil {
 		return Result{}, err
 	}
+	if err := u.noteUnfit(c, doc, rev.unfit); err != nil {
+		return Result{}, err
+	}
 	change := plan.Change{Kind: plan.Changed, Collection: c, Doc: doc.N, Parent: doc.Parent, Before: m.before,
 		After: m.after, Touched: rev.touched, RankBefore: rankBefore, RankAfter: doc.Ranks}
 	if err := u.reattach(doc, rev, m, change); err != nil {
@@ -157,6 +187,18 @@ func (u Unit) carryOutEdit(c *plan.Collection, doc store.Document, rev revision,
 	result := Result{Document: running.See(c, doc), Position: running.At(position), Fresh: true,
 		Read: 1 + len(m.pointers), Wrote: 1}
 	return result, u.fireDocument(design.OnChanged, c, doc, was, why.from(position))
+}
+
+// noteUnfit goes on listing what did not fit before an edit and does not after it.
+func (u Unit) noteUnfit(c *plan.Collection, doc store.Document, unfit []design.Mistake) error {
+	if len(unfit) == 0 {
+		return nil
+	}
+	all := make([]store.Misfit, len(unfit))
+	for i, m := range unfit {
+		all[i] = store.MisfitOf(c.Number, doc.N, 0, doc.Version, m)
+	}
+	return u.Tx.NoteMisfits(all)
 }
 
 // redirection is where an edit's references pointed and now point.

@@ -110,6 +110,7 @@ type App struct {
 	HTTP     *http.Client // checks every answer against the OpenAPI document, as Client does
 	Database string
 	T        testing.TB
+	Evolving atomic.Bool // the design changes: answers are not checked, they may be of one or the other
 	db       *pgxpool.Pool
 }
 

@@ -111,7 +111,7 @@ func carried(t *plan.Timeline, row store.Entry) (Entry, error) {
 	if t.Entries.Lift != nil && row.Shape != t.Entries.Shape {
 		row.Fields = t.Entries.Lift(row.Fields, row.Created)
 	}
-	if len(t.Entries.Building) > 0 {
+	if t.Entries.Building != nil {
 		var building []string
 		row.Kept, building = running.Finished(t.Entries, row.Kept)
 		entry.Building = slices.DeleteFunc(building, func(name string) bool {

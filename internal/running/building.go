@@ -35,6 +35,10 @@ func (a *App) prepare(ctx context.Context, v *Version) error {
 			v.rewriting(b, v.Rewrites[b.Name])
 		case compare.Build:
 			v.building(b)
+		case compare.Strip:
+			if c := v.Plan.Collection(b.Name); c != nil && c.Building == nil {
+				c.Building = map[string]bool{} // what is gone from the design is not shown
+			}
 		}
 	}
 	return nil

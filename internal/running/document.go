@@ -39,7 +39,7 @@ func See(c *plan.Collection, d store.Document) Document {
 	if c.Lift != nil && d.Shape != c.Shape {
 		seen.Facts = c.Lift(d.Fields, d.Created)
 	}
-	if len(c.Building) > 0 {
+	if c.Building != nil {
 		seen.Kept, seen.Building = Finished(c, d.Kept)
 	}
 	return seen

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"net/http"
 	"strconv"
+	"strings"
 	"time"
 
 	"github.com/labstack/echo/v5"
@@ -76,6 +77,9 @@ func (p timelinePage) text() []byte {
 		text = append(append(text, `","author":"`...), e.Author...)
 		text = append(append(text, `","facts":`...), e.Facts...)
 		text = append(append(text, `,"kept":`...), e.Kept...)
+		if len(e.Building) > 0 {
+			text = append(text, `,"building":["`+strings.Join(e.Building, `","`)+`"]`...)
+		}
 		text = append(text, '}')
 	}
 	text = append(text, ']')

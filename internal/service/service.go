@@ -47,6 +47,9 @@ type Options struct {
 // LevelRequests is the level at which every request is logged.
 const LevelRequests = server.LevelRequests
 
+// Tables is the version of the tables that a service works with.
+const Tables = store.SchemaVersion
+
 // connections is how many the service holds to its database at most.
 const connections = 40
 

@@ -3,8 +3,10 @@ package store
 import (
 	"context"
 	"encoding/json"
+	"strings"
 	"time"
 
+	"yalvo/internal/design"
 	"yalvo/internal/plan"
 )
 
@@ -98,6 +100,13 @@ type Misfit struct {
 	Code    string
 	Pointer string
 	Detail  string
+}
+
+// MisfitOf is a mistake in the facts of a document or a pair.
+func MisfitOf(subject plan.Number, doc, other, stamp int64, m design.Mistake) Misfit {
+	field, _, _ := strings.Cut(strings.TrimPrefix(m.Pointer, "/"), "/")
+	return Misfit{Subject: subject, Doc: doc, Other: other, Stamp: stamp, Field: field, Code: m.Code,
+		Pointer: m.Pointer, Detail: m.Detail}
 }
 
 // NoteMisfits adds what does not fit.

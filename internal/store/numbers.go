@@ -88,6 +88,18 @@ func (tx *Tx) LockDesign() error {
 	return tx.db.Exec("LOCK TABLE designs IN ACCESS EXCLUSIVE MODE").Error
 }
 
+// HasAny tells whether there is any document of a collection, or any pair of a kind,
+// by its name. Indexes: documents (collection, key), pairs (kind, b, a).
+func (tx *Tx) HasAny(name string) (bool, error) {
+	var has bool
+	err := tx.db.Raw(`
+		SELECT EXISTS (
+			SELECT FROM numbers n WHERE n.name = ? AND (
+				n.kind = 'collection' AND EXISTS (SELECT FROM documents d WHERE d.collection = n.n)
+				OR n.kind = 'pair' AND EXISTS (SELECT FROM pairs p WHERE p.kind = n.n)))`, name).Scan(&has).Error
+	return has, err
+}
+
 // HasDocuments tells whether any document was written yet.
 func (tx *Tx) HasDocuments() (bool, error) {
 	var has bool

@@ -113,19 +113,25 @@ func change(tx *store.Tx, r Request, base int, c *compare.Comparison) error {
 	if err != nil {
 		return err
 	}
-	if has {
-		if err := mayDrop(r.Drop, c); err != nil {
-			return err
-		}
+	if err := mayDrop(tx, r.Drop, c); err != nil {
+		return err
 	}
 	return carryOut(tx, r, c, has)
 }
 
 // mayDrop refuses to lose facts that nobody named.
-func mayDrop(drop []string, c *compare.Comparison) error {
+func mayDrop(tx *store.Tx, drop []string, c *compare.Comparison) error {
 	var unnamed []string
 	for _, name := range c.Dropping() {
-		if !slices.Contains(drop, name) {
+		if slices.Contains(drop, name) {
+			continue
+		}
+		holder, _, _ := strings.Cut(name, ".")
+		stored, err := tx.HasAny(c.OldName(holder))
+		if err != nil {
+			return err
+		}
+		if stored {
 			unnamed = append(unnamed, name)
 		}
 	}

@@ -146,7 +146,11 @@ func (p *pace) of(b store.Build) int {
 	return p.width
 }
 
-const firstWidth = 200
+// A step begins narrow; what is only tried is as wide as says something.
+const (
+	firstWidth = 20
+	triedWidth = 200
+)
 
 // took adjusts the pace to how long a stretch took.
 func (p *pace) took(d time.Duration) {

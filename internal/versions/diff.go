@@ -35,7 +35,7 @@ type Change struct {
 
 // Effect is what a change does to what is stored.
 type Effect struct {
-	Does     string    `json:"does"`               // fill, carry, convert, check, rebuild, retract or drop
+	Does     string    `json:"does"`               // fill, carry, convert, check, rebuild, redeliver, retract or drop
 	Many     int64     `json:"many"`               // documents, pairs or entries that it is about
 	Unfit    int64     `json:"unfit,omitempty"`    // those that would not fit, or cannot be converted
 	Examples []Example `json:"examples,omitempty"` // a few of these
@@ -101,7 +101,7 @@ func (k *Keeper) measure(ctx context.Context, tx *store.Tx, c *compare.Compariso
 			if err != nil {
 				return err
 			}
-			if e == compare.Drop && effect.Many > 0 {
+			if e == compare.Drop && (effect.Many > 0 || diff.Kind == "field") {
 				d.Drops = append(d.Drops, diff.Name)
 			}
 			change.Effects = append(change.Effects, effect)
@@ -133,6 +133,8 @@ func (m measuring) effect(d compare.Difference, e compare.Effect) (Effect, error
 	case d.Kind == "kept value" && e == compare.Rebuild:
 		name, _, _ := strings.Cut(d.Name, ".")
 		out.Many, err = m.count("documents", "collection", m.before(name))
+	case e == compare.Redeliver:
+		out.Many, err = m.count("documents", "collection", m.before(m.c.To.Timeline(d.Name).By.To.Name))
 	case d.Kind == "timeline":
 		out.Many, err = m.entries(d, e)
 	}

@@ -1,8 +1,6 @@
 package versions
 
 import (
-	"strings"
-
 	"yalvo/internal/design"
 	"yalvo/internal/plan"
 	"yalvo/internal/running"
@@ -36,7 +34,7 @@ func (s step) documents() (bool, error) {
 			ns, fields = append(ns, d.N), append(fields, facts)
 		}
 		for _, m := range mistakes {
-			misfits = append(misfits, misfit(c.Number, d.N, 0, d.Version, m))
+			misfits = append(misfits, store.MisfitOf(c.Number, d.N, 0, d.Version, m))
 		}
 	}
 	if err := s.tx.Rewrite(ns, fields, c.Shape); err != nil {
@@ -62,13 +60,6 @@ func (s step) lifted(c *plan.Collection, d store.Document) (string, []design.Mis
 	}
 	_, mistakes := design.AcceptAll(c.Collection.Fields, facts)
 	return "", mistakes, false, nil
-}
-
-// misfit is a mistake in the facts of a document or a pair.
-func misfit(subject plan.Number, doc, other, stamp int64, m design.Mistake) store.Misfit {
-	field, _, _ := strings.Cut(strings.TrimPrefix(m.Pointer, "/"), "/")
-	return store.Misfit{Subject: subject, Doc: doc, Other: other, Stamp: stamp, Field: field, Code: m.Code,
-		Pointer: m.Pointer, Detail: m.Detail}
 }
 
 // pairs does the same for a pair's own fields.
@@ -127,7 +118,7 @@ func (s step) notePairs(p *plan.Pair, rows []store.PairRow, unfit map[[2]int64][
 	var misfits []store.Misfit
 	for i, row := range some {
 		for _, m := range unfit[[2]int64{row.B, row.A}] {
-			misfits = append(misfits, misfit(p.Number, row.B, row.A, stamps[i], m))
+			misfits = append(misfits, store.MisfitOf(p.Number, row.B, row.A, stamps[i], m))
 		}
 	}
 	return s.tx.NoteMisfits(misfits)
