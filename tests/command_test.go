@@ -71,9 +71,26 @@ func TestTheCommandTellsTheWholeStory(t *testing.T) {
 	w.yalvo("status").says(t, 0, "Everything is settled", "people", "2")
 	w.yalvo("parked").says(t, 0, "No work is parked.")
 
-	t.Run("a changed design is refused once there are documents", func(t *testing.T) {
-		changed := designFile(t, strings.Replace(ponds, "max: 40", "max: 50", 1))
-		w.yalvo("apply", changed).says(t, 1, "people.name would be stored differently")
+	t.Run("a design that changes", func(t *testing.T) {
+		w.Evolving.Store(true)
+		wider := designFile(t, changed(t, ponds, "max: 40", "max: 3", "posts_n:     {count: posts.author}", "written:     {count: posts.author, was: posts_n}",
+			"      weight: {type: number}\n", "", "tags:", "labels: {type: string, max: 9}\n      tags:"))
+		w.yalvo("--as", "ada", "add", "posts", "--id", "p2", "text=A bittern", "weight=2").says(t, 0, "created posts/p2")
+		w.yalvo("diff", wider).says(t, 0, "Compared with version 1", "max: 40 → 3", "2 documents to look at, of which 1 not fitting", "people/ada", "derived anew: 2 documents",
+			"1 value LOST", "--drop posts.weight", "without people.written")
+		w.yalvo("apply", wider).says(t, 1, "what is stored of posts.weight would be lost")
+		w.yalvo("apply", wider, "--drop", "posts.weight", "--by", "keeper").says(t, 0, "ponds now runs version 2", "`yalvo misfits` lists 1 that do not")
+		w.yalvo("misfits").says(t, 0, "people.name", "people/ada", "7 characters is more than the 3")
+		w.yalvo("misfits", "people.name").says(t, 0, "people/ada")
+		w.yalvo("misfits", "people").says(t, 2, "names no field")
+		w.yalvo("versions").says(t, 0, "keeper", "done", "the first")
+		w.yalvo("versions", "2").says(t, 0, "people.written", "renamed from people.posts_n", "count", "done")
+		w.yalvo("versions", "nine").says(t, 2, "is no version of the design")
+		w.yalvo("show", "people/ada").says(t, 0, "written")
+		w.yalvo("back", "--dry-run").says(t, 0, "renamed from people.written", "LOST: apply it with --drop posts.labels")
+		w.yalvo("back", "--drop", "posts.labels").says(t, 0, "ponds now runs version 3")
+		w.yalvo("misfits").says(t, 0, "Everything fits.")
+		w.yalvo("version").says(t, 0, "tables of version")
 	})
 }
 

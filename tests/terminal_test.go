@@ -73,7 +73,7 @@ func TestTheExamplesOfHelpWorkOnTheDemo(t *testing.T) {
 	t.Chdir("..")
 	elsewhere := regexp.MustCompile(`[|>]|yalvo up|replay|--live|\b7\b|\b17\b`) // pipes, services of their own, numbers of what has happened
 	tried := 0
-	for _, command := range []string{"check", "apply", "design", "list", "show", "add", "edit", "pair", "unpair", "timeline", "status",
+	for _, command := range []string{"check", "diff", "apply", "design", "versions", "back", "misfits", "version", "list", "show", "add", "edit", "pair", "unpair", "timeline", "status",
 		"changes", "parked", "why", "places", "trace", "audit", "remove", "forget"} {
 		_, help, _ := strings.Cut(w.yalvo(command, "--help").out, "Example:")
 		for _, line := range strings.Split(help, "\n") {

@@ -14,6 +14,7 @@ const { outline, missing } = useOutline()
       <RouterLink to="/documents" :class="{ here: $route.name === 'documents' }">Documents</RouterLink>
       <RouterLink to="/together">Side by side</RouterLink>
       <RouterLink to="/audit">Audit</RouterLink>
+      <RouterLink to="/design">Design</RouterLink>
       <RouterLink to="/parked">Parked</RouterLink>
     </nav>
     <SettledBadge />

@@ -93,26 +93,25 @@ func howInWords(how, was string, what []string) string {
 }
 
 func effectInWords(kind string, e client.Effect) string {
-	of := "documents"
+	of := many(int(e.Many), "document")
 	switch kind {
 	case "timeline":
-		of = "entries"
+		of = count(e.Many) + " entries"
 	case "pair":
-		of = "pairs"
+		of = many(int(e.Many), "pair")
 	}
-	n := count(e.Many)
-	s := map[string]string{
-		"fill": n + " get the default", "carry": n + " values go on under the new name",
-		"convert": n + " values are converted", "check": n + " " + of + " are looked at",
-		"rebuild": "derived anew: " + n + " " + of, "redeliver": n + " authors are looked at",
-		"retract": "taken out; it can be derived again",
-		"drop":    n + " " + of + " LOST",
-	}[e.Does]
+	values := many(int(e.Many), "value")
 	if kind == "field" && e.Does == "drop" {
-		s = n + " values LOST"
+		of = values
 	}
+	s := map[string]string{
+		"fill": "the default for " + of, "carry": values + " under the new name", "convert": values + " to convert",
+		"check": of + " to look at", "rebuild": "derived anew: " + of,
+		"redeliver": many(int(e.Many), "author") + " to look at", "retract": "taken out; it can be derived again",
+		"drop": of + " LOST",
+	}[e.Does]
 	if e.Unfit > 0 {
-		s += fmt.Sprintf(", %s do not fit", count(e.Unfit))
+		s += fmt.Sprintf(", of which %s not fitting", count(e.Unfit))
 	}
 	return s
 }
@@ -189,7 +188,7 @@ func (a *app) apply() *cli.Command {
 		Name: "apply", Category: "design", ArgsUsage: "FILE",
 		Usage:       "check a design file and put it in force, while the app runs",
 		Flags:       applyFlags(),
-		Description: example("yalvo apply demo/fenwatch.yaml\n   yalvo apply next.yaml --drop members.about"),
+		Description: example("yalvo apply demo/fenwatch.yaml\n   yalvo apply demo/fenwatch.yaml --by keeper --no-wait"),
 		Action: func(ctx context.Context, c *cli.Command) error {
 			args, err := arguments(c, 1, 1)
 			if err != nil {
@@ -222,7 +221,7 @@ func (a *app) back() *cli.Command {
 		Name: "back", Category: "design", ArgsUsage: "[VERSION]",
 		Usage: "put an earlier version of the design in force once more: the one before, unless another is named",
 		Flags: append(applyFlags(), &cli.BoolFlag{Name: "dry-run", Usage: "only say what it would change"}),
-		Description: example("yalvo back --dry-run\n   yalvo back 3 --drop members.since") +
+		Description: example("yalvo back 1 --dry-run\n   yalvo back 1") +
 			"\n\nNames go back too, with what is stored under them. What was added since is lost: it has to be named.",
 		Action: func(ctx context.Context, c *cli.Command) error {
 			version, err := a.versionBack(ctx, c)
@@ -339,7 +338,7 @@ func (a *app) sayMisfits(ctx context.Context, c *cli.Command) error {
 		many += m.Many
 	}
 	if many > 0 {
-		a.say("%s facts do not fit it: `yalvo misfits` lists them.", count(many))
+		a.say("Not all facts fit it: `yalvo misfits` lists %s that do not.", count(many))
 	}
 	return nil
 }
@@ -348,7 +347,7 @@ func (a *app) versions() *cli.Command {
 	return &cli.Command{
 		Name: "versions", Category: "design", ArgsUsage: "[VERSION]",
 		Usage:       "list the versions of the design; of one, what it did and how far that has come",
-		Description: example("yalvo versions\n   yalvo versions 2"),
+		Description: example("yalvo versions\n   yalvo versions 1"),
 		Action: func(ctx context.Context, c *cli.Command) error {
 			args, err := arguments(c, 0, 1)
 			if err != nil {

@@ -25,8 +25,21 @@ type Request struct {
 }
 
 // Apply puts a design in force and has everything done that it asks for. Its steps
-// are left for the background: the answer says how many.
+// are left for the background: the answer says how many. Of two at once, one is
+// compared with the other.
 func (k *Keeper) Apply(ctx context.Context, r Request) (running.Applied, error) {
+	for {
+		got, err := k.applyTo(ctx, r)
+		var refused *running.Refusal
+		if r.Base == 0 && errors.As(err, &refused) && refused.Code == running.CodeOtherBase {
+			continue
+		}
+		return got, err
+	}
+}
+
+// applyTo puts a design in force if the one that it is compared with still is.
+func (k *Keeper) applyTo(ctx context.Context, r Request) (running.Applied, error) {
 	now, applied, err := k.Store.CurrentDesign(ctx)
 	if err != nil {
 		return running.Applied{}, err

@@ -20,6 +20,9 @@ export type Sources = Schemas['Sources']
 export type Place = Schemas['Place']
 export type Cascade = Schemas['Cascade']
 export type Forgotten = Schemas['Forgotten']
+export type Difference = Schemas['Difference']
+export type DesignVersion = Schemas['DesignVersion']
+export type Misfits = Schemas['Misfits']
 export type Step = Schemas['Step']
 export type Parked = Schemas['ParkedWork']['parked'][number]
 export type Mistake = NonNullable<Schemas['Problem']['errors']>[number]
@@ -48,11 +51,12 @@ interface Asked {
   media?: string
   as?: string
   version?: number
+  text?: string // a body that is no JSON
 }
 
 export async function ask<T>(path: string, asked: Asked = {}): Promise<Answer<T>> {
   const headers: Record<string, string> = {}
-  if (asked.body !== undefined) headers['Content-Type'] = asked.media ?? 'application/json'
+  if (asked.body !== undefined || asked.text !== undefined) headers['Content-Type'] = asked.media ?? 'application/json'
   if (asked.as) headers['Yalvo-As'] = asked.as
   if (asked.version) headers['If-Match'] = `"${asked.version}"`
   let response: Response
@@ -60,7 +64,7 @@ export async function ask<T>(path: string, asked: Asked = {}): Promise<Answer<T>
     response = await fetch(`/v1${path}`, {
       method: asked.method ?? 'GET',
       headers,
-      body: asked.body === undefined ? undefined : JSON.stringify(asked.body),
+      body: asked.text ?? (asked.body === undefined ? undefined : JSON.stringify(asked.body)),
     })
   } catch {
     throw new Problem(0, 'unreachable', 'The service does not answer.', [])
@@ -77,6 +81,8 @@ const read = async <T>(path: string): Promise<T> => (await ask<T>(path)).body
 
 const pairPath = (pair: string, from: string, to: string) =>
   `/pairs/${pair}/${encodeURIComponent(from)}/${encodeURIComponent(to)}`
+
+const dropped = (names: string[]): Record<string, string> => (names.length ? { drop: names.join(',') } : {})
 
 export const api = {
   outline: () => read<Outline>('/design/outline'),
@@ -112,6 +118,15 @@ export const api = {
   whyEntry: (timeline: string, owner: string, entry: string) => read<Why>(`/why/entry?${new URLSearchParams({ timeline, owner, entry })}`),
   whyKept: (document: string, name: string) => read<Sources>(`/why/kept?${new URLSearchParams({ document, name })}`),
   places: (document: string) => read<{ places: Place[] }>(`/places?${new URLSearchParams({ document })}`),
+  versions: () => read<{ versions: DesignVersion[] }>('/design/versions?limit=50'),
+  misfits: () => read<{ misfits: Misfits[] }>('/misfits'),
+  difference: async (name: string, source: string) =>
+    (await ask<Difference>(`/design/difference?${new URLSearchParams({ name })}`, { method: 'POST', text: source, media: 'application/yaml' })).body,
+  differenceBack: (version: number) => read<Difference>(`/design/versions/${version}/difference`),
+  applyDesign: (name: string, source: string, base: number, drop: string[]) =>
+    ask(`/design?${new URLSearchParams({ name, ...dropped(drop) })}`, { method: 'PUT', text: source, media: 'application/yaml', version: base }),
+  goBack: (version: number, base: number, drop: string[]) =>
+    ask(`/design/versions/${version}/apply?${new URLSearchParams(dropped(drop))}`, { method: 'POST', version: base }),
   audits: () => read<Schemas['Audits']>('/audits?limit=20'),
   drift: (id: number) => read<{ drift: Drift[] }>(`/audits/${id}/drift?limit=200`),
   beginAudit: (duplicate: string) => ask<Audit>('/audits', { method: 'POST', body: duplicate ? { duplicate } : {} }),

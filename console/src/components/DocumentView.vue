@@ -135,7 +135,7 @@ async function forget() {
         <p v-if="place.collection.kept.length === 0" class="quiet">Nothing is kept in {{ place.collection.name }}.</p>
         <table v-else class="plain">
           <tbody>
-            <KeptRow v-for="k in place.collection.kept" :key="doc.path + k.name" :path="doc.path" :kept="k" :value="doc.kept[k.name]" />
+            <KeptRow v-for="k in place.collection.kept" :key="doc.path + k.name" :path="doc.path" :kept="k" :value="doc.kept[k.name]" :building="doc.building?.includes(k.name) ?? false" />
           </tbody>
         </table>
         <template v-if="place.collection.links.length">

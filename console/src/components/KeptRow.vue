@@ -6,7 +6,7 @@ import PathLink from './PathLink.vue'
 import ValueView from './ValueView.vue'
 
 // A kept value, and on demand what it is made of.
-const props = defineProps<{ path: string; kept: OutlineCollection['kept'][number]; value: unknown }>()
+const props = defineProps<{ path: string; kept: OutlineCollection['kept'][number]; value: unknown; building: boolean }>()
 
 const sources = shallowRef<Sources>()
 const trouble = ref('')
@@ -28,7 +28,7 @@ async function toggle() {
 <template>
   <tr :data-kept="kept.name">
     <th scope="row">{{ kept.name }}</th>
-    <td><div class="kept"><ValueView :value="value" /></div></td>
+    <td><div class="kept"><span v-if="building && value === undefined" class="quiet">being derived</span><template v-else><ValueView :value="value" /><span v-if="building" class="quiet"> being derived anew</span></template></div></td>
     <td class="quiet source">
       {{ kept.kind }} {{ kept.from }}
       <el-button size="small" link data-act="why" :aria-expanded="!!sources" @click="toggle">{{ sources ? 'close' : 'why?' }}</el-button>

@@ -11,6 +11,12 @@ export function useOutline() {
   return { outline, missing, ready: asked }
 }
 
+/** Reads it again, after another design was put in force. */
+export async function renewOutline() {
+  asked = load()
+  await asked
+}
+
 async function load() {
   try {
     outline.value = await api.outline()
