@@ -11,8 +11,12 @@ type Outline struct {
 	App         string `json:"app"`
 	Accounts    string `json:"accounts"` // the collection of those who are signed in, empty if there is none
 	Collections []struct {
-		Name  string `json:"name"`
-		Under string `json:"under"` // the parents' collection, empty for a collection of its own
+		Name   string `json:"name"`
+		Under  string `json:"under"` // the parents' collection, empty for a collection of its own
+		Fields []struct {
+			Name string `json:"name"`
+			Type string `json:"type"`
+		} `json:"fields"`
 	} `json:"collections"`
 	Pairs []struct {
 		Name string `json:"name"`

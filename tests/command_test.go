@@ -76,7 +76,7 @@ func TestTheCommandTellsTheWholeStory(t *testing.T) {
 		wider := designFile(t, changed(t, ponds, "max: 40", "max: 3", "posts_n:     {count: posts.author}", "written:     {count: posts.author, was: posts_n}",
 			"      weight: {type: number}\n", "", "tags:", "labels: {type: string, max: 9}\n      tags:"))
 		w.yalvo("--as", "ada", "add", "posts", "--id", "p2", "text=A bittern", "weight=2").says(t, 0, "created posts/p2")
-		w.yalvo("diff", wider).says(t, 0, "Compared with version 1", "max: 40 → 3", "2 documents to look at, of which 1 not fitting", "people/ada", "derived anew: 2 documents",
+		w.yalvo("diff", wider).says(t, 0, "Compared with version 1", "max: 40 → 3", "2 documents to look at, of which 1 do not fit", "people/ada", "derived anew: 2 documents",
 			"1 value LOST", "--drop posts.weight", "without people.written")
 		w.yalvo("apply", wider).says(t, 1, "what is stored of posts.weight would be lost")
 		w.yalvo("apply", wider, "--drop", "posts.weight", "--by", "keeper").says(t, 0, "ponds now runs version 2", "`yalvo misfits` lists 1 that do not")

@@ -33,6 +33,7 @@ var pages = []shot{
 	{"parked.png", "/parked", "", "h1", 1280, 800, false},
 	{"audit.png", "/audit", "", "tr[data-drift]", 1280, 800, false},
 	{"change.png", "/changes/82888", "", ".step", 1280, 800, false},
+	{"design.png", "/design", `[data-back="1"]`, `[data-part="difference"] tbody tr`, 1280, 800, false},
 	{"forgotten.png", "/forgotten/1", "", ".groups td", 1280, 800, false},
 	{"together-narrow.png", "/together?left=ada_birkdale&right=arno_marshwood", "", `[data-side="left"] [data-act="follow"]`, 420, 800, false},
 }

@@ -20,6 +20,7 @@ const (
 	ExitUsage       = 2 // the command line is wrong
 	ExitUnreachable = 3 // no service answers
 	ExitDrift       = 4 // an audit found drift that is not mended
+	ExitBadLines    = 5 // some lines of a file were not loaded
 )
 
 // DefaultListen is where a service listens, and where the other commands look for one.
@@ -47,6 +48,8 @@ func Run(ctx context.Context, args []string, out, errOut io.Writer) int {
 		return ExitUsage
 	case errors.Is(err, errDrift):
 		return ExitDrift
+	case errors.Is(err, errBadLines):
+		return ExitBadLines
 	case errors.Is(err, client.ErrUnreachable):
 		fmt.Fprintln(errOut, "Start one with `yalvo up`, or name another with --service.")
 		return ExitUnreachable
@@ -112,7 +115,7 @@ func (a *app) commands() *cli.Command {
 		Commands: []*cli.Command{
 			a.up(), a.version(), a.check(), a.design(), a.diff(), a.apply(), a.versions(), a.back(), a.misfits(),
 			a.list(), a.show(), a.add(), a.edit(), a.remove(),
-			a.pair(), a.unpair(),
+			a.pair(), a.unpair(), a.dump(), a.load(),
 			a.timeline(), a.status(), a.changes(), a.parked(),
 			a.why(), a.places(), a.trace(), a.audit(), a.replay(), a.forget(),
 		},

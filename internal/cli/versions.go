@@ -111,7 +111,7 @@ func effectInWords(kind string, e client.Effect) string {
 		"drop": of + " LOST",
 	}[e.Does]
 	if e.Unfit > 0 {
-		s += fmt.Sprintf(", of which %s not fitting", count(e.Unfit))
+		s += fmt.Sprintf(", of which %s do not fit", count(e.Unfit))
 	}
 	return s
 }

@@ -85,6 +85,7 @@ const (
 	Strip     Do = "strip"     // take kept values that are gone out of a collection's documents
 	Modes     Do = "modes"     // look which authors a mixed timeline collects from
 	Unstore   Do = "unstore"   // drop the entries of a timeline that is collected when read
+	Load      Do = "load"      // documents and pairs are being loaded: what follows from them waits
 	Sweep     Do = "sweep"     // drop what is stored under a number that was given up
 )
 

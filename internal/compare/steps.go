@@ -51,6 +51,38 @@ func (c *comparing) rewriteStep(do Do, name string) {
 	}
 }
 
+// Everything are the steps that derive all there is anew, after facts were loaded.
+// What is there already stays to be seen meanwhile.
+func Everything(p *plan.Plan) []Step {
+	var steps []Step
+	modes := false
+	for _, d := range p.Duplicates() {
+		s := Step{Do: Build, Aspect: d.Kind, Name: d.Name}
+		switch d.Kind {
+		case plan.AspectPair, plan.AspectNested, plan.AspectKept:
+			continue
+		case plan.AspectReference, plan.AspectUnique, plan.AspectPosted:
+		case plan.AspectTimeline:
+			if !modes {
+				modes = true
+				for _, t := range p.Timelines {
+					if t.Deliver == design.Mixed {
+						steps = append(steps, Step{Do: Modes, Name: t.Name})
+					}
+				}
+			}
+			if d.Timeline.Deliver == design.Pull {
+				continue
+			}
+			s.Shows = Collected
+		default:
+			s.Shows = Partly
+		}
+		steps = append(steps, s)
+	}
+	return steps
+}
+
 // spread has what is built on something that is derived anew derived anew as
 // well. The plan lists what others are derived from first.
 func (c *comparing) spread() {

@@ -117,7 +117,7 @@ func (u Unit) prepare(draft Draft, why Cause) (*creation, error) {
 	if len(mistakes) > 0 {
 		return nil, running.Invalid(running.Under("/facts", mistakes))
 	}
-	if m.fields, err = encoded(m.facts); err != nil {
+	if m.fields, err = Encoded(m.facts); err != nil {
 		return nil, err
 	}
 	return m, u.tryConditions(c, m.key, m.facts, why.Actor)

@@ -165,7 +165,7 @@ func (u Unit) carryOutEdit(c *plan.Collection, doc store.Document, rev revision,
 		return Result{}, err
 	}
 	was, rankBefore := doc.Fields, doc.Ranks
-	if doc.Fields, err = encoded(rev.facts); err != nil {
+	if doc.Fields, err = Encoded(rev.facts); err != nil {
 		return Result{}, err
 	}
 	if err := u.Tx.Update(c, &doc, m.cards); err != nil {

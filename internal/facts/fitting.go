@@ -18,8 +18,8 @@ const MaxFacts = 256 << 10
 // too many steps.
 const MistakeCostly = "too-costly"
 
-// encoded are facts as they are stored, refused if they are too large.
-func encoded(facts map[string]any) (json.RawMessage, error) {
+// Encoded are facts as they are stored, refused if they are too large.
+func Encoded(facts map[string]any) (json.RawMessage, error) {
 	text, err := json.Marshal(facts)
 	if err == nil && len(text) > MaxFacts {
 		err = running.Invalid([]design.Mistake{{Pointer: "/facts", Code: design.MistakeLong,

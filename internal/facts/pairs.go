@@ -192,7 +192,7 @@ func (u Unit) pairFields(p *plan.Pair, link running.Link, facts map[string]any, 
 	filled, mistakes := fillDefaults(p.Fields, facts, me)
 	accepted, wrong := design.AcceptAll(p.Fields, filled)
 	if mistakes = append(mistakes, wrong...); len(mistakes) == 0 {
-		if given, err = encoded(accepted); err == nil {
+		if given, err = Encoded(accepted); err == nil {
 			err = u.tryPairConditions(p, link, accepted, me)
 		}
 		return given, false, err

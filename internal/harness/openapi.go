@@ -87,6 +87,7 @@ func (c *checkedTransport) RoundTrip(req *http.Request) (*http.Response, error) 
 		c.mu.Unlock()
 	}
 	if err != nil || strings.HasPrefix(resp.Header.Get("Content-Type"), "text/event-stream") ||
+		resp.Header.Get("Content-Type") == "application/x-ndjson" ||
 		c.app.Evolving.Load() || !c.checks(req, resp) {
 		return resp, err
 	}

@@ -2,6 +2,7 @@ package proof
 
 import (
 	"context"
+	"errors"
 	"time"
 
 	"yalvo/internal/running"
@@ -162,5 +163,9 @@ func (p *Prover) auditIfDue(ctx context.Context) error {
 		return err
 	}
 	_, err = p.Audit(ctx, Scope{})
+	var refused *running.Refusal
+	if errors.As(err, &refused) && refused.Code == running.CodeBuilding {
+		return nil // another time
+	}
 	return err
 }

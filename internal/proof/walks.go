@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"yalvo/internal/compare"
 	"yalvo/internal/plan"
 	"yalvo/internal/running"
 	"yalvo/internal/store"
@@ -24,6 +25,10 @@ type walk struct {
 
 func (p *Prover) inScope(ctx context.Context, v *running.Version, scope Scope) (audited, error) {
 	all := slices.DeleteFunc(slices.Clone(v.Plan.Duplicates()), v.IsBuilding)
+	if len(v.Builds) > 0 && v.Builds[0].Does == string(compare.Load) {
+		return audited{}, running.Refuse(running.CodeBuilding, "facts are being loaded, and nothing derived follows "+
+			"them yet: audit when that is done")
+	}
 	named := all
 	if scope.Name != "" {
 		named = slices.DeleteFunc(slices.Clone(all), func(d plan.Duplicate) bool { return d.Name != scope.Name })

@@ -9,6 +9,7 @@ import (
 	"net/http"
 	"sync"
 	"time"
+	"yalvo/internal/bulk"
 	"yalvo/internal/facts"
 	"yalvo/internal/openapi"
 	"yalvo/internal/proof"
@@ -48,6 +49,7 @@ type Rooms struct {
 	Upkeep   *upkeep.Workers
 	Proof    *proof.Prover
 	Versions *versions.Keeper
+	Bulk     *bulk.Mover
 }
 
 // Options is what a server has besides its rooms.

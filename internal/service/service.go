@@ -17,6 +17,7 @@ import (
 	"syscall"
 	"time"
 
+	"yalvo/internal/bulk"
 	"yalvo/internal/facts"
 	"yalvo/internal/postgres"
 	"yalvo/internal/proof"
@@ -134,7 +135,7 @@ func (s *Service) start(ctx context.Context, o Options, listener net.Listener) e
 	}
 	rooms := server.Rooms{App: app, Facts: facts.New(app), Reading: reading.New(app), Upkeep: upkeep.New(app)}
 	rooms.Proof = proof.New(rooms.Facts, rooms.Upkeep, rooms.Reading)
-	rooms.Versions = versions.New(rooms.Facts)
+	rooms.Versions, rooms.Bulk = versions.New(rooms.Facts), bulk.New(app)
 	rooms.Upkeep.Within = o.SendWithin
 	if o.Patience != (upkeep.Patience{}) {
 		rooms.Upkeep.Patience = o.Patience

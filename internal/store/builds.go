@@ -63,6 +63,7 @@ func (tx *Tx) ClaimBuild() (Build, bool, error) {
 	got := tx.db.Raw(`
 		SELECT * FROM builds
 		WHERE (version, nth) = (SELECT version, nth FROM builds WHERE ended IS NULL ORDER BY version, nth LIMIT 1)
+		  AND does <> 'load' -- which ends when its client says so
 		FOR UPDATE SKIP LOCKED`).Scan(&b)
 	return b, got.RowsAffected > 0, got.Error
 }
@@ -272,4 +273,11 @@ func (tx *Tx) StampsOf(kind plan.Number, rows []PairRow) ([]int64, error) {
 		JOIN pairs p ON p.kind = ? AND p.b = x.b AND p.a = x.a
 		ORDER BY x.nth`, bs, as, kind).Scan(&stamps).Error
 	return stamps, err
+}
+
+// NextBuild is the number of the next step of a version.
+func (tx *Tx) NextBuild(version int) (int, error) {
+	var nth int
+	err := tx.db.Raw("SELECT coalesce(max(nth), 0) + 1 FROM builds WHERE version = ?", version).Scan(&nth).Error
+	return nth, err
 }

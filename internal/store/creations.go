@@ -302,7 +302,7 @@ func workValues(w plan.Work, rows map[int64]string, rank string, anew bool) stri
 // shape is the form in which facts are written, as it is stored.
 func shape(n int) string {
 	if n == 0 {
-		return "NULL"
+		return "NULL::smallint"
 	}
 	return number(int64(n)) + "::smallint"
 }

@@ -69,6 +69,25 @@ func rowsOf[T any](query *gorm.DB, size func(T) int) ([]T, error) {
 	return all, rows.Err()
 }
 
+// eachRow hands over the rows of a query one by one, however many there are.
+func eachRow[T any](tx *Tx, query *gorm.DB, each func(T) error) error {
+	rows, err := query.Rows()
+	if err != nil {
+		return err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var row T
+		if err := tx.db.ScanRows(rows, &row); err != nil {
+			return err
+		}
+		if err := each(row); err != nil {
+			return err
+		}
+	}
+	return rows.Err()
+}
+
 // Linked is a document met through a pair or a reference.
 type Linked struct {
 	Document

@@ -9,8 +9,8 @@ type Change = Difference['changes'][number]
 type Effect = Change['effects'][number]
 
 const says: Record<Effect['does'], string> = {
-  fill: 'get the default', carry: 'values go on under the new name', convert: 'values are converted',
-  check: 'are looked at', rebuild: 'are derived anew', redeliver: 'authors are looked at', retract: 'taken out; it can be derived again', drop: 'lost',
+  fill: 'get the default', carry: 'values under the new name', convert: 'values to convert',
+  check: 'to look at', rebuild: 'derived anew', redeliver: 'authors to look at', retract: 'taken out; it can be derived again', drop: 'lost',
 }
 
 /** What an effect is about: documents, or what the change is about itself. */
@@ -40,7 +40,7 @@ const collected = computed(() => props.difference.steps.filter((s) => s.shows ==
           <td><strong>{{ c.how }}</strong><template v-if="c.was"> from <span class="mono">{{ c.was }}</span></template><template v-if="c.what?.length">: {{ c.what.join(', ') }}</template></td>
           <td>
             <div v-for="e in c.effects" :key="e.does" :class="{ warn: e.does === 'drop' && e.many > 0 }">
-              {{ words(c, e) }}<span v-if="e.unfit" class="warn">, {{ count(e.unfit) }} do not fit</span>
+              {{ words(c, e) }}<span v-if="e.unfit" class="warn">, of which {{ count(e.unfit) }} do not fit</span>
             </div>
             <span v-if="c.effects.length === 0" class="quiet">nothing</span>
           </td>

@@ -1,0 +1,62 @@
+package client
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"net/http"
+)
+
+// Loaded says what became of some lines.
+type Loaded struct {
+	Documents int       `json:"documents"` // that were made
+	Pairs     int       `json:"pairs"`     // that were made
+	Passed    int       `json:"passed"`    // lines of what was there already, just so
+	Bad       []BadLine `json:"bad"`
+}
+
+// BadLine is a line that was not loaded.
+type BadLine struct {
+	Line  int      `json:"line"` // from 1, among those that were sent
+	Why   []string `json:"why"`
+	Waits bool     `json:"waits,omitempty"` // for a document that may come later: send it again at the end
+}
+
+// Dump writes all facts as of one moment: a line of JSON with what was dumped, then
+// one for each document and pair, and a last one with how many there are. Without
+// the last one it was cut off.
+func (c *Client) Dump(ctx context.Context, w io.Writer) error {
+	resp, err := c.send(ctx, http.MethodGet, "/dump", nil, "", nil)
+	if err != nil {
+		return err
+	}
+	defer resp.Body.Close()
+	if _, err := io.Copy(w, resp.Body); err != nil {
+		return fmt.Errorf("the dump broke off: %w", err)
+	}
+	return nil
+}
+
+// BeginLoad begins to load facts, or goes on with it. Until [Client.EndLoad] nothing
+// that is derived follows them. It returns the version of the design in force.
+func (c *Client) BeginLoad(ctx context.Context) (int, error) { return c.load(ctx, "/load") }
+
+// EndLoad has everything that is derived follow what was loaded, in the background:
+// see [Client.AwaitVersion].
+func (c *Client) EndLoad(ctx context.Context) (int, error) { return c.load(ctx, "/load/end") }
+
+func (c *Client) load(ctx context.Context, path string) (int, error) {
+	var got struct {
+		Version int `json:"version"`
+	}
+	_, err := c.call(ctx, http.MethodPost, path, nil, "", nil, &got)
+	return got.Version, err
+}
+
+// LoadLines loads lines as [Client.Dump] writes them, 10,000 and 8 MiB at most. What
+// is there already, just so, is passed over: sending them again does no harm.
+func (c *Client) LoadLines(ctx context.Context, lines []byte) (Loaded, error) {
+	var got Loaded
+	_, err := c.call(ctx, http.MethodPost, "/load/lines", nil, "application/x-ndjson", lines, &got)
+	return got, err
+}

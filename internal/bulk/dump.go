@@ -1,0 +1,144 @@
+package bulk
+
+import (
+	"bufio"
+	"context"
+	"encoding/json"
+	"io"
+	"time"
+
+	"yalvo/internal/plan"
+	"yalvo/internal/running"
+	"yalvo/internal/store"
+)
+
+// Mover moves facts in and out.
+type Mover struct{ *running.App }
+
+// New makes a mover.
+func New(app *running.App) *Mover { return &Mover{app} }
+
+// Head is the first line of a dump.
+type Head struct {
+	Yalvo    int              `json:"yalvo"` // the form of the lines
+	App      string           `json:"app"`
+	Taken    time.Time        `json:"taken"`
+	Position running.Position `json:"position"` // of the newest change that is in the dump
+	Design   string           `json:"design"`   // the design file that was in force
+}
+
+// Tail is the last line of a dump: without it the file was cut off.
+type Tail struct {
+	End       bool  `json:"end"`
+	Documents int64 `json:"documents"`
+	Pairs     int64 `json:"pairs"`
+}
+
+// lineForm is the form of the lines.
+const lineForm = 1
+
+// Dump writes all facts as of one moment: documents in the order of their creation,
+// then pairs.
+func (m *Mover) Dump(ctx context.Context, w io.Writer) error {
+	v, err := m.Now(ctx)
+	if err != nil {
+		return err
+	}
+	out := bufio.NewWriterSize(w, 64<<10)
+	err = m.Store.View(ctx, func(tx *store.Tx) error {
+		version, err := tx.DesignInForce()
+		if err == nil && version != v.Number {
+			err = running.ErrMoved
+		}
+		if err != nil {
+			return err
+		}
+		last, err := tx.NewestChange()
+		if err != nil {
+			return err
+		}
+		head := Head{lineForm, v.Plan.Design.App, time.Now().UTC(), running.At(last), string(v.Plan.Design.Source)}
+		if err := writeLine(out, head); err != nil {
+			return err
+		}
+		tail := Tail{End: true}
+		if tail.Documents, err = dumpDocuments(v, tx, out); err != nil {
+			return err
+		}
+		if tail.Pairs, err = dumpPairs(v, tx, out); err != nil {
+			return err
+		}
+		return writeLine(out, tail)
+	})
+	if err != nil {
+		return err
+	}
+	return out.Flush()
+}
+
+func writeLine(w io.Writer, v any) error {
+	text, err := json.Marshal(v)
+	if err != nil {
+		return err
+	}
+	_, err = w.Write(append(text, '\n'))
+	return err
+}
+
+func dumpDocuments(v *running.Version, tx *store.Tx, w io.Writer) (many int64, err error) {
+	_, frozen := v.Plan.Traces()
+	err = tx.EachDocument(len(frozen) > 0, func(d store.Dumped) error {
+		c := v.Plan.CollectionNumbered(d.Collection)
+		if c == nil {
+			return nil // of a collection that is being dropped
+		}
+		seen := running.See(c, d.Document)
+		line := Line{Document: seen.Path, Version: seen.Version, Created: &seen.Created, Updated: &seen.Updated,
+			Facts: seen.Facts}
+		if line.Given, err = given(c, d.Given); err != nil {
+			return err
+		}
+		many++
+		return writeLine(w, line)
+	})
+	return many, err
+}
+
+// given is what a document's frozen copies were given, by their names.
+func given(c *plan.Collection, stored json.RawMessage) (map[string]Given, error) {
+	if len(stored) == 0 {
+		return nil, nil
+	}
+	var byNumber map[plan.Number]Given
+	if err := json.Unmarshal(stored, &byNumber); err != nil {
+		return nil, err
+	}
+	named := map[string]Given{}
+	for _, copied := range c.Copies {
+		if g, is := byNumber[copied.Number]; is && copied.Frozen {
+			named[copied.Name] = g
+		}
+	}
+	return named, nil
+}
+
+func dumpPairs(v *running.Version, tx *store.Tx, w io.Writer) (many int64, err error) {
+	for _, p := range v.Plan.Pairs {
+		err = tx.EachPair(p, func(row store.NamedPair) error {
+			if row.AKey == "" || row.BKey == "" {
+				return nil // an end is gone, and the pair about to go
+			}
+			many++
+			at := row.At.UTC()
+			line := Line{Pair: p.Name, From: row.AKey, To: row.BKey, At: &at}
+			if len(p.Fields) > 0 {
+				line.Facts = row.Fields
+			}
+			return writeLine(w, line)
+		})
+		if err != nil {
+			return many, err
+		}
+	}
+	return many, nil
+}

@@ -1,0 +1,315 @@
+package bulk
+
+import (
+	"bytes"
+	"cmp"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"reflect"
+	"slices"
+	"time"
+
+	"yalvo/internal/plan"
+	"yalvo/internal/running"
+	"yalvo/internal/store"
+)
+
+// Loaded says what became of some lines.
+type Loaded struct {
+	Documents int   `json:"documents"` // that were made
+	Pairs     int   `json:"pairs"`     // that were made
+	Passed    int   `json:"passed"`    // lines of what is there already, just so
+	Bad       []Bad `json:"bad"`
+}
+
+// MostLines is how many lines are loaded at once.
+const MostLines = 10_000
+
+// Load writes the documents and pairs of some lines, all in one transaction, and
+// tells which lines cannot be. A load must be under way: until it ends, nobody
+// derives what follows from them.
+func (m *Mover) Load(ctx context.Context, text []byte) (Loaded, error) {
+	for {
+		v, err := m.Now(ctx)
+		if err != nil {
+			return Loaded{}, err
+		}
+		got, err := m.load(ctx, v, text)
+		if errors.Is(err, running.ErrMoved) {
+			if err := m.Reload(ctx); err != nil {
+				return Loaded{}, err
+			}
+			continue
+		}
+		return got, err
+	}
+}
+
+func (m *Mover) load(ctx context.Context, v *running.Version, text []byte) (Loaded, error) {
+	lines, bad, err := read(v, text)
+	if err != nil {
+		return Loaded{}, err
+	}
+	var out Loaded
+	err = m.Store.Upkeep(ctx, func(tx *store.Tx) error {
+		out = Loaded{Bad: slices.Clone(bad)}
+		if err := mayLoad(tx, v); err != nil {
+			return err
+		}
+		l := loading{v, tx, &out}
+		return l.all(lines)
+	})
+	slices.SortFunc(out.Bad, func(a, b Bad) int { return cmp.Compare(a.Line, b.Line) })
+	return out, err
+}
+
+// read parses lines.
+func read(v *running.Version, text []byte) ([]*parsed, []Bad, error) {
+	now := time.Now().UTC()
+	var lines []*parsed
+	bad := []Bad{}
+	nth := 0
+	for line := range bytes.Lines(text) {
+		nth++
+		line = bytes.TrimSpace(line)
+		if len(line) == 0 {
+			continue
+		}
+		p, why := parse(v, nth, line, now)
+		if len(why) > 0 {
+			bad = append(bad, Bad{Line: nth, Why: why})
+			continue
+		}
+		lines = append(lines, p)
+	}
+	if nth > MostLines {
+		return nil, nil, running.Refuse(running.CodeInvalid, "there are %d lines: send %d at once", nth, MostLines)
+	}
+	return lines, bad, nil
+}
+
+// mayLoad sees that a load is under way, by the version of the design that the lines
+// were read with.
+func mayLoad(tx *store.Tx, v *running.Version) error {
+	version, err := tx.DesignInForce()
+	if err == nil && version != v.Number {
+		err = running.ErrMoved
+	}
+	if err != nil {
+		return err
+	}
+	under, err := tx.LoadUnderWay()
+	if err == nil && !under {
+		err = running.Refuse(running.CodeConflict, "no load is under way: begin one first")
+	}
+	return err
+}
+
+// loading is a transaction that loads lines.
+type loading struct {
+	*running.Version
+	tx  *store.Tx
+	out *Loaded
+}
+
+func (l loading) bad(p *parsed, waits bool, why string, args ...any) {
+	l.out.Bad = append(l.out.Bad, Bad{Line: p.nth, Why: []string{fmt.Sprintf(why, args...)}, Waits: waits})
+}
+
+// all loads documents, what lies above others first, and then pairs.
+func (l loading) all(lines []*parsed) error {
+	documents, pairs := map[*plan.Collection][]*parsed{}, map[*plan.Pair][]*parsed{}
+	for _, p := range lines {
+		if p.in != nil {
+			documents[p.in] = append(documents[p.in], p)
+			continue
+		}
+		pairs[p.pair] = append(pairs[p.pair], p)
+	}
+	collections := slices.Clone(l.Plan.Collections)
+	slices.SortStableFunc(collections, func(a, b *plan.Collection) int { return cmp.Compare(a.Depth(), b.Depth()) })
+	for _, c := range collections {
+		if some := documents[c]; len(some) > 0 {
+			if err := l.documents(c, some); err != nil {
+				return fmt.Errorf("loading %s: %w", c.Name, err)
+			}
+		}
+	}
+	for _, p := range l.Plan.Pairs {
+		if some := pairs[p]; len(some) > 0 {
+			if err := l.pairs(p, some); err != nil {
+				return fmt.Errorf("loading %s: %w", p.Name, err)
+			}
+		}
+	}
+	return nil
+}
+
+// documents loads those of one collection.
+func (l loading) documents(c *plan.Collection, lines []*parsed) error {
+	lines = l.firstOfEach(lines)
+	there, err := l.tx.LoadedThere(c, keysOf(lines))
+	if err != nil {
+		return err
+	}
+	lines = slices.DeleteFunc(lines, func(p *parsed) bool {
+		old, is := there[p.key]
+		if is {
+			l.passOver(p, old)
+		}
+		return is
+	})
+	if lines, err = l.freeOnly(c, lines); err != nil || len(lines) == 0 {
+		return err
+	}
+	rows := make([]store.Row, len(lines))
+	for i, p := range lines {
+		rows[i] = store.Row{Key: p.key, Parent: p.parent, Path: c.Path(p.key), Version: p.line.Version,
+			Created: *p.line.Created, Updated: *p.line.Updated, Fields: p.fields}
+	}
+	made, err := l.tx.LoadDocuments(c, rows)
+	if err != nil {
+		return err
+	}
+	if err := l.given(c, lines, made); err != nil {
+		return err
+	}
+	for _, p := range lines {
+		if !made[p.key] {
+			l.bad(p, true, "there is no parent %s", c.Parent.Path(p.parent))
+			continue
+		}
+		l.out.Documents++
+	}
+	return nil
+}
+
+// given notes what frozen copies of documents that were made were given.
+func (l loading) given(c *plan.Collection, lines []*parsed, made map[string]bool) error {
+	var all []store.Given
+	for _, p := range lines {
+		for name, g := range p.line.Given {
+			if copied := frozenCopy(c, name); made[p.key] {
+				all = append(all, store.Given{Source: p.key, Copy: copied.Number, Of: copied.Via.To.Number, Target: g.Of,
+					Value: g.Value})
+			}
+		}
+	}
+	return l.tx.LoadGiven(c, all)
+}
+
+// firstOfEach leaves out lines whose id another line has had before.
+func (l loading) firstOfEach(lines []*parsed) []*parsed {
+	seen := map[string]*parsed{}
+	return slices.DeleteFunc(lines, func(p *parsed) bool {
+		first, twice := seen[p.key]
+		switch {
+		case !twice:
+			seen[p.key] = p
+		case reflect.DeepEqual(first.facts, p.facts):
+			l.out.Passed++
+		default:
+			l.bad(p, false, "%s stands in line %d already, otherwise", p.line.Document, first.nth)
+		}
+		return twice
+	})
+}
+
+// passOver counts a document that is there as the line has it, or tells that it is
+// there otherwise.
+func (l loading) passOver(p *parsed, old store.Document) {
+	was, err := running.Decode(running.See(p.in, old).Facts)
+	if err == nil {
+		if accepted, err := json.Marshal(was); err == nil && bytes.Equal(canonical(accepted), canonical(p.fields)) {
+			l.out.Passed++
+			return
+		}
+	}
+	l.bad(p, false, "%s is there already, otherwise: remove or edit it, or leave the line out", p.line.Document)
+}
+
+// canonical is JSON with its names in order.
+func canonical(text []byte) []byte {
+	var v any
+	dec := json.NewDecoder(bytes.NewReader(text))
+	dec.UseNumber()
+	if dec.Decode(&v) != nil {
+		return text
+	}
+	out, err := json.Marshal(v)
+	if err != nil {
+		return text
+	}
+	return out
+}
+
+// freeOnly leaves out documents of which a unique value is taken.
+func (l loading) freeOnly(c *plan.Collection, lines []*parsed) ([]*parsed, error) {
+	for _, u := range c.Uniques {
+		var values []string
+		for _, p := range lines {
+			if v := p.facts[u.Name]; v != nil {
+				values = append(values, fmt.Sprint(v))
+			}
+		}
+		taken, err := l.tx.TakenOf(u.Number, values)
+		if err != nil {
+			return nil, err
+		}
+		lines = slices.DeleteFunc(lines, func(p *parsed) bool {
+			v := p.facts[u.Name]
+			if v == nil {
+				return false
+			}
+			text := fmt.Sprint(v)
+			is := taken[text]
+			if is {
+				l.bad(p, false, "/facts/%s: another document has %v", u.Name, v)
+			}
+			taken[text] = true
+			return is
+		})
+	}
+	return lines, nil
+}
+
+func keysOf(lines []*parsed) []string {
+	keys := make([]string, len(lines))
+	for i, p := range lines {
+		keys[i] = p.key
+	}
+	return keys
+}
+
+// pairs loads those of one kind.
+func (l loading) pairs(p *plan.Pair, lines []*parsed) error {
+	rows := make([]store.PairLine, len(lines))
+	for i, x := range lines {
+		rows[i] = store.PairLine{From: x.line.From, To: x.line.To, At: *x.line.At,
+			Ends: running.EndsInWords(p, x.line.From, x.line.To)}
+		if len(p.Fields) > 0 {
+			rows[i].Fields = x.fields
+		}
+	}
+	got, err := l.tx.LoadPairs(p, rows)
+	if err != nil {
+		return err
+	}
+	for i, x := range lines {
+		switch got[i] {
+		case store.PairMade:
+			l.out.Pairs++
+		case store.PairThere:
+			l.out.Passed++
+		case store.PairDiffers:
+			l.bad(x, false, "the pair is there already, with other facts")
+		case store.NoFrom:
+			l.bad(x, true, "there is no document %s", p.From.Path(x.line.From))
+		case store.NoTo:
+			l.bad(x, true, "there is no document %s", p.To.Path(x.line.To))
+		}
+	}
+	return nil
+}

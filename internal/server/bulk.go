@@ -1,0 +1,93 @@
+package server
+
+import (
+	"net/http"
+	"sync/atomic"
+	"time"
+
+	"github.com/labstack/echo/v5"
+)
+
+// Bulk is bounded: so many dumps at once, and so many bytes of lines in a request.
+const (
+	mostDumps = 2
+	maxLines  = 8 << 20
+	ndjson    = "application/x-ndjson"
+)
+
+var dumps atomic.Int64
+
+// getDump sends all facts as of one moment, a line each. Who stops reading for as
+// long as an event may take ends it.
+func (s *Server) getDump(c *echo.Context) error {
+	if !add(&dumps, 1, mostDumps) {
+		return busy("others are being dumped to")
+	}
+	defer dumps.Add(-1)
+	if _, err := s.plan(c); err != nil {
+		return err
+	}
+	h := c.Response().Header()
+	h.Set(echo.HeaderContentType, ndjson)
+	h.Set("Cache-Control", "no-store")
+	if c.Request().Method == http.MethodHead {
+		return c.NoContent(http.StatusOK)
+	}
+	return s.Bulk.Dump(c.Request().Context(), patient{c})
+}
+
+// patient is an answer each part of which has its own time.
+type patient struct{ c *echo.Context }
+
+// Write sends a part.
+func (p patient) Write(part []byte) (int, error) {
+	err := http.NewResponseController(p.c.Response()).SetWriteDeadline(time.Now().Add(eventTime))
+	if err != nil {
+		return 0, err
+	}
+	return p.c.Response().Write(part)
+}
+
+// loadState says by which version of the design facts are loaded: its steps say how
+// far what follows from them is.
+type loadState struct {
+	Version int `json:"version"`
+}
+
+func (s *Server) beginLoad(c *echo.Context) error {
+	if err := noBody(c); err != nil {
+		return err
+	}
+	version, err := s.Versions.BeginLoad(c.Request().Context())
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusCreated, loadState{version})
+}
+
+func (s *Server) endLoad(c *echo.Context) error {
+	if err := noBody(c); err != nil {
+		return err
+	}
+	version, err := s.Versions.EndLoad(c.Request().Context())
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusAccepted, loadState{version})
+}
+
+// postLines loads lines, and tells which of them cannot be.
+func (s *Server) postLines(c *echo.Context) error {
+	if err := checkMediaType(c, ndjson); err != nil {
+		return err
+	}
+	raw, err := rawBody(c, maxLines)
+	if err != nil {
+		return err
+	}
+	got, err := s.Bulk.Load(c.Request().Context(), raw)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, got)
+}

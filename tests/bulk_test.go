@@ -1,0 +1,188 @@
+package tests
+
+import (
+	"bytes"
+	"encoding/json"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+
+	"yalvo/client"
+)
+
+// lines are those of a dump without the first, which says when it was taken.
+func (w world) dump() []string {
+	w.t.Helper()
+	var out bytes.Buffer
+	if err := w.Dump(w.t.Context(), &out); err != nil {
+		w.t.Fatal(err)
+	}
+	all := strings.Split(strings.TrimSpace(out.String()), "\n")[1:]
+	slices.Sort(all)
+	return all
+}
+
+// shown is what readers see of an app: every document with its kept values, and
+// every timeline.
+func (w world) shown(paths ...string) string {
+	w.t.Helper()
+	var all []string
+	for _, path := range paths {
+		d := w.get(path)
+		d.Version = 0
+		all = append(all, string(must(json.Marshal(d))(w.t)))
+	}
+	for _, owner := range []string{"ada", "ben", "cy"} {
+		all = append(all, strings.Join(w.home(owner), " "))
+	}
+	return strings.Join(all, "\n")
+}
+
+// A dump of a running app, loaded elsewhere, is that app: the same ids, times and
+// versions, and everything derived is as it was, what was frozen included.
+func TestADumpLoadedElsewhereIsTheSameApp(t *testing.T) {
+	t.Parallel()
+	source := changed(t, ponds, "byline:  {copy: author, fields: [name]}\n      likes_n", "byline:  {copy: author, fields: [name]}\n      signed:  {copy: author, fields: [name], frozen: true}\n      likes_n",
+		"to_calls: likers}", "to_calls: likers, fields: {stars: {type: integer, default: 1}}}", "timelines:", "# mixed\ntimelines:", "length: 800,", "length: 800, deliver: mixed, above: 1,")
+	w := start(t, source)
+	for _, p := range []string{"ada", "ben", "cy"} {
+		w.person(p)
+	}
+	for _, f := range [][2]string{{"ben", "ada"}, {"cy", "ada"}, {"ada", "ben"}} {
+		must(w.Set(t.Context(), "follow", f[0], f[1]))(t)
+	}
+	w.post("ada", "p1", "a \"heron\" \\ with ünïcödé\u2028 and a\nline")
+	w.post("ben", "p2", "a bittern")
+	must(w.amend("posts/p2", map[string]any{"rating": 7, "about": "p1", "spot": map[string]any{"name": "North"}}))(t)
+	must(w.SetWith(t.Context(), "like", "cy", "p1", map[string]any{"stars": 3}))(t)
+	if _, _, err := w.As("cy").Create(t.Context(), "posts/p1/notes", "n1", map[string]any{"text": "yes"}); err != nil {
+		t.Fatal(err)
+	}
+	must(w.amend("people/ada", map[string]any{"name": "Ada Fen"}))(t)
+	w.Settle()
+	before := w.dump()
+
+	file := filepath.Join(t.TempDir(), "ponds.ndjson")
+	w.yalvo("dump", file).says(t, 0, "6 documents, 4 pairs")
+	other := start(t, source)
+	other.Evolving.Store(true)
+	other.yalvo("load", file).says(t, 0, "Loaded 6 documents and 4 pairs; 0 lines passed over")
+	other.Evolving.Store(false)
+	same(t, "what is dumped", strings.Join(other.dump(), "\n"), strings.Join(before, "\n"))
+	paths := []string{"people/ada", "people/ben", "people/cy", "posts/p1", "posts/p2", "posts/p1/notes/n1"}
+	same(t, "what is shown", other.shown(paths...), w.shown(paths...))
+	same(t, "what was frozen", other.get("posts/p1").Kept["signed"], map[string]any{"name": "ADA"})
+	other.auditFindsNothing()
+	other.yalvo("load", file).says(t, 0, "Loaded 0 documents and 0 pairs; 10 lines passed over")
+	other.auditFindsNothing()
+	same(t, "the changes that were told", len(must(other.Changes(t.Context(), 50))(t)), 10)
+}
+
+// Lines that cannot be are written down with their reasons, and the rest goes on.
+func TestBadLinesDoNotStopALoad(t *testing.T) {
+	t.Parallel()
+	w := start(t, ponds)
+	w.Evolving.Store(true)
+	w.person("zoe")
+	must(w.amend("people/zoe", map[string]any{"mail": "z@reed.example"}))(t)
+	long := strings.Repeat("x", 600_000)
+	cases := []struct{ line, why string }{
+		{`{"pair":"follow","from":"ada","to":"ben","at":"2031-04-05T06:07:08Z"}`, ""}, // before its documents
+		{`{"document":"people/ada","facts":{"name":"Ada"},"created":"2031-04-05T06:07:08Z","updated":"2031-05-05T06:07:08Z","version":4}`, ""},
+		{`{"document":"people/ben","facts":{"name":"Ben"}}`, ""},
+		{`{"document":"posts/p1/notes/n1","facts":{"text":"first"}}`, ""}, // before its parent
+		{`{"document":"posts/p1","facts":{"text":"a heron","author":"ada"}}`, ""},
+		{`{"document":"people/ben","facts":{"name":"Benno"}}`, "stands in line 3 already, otherwise"},
+		{`{"document":"people/zoe","facts":{"name":"Zoë"}}`, "people/zoe is there already, otherwise"},
+		{`{"document":"people/cy","facts":{"name":"Cy","mail":"z@reed.example"}}`, "another document has z@reed.example"},
+		{`{"document":"people/dora","facts":{"nmae":"Dora"}}`, `there is no field "nmae", did you mean "name"?`},
+		{`{"document":"people/a b","facts":{"name":"A"}}`, "there is no document people/a b"},
+		{`{"document":"pools/x/deep/y","facts":{}}`, "no collection"},
+		{`{"document":"people/eve","facts":{"name":"Eve"},"created":"2031-04-05T06:07:08Z","updated":"2030-04-05T06:07:08Z"}`, "updated lies before created"},
+		{`{"document":"people/fay","facts":{"name":"Fay"},"version":-1}`, "version is -1"},
+		{`{"document":"people/gus","facts":{"name":"Gus"},"created":"yesterday"}`, "another form"},
+		{`{"document":"people/hal","facts":{"name":"Hal"},"kept":{}}`, "it has no member"},
+		{`{"pair":"follow","from":"ada","to":"ada"}`, "cannot be paired with itself"},
+		{`{"pair":"follow","from":"ada","to":"nobody"}`, "there is no document people/nobody"},
+		{`{"document":"posts/p9/notes/n1","facts":{"text":"lost"}}`, "there is no parent posts/p9"},
+		{`{"document":"people/ida","facts":{"name":"` + long + `"}}`, "bytes, 524288 are allowed"},
+		{"{\"document\":\"people/jo\",\"facts\":{\"name\":\"\xff\"}}", "not UTF-8"},
+		{`[1,2]`, "another form"},
+		{`{"document":"people/kim","facts":{"name":"Ki`, "cut off"}, // and so the file ends
+	}
+	var sent []string
+	for _, c := range cases {
+		sent = append(sent, c.line)
+	}
+	file := filepath.Join(t.TempDir(), "lines.ndjson")
+	if err := os.WriteFile(file, []byte(strings.Join(sent, "\n")), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	w.yalvo("load", file).says(t, 5, "could not be loaded: "+file+".bad says why")
+	bad := map[int]string{}
+	for line := range strings.Lines(string(must(os.ReadFile(file + ".bad"))(t))) {
+		var b struct {
+			Line int
+			Why  []string
+		}
+		if err := json.Unmarshal([]byte(line), &b); err != nil {
+			t.Fatal(err)
+		}
+		bad[b.Line] = strings.Join(b.Why, "; ")
+	}
+	for i, c := range cases {
+		if why, is := bad[i+1]; is != (c.why != "") || !strings.Contains(why, c.why) {
+			t.Errorf("line %d, %.60s: got %q, want %q", i+1, c.line, why, c.why)
+		}
+	}
+	w.Evolving.Store(false)
+	ada := w.get("people/ada")
+	same(t, "times and version", []any{ada.Created.Format("2006-01"), ada.Updated.Format("2006-01"), ada.Version}, []any{"2031-04", "2031-05", 4})
+	same(t, "a pair that came before its documents", ada.Kept["following_n"], 1)
+	same(t, "a note that came before its post", w.get("posts/p1").Kept["notes_n"], 1)
+	w.auditFindsNothing()
+}
+
+func TestACSVFileGoesIntoACollection(t *testing.T) {
+	t.Parallel()
+	w := start(t, ponds)
+	w.Evolving.Store(true)
+	w.person("ada")
+	file := filepath.Join(t.TempDir(), "posts.csv")
+	if err := os.WriteFile(file, []byte("\uFEFFid,text,rating,tags,author,created\np1,\"a heron, grey\",7,\"[\"\"wet\"\"]\",ada,2031-04-05T06:07:08Z\np2,a bittern,many,,ada,\n"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	w.yalvo("load", "--into", "posts", file).says(t, 5, "Loaded 1 document and 0 pairs", "1 line could not be loaded")
+	same(t, "the reason", strings.Contains(string(must(os.ReadFile(file+".bad"))(t)), `"line":3,"why":["/facts/rating: this must be a whole number, not a string"]`), true)
+	same(t, "the facts", w.get("posts/p1").Facts["tags"], []any{"wet"})
+	same(t, "a count", w.get("people/ada").Kept["posts_n"], 1)
+	w.yalvo("load", "--into", "ponds", file).says(t, 1, `no collection "ponds"`)
+	w.yalvo("load", "--into", "people", file).says(t, 1, `has a column "text", and people has no such field`)
+}
+
+// A load that was broken off goes on when it is run again; nothing else may change
+// what is stored meanwhile but clients.
+func TestALoadThatWasBrokenOffGoesOn(t *testing.T) {
+	t.Parallel()
+	w := start(t, ponds)
+	w.Evolving.Store(true)
+	_, err := w.LoadLines(t.Context(), []byte(`{"document":"people/ada","facts":{"name":"Ada"}}`))
+	refused(t, err, "conflict", "no load is under way")
+	must(w.BeginLoad(t.Context()))(t)
+	must(w.LoadLines(t.Context(), []byte(`{"document":"people/ada","facts":{"name":"Ada"}}`)))(t)
+	_, err = w.Apply(t.Context(), "ponds.yaml", []byte(ponds+"# again\n"))
+	refused(t, err, "conflict", "load facts")
+	_, err = w.BeginAudit(t.Context(), client.Scope{})
+	refused(t, err, "being-built")
+	w.post("ada", "p1", "while it is loaded")
+	must(w.BeginLoad(t.Context()))(t)
+	must(w.LoadLines(t.Context(), []byte(`{"document":"people/ada","facts":{"name":"Ada"}}`+"\n"+`{"document":"posts/p2","facts":{"text":"two","author":"ada"}}`)))(t)
+	version := must(w.EndLoad(t.Context()))(t)
+	must(w.AwaitVersion(t.Context(), version, nil))(t)
+	w.Evolving.Store(false)
+	same(t, "a count", w.get("people/ada").Kept["posts_n"], 2)
+	same(t, "a timeline", len(w.home("ada")), 2)
+	w.auditFindsNothing()
+}
