@@ -138,7 +138,7 @@ func keptInWords(k *design.Kept) string {
 // readsTouched tells whether a kept value reads fields whose stored value is
 // another now, or elsewhere, though its definition is the same.
 func (c *comparing) readsTouched(k *design.Kept) bool {
-	from := k.In
+	var from *design.Collection
 	switch {
 	case k.Kind == design.Copy:
 		from = k.Via.To
