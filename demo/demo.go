@@ -1,7 +1,7 @@
 // Package demo is Fenwatch, the app that shows Yalvo: its design, and made-up
 // people around an invented wetland who watch birds. The same seed makes the
-// same people, words and follows every time. They are loaded through the
-// service's HTTP API like any other writes.
+// same people, words and follows every time. They are loaded as any
+// app's data can be.
 package demo
 
 import (

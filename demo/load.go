@@ -1,11 +1,13 @@
 package demo
 
 import (
+	"bytes"
 	"context"
+	"encoding/json"
 	"errors"
 	"net/http"
-
-	"golang.org/x/sync/errgroup"
+	"slices"
+	"time"
 
 	"yalvo/client"
 )
@@ -14,87 +16,154 @@ import (
 var keeper = Item{ID: "keeper", Fields: map[string]any{"handle": "keeper", "name": "Keeper of the Hide Book",
 	"about": "Closes the book at dusk."}}
 
-// writers is how many requests are under way at once while loading.
-const writers = 16
-
-// Loaded tells whether a service holds the whole demo.
+// Loaded tells whether a service holds the whole demo, and everything derived has
+// followed.
 func Loaded(ctx context.Context, c *client.Client) (bool, error) {
 	_, err := c.Get(ctx, "members/"+keeper.ID)
 	var problem *client.Problem
 	if errors.As(err, &problem) && (problem.Status == http.StatusNotFound || problem.Code == "no-design") {
 		return false, nil
 	}
-	return err == nil, err
+	if err != nil {
+		return false, err
+	}
+	versions, err := c.Versions(ctx, 1)
+	return err == nil && len(versions) > 0 && (versions[0].Version > 1 || versions[0].Done), err
 }
 
-// Writes is how many requests loading a world takes.
-func (w World) Writes() int {
-	return len(w.Members) + len(w.Follows) + len(w.Sightings) + len(w.Remarks) + len(w.Likes) + len(w.Verdicts) +
-		len(w.Saves) + len(w.Blocks) + 1
+// line is a document or a pair, as a service loads it.
+type line struct {
+	Document string         `json:"document,omitempty"`
+	Created  *time.Time     `json:"created,omitempty"`
+	Pair     string         `json:"pair,omitempty"`
+	From     string         `json:"from,omitempty"`
+	To       string         `json:"to,omitempty"`
+	At       *time.Time     `json:"at,omitempty"`
+	Facts    map[string]any `json:"facts,omitempty"`
 }
 
-// Load applies the design and writes a world, calling wrote after each write.
-// It can be interrupted and called again.
-func Load(ctx context.Context, c *client.Client, w World, wrote func()) error {
-	if _, err := c.Apply(ctx, "fenwatch.yaml", Design); err != nil {
-		return err
+// lines are the world as lines, its times in the year before a moment: people join,
+// follow and write, and others like, save and judge what they have read.
+func (w World) lines(seed uint64, now time.Time) []line {
+	c := newCalendar(seed, now)
+	made := map[string]time.Time{} // members and sightings
+	var all []line
+	add := func(path string, at time.Time, facts map[string]any) {
+		all = append(all, line{Document: path, Created: &at, Facts: facts})
 	}
-	create := func(collection func(Item) string) func(context.Context, Item) error {
-		return func(ctx context.Context, item Item) error {
-			_, _, err := c.As(item.As).Create(ctx, collection(item), item.ID, item.Fields)
-			return err
+	joined := c.moments(len(w.Members), time.Time{})
+	for i, m := range w.Members {
+		made[m.ID] = joined[i]
+		facts := clone(m.Fields, "joined", joined[i].Format(time.RFC3339Nano))
+		add("members/"+m.ID, joined[i], facts)
+	}
+	posted := make([]time.Time, len(w.Sightings))
+	for i, s := range w.Sightings {
+		posted[i] = c.moment(made[s.As])
+	}
+	order := make([]int, len(posted))
+	for i := range order {
+		order[i] = i
+	}
+	slices.SortFunc(order, func(a, b int) int { return posted[a].Compare(posted[b]) })
+	for _, i := range order {
+		s := w.Sightings[i]
+		made[s.ID] = posted[i]
+		add("sightings/"+s.ID, posted[i], clone(s.Fields, "author", s.As))
+	}
+	for _, r := range w.Remarks {
+		add("sightings/"+r.In+"/remarks/"+r.ID, c.soon(made[r.In]), clone(r.Fields, "author", r.As))
+	}
+	seen := map[[3]string]bool{}
+	pair := func(kind, from, to string, at time.Time, facts map[string]any) {
+		if k := [3]string{kind, from, to}; !seen[k] {
+			seen[k] = true
+			all = append(all, line{Pair: kind, From: from, To: to, At: &at, Facts: facts})
 		}
 	}
-	set := func(pair string) func(context.Context, [2]string) error {
-		return func(ctx context.Context, ends [2]string) error {
-			_, err := c.As(ends[0]).Set(ctx, pair, ends[0], ends[1])
-			return err
+	later := func(a, b string) time.Time {
+		if made[a].After(made[b]) {
+			return made[a]
 		}
+		return made[b]
 	}
-	steps := []func() error{
-		func() error {
-			return each(ctx, w.Members, wrote, create(func(Item) string { return "members" }))
-		},
-		func() error { return each(ctx, w.Follows, wrote, set("follow")) },
-		func() error {
-			return each(ctx, w.Sightings, wrote, create(func(Item) string { return "sightings" }))
-		},
-		func() error {
-			return each(ctx, w.Remarks, wrote, create(func(i Item) string { return "sightings/" + i.In + "/remarks" }))
-		},
-		func() error { return each(ctx, w.Likes, wrote, set("like")) },
-		func() error { return each(ctx, w.Saves, wrote, set("save")) },
-		func() error { return each(ctx, w.Blocks, wrote, set("block")) },
-		func() error {
-			return each(ctx, w.Verdicts, wrote, func(ctx context.Context, v Verdict) error {
-				_, err := c.As(v.By).SetWith(ctx, "verdict", v.By, v.On, map[string]any{"value": v.Value})
-				return err
-			})
-		},
-		func() error {
-			return each(ctx, []Item{keeper}, wrote, create(func(Item) string { return "members" }))
-		},
+	for _, f := range w.Follows {
+		pair("follow", f[0], f[1], c.soon(later(f[0], f[1])), nil)
 	}
-	for _, step := range steps {
-		if err := step(); err != nil {
-			return err
-		}
+	for _, b := range w.Blocks {
+		pair("block", b[0], b[1], c.moment(later(b[0], b[1])), nil)
 	}
-	return nil
+	for _, l := range w.Likes {
+		pair("like", l[0], l[1], c.soon(later(l[0], l[1])), nil)
+	}
+	for _, s := range w.Saves {
+		pair("save", s[0], s[1], c.soon(later(s[0], s[1])), nil)
+	}
+	for i := len(w.Verdicts) - 1; i >= 0; i-- { // who judges twice is taken at the last word
+		v := w.Verdicts[i]
+		pair("verdict", v.By, v.On, c.soon(later(v.By, v.On)), map[string]any{"value": v.Value})
+	}
+	add("members/"+keeper.ID, c.end, keeper.Fields)
+	return all
 }
 
-// each writes items, several at once, and stops at the first error.
-func each[T any](ctx context.Context, items []T, wrote func(), write func(context.Context, T) error) error {
-	group, ctx := errgroup.WithContext(ctx)
-	group.SetLimit(writers)
-	for _, item := range items {
-		group.Go(func() error {
-			if err := write(ctx, item); err != nil {
-				return err
+func clone(fields map[string]any, name string, value any) map[string]any {
+	out := map[string]any{name: value}
+	for n, v := range fields {
+		out[n] = v
+	}
+	return out
+}
+
+// atOnce is how many lines are sent together.
+const atOnce = 4000
+
+// Load applies the design and loads a world, saying now and then how much of it is
+// done, from 0 to 1. It can be interrupted and called again.
+func Load(ctx context.Context, c *client.Client, w World, seed uint64, done func(float64)) (lines int, err error) {
+	about, err := c.About(ctx)
+	if err != nil {
+		return 0, err
+	}
+	if about.Design == 0 {
+		if _, err := c.Apply(ctx, "fenwatch.yaml", Design); err != nil {
+			return 0, err
+		}
+	}
+	all := w.lines(seed, time.Now())
+	if _, err := c.BeginLoad(ctx); err != nil {
+		return 0, err
+	}
+	const facts = 0.4 // of the time, about; the rest is for what follows
+	for from := 0; from < len(all); from += atOnce {
+		var text bytes.Buffer
+		enc := json.NewEncoder(&text)
+		for _, l := range all[from:min(from+atOnce, len(all))] {
+			if err := enc.Encode(l); err != nil {
+				return 0, err
 			}
-			wrote()
-			return nil
-		})
+		}
+		got, err := c.LoadLines(ctx, text.Bytes())
+		if err != nil {
+			return 0, err
+		}
+		for _, b := range got.Bad {
+			if !again(b) {
+				return 0, errors.New("the demo does not fit its design: " + b.Why[0])
+			}
+		}
+		done(facts * float64(from) / float64(len(all)))
 	}
-	return group.Wait()
+	version, err := c.EndLoad(ctx)
+	if err != nil {
+		return 0, err
+	}
+	_, err = c.AwaitVersion(ctx, version, func(v client.Version) { done(facts + (1-facts)*v.Progress()) })
+	return len(all), err
+}
+
+// again tells whether a line is bad because it was loaded before an interruption: its
+// times were others then.
+func again(b client.BadLine) bool {
+	return len(b.Why) == 1 && bytes.Contains([]byte(b.Why[0]), []byte("is there already"))
 }

@@ -15,7 +15,7 @@ import (
 func wetland(t *testing.T) world {
 	w := start(t, "")
 	size := demo.Size{Members: 40, Follows: 200, Sightings: 60, Remarks: 30, Likes: 60, Verdicts: 30, Saves: 30, Blocks: 5, MostFollowers: 20}
-	if err := demo.Load(t.Context(), w.Client, demo.Make(size, 1), func() {}); err != nil {
+	if _, err := demo.Load(t.Context(), w.Client, demo.Make(size, 1), 1, func(float64) {}); err != nil {
 		t.Fatal(err)
 	}
 	w.Settle()
