@@ -10,6 +10,7 @@ import (
 	"testing"
 
 	"yalvo/client"
+	"yalvo/demo"
 )
 
 // lines are those of a dump without the first, which says when it was taken.
@@ -185,4 +186,21 @@ func TestALoadThatWasBrokenOffGoesOn(t *testing.T) {
 	same(t, "a count", w.get("people/ada").Kept["posts_n"], 2)
 	same(t, "a timeline", len(w.home("ada")), 2)
 	w.auditFindsNothing()
+}
+
+// An app that was kept by hand is brought along: its facts are taken, the rest is
+// derived, and what was wrong is told.
+func TestAnAppThatHasDriftedIsBroughtAlong(t *testing.T) {
+	t.Parallel()
+	w := start(t, string(demo.Design))
+	w.Evolving.Store(true)
+	report := filepath.Join(t.TempDir(), "found.ndjson")
+	w.yalvo("bring", "../demo/export/mapping.yaml", "--dry-run", "--report", report).says(t, 0, "750 documents and 1,790 pairs are taken along", "49 findings",
+		"count that lies", "members.followerCount", "Formerly", "on the from side only", "it is believed")
+	same(t, "findings that were written down", strings.Count(string(must(os.ReadFile(report))(t)), "\n"), 49)
+	same(t, "nothing was loaded", len(must(w.List(t.Context(), "members", client.Page{}))(t).Documents), 0)
+	w.yalvo("bring", "../demo/export/mapping.yaml").says(t, 0, "Loaded 750 documents and 1,790 pairs")
+	w.Evolving.Store(false)
+	w.auditFindsNothing()
+	w.yalvo("bring", "../demo/export/nowhere.yaml").says(t, 1, "the mapping cannot be read")
 }

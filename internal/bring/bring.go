@@ -38,10 +38,10 @@ func Along(m *Mapping, d *design.Design, files fs.FS, out io.Writer) (*Report, e
 	}
 	b.dropTheLost()
 	b.readPairs()
+	b.compare()
 	if err := b.pathsAreThere(); err != nil {
 		return nil, err
 	}
-	b.compare()
 	b.report.sort()
 	return b.report, b.write(out)
 }

@@ -3,6 +3,7 @@ package cli
 import (
 	"bufio"
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/csv"
 	"encoding/json"
@@ -97,7 +98,7 @@ func (a *app) load() *cli.Command {
 			if err != nil {
 				return err
 			}
-			return a.loadFile(ctx, c, args[0])
+			return a.loadLines(ctx, c, args[0], "")
 		},
 	}
 }
@@ -127,7 +128,8 @@ type loader struct {
 	read  int64
 }
 
-func (a *app) loadFile(ctx context.Context, c *cli.Command, file string) error {
+// loadLines loads a file's lines; bad ones go to a file that may be said.
+func (a *app) loadLines(ctx context.Context, c *cli.Command, file, badFile string) error {
 	in, size, err := a.openInput(c, file)
 	if err != nil {
 		return err
@@ -135,7 +137,7 @@ func (a *app) loadFile(ctx context.Context, c *cli.Command, file string) error {
 	defer in.Close()
 	l := &loader{ctx: ctx, client: a.client(c), badFile: c.String("bad")}
 	if l.badFile == "" {
-		l.badFile = strings.TrimSuffix(file, "-") + ".bad"
+		l.badFile = cmp.Or(badFile, strings.TrimSuffix(file, "-")+".bad")
 	}
 	if l.bar = a.bar(); l.bar != nil && size > 0 {
 		l.bar.ChangeMax64(size)
