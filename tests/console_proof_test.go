@@ -98,3 +98,28 @@ func TestTheConsoleForgetsAPersonAndSendsAgain(t *testing.T) {
 	b.do(chromedp.Navigate(b.URL + "/forgotten/77"))
 	b.sees("no such number", `document.body.innerText.includes('77')`)
 }
+
+// A design file is compared in the console, put in force, and what does not fit it
+// is listed.
+func TestADesignIsComparedAndAppliedInTheConsole(t *testing.T) {
+	b := browse(t, ponds)
+	b.Evolving.Store(true)
+	b.person("ada")
+	b.person("bartholomew")
+	file := designFile(t, changed(t, ponds, "required: true, max: 40", "required: true, max: 5", "      mail: {type: string, unique: true}\n", "",
+		"posts_n:     {count: posts.author}", "written:     {count: posts.author, was: posts_n}"))
+	b.do(chromedp.Navigate(b.URL + "/design"))
+	b.sees("the version in force", `document.querySelector('h1').innerText.startsWith('Version 1 of ponds is in force')`)
+	b.do(chromedp.SetUploadFiles(chromedp.CSS("[data-act=compare]"), []string{file}))
+	b.sees("what would not fit", `document.querySelector('[data-part=difference]').innerText.includes('people/bartholomew')`)
+	b.sees("what would be lost, and no way to lose it unseen", `document.querySelector('[data-act=apply]').disabled && document.querySelector('.lose').innerText.includes('people.mail')`)
+	b.press(".lose input")
+	b.press("[data-act=apply]")
+	b.sees("the new version", `document.querySelector('h1').innerText.startsWith('Version 2 of ponds is in force')`)
+	b.sees("what does not fit", `document.querySelector('[data-part=misfits]').innerText.includes('people.name')`)
+	b.press(`[data-back="1"]`)
+	b.sees("what going back would change", `document.querySelector('[data-part=difference]').innerText.includes('people.written')`)
+	b.Evolving.Store(false)
+	b.Settle()
+	b.auditFindsNothing()
+}

@@ -140,28 +140,40 @@ func (tx *Tx) TakeOut(t *plan.Timeline, subscriptions []Subscription) ([]Shorten
 
 // BringIn adds the authors' newest entries to the timelines of owners who, as
 // the facts stand, are related to them; in a timeline that was cut, only those
-// above the cut. The cuts must be locked.
+// above the cut. The cuts must be locked. Posts are written without the author's
+// lock: of an author who had fewer than the timeline holds when they were counted,
+// many more are brought in, so that none is left out that nobody cuts off.
 // Keys: pairs (kind, b, a), posted.
 func (tx *Tx) BringIn(t *plan.Timeline, subscriptions []Subscription) (int64, error) {
 	may := related(t, "r.owner", "r.author").and(pushed(t, "r.author"))
 	insert := `
 		INSERT INTO entries (timeline, owner, rank, doc, author)
 		SELECT ?::smallint, r.owner, x.rank, x.doc, r.author
-		FROM ` + subscriptionRows + `
+		FROM unnest(?::bigint[], ?::bigint[], ?::bigint[]) AS r (owner, author, most)
 		CROSS JOIN LATERAL (
 			SELECT rank, doc FROM posted
 			WHERE timeline = ? AND author = r.author
 			ORDER BY rank DESC, doc DESC
-			LIMIT ?
+			LIMIT r.most
 		) x
 		LEFT JOIN cuts f ON f.timeline = ? AND f.owner = r.owner
 		WHERE (f.owner IS NULL OR (x.rank, x.doc) > (f.rank, f.doc)) AND ` + may.sql
+	most := make(bigints, len(subscriptions))
+	for i, s := range subscriptions {
+		if most[i] = int64(t.Length); s.Many < t.Length {
+			most[i] += postedMeanwhile
+		}
+	}
 	args := append([]any{t.Number}, subscriptionArgs(subscriptions)...)
-	args = append(args, t.Number, t.Length, t.Number)
+	args = append(args, most, t.Number, t.Number)
 	args = append(args, may.args...)
 	return tx.insertPlainly(statement{insert + inOrder, args},
 		statement{insert + inOrder + " ON CONFLICT DO NOTHING", args})
 }
+
+// postedMeanwhile is more than one author can post between two statements of a
+// transaction.
+const postedMeanwhile = 1000
 
 // CutAtLength raises the cuts of owners whose new author has posted more
 // than the timeline holds: what lies below was not brought in.
