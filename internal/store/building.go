@@ -3,6 +3,8 @@ package store
 import (
 	"slices"
 	"yalvo/internal/plan"
+
+	"gorm.io/gorm"
 )
 
 // What follows derives duplicates anew for a stretch of documents, as sets. Each
@@ -195,7 +197,8 @@ func (tx *Tx) BuildEntries(t *plan.Timeline, owners []int64) (int64, error) {
 		Written int64
 		Cut     string
 	}
-	err := tx.db.Raw(`
+	build := func(db *gorm.DB, onConflict string) error {
+		return db.Raw(`
 		WITH owner AS (SELECT unnest(?::bigint[]) AS n),
 		author AS (
 			SELECT p.a AS owner, p.b AS n
@@ -215,8 +218,7 @@ func (tx *Tx) BuildEntries(t *plan.Timeline, owners []int64) (int64, error) {
 		), put AS (
 			INSERT INTO entries (timeline, owner, rank, doc, author)
 			SELECT ?::smallint, owner, rank, doc, author FROM best WHERE place <= ?
-			ORDER BY owner, rank, doc
-			ON CONFLICT DO NOTHING
+			`+onConflict+`
 			RETURNING 1
 		), cut AS (
 			INSERT INTO cuts (timeline, owner, rank, doc, surplus)
@@ -227,12 +229,13 @@ func (tx *Tx) BuildEntries(t *plan.Timeline, owners []int64) (int64, error) {
 			RETURNING owner
 		)
 		SELECT (SELECT count(*) FROM put) AS written, ARRAY(SELECT owner FROM cut)::text AS cut`, args...).
-		Scan(&got).Error
-	if err != nil {
+			Scan(&got).Error
+	}
+	if err := tx.firstPlainly(build); err != nil {
 		return 0, err
 	}
 	// the others hold all there is
-	err = tx.db.Exec("DELETE FROM cuts WHERE timeline = ? AND owner = ANY(?::bigint[]) AND owner <> ALL(?::bigint[])",
+	err := tx.db.Exec("DELETE FROM cuts WHERE timeline = ? AND owner = ANY(?::bigint[]) AND owner <> ALL(?::bigint[])",
 		t.Number, bigints(owners), got.Cut).Error
 	return got.Written, err
 }

@@ -188,6 +188,16 @@ func (tx *Tx) insertPlainly(fast, tolerant statement) (int64, error) {
 	return got.RowsAffected, got.Error
 }
 
+// firstPlainly runs a statement as it is, and with a clause for duplicates if it met
+// one.
+func (tx *Tx) firstPlainly(run func(db *gorm.DB, onConflict string) error) error {
+	err := tx.db.Transaction(func(savepoint *gorm.DB) error { return run(savepoint, "") })
+	if isDuplicate(err) {
+		return run(tx.db, "ON CONFLICT DO NOTHING")
+	}
+	return err
+}
+
 // withdrawOne is the plain statement for one entry on its way out, follower by
 // follower: for timelines that hold a lot.
 func withdrawOne(s FanOut) statement {

@@ -92,8 +92,9 @@ type Row struct {
 func (tx *Tx) LoadedThere(c *plan.Collection, keys []string) (map[string]Document, error) {
 	var rows []Document
 	err := tx.db.Raw(`
-		SELECT n, key, version, created, updated, fields, coalesce(shape, 0) AS shape
-		FROM documents WHERE collection = ? AND key = ANY(?::text[])`, c.Number, texts(keys)).Scan(&rows).Error
+		SELECT d.n, d.key, d.version, d.created, d.updated, d.fields, coalesce(d.shape, 0) AS shape
+		FROM unnest(?::text[]) w (key) JOIN documents d ON d.collection = ? AND d.key = w.key`, texts(keys),
+		c.Number).Scan(&rows).Error
 	there := make(map[string]Document, len(rows))
 	for _, d := range rows {
 		there[d.Key] = d
@@ -105,8 +106,8 @@ func (tx *Tx) LoadedThere(c *plan.Collection, keys []string) (map[string]Documen
 // Key: uniques (field, value).
 func (tx *Tx) TakenOf(field plan.Number, values []string) (map[string]bool, error) {
 	var found []string
-	err := tx.db.Raw("SELECT value FROM uniques WHERE field = ? AND value = ANY(?::text[])", field,
-		texts(values)).Scan(&found).Error
+	err := tx.db.Raw("SELECT u.value FROM unnest(?::text[]) w (value) JOIN uniques u ON u.field = ? AND u.value = w.value",
+		texts(values), field).Scan(&found).Error
 	taken := make(map[string]bool, len(found))
 	for _, v := range found {
 		taken[v] = true
@@ -179,8 +180,8 @@ func (tx *Tx) holdKeys(collection plan.Number, keys []string) (map[string]int64,
 		Key string
 	}
 	err := tx.db.Raw(`
-		SELECT n, key FROM documents WHERE collection = ? AND key = ANY(?::text[])
-		ORDER BY n FOR KEY SHARE`, collection, texts(slices.Compact(keys))).Scan(&rows).Error
+		SELECT d.n, d.key FROM unnest(?::text[]) w (key) JOIN documents d ON d.collection = ? AND d.key = w.key
+		ORDER BY d.n FOR KEY SHARE OF d`, texts(slices.Compact(keys)), collection).Scan(&rows).Error
 	held := make(map[string]int64, len(rows))
 	for _, r := range rows {
 		held[r.Key] = r.N

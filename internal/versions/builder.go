@@ -20,9 +20,10 @@ type builder struct {
 // How long a stretch is to take, and how often an idle builder looks for steps that
 // another service's request has left.
 const (
-	stretchFor = 60 * time.Millisecond
-	lookEvery  = time.Second
-	failPause  = 2 * time.Second
+	stretchFor   = 60 * time.Millisecond
+	stretchAlone = 200 * time.Millisecond // while no client wants anything
+	lookEvery    = time.Second
+	failPause    = 2 * time.Second
 )
 
 // Start begins to carry steps out, whoever asked for them.
@@ -153,7 +154,11 @@ const (
 )
 
 // took adjusts the pace to how long a stretch took.
-func (p *pace) took(d time.Duration) {
-	by := float64(stretchFor) / float64(max(d, time.Millisecond))
+func (p *pace) took(d time.Duration, alone bool) {
+	want := stretchFor
+	if alone {
+		want = stretchAlone
+	}
+	by := float64(want) / float64(max(d, time.Millisecond))
 	p.width = min(max(int(float64(p.width)*min(by, 3)), narrowest), widest)
 }

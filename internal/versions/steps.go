@@ -27,7 +27,7 @@ func (k *Keeper) stretch(ctx context.Context, tx *store.Tx, v *running.Version, 
 	}
 	k.Wake(tx.Lanes()...)
 	took := time.Since(began)
-	k.pace.took(took)
+	k.pace.took(took, k.Store.Quiet())
 	b.Spent += took.Seconds()
 	if done {
 		now := time.Now()
