@@ -28,6 +28,7 @@ type Audit struct {
 	Started   time.Time  `json:"started"`
 	Ended     *time.Time `json:"ended"`
 	Error     string     `json:"error"`
+	LeftOut   []string   `json:"left_out,omitempty"` // what was being derived anew
 }
 
 // Drift is a stored duplicate that differs from what the facts say.

@@ -2,9 +2,11 @@ package client
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
 	"io"
 	"net/http"
+	"time"
 )
 
 // Loaded says what became of some lines.
@@ -59,4 +61,47 @@ func (c *Client) LoadLines(ctx context.Context, lines []byte) (Loaded, error) {
 	var got Loaded
 	_, err := c.call(ctx, http.MethodPost, "/load/lines", nil, "application/x-ndjson", lines, &got)
 	return got, err
+}
+
+// Brought is what bringing an app along came to.
+type Brought struct {
+	At        *time.Time `json:"at,omitempty"`
+	Documents int        `json:"documents"`
+	Pairs     int        `json:"pairs"`
+	Checked   int        `json:"checked"` // old duplicates that were compared
+	Wrong     []Wrong    `json:"wrong"`
+}
+
+// Wrong is one kind of thing that was wrong in one place.
+type Wrong struct {
+	Kind     string         `json:"kind"`
+	Where    string         `json:"where"`
+	Many     int            `json:"many"`
+	Examples []WrongExample `json:"examples"`
+}
+
+// WrongExample is one of them.
+type WrongExample struct {
+	What string `json:"what"`
+	Had  string `json:"had,omitempty"`
+	Is   string `json:"is,omitempty"`
+}
+
+// NoteBrought has the service remember a report, for its console.
+func (c *Client) NoteBrought(ctx context.Context, b Brought) error {
+	raw, err := json.Marshal(b)
+	if err != nil {
+		return err
+	}
+	_, err = c.call(ctx, http.MethodPost, "/brought", nil, "application/json", raw, nil)
+	return err
+}
+
+// Brought are the newest reports, newest first.
+func (c *Client) Brought(ctx context.Context) ([]Brought, error) {
+	var got struct {
+		Brought []Brought `json:"brought"`
+	}
+	_, err := c.call(ctx, http.MethodGet, "/brought", nil, "", nil, &got)
+	return got.Brought, err
 }

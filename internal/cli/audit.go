@@ -134,6 +134,9 @@ func (a *app) printAudit(got client.Audit, found []client.Drift, left int) {
 	if got.Error != "" {
 		fmt.Fprintln(a.out, got.Error)
 	}
+	if len(got.LeftOut) > 0 {
+		a.say("Left out, as it is being derived anew: %s.", strings.Join(got.LeftOut, ", "))
+	}
 	if len(found) == 0 {
 		if got.State == "finished" {
 			fmt.Fprintln(a.out, "No drift: every duplicate is as the facts say.")

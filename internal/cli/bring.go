@@ -12,6 +12,7 @@ import (
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/urfave/cli/v3"
 
+	"yalvo/client"
 	"yalvo/internal/bring"
 	"yalvo/internal/design"
 )
@@ -67,6 +68,9 @@ func (a *app) bringAlong(ctx context.Context, c *cli.Command, file string) error
 	if err := a.tellReport(c, r); err != nil || c.Bool("dry-run") {
 		return err
 	}
+	if err := a.client(c).NoteBrought(ctx, inShort(r)); err != nil {
+		return err
+	}
 	if !c.Bool("json") {
 		fmt.Fprintln(a.out)
 	}
@@ -92,6 +96,27 @@ func linesFile(c *cli.Command) (*os.File, bool, error) {
 	return f, false, err
 }
 
+// inShort is a report with a few examples of what was wrong in each place.
+func inShort(r *bring.Report) client.Brought {
+	b := client.Brought{Documents: r.Documents, Pairs: r.Pairs, Checked: r.Checked, Wrong: []client.Wrong{}}
+	for _, f := range r.Findings {
+		last := len(b.Wrong) - 1
+		if last < 0 || b.Wrong[last].Kind != string(f.Kind) || b.Wrong[last].Where != f.Where {
+			b.Wrong = append(b.Wrong, client.Wrong{Kind: string(f.Kind), Where: f.Where})
+			last++
+		}
+		w := &b.Wrong[last]
+		if w.Many++; len(w.Examples) < examplesKept {
+			w.Examples = append(w.Examples, client.WrongExample{What: f.What, Had: f.Had, Is: f.Is})
+		}
+	}
+	return b
+}
+
+// examplesKept is how many examples the service remembers of what was wrong in one
+// place.
+const examplesKept = 5
+
 // findingsShown is how many examples are printed of what is wrong in one place.
 const findingsShown = 2
 
@@ -106,27 +131,14 @@ func (a *app) tellReport(c *cli.Command, r *bring.Report) error {
 	}
 	a.say("%s and %s are taken along. %s compared with them: %s.", many(r.Documents, "document"),
 		many(r.Pairs, "pair"), many(r.Checked, "old duplicate"), many(len(r.Findings), "finding"))
-	type place struct {
-		kind  bring.Kind
-		where string
-	}
-	of := map[place][]bring.Finding{}
-	var places []place
-	for _, f := range r.Findings {
-		p := place{f.Kind, f.Where}
-		if of[p] == nil {
-			places = append(places, p)
-		}
-		of[p] = append(of[p], f)
-	}
 	var rows []table.Row
-	for _, p := range places {
-		for i, f := range of[p][:min(len(of[p]), findingsShown)] {
-			kind, n, where := string(p.kind), count(int64(len(of[p]))), p.where
+	for _, w := range inShort(r).Wrong {
+		for i, x := range w.Examples[:min(len(w.Examples), findingsShown)] {
+			kind, n, where := w.Kind, count(int64(w.Many)), w.Where
 			if i > 0 {
 				kind, n, where = "", "", ""
 			}
-			rows = append(rows, table.Row{kind, n, where, f.What, f.Had, f.Is})
+			rows = append(rows, table.Row{kind, n, where, x.What, x.Had, x.Is})
 		}
 	}
 	if len(rows) > 0 {

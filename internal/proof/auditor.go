@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"log/slog"
 	"slices"
+	"strings"
 	"time"
 
 	"yalvo/internal/plan"
@@ -146,8 +147,28 @@ func endAudit(tx *store.Tx, a *store.Audit) error {
 	return tx.SaveAudit(*a)
 }
 
+// leaveOut notes that something is being derived anew, and goes on after it.
+func leaveOut(tx *store.Tx, a *store.Audit, name string) error {
+	if names := strings.Split(a.LeftOut, ", "); !slices.Contains(names, name) {
+		a.LeftOut = strings.TrimPrefix(a.LeftOut+", "+name, ", ")
+	}
+	a.Step, a.Reached = a.Step+1, 0
+	if a.Step == a.Steps && !(a.Mending && a.Drifted > 0) {
+		return endAudit(tx, a)
+	}
+	return tx.SaveAudit(*a)
+}
+
+// errOtherDesign is why an audit ends that another design has overtaken.
+var errOtherDesign = errors.New("the design has changed while it ran: audit again")
+
 // auditSome walks one span of one duplicate.
 func (p *Prover) auditSome(ctx context.Context, v *running.Version, tx *store.Tx, a *store.Audit) error {
+	if v.Number != a.Design {
+		if other, err := tx.BuildsAfter(a.Design); err != nil || other {
+			return errors.Join(err, errOtherDesign)
+		}
+	}
 	what, err := p.inScope(ctx, v, Scope{Name: a.Name, Document: a.Document})
 	var gone *running.Refusal
 	if errors.As(err, &gone) {
@@ -160,6 +181,9 @@ func (p *Prover) auditSome(ctx context.Context, v *running.Version, tx *store.Tx
 		return endAudit(tx, a)
 	}
 	w := what.walks[a.Step]
+	if v.IsBuilding(w.Duplicate) {
+		return leaveOut(tx, a, w.Name)
+	}
 	l, err := p.look(ctx, v, tx, *a, w, what.only)
 	if err != nil {
 		return fmt.Errorf("checking %s %s: %w", w.Kind, w.Name, err)

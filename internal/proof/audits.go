@@ -3,6 +3,7 @@ package proof
 import (
 	"context"
 	"errors"
+	"strings"
 	"time"
 
 	"yalvo/internal/running"
@@ -31,12 +32,16 @@ type Audit struct {
 	Started   time.Time  `json:"started"`
 	Ended     *time.Time `json:"ended,omitempty"`
 	Error     string     `json:"error,omitempty"`
+	LeftOut   []string   `json:"left_out,omitempty"` // what was being derived anew
 }
 
 func auditOf(a store.Audit) Audit {
 	out := Audit{ID: a.ID, Duplicate: a.Name, Document: a.Document, State: a.State, Mending: a.Mending, Round: a.Round,
 		Progress: 1, Checked: a.Checked, Drifted: a.Drifted, Started: a.Started.UTC(), Ended: utc(a.Ended),
 		Error: a.Error}
+	if a.LeftOut != "" {
+		out.LeftOut = strings.Split(a.LeftOut, ", ")
+	}
 	if a.Steps > 0 {
 		out.Progress = min(1, float64(a.Step)/float64(a.Steps))
 	}
@@ -68,7 +73,11 @@ func (p *Prover) Audit(ctx context.Context, scope Scope) (Audit, error) {
 	if err != nil {
 		return Audit{}, err
 	}
-	row := store.Audit{Name: scope.Name, Document: scope.Document, Mending: scope.Mend, Steps: len(what.walks)}
+	if err := mayBegin(v, scope, what); err != nil {
+		return Audit{}, err
+	}
+	row := store.Audit{Name: scope.Name, Document: scope.Document, Mending: scope.Mend, Steps: len(what.walks),
+		Design: v.Number}
 	err = p.Store.Write(ctx, func(tx *store.Tx) error {
 		if queued, err := tx.RunningAudits(); err != nil || queued >= auditsQueued {
 			if err == nil {

@@ -23,20 +23,24 @@ type walk struct {
 	into bool // of one document: the sources of its summary are walked, not the document itself
 }
 
-func (p *Prover) inScope(ctx context.Context, v *running.Version, scope Scope) (audited, error) {
-	all := slices.DeleteFunc(slices.Clone(v.Plan.Duplicates()), v.IsBuilding)
+// mayBegin refuses to audit what is only being derived.
+func mayBegin(v *running.Version, scope Scope, what audited) error {
 	if len(v.Builds) > 0 && v.Builds[0].Does == string(compare.Load) {
-		return audited{}, running.Refuse(running.CodeBuilding, "facts are being loaded, and nothing derived follows "+
-			"them yet: audit when that is done")
+		return running.Refuse(running.CodeBuilding, "facts are being loaded, and nothing derived follows them yet: "+
+			"audit when that is done")
 	}
+	finished := func(w walk) bool { return !v.IsBuilding(w.Duplicate) }
+	if scope.Name != "" && !slices.ContainsFunc(what.walks, finished) {
+		return running.Refuse(running.CodeBuilding, "%s is being derived anew: audit it when that is done", scope.Name)
+	}
+	return nil
+}
+
+func (p *Prover) inScope(ctx context.Context, v *running.Version, scope Scope) (audited, error) {
+	all := v.Plan.Duplicates()
 	named := all
 	if scope.Name != "" {
 		named = slices.DeleteFunc(slices.Clone(all), func(d plan.Duplicate) bool { return d.Name != scope.Name })
-		isNamed := func(d plan.Duplicate) bool { return d.Name == scope.Name }
-		if len(named) == 0 && slices.ContainsFunc(v.Plan.Duplicates(), isNamed) {
-			return audited{}, running.Refuse(running.CodeBuilding, "%s is being derived anew: audit it when that is done",
-				scope.Name)
-		}
 		if len(named) == 0 {
 			return audited{}, running.Refuse(running.CodeUnknownName, "the design has no duplicate %q: there are %s",
 				scope.Name, strings.Join(namesOf(all), ", "))

@@ -1,9 +1,12 @@
 package server
 
 import (
+	"bytes"
+	"encoding/json"
 	"net/http"
 	"sync/atomic"
 	"time"
+	"yalvo/internal/bulk"
 
 	"github.com/labstack/echo/v5"
 )
@@ -90,4 +93,30 @@ func (s *Server) postLines(c *echo.Context) error {
 		return err
 	}
 	return c.JSON(http.StatusOK, got)
+}
+
+// postBrought remembers what bringing an app along came to.
+func (s *Server) postBrought(c *echo.Context) error {
+	raw, err := body(c, echo.MIMEApplicationJSON)
+	if err != nil {
+		return err
+	}
+	var b bulk.Brought
+	dec := json.NewDecoder(bytes.NewReader(raw))
+	dec.DisallowUnknownFields()
+	if err := dec.Decode(&b); err != nil {
+		return badRequest("the body is no report on an app that was brought along")
+	}
+	if err := s.Bulk.NoteBrought(c.Request().Context(), b); err != nil {
+		return err
+	}
+	return c.NoContent(http.StatusNoContent)
+}
+
+func (s *Server) getBrought(c *echo.Context) error {
+	all, err := s.Bulk.Broughts(c.Request().Context())
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, map[string]any{"brought": all})
 }

@@ -27,6 +27,8 @@ func (s *Server) routes(v1 *echo.Group) {
 	read("/design/versions/:version/difference", s.versionDifference)
 	v1.POST("/design/versions/:version/apply", takes(s.applyVersion, "drop", "by"))
 	read("/dump", s.getDump)
+	read("/brought", s.getBrought)
+	v1.POST("/brought", takes(s.postBrought))
 	v1.POST("/load", takes(s.beginLoad))
 	v1.POST("/load/lines", takes(s.postLines))
 	v1.POST("/load/end", takes(s.endLoad))

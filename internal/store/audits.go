@@ -26,6 +26,8 @@ type Audit struct {
 	Started  time.Time
 	Ended    *time.Time
 	Error    string
+	Design   int    // the version of the design that it goes by
+	LeftOut  string // names of what was being derived anew, separated by commas
 }
 
 // The states of an audit.
@@ -66,8 +68,8 @@ type Drift struct {
 // AddAudit begins an audit.
 func (tx *Tx) AddAudit(a Audit) (Audit, error) {
 	err := tx.db.Raw(`
-		INSERT INTO audits (name, document, mending, steps) VALUES (?, ?, ?, ?)
-		RETURNING *`, a.Name, a.Document, a.Mending, a.Steps).Scan(&a).Error
+		INSERT INTO audits (name, document, mending, steps, design) VALUES (?, ?, ?, ?, ?)
+		RETURNING *`, a.Name, a.Document, a.Mending, a.Steps, a.Design).Scan(&a).Error
 	return a, err
 }
 
@@ -119,8 +121,9 @@ func (tx *Tx) ClaimAudit() (Audit, bool, error) {
 // SaveAudit writes how far a claimed audit has come.
 func (tx *Tx) SaveAudit(a Audit) error {
 	return tx.db.Exec(`
-		UPDATE audits SET state = ?, round = ?, step = ?, reached = ?, checked = ?, drifted = ?, ended = ?, error = ?
-		WHERE id = ?`, a.State, a.Round, a.Step, a.Reached, a.Checked, a.Drifted, a.Ended, a.Error, a.ID).Error
+		UPDATE audits SET state = ?, round = ?, step = ?, reached = ?, checked = ?, drifted = ?, ended = ?, error = ?,
+			left_out = ?
+		WHERE id = ?`, a.State, a.Round, a.Step, a.Reached, a.Checked, a.Drifted, a.Ended, a.Error, a.LeftOut, a.ID).Error
 }
 
 // AddDrift notes what an audit has found in the round it is in.

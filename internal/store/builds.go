@@ -275,6 +275,13 @@ func (tx *Tx) StampsOf(kind plan.Number, rows []PairRow) ([]int64, error) {
 	return stamps, err
 }
 
+// BuildsAfter tells whether a version after one has asked for anything.
+func (tx *Tx) BuildsAfter(version int) (bool, error) {
+	var has bool
+	err := tx.db.Raw("SELECT EXISTS (SELECT FROM builds WHERE version > ?)", version).Scan(&has).Error
+	return has, err
+}
+
 // NextBuild is the number of the next step of a version.
 func (tx *Tx) NextBuild(version int) (int, error) {
 	var nth int

@@ -64,6 +64,13 @@ CREATE TABLE misfits (
 );
 CREATE INDEX misfits_of ON misfits (doc);
 
+-- What bringing an app along has found to be wrong with what it kept by hand.
+CREATE TABLE brought (
+    id     bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY,
+    at     timestamptz NOT NULL DEFAULT now(),
+    report jsonb       NOT NULL
+);
+
 CREATE TABLE documents (
     n          bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY,
     collection smallint NOT NULL,
@@ -340,7 +347,9 @@ CREATE TABLE audits (
     drifted  bigint      NOT NULL DEFAULT 0,
     started  timestamptz NOT NULL DEFAULT now(),
     ended    timestamptz,
-    error    text        NOT NULL DEFAULT ''
+    error    text        NOT NULL DEFAULT '',
+    design   integer     NOT NULL DEFAULT 0,   -- the version of the design that it goes by
+    left_out text        NOT NULL DEFAULT ''   -- names of what was being derived anew
 );
 CREATE INDEX audits_running ON audits (id) WHERE state = 'running';
 

@@ -138,34 +138,31 @@ func (tx *Tx) TakeOut(t *plan.Timeline, subscriptions []Subscription) ([]Shorten
 		append(args, t.Number, t.Number)...)
 }
 
-// BringIn adds the authors' newest entries to the timelines of owners who, as
-// the facts stand, are related to them; in a timeline that was cut, only those
-// above the cut. The cuts must be locked. Posts are written without the author's
-// lock: of an author who had fewer than the timeline holds when they were counted,
-// many more are brought in, so that none is left out that nobody cuts off.
+// BringIn adds the authors' entries to the timelines of owners who, as the facts
+// stand, are related to them; in a timeline that was cut, only those above the cut.
+// The cuts must be locked. The authors had fewer posts than the timeline holds when
+// they were counted. Posts are written without their lock: so that none is left out
+// that nobody cuts off, there may be many more by now.
 // Keys: pairs (kind, b, a), posted.
 func (tx *Tx) BringIn(t *plan.Timeline, subscriptions []Subscription) (int64, error) {
+	if len(subscriptions) == 0 {
+		return 0, nil
+	}
 	may := related(t, "r.owner", "r.author").and(pushed(t, "r.author"))
 	insert := `
 		INSERT INTO entries (timeline, owner, rank, doc, author)
 		SELECT ?::smallint, r.owner, x.rank, x.doc, r.author
-		FROM unnest(?::bigint[], ?::bigint[], ?::bigint[]) AS r (owner, author, most)
+		FROM ` + subscriptionRows + `
 		CROSS JOIN LATERAL (
 			SELECT rank, doc FROM posted
 			WHERE timeline = ? AND author = r.author
 			ORDER BY rank DESC, doc DESC
-			LIMIT r.most
+			LIMIT ?
 		) x
 		LEFT JOIN cuts f ON f.timeline = ? AND f.owner = r.owner
 		WHERE (f.owner IS NULL OR (x.rank, x.doc) > (f.rank, f.doc)) AND ` + may.sql
-	most := make(bigints, len(subscriptions))
-	for i, s := range subscriptions {
-		if most[i] = int64(t.Length); s.Many < t.Length {
-			most[i] += postedMeanwhile
-		}
-	}
 	args := append([]any{t.Number}, subscriptionArgs(subscriptions)...)
-	args = append(args, most, t.Number, t.Number)
+	args = append(args, t.Number, t.Length+postedMeanwhile, t.Number)
 	args = append(args, may.args...)
 	return tx.insertPlainly(statement{insert + inOrder, args},
 		statement{insert + inOrder + " ON CONFLICT DO NOTHING", args})
@@ -175,25 +172,40 @@ func (tx *Tx) BringIn(t *plan.Timeline, subscriptions []Subscription) (int64, er
 // transaction.
 const postedMeanwhile = 1000
 
-// CutAtLength raises the cuts of owners whose new author has posted more
-// than the timeline holds: what lies below was not brought in.
-func (tx *Tx) CutAtLength(t *plan.Timeline, subscriptions []Subscription) error {
+// BringInNewest is [Tx.BringIn] for authors who have posted as much as the timeline
+// holds, or more: it adds the newest, and raises the owners' cuts to what lies below.
+// Both see the same posts: one that was added or removed in between would leave an
+// entry neither brought in nor cut off.
+func (tx *Tx) BringInNewest(t *plan.Timeline, subscriptions []Subscription) (int64, error) {
+	if len(subscriptions) == 0 {
+		return 0, nil
+	}
 	may := related(t, "r.owner", "r.author").and(pushed(t, "r.author"))
-	args := append([]any{t.Number}, subscriptionArgs(subscriptions)...)
-	args = append(args, t.Number, t.Length)
+	insert := `
+		WITH x AS MATERIALIZED (
+			SELECT r.owner, r.author, p.rank, p.doc, p.place
+			FROM ` + subscriptionRows + `
+			CROSS JOIN LATERAL (
+				SELECT rank, doc, row_number() OVER (ORDER BY rank DESC, doc DESC) AS place FROM posted
+				WHERE timeline = ? AND author = r.author
+				ORDER BY rank DESC, doc DESC
+				LIMIT ?
+			) p
+			WHERE ` + may.sql + `
+		), cut AS (
+			INSERT INTO cuts (timeline, owner, rank, doc, surplus)
+			SELECT DISTINCT ON (owner) ?::smallint, owner, rank, doc, 0 FROM x WHERE place = ?
+			ORDER BY owner, rank DESC, doc DESC
+			ON CONFLICT (timeline, owner) DO UPDATE SET rank = excluded.rank, doc = excluded.doc, surplus = 0
+			WHERE (excluded.rank, excluded.doc) > (cuts.rank, cuts.doc)
+		)
+		INSERT INTO entries (timeline, owner, rank, doc, author)
+		SELECT ?::smallint, x.owner, x.rank, x.doc, x.author
+		FROM x LEFT JOIN cuts f ON f.timeline = ? AND f.owner = x.owner
+		WHERE x.place < ? AND (f.owner IS NULL OR (x.rank, x.doc) > (f.rank, f.doc))
+		ORDER BY x.owner, x.rank, x.doc`
+	args := append(subscriptionArgs(subscriptions), t.Number, t.Length+1)
 	args = append(args, may.args...)
-	return tx.db.Exec(`
-		INSERT INTO cuts (timeline, owner, rank, doc, surplus)
-		SELECT DISTINCT ON (r.owner) ?::smallint, r.owner, x.rank, x.doc, 0
-		FROM `+subscriptionRows+`
-		CROSS JOIN LATERAL (
-			SELECT rank, doc FROM posted
-			WHERE timeline = ? AND author = r.author
-			ORDER BY rank DESC, doc DESC
-			OFFSET ? LIMIT 1
-		) x
-		WHERE `+may.sql+`
-		ORDER BY r.owner, x.rank DESC, x.doc DESC
-		ON CONFLICT (timeline, owner) DO UPDATE SET rank = excluded.rank, doc = excluded.doc, surplus = 0
-		WHERE (excluded.rank, excluded.doc) > (cuts.rank, cuts.doc)`, args...).Error
+	args = append(args, t.Number, t.Length+1, t.Number, t.Number, t.Length+1)
+	return tx.insertPlainly(statement{insert, args}, statement{insert + " ON CONFLICT DO NOTHING", args})
 }

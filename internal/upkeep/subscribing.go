@@ -85,15 +85,21 @@ func (t *turn) takeOutBelow(cuts store.Cuts, timeline *plan.Timeline, subscripti
 // bringIn adds authors' newest entries to owners' timelines. The owners' cuts
 // must be locked.
 func (t *turn) bringIn(timeline *plan.Timeline, subscriptions []store.Subscription) error {
-	many, err := t.Tx.BringIn(timeline, subscriptions)
+	var few, full []store.Subscription
+	for _, s := range subscriptions {
+		if s.Many < timeline.Length {
+			few = append(few, s)
+			continue
+		}
+		full = append(full, s)
+	}
+	many, err := t.Tx.BringIn(timeline, few)
 	if err != nil {
 		return err
 	}
-	t.workers.inserted.Add(many)
-	if slices.ContainsFunc(subscriptions, func(s store.Subscription) bool { return s.Many >= timeline.Length }) {
-		return t.Tx.CutAtLength(timeline, subscriptions)
-	}
-	return nil
+	newest, err := t.Tx.BringInNewest(timeline, full)
+	t.workers.inserted.Add(many + newest)
+	return err
 }
 
 func owners(subscriptions []store.Subscription) []int64 {

@@ -22,6 +22,7 @@ export type Cascade = Schemas['Cascade']
 export type Forgotten = Schemas['Forgotten']
 export type Difference = Schemas['Difference']
 export type DesignVersion = Schemas['DesignVersion']
+export type Brought = Schemas['Brought']
 export type Misfits = Schemas['Misfits']
 export type Step = Schemas['Step']
 export type Parked = Schemas['ParkedWork']['parked'][number]
@@ -119,6 +120,7 @@ export const api = {
   whyKept: (document: string, name: string) => read<Sources>(`/why/kept?${new URLSearchParams({ document, name })}`),
   places: (document: string) => read<{ places: Place[] }>(`/places?${new URLSearchParams({ document })}`),
   versions: () => read<{ versions: DesignVersion[] }>('/design/versions?limit=50'),
+  brought: () => read<{ brought: Brought[] }>('/brought'),
   misfits: () => read<{ misfits: Misfits[] }>('/misfits'),
   difference: async (name: string, source: string) =>
     (await ask<Difference>(`/design/difference?${new URLSearchParams({ name })}`, { method: 'POST', text: source, media: 'application/yaml' })).body,

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { ElMessage } from 'element-plus'
 import { computed, ref, shallowRef } from 'vue'
-import { api, wordsOf, type DesignVersion, type Difference, type Misfits } from '../api/client'
+import { api, wordsOf, type Brought, type DesignVersion, type Difference, type Misfits } from '../api/client'
 import DesignDifference from '../components/DesignDifference.vue'
 import PathLink from '../components/PathLink.vue'
 import VersionSteps from '../components/VersionSteps.vue'
@@ -12,6 +12,7 @@ import { count, moment } from '../format'
 const { outline } = useOutline()
 const versions = shallowRef<DesignVersion[]>()
 const misfits = shallowRef<Misfits[]>([])
+const brought = shallowRef<Brought[]>([])
 const trouble = ref('')
 const now = computed(() => versions.value?.[0])
 
@@ -19,6 +20,7 @@ async function ask() {
   try {
     versions.value = (await api.versions()).versions
     misfits.value = (await api.misfits()).misfits
+    brought.value = (await api.brought()).brought
     trouble.value = ''
   } catch (error) {
     trouble.value = wordsOf(error)
@@ -112,6 +114,24 @@ const summary = (v: DesignVersion) =>
             <td class="number">{{ count(m.many) }}</td>
             <td><PathLink v-if="m.examples[0]" :path="m.examples[0].path" /></td>
             <td>{{ m.examples[0]?.detail }}</td>
+          </tr>
+        </tbody>
+      </table>
+    </section>
+
+    <section v-for="b in brought" :key="b.at" class="panel" data-part="brought">
+      <h2>Brought along: {{ count(b.documents) }} documents and {{ count(b.pairs) }} pairs</h2>
+      <p class="quiet">{{ b.at ? moment(b.at) : '' }}. {{ count(b.checked) }} old duplicates were compared with the facts{{ b.wrong.length ? '. What was wrong:' : ', and nothing was wrong.' }}</p>
+      <table v-if="b.wrong.length" class="plain">
+        <thead><tr><th>what</th><th class="number">many</th><th>of</th><th>for example</th><th>was</th><th>is</th></tr></thead>
+        <tbody>
+          <tr v-for="w in b.wrong" :key="w.kind + w.where">
+            <td class="nowrap">{{ w.kind }}</td>
+            <td class="number">{{ count(w.many) }}</td>
+            <td class="mono">{{ w.where }}</td>
+            <td class="mono">{{ w.examples[0]?.what }}</td>
+            <td>{{ w.examples[0]?.had }}</td>
+            <td>{{ w.examples[0]?.is }}</td>
           </tr>
         </tbody>
       </table>

@@ -37,3 +37,11 @@ CREATE TABLE misfits (
     PRIMARY KEY (subject, field, code, doc, other, pointer)
 );
 CREATE INDEX misfits_of ON misfits (doc);
+CREATE TABLE brought (
+    id     bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY,
+    at     timestamptz NOT NULL DEFAULT now(),
+    report jsonb       NOT NULL
+);
+ALTER TABLE audits
+    ADD COLUMN design integer NOT NULL DEFAULT 0,
+    ADD COLUMN left_out text NOT NULL DEFAULT '';

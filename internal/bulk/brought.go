@@ -1,0 +1,56 @@
+package bulk
+
+import (
+	"context"
+	"encoding/json"
+	"time"
+)
+
+// Brought is what bringing an app along came to: see package bring.
+type Brought struct {
+	At        time.Time `json:"at"`
+	Documents int       `json:"documents"`
+	Pairs     int       `json:"pairs"`
+	Checked   int       `json:"checked"` // old duplicates that were compared
+	Wrong     []Wrong   `json:"wrong"`
+}
+
+// Wrong is one kind of thing that was wrong in one place.
+type Wrong struct {
+	Kind     string    `json:"kind"`
+	Where    string    `json:"where"`
+	Many     int       `json:"many"`
+	Examples []Example `json:"examples"`
+}
+
+// Example is one of them.
+type Example struct {
+	What string `json:"what"`
+	Had  string `json:"had,omitempty"`
+	Is   string `json:"is,omitempty"`
+}
+
+// NoteBrought remembers a report.
+func (m *Mover) NoteBrought(ctx context.Context, b Brought) error {
+	raw, err := json.Marshal(b)
+	if err != nil {
+		return err
+	}
+	return m.Store.AddBrought(ctx, raw)
+}
+
+// Broughts are the reports that are remembered, newest first.
+func (m *Mover) Broughts(ctx context.Context) ([]Brought, error) {
+	rows, err := m.Store.Brought(ctx)
+	if err != nil {
+		return nil, err
+	}
+	all := make([]Brought, len(rows))
+	for i, r := range rows {
+		if err := json.Unmarshal(r.Report, &all[i]); err != nil {
+			return nil, err
+		}
+		all[i].At = r.At.UTC()
+	}
+	return all, nil
+}
