@@ -202,5 +202,8 @@ func TestAnAppThatHasDriftedIsBroughtAlong(t *testing.T) {
 	w.yalvo("bring", "../demo/export/mapping.yaml").says(t, 0, "Loaded 750 documents and 1,790 pairs")
 	w.Evolving.Store(false)
 	w.auditFindsNothing()
+	told := must(w.Brought(t.Context()))(t)[0]
+	same(t, "the report that is remembered", []any{told.Documents, told.Pairs, told.Wrong[0].Kind, told.Wrong[0].Many, len(told.Wrong[0].Examples)},
+		[]any{750, 1790, "count that lies", 6, 5})
 	w.yalvo("bring", "../demo/export/nowhere.yaml").says(t, 1, "the mapping cannot be read")
 }

@@ -3,7 +3,9 @@ package bulk
 import (
 	"bytes"
 	"encoding/json"
+	"errors"
 	"fmt"
+	"io"
 	"strings"
 	"time"
 	"unicode/utf8"
@@ -68,8 +70,11 @@ func parse(v *running.Version, nth int, text []byte, now time.Time) (*parsed, []
 	if !utf8.Valid(text) {
 		return nil, []string{"the line is not UTF-8"}
 	}
-	if _, err := jsontext.NewDecoder(bytes.NewReader(text)).ReadValue(); err != nil {
-		return nil, []string{"the line is not a JSON object: it may be cut off"}
+	switch _, err := jsontext.NewDecoder(bytes.NewReader(text)).ReadValue(); {
+	case errors.Is(err, io.ErrUnexpectedEOF):
+		return nil, []string{"the line is not a whole JSON object: it was cut off"}
+	case err != nil:
+		return nil, []string{"the line is no JSON as RFC 7493 has it: " + strings.TrimPrefix(err.Error(), "jsontext: ")}
 	}
 	p := &parsed{nth: nth}
 	dec := json.NewDecoder(bytes.NewReader(text))

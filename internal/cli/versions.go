@@ -327,6 +327,16 @@ func (a *app) awaitVersion(ctx context.Context, c *cli.Command, version int) err
 	return err
 }
 
+// sayUnfinished says that what a version of the design asks for is not done yet.
+func (a *app) sayUnfinished(ctx context.Context, c *cli.Command) error {
+	all, err := a.client(c).Versions(ctx, 1)
+	if err == nil && len(all) > 0 && !all[0].Done {
+		a.say("\nWhat version %d of the design asks for is being done: %s. `yalvo versions %d` says more.", all[0].Version,
+			progressInWords(all[0]), all[0].Version)
+	}
+	return err
+}
+
 // sayMisfits says that there are facts which do not fit the design.
 func (a *app) sayMisfits(ctx context.Context, c *cli.Command) error {
 	all, err := a.client(c).Misfits(ctx)

@@ -143,7 +143,7 @@ func (a *app) status() *cli.Command {
 				return a.json(s)
 			}
 			a.showStatus(s)
-			return nil
+			return a.sayUnfinished(ctx, c)
 		},
 	}
 }
