@@ -218,6 +218,7 @@ func (tx *Tx) BuildEntries(t *plan.Timeline, owners []int64) (int64, error) {
 		), put AS (
 			INSERT INTO entries (timeline, owner, rank, doc, author)
 			SELECT ?::smallint, owner, rank, doc, author FROM best WHERE place <= ?
+			ORDER BY owner, rank, doc
 			`+onConflict+`
 			RETURNING 1
 		), cut AS (
