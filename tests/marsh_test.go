@@ -404,13 +404,17 @@ func (th *throng) split(path string) (*design.Collection, string) {
 }
 
 // consequences reads from the journal what followed from the clients' deeds,
-// and sees that it holds each of those once.
+// and sees that it holds each of those once. A reader who misses nothing waits
+// for the oldest transaction of the whole PostgreSQL, here of other tests too.
 func (th *throng) consequences() []deed {
 	th.t.Helper()
 	told := map[int64]int{}
 	for _, d := range th.deeds {
 		told[d.position]++
 	}
+	th.until("the whole journal may be read", func() bool {
+		return th.Number("SELECT count(*) FROM journal WHERE xid >= pg_snapshot_xmin(pg_current_snapshot())::text::bigint") == 0
+	})
 	var found []deed
 	for from := ""; ; {
 		changes, next, err := th.ChangesFrom(th.t.Context(), from, 200)
