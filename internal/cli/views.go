@@ -130,7 +130,7 @@ func (a *app) status() *cli.Command {
 	return &cli.Command{
 		Name: "status", Category: "views",
 		Usage:       "is everything settled, and how much is there?",
-		Description: example("yalvo status\n   yalvo --settled status   # wait until it is"),
+		Description: example("yalvo status\n   yalvo --settled status   # after all that is due now"),
 		Action: func(ctx context.Context, c *cli.Command) error {
 			if _, err := arguments(c, 0, 0); err != nil {
 				return err
