@@ -6,6 +6,8 @@ import (
 	"io/fs"
 	"net/http"
 	"net/netip"
+	"os"
+	"regexp"
 	"strings"
 	"testing"
 	"time"
@@ -165,6 +167,29 @@ func TestTheFirstPageSaysWhetherEverythingIsSettled(t *testing.T) {
 	}
 	if err := resp.Body.Close(); err != nil || resp.StatusCode != http.StatusNotFound {
 		t.Errorf("a missing asset: %d %v", resp.StatusCode, err)
+	}
+}
+
+// A page's own address is there for who keeps it, and for the programs between.
+func TestEveryPageOfTheConsoleHasAnAddress(t *testing.T) {
+	b := browse(t, ponds)
+	source, err := os.ReadFile("../console/src/router.ts")
+	if err != nil {
+		t.Fatal(err)
+	}
+	pages := regexp.MustCompile(`path: '([^']+)', name:`).FindAllStringSubmatch(string(source), -1)
+	if len(pages) < 5 {
+		t.Fatalf("the pages cannot be read: %v", pages)
+	}
+	for _, page := range pages {
+		path := regexp.MustCompile(`:\w+(\(\.\*\)\*)?`).ReplaceAllString(page[1], "1")
+		resp, err := http.Get(b.URL + path)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if err := resp.Body.Close(); err != nil || resp.StatusCode != http.StatusOK {
+			t.Errorf("%s: %d %v", path, resp.StatusCode, err)
+		}
 	}
 }
 

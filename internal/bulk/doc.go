@@ -6,5 +6,5 @@
 // its line while the rest goes on. Only facts are moved: duplicates are derived from
 // them afterwards (package versions).
 //
-// Not done here: reading files and telling their forms (package cli), HTTP.
+// Not done here: reading files and telling their forms (package lines), HTTP.
 package bulk

@@ -20,7 +20,8 @@ import (
 func (a *app) bring() *cli.Command {
 	return &cli.Command{
 		Name: "bring", Category: "data", ArgsUsage: "MAPPING",
-		Usage: "bring an app along that kept its duplicates by hand: take the facts of its export, and say what was wrong with the rest",
+		Usage: "bring an app along that kept its duplicates by hand: take the facts of its export, " +
+			"and say what was wrong with the rest",
 		Flags: []cli.Flag{
 			&cli.BoolFlag{Name: "dry-run", Usage: "only report"},
 			&cli.StringFlag{Name: "lines", Usage: "write the facts as lines to this file too"},
@@ -28,8 +29,10 @@ func (a *app) bring() *cli.Command {
 			&cli.StringFlag{Name: "bad", Usage: "where lines go that cannot be loaded (default: MAPPING.bad)"},
 			&cli.BoolFlag{Name: "no-wait", Usage: "do not wait until everything derived has followed"},
 		},
-		Description: example("yalvo bring demo/export/mapping.yaml --dry-run\n   yalvo bring demo/export/mapping.yaml --report findings.ndjson") +
-			"\n\nThe files of the export are named in the mapping, beside it. They are plain JSON: a list of objects, an object of\nobjects by id, or an object a line.",
+		Description: example("yalvo bring demo/export/mapping.yaml --dry-run\n"+
+			"   yalvo bring demo/export/mapping.yaml --report findings.ndjson") +
+			"\n\nThe files of the export are named in the mapping, beside it. They are plain JSON: a list of objects,\n" +
+			"an object of objects by id, or an object a line.",
 		Action: func(ctx context.Context, c *cli.Command) error {
 			args, err := arguments(c, 1, 1)
 			if err != nil {

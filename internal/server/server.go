@@ -9,6 +9,10 @@ import (
 	"net/http"
 	"sync"
 	"time"
+
+	"github.com/labstack/echo/v5"
+	"github.com/labstack/echo/v5/middleware"
+
 	"yalvo/internal/bulk"
 	"yalvo/internal/facts"
 	"yalvo/internal/openapi"
@@ -17,9 +21,6 @@ import (
 	"yalvo/internal/running"
 	"yalvo/internal/upkeep"
 	"yalvo/internal/versions"
-
-	"github.com/labstack/echo/v5"
-	"github.com/labstack/echo/v5/middleware"
 )
 
 // Prefix is where the API of this version begins.

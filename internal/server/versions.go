@@ -5,15 +5,11 @@ import (
 	"net/http"
 	"strconv"
 	"strings"
-	"time"
 
 	"github.com/labstack/echo/v5"
 
-	"yalvo/internal/compare"
 	"yalvo/internal/design"
 	"yalvo/internal/plan"
-	"yalvo/internal/running"
-	"yalvo/internal/store"
 	"yalvo/internal/versions"
 )
 
@@ -99,92 +95,15 @@ func (s *Server) difference(c *echo.Context, name string, d *design.Design) erro
 	return c.JSON(http.StatusOK, diff)
 }
 
-// version is a version of the design.
-type version struct {
-	Version int       `json:"version"`
-	Applied time.Time `json:"applied"`
-	File    string    `json:"file"`
-	Author  string    `json:"author,omitempty"`
-	Done    bool      `json:"done"` // all that it asks for has been done
-	Changes []change  `json:"changes"`
-	Steps   []step    `json:"steps"`
-	Source  string    `json:"source,omitempty"`
-}
-
-// change is one thing that a version changed.
-type change struct {
-	Kind    string           `json:"kind"`
-	Name    string           `json:"name"`
-	Was     string           `json:"was,omitempty"`
-	How     compare.How      `json:"how"`
-	What    []string         `json:"what,omitempty"`
-	Effects []compare.Effect `json:"effects"`
-}
-
-// step is something that a version asks to be done to what is stored.
-type step struct {
-	Does    string     `json:"does"`
-	Name    string     `json:"name"`
-	Aspect  string     `json:"aspect,omitempty"`
-	Shows   string     `json:"shows,omitempty"` // what readers see meanwhile
-	State   string     `json:"state"`           // waiting, running or done
-	Rows    int64      `json:"rows"`            // gone over
-	Written int64      `json:"written"`         // of these, changed
-	Total   int64      `json:"total"`           // to go over, about
-	Seconds float64    `json:"seconds"`         // of work
-	Ended   *time.Time `json:"ended,omitempty"`
-	Error   string     `json:"error,omitempty"` // why it does not get on
-}
-
-func versionOf(d store.Design, builds []store.Build) (version, error) {
-	did, err := running.Did(d)
-	v := version{Version: d.Version, Applied: d.Applied.UTC(), File: d.File, Author: d.Author, Done: true,
-		Changes: []change{}, Steps: []step{}}
-	for _, x := range did {
-		effects := x.Effects
-		if effects == nil {
-			effects = []compare.Effect{}
-		}
-		v.Changes = append(v.Changes, change{x.Kind, x.Name, x.Was, x.How, x.What, effects})
-	}
-	for _, b := range builds {
-		one := step{Does: b.Does, Name: b.Name, Aspect: string(b.Aspect), Shows: b.Shows, State: "waiting", Rows: b.Rows,
-			Written: b.Written, Total: b.Total, Seconds: b.Spent, Error: b.Error}
-		switch {
-		case b.Ended != nil:
-			at := b.Ended.UTC()
-			one.State, one.Ended = "done", &at
-		case v.Done: // it is the first that is left
-			one.State = "running"
-		}
-		v.Done = v.Done && b.Ended != nil
-		v.Steps = append(v.Steps, one)
-	}
-	return v, err
-}
-
 // getVersions lists the newest versions of the design.
 func (s *Server) getVersions(c *echo.Context) error {
 	many, err := limit(c)
 	if err != nil {
 		return err
 	}
-	ctx := c.Request().Context()
-	designs, err := s.Versions.Versions(ctx, many)
+	all, err := s.Versions.Versions(c.Request().Context(), many)
 	if err != nil {
 		return err
-	}
-	all := []version{}
-	for _, d := range designs {
-		builds, err := s.Versions.Steps(ctx, d.Version)
-		if err != nil {
-			return err
-		}
-		v, err := versionOf(d, builds)
-		if err != nil {
-			return err
-		}
-		all = append(all, v)
 	}
 	return c.JSON(http.StatusOK, map[string]any{"versions": all})
 }
@@ -203,17 +122,7 @@ func (s *Server) getVersion(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	ctx := c.Request().Context()
-	d, err := s.Versions.Version(ctx, n)
-	if err != nil {
-		return err
-	}
-	builds, err := s.Versions.Steps(ctx, n)
-	if err != nil {
-		return err
-	}
-	v, err := versionOf(d, builds)
-	v.Source = d.Source
+	v, err := s.Versions.Version(c.Request().Context(), n)
 	if err != nil {
 		return err
 	}

@@ -104,22 +104,3 @@ func nextForm(p *plan.Plan, c *compare.Comparison) map[string]*compare.Rewrite {
 	}
 	return c.Rewrites
 }
-
-// Versions are the newest versions of the design, newest first.
-func (k *Keeper) Versions(ctx context.Context, limit int) ([]store.Design, error) {
-	return k.Store.Designs(ctx, limit)
-}
-
-// Steps are those that a version asked for, with how far they have come.
-func (k *Keeper) Steps(ctx context.Context, version int) ([]store.Build, error) {
-	return k.Store.Builds(ctx, version)
-}
-
-// Version is one version of the design, or a refusal.
-func (k *Keeper) Version(ctx context.Context, version int) (store.Design, error) {
-	d, there, err := k.Store.DesignNumbered(ctx, version)
-	if err == nil && !there {
-		err = running.Refuse(running.CodeNotFound, "there is no version %d of the design", version)
-	}
-	return d, err
-}
