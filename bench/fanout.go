@@ -120,7 +120,8 @@ func (b *bench) star(author string, many int) error {
 	star := `(SELECT n FROM documents WHERE key = '` + author + `')`
 	fans := ` FROM documents WHERE key LIKE '` + author + `fan%`
 	return b.sql(
-		fmt.Sprintf(`INSERT INTO documents (collection, key, fields) SELECT %s, '%sfan' || g, '{"name":"Fan"}' FROM generate_series(1, %d) g`, b.number("collection", "people"), author, many),
+		fmt.Sprintf(`INSERT INTO documents (collection, key, fields) SELECT %s, '%sfan' || g, '{"name":"Fan"}'
+			FROM generate_series(1, %d) g`, b.number("collection", "people"), author, many),
 		`INSERT INTO kept (doc, "values") SELECT n, '{"followers_n":0,"following_n":1}'`+fans+`'`,
 		`INSERT INTO pairs (kind, b, a) SELECT `+b.number("pair", "follow")+`, `+star+`, n`+fans+`'`,
 		// One in a hundred followers blocks the star, and is blocked by them.
@@ -142,12 +143,14 @@ func (b *bench) plainTables(many int) error {
 		`CREATE SCHEMA plain`,
 		`CREATE TABLE plain.follows (author bigint, follower bigint, PRIMARY KEY (author, follower))`,
 		fmt.Sprintf(`INSERT INTO plain.follows SELECT 1, g FROM generate_series(1, %d) g`, many),
-		`CREATE TABLE plain.entries (rule smallint, owner bigint, rank bigint, doc bigint, PRIMARY KEY (rule, owner, rank, doc))`,
+		`CREATE TABLE plain.entries (rule smallint, owner bigint, rank bigint, doc bigint,
+			PRIMARY KEY (rule, owner, rank, doc))`,
 		`VACUUM ANALYZE plain.follows`)
 }
 
 func (b *bench) plainStatement(i int) error {
-	return b.sql(fmt.Sprintf(`INSERT INTO plain.entries SELECT 1, follower, %d, %d FROM plain.follows WHERE author = 1`, 1000+i, i))
+	return b.sql(fmt.Sprintf(`INSERT INTO plain.entries SELECT 1, follower, %d, %d FROM plain.follows
+		WHERE author = 1`, 1000+i, i))
 }
 
 func (b *bench) singleWrites(rows int) error {

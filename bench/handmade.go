@@ -89,10 +89,12 @@ func byHandRival(url string) rival {
 		url:    url,
 		settle: func() error { return nil },
 		member: func(n int) request {
-			return request{"POST", "/members", "", fmt.Sprintf(`{"id":"m%d","handle":"m%05d","name":"Member %d"}`, n, n, n)}
+			return request{"POST", "/members", "", fmt.Sprintf(`{"id":"m%d","handle":"m%05d","name":"Member %d"}`,
+				n, n, n)}
 		},
 		post: func(author int, id string) request {
-			return request{"POST", "/sightings", "", fmt.Sprintf(`{"id":"%s","author":"m%d","text":"Two bitterns at the reed bed.","birds":2}`, id, author)}
+			return request{"POST", "/sightings", "",
+				fmt.Sprintf(`{"id":"%s","author":"m%d","text":"Two bitterns at the reed bed.","birds":2}`, id, author)}
 		},
 		like: func(member int, sighting string) request {
 			return request{"PUT", fmt.Sprintf("/likes/m%d/%s", member, sighting), "", ""}
@@ -109,10 +111,12 @@ func yalvoRival(ctx context.Context, c *client.Client, url string) rival {
 		url:    url,
 		settle: func() error { return c.AfterAll().Settle(ctx) },
 		member: func(n int) request {
-			return request{"POST", "/v1/collections/members", "", fmt.Sprintf(`{"id":"m%d","facts":{"handle":"m%05d","name":"Member %d"}}`, n, n, n)}
+			return request{"POST", "/v1/collections/members", "",
+				fmt.Sprintf(`{"id":"m%d","facts":{"handle":"m%05d","name":"Member %d"}}`, n, n, n)}
 		},
 		post: func(author int, id string) request {
-			return request{"POST", "/v1/collections/sightings", fmt.Sprintf("m%d", author), fmt.Sprintf(`{"id":"%s","facts":{"text":"Two bitterns at the reed bed.","birds":2}}`, id)}
+			return request{"POST", "/v1/collections/sightings", fmt.Sprintf("m%d", author),
+				fmt.Sprintf(`{"id":"%s","facts":{"text":"Two bitterns at the reed bed.","birds":2}}`, id)}
 		},
 		like: func(member int, sighting string) request {
 			return request{"PUT", fmt.Sprintf("/v1/pairs/like/m%d/%s", member, sighting), "", ""}

@@ -129,7 +129,8 @@ pairs:
   block: {from: people, to: people, from_calls: blocking, to_calls: blockers}
   like: {from: people, to: posts, from_calls: liked, to_calls: likers}
 timelines:
-  home: {owner: people, entries: posts, by: author, through: follow, own: true, unless: {paired: block, either_way: true}, length: 800, carry: [text, byline, likes_n]}
+  home: {owner: people, entries: posts, by: author, through: follow, own: true,
+    unless: {paired: block, either_way: true}, length: 800, carry: [text, byline, likes_n]}
 `
 
 func (b *bench) machine() error {

@@ -110,11 +110,19 @@ func (b *bench) readersAndPosts() error {
 		b.number("timeline", "home"), b.number("pair", "follow")
 	first := "(SELECT n FROM documents WHERE key = 'reader0')"
 	return b.sql(
-		fmt.Sprintf(`INSERT INTO documents (collection, key, fields) SELECT %s, 'reader' || g, '{"name":"Reader"}' FROM generate_series(0, %d) g`, people, mostOwners-1),
-		fmt.Sprintf(`INSERT INTO documents (collection, key, fields) SELECT %s, 'page' || g, jsonb_build_object('text', repeat('A heron at Nine Posts. ', 8), 'author', 'reader' || g %% %d) FROM generate_series(1, 200000) g`, posts, authors),
-		`INSERT INTO kept (doc, "values") SELECT n, '{"byline":{"name":"Reader"},"likes_n":3}' FROM documents WHERE key LIKE 'page%'`,
-		fmt.Sprintf(`INSERT INTO posted SELECT %s, %s + g %% %d, g, (SELECT n FROM documents WHERE key = 'page1') + g %% 200000 FROM generate_series(0, 999999) g`, home, first, authors),
-		fmt.Sprintf(`INSERT INTO pairs (kind, b, a) SELECT %s, %s + (o * 37 + f * 10) %% %d, %s + o FROM generate_series(0, %d) o, generate_series(1, 300) f`, follow, first, authors, first, collectors-1),
+		fmt.Sprintf(`INSERT INTO documents (collection, key, fields) SELECT %s, 'reader' || g, '{"name":"Reader"}'
+			FROM generate_series(0, %d) g`, people, mostOwners-1),
+		fmt.Sprintf(`INSERT INTO documents (collection, key, fields)
+			SELECT %s, 'page' || g, jsonb_build_object('text', repeat('A heron at Nine Posts. ', 8),
+				'author', 'reader' || g %% %d)
+			FROM generate_series(1, 200000) g`, posts, authors),
+		`INSERT INTO kept (doc, "values") SELECT n, '{"byline":{"name":"Reader"},"likes_n":3}' FROM documents
+			WHERE key LIKE 'page%'`,
+		fmt.Sprintf(`INSERT INTO posted
+			SELECT %s, %s + g %% %d, g, (SELECT n FROM documents WHERE key = 'page1') + g %% 200000
+			FROM generate_series(0, 999999) g`, home, first, authors),
+		fmt.Sprintf(`INSERT INTO pairs (kind, b, a) SELECT %s, %s + (o * 37 + f * 10) %% %d, %s + o
+			FROM generate_series(0, %d) o, generate_series(1, 300) f`, follow, first, authors, first, collectors-1),
 		`VACUUM ANALYZE`)
 }
 
@@ -124,7 +132,8 @@ func (b *bench) fill(from, to int) error {
 		INSERT INTO entries (timeline, owner, rank, doc, author)
 		SELECT %s, r.n + o, 1000000 + g, p.n + (o * 37 + g * 101) %% 200000, r.n + (o * 37 + g * 101 + 1) %% %d
 		FROM (SELECT n FROM documents WHERE key = 'reader0') r, (SELECT n FROM documents WHERE key = 'page1') p,
-		     generate_series(%d, %d) o, generate_series(1, %d) g`, b.number("timeline", "home"), authors, from, to-1, perOwner),
+		     generate_series(%d, %d) o, generate_series(1, %d) g`, b.number("timeline", "home"), authors,
+		from, to-1, perOwner),
 		`VACUUM ANALYZE entries`, `CHECKPOINT`)
 }
 
@@ -205,24 +214,37 @@ func skipAnswer(from *bufio.Reader) error {
 func (b *bench) plainPosts() error {
 	return b.sql(
 		`CREATE TABLE plain_posts (n bigint PRIMARY KEY, author bigint, at timestamptz, body jsonb)`,
-		`INSERT INTO plain_posts SELECT g, g % 10000, now() - (g || ' sec')::interval, jsonb_build_object('text', repeat('hi ', 30)) FROM generate_series(1, 1000000) g`,
+		`INSERT INTO plain_posts
+			SELECT g, g % 10000, now() - (g || ' sec')::interval, jsonb_build_object('text', repeat('hi ', 30))
+			FROM generate_series(1, 1000000) g`,
 		`CREATE INDEX ON plain_posts (author, at DESC)`,
 		`CREATE TABLE plain_following (follower bigint, author bigint, PRIMARY KEY (follower, author))`,
-		fmt.Sprintf(`INSERT INTO plain_following SELECT f, (f * 7919 + a * 104729) %% 10000 FROM generate_series(0, %d) f, generate_series(1, 300) a ON CONFLICT DO NOTHING`, collectors-1),
+		fmt.Sprintf(`INSERT INTO plain_following SELECT f, (f * 7919 + a * 104729) %% 10000
+			FROM generate_series(0, %d) f, generate_series(1, 300) a ON CONFLICT DO NOTHING`, collectors-1),
 		`VACUUM ANALYZE plain_posts`, `VACUUM ANALYZE plain_following`, `CHECKPOINT`)
 }
 
 // pageSQL is a page of a known owner in one statement, as the store would run it
-// if it remembered nothing of what entries show. shown joins an entry e with that. The plain ways show less: the post alone.
+// if it remembered nothing of what entries show. shown joins an entry e with that. The plain ways show less:
+// the post alone.
 const (
-	pageSQL = `SELECT ` + shown + ` FROM (SELECT rank, doc, author FROM entries WHERE timeline = :home AND owner = :first::bigint + :r AND (rank, doc) < (9223372036854775807, 9223372036854775807) ORDER BY rank DESC, doc DESC LIMIT 30) e ` + joined +
-		` WHERE EXISTS (SELECT 1 FROM documents WHERE n = :first::bigint + :r AND collection = :people AND key = 'reader' || :r)` + newest
-	collectSQL = `SELECT ` + shown + ` FROM (SELECT x.rank, x.doc, p.b AS author FROM pairs p CROSS JOIN LATERAL (SELECT rank, doc FROM posted WHERE timeline = :home AND author = p.b ORDER BY rank DESC, doc DESC LIMIT 30) x WHERE p.kind = :follow AND p.a = :first::bigint + :r ORDER BY 1 DESC, 2 DESC LIMIT 30) e ` + joined + newest
-	lateralSQL = `SELECT p.* FROM plain_following f CROSS JOIN LATERAL (SELECT * FROM plain_posts p WHERE p.author = f.author ORDER BY at DESC LIMIT 30) p WHERE f.follower = :r ORDER BY p.at DESC LIMIT 30;
+	pageSQL = `SELECT ` + shown + ` FROM (SELECT rank, doc, author FROM entries WHERE timeline = :home
+		AND owner = :first::bigint + :r AND (rank, doc) < (9223372036854775807, 9223372036854775807)
+		ORDER BY rank DESC, doc DESC LIMIT 30) e ` + joined +
+		` WHERE EXISTS (SELECT 1 FROM documents WHERE n = :first::bigint + :r AND collection = :people
+			AND key = 'reader' || :r)` + newest
+	collectSQL = `SELECT ` + shown + ` FROM (SELECT x.rank, x.doc, p.b AS author FROM pairs p
+		CROSS JOIN LATERAL (SELECT rank, doc FROM posted WHERE timeline = :home AND author = p.b
+		ORDER BY rank DESC, doc DESC LIMIT 30) x WHERE p.kind = :follow AND p.a = :first::bigint + :r
+		ORDER BY 1 DESC, 2 DESC LIMIT 30) e ` + joined + newest
+	lateralSQL = `SELECT p.* FROM plain_following f CROSS JOIN LATERAL (SELECT * FROM plain_posts p
+		WHERE p.author = f.author ORDER BY at DESC LIMIT 30) p WHERE f.follower = :r ORDER BY p.at DESC LIMIT 30;
 `
-	joinSQL = `SELECT p.* FROM plain_following f JOIN plain_posts p ON p.author = f.author WHERE f.follower = :r ORDER BY p.at DESC LIMIT 30;
+	joinSQL = `SELECT p.* FROM plain_following f JOIN plain_posts p ON p.author = f.author WHERE f.follower = :r
+		ORDER BY p.at DESC LIMIT 30;
 `
-	shown  = `e.rank, e.doc, coalesce(d.key, ''), coalesce(d.created, 'epoch'), coalesce(d.fields, '{}'), coalesce(k.values, '{}')`
+	shown = `e.rank, e.doc, coalesce(d.key, ''), coalesce(d.created, 'epoch'), coalesce(d.fields, '{}'),
+		coalesce(k.values, '{}')`
 	joined = `LEFT JOIN documents d ON d.n = e.doc LEFT JOIN kept k ON k.doc = e.doc`
 	newest = ` ORDER BY e.rank DESC, e.doc DESC;
 `
@@ -233,7 +255,8 @@ func (b *bench) pgbench(sql string, owners int) (float64, error) {
 	var people, home, follow int16
 	var first int64
 	err := b.db.QueryRow(b.ctx, "SELECT "+b.number("collection", "people")+", "+b.number("timeline", "home")+", "+
-		b.number("pair", "follow")+", (SELECT n FROM documents WHERE key = 'reader0')").Scan(&people, &home, &follow, &first)
+		b.number("pair", "follow")+", (SELECT n FROM documents WHERE key = 'reader0')").
+		Scan(&people, &home, &follow, &first)
 	if err != nil {
 		return 0, err
 	}

@@ -15,7 +15,8 @@ func (b *bench) withdraw() error {
 	many := float64(*followers)
 	for i := range rounds {
 		seconds, err := b.timed(func() error {
-			return b.sql(fmt.Sprintf(`DELETE FROM plain.entries e USING plain.follows f WHERE f.author = 1 AND e.rule = 1 AND e.owner = f.follower AND e.rank = %d AND e.doc = %d`, 1000+i, i))
+			return b.sql(fmt.Sprintf(`DELETE FROM plain.entries e USING plain.follows f WHERE f.author = 1
+				AND e.rule = 1 AND e.owner = f.follower AND e.rank = %d AND e.doc = %d`, 1000+i, i))
 		})
 		if err != nil {
 			return err
@@ -75,8 +76,10 @@ func (b *bench) audit() error {
 	}
 	antiJoin := `
 		SELECT count(*) FROM entries e
-		WHERE NOT EXISTS (SELECT 1 FROM pairs p WHERE p.kind = (SELECT n FROM numbers WHERE kind = 'pair' AND name = 'follow') AND p.b = e.author AND p.a = e.owner)
-		  AND e.owner <> e.author OR NOT EXISTS (SELECT 1 FROM posted x WHERE x.timeline = e.timeline AND x.author = e.author AND x.rank = e.rank AND x.doc = e.doc)`
+		WHERE NOT EXISTS (SELECT 1 FROM pairs p WHERE p.b = e.author AND p.a = e.owner
+			AND p.kind = (SELECT n FROM numbers WHERE kind = 'pair' AND name = 'follow'))
+		  AND e.owner <> e.author OR NOT EXISTS (SELECT 1 FROM posted x WHERE x.timeline = e.timeline
+			AND x.author = e.author AND x.rank = e.rank AND x.doc = e.doc)`
 	query, err := b.timed(func() error { return b.sql(antiJoin) })
 	if err != nil {
 		return err

@@ -75,15 +75,19 @@ func (b *bench) lines() ([][]byte, error) {
 	}
 	var errs []error
 	for i := range loadPeople {
-		errs = append(errs, add(map[string]any{"document": fmt.Sprintf("people/l%d", i), "facts": map[string]any{"name": fmt.Sprint("Person ", i)}}))
+		errs = append(errs, add(map[string]any{"document": fmt.Sprintf("people/l%d", i),
+			"facts": map[string]any{"name": fmt.Sprint("Person ", i)}}))
 	}
 	for i := range loadPeople * loadPosts {
-		errs = append(errs, add(map[string]any{"document": fmt.Sprintf("posts/lp%d", i), "created": time.Unix(1_900_000_000+int64(i), 0).UTC(),
-			"facts": map[string]any{"text": "A heron at Nine Posts, fishing in the rain.", "author": fmt.Sprintf("l%d", i*7919%loadPeople)}}))
+		errs = append(errs, add(map[string]any{"document": fmt.Sprintf("posts/lp%d", i),
+			"created": time.Unix(1_900_000_000+int64(i), 0).UTC(),
+			"facts": map[string]any{"text": "A heron at Nine Posts, fishing in the rain.",
+				"author": fmt.Sprintf("l%d", i*7919%loadPeople)}}))
 	}
 	for i := range loadPeople {
 		for k := range loadFollows {
-			errs = append(errs, add(map[string]any{"pair": "follow", "from": fmt.Sprintf("l%d", i), "to": fmt.Sprintf("l%d", (i+1+k*k*11)%loadPeople)}))
+			errs = append(errs, add(map[string]any{"pair": "follow", "from": fmt.Sprintf("l%d", i),
+				"to": fmt.Sprintf("l%d", (i+1+k*k*11)%loadPeople)}))
 		}
 	}
 	for _, err := range errs {
@@ -130,14 +134,16 @@ func (b *bench) copyByHand() (rows int64, seconds float64, err error) {
 	}
 	defer conn.Release()
 	for _, table := range []string{"documents", "kept", "refs", "pairs", "posted", "entries"} {
-		if err := b.sql("CREATE TABLE copied." + table + " (LIKE yalvo." + table + " INCLUDING ALL EXCLUDING IDENTITY)"); err != nil {
+		if err := b.sql("CREATE TABLE copied." + table + " (LIKE yalvo." + table + " INCLUDING ALL " +
+			"EXCLUDING IDENTITY)"); err != nil {
 			return 0, 0, err
 		}
 		data, in := io.Pipe()
 		var text bytes.Buffer
 		read := make(chan error, 1)
 		go func() { _, err := io.Copy(&text, data); read <- err }()
-		if _, err = conn.Conn().PgConn().CopyTo(b.ctx, in, "COPY (SELECT * FROM yalvo."+table+") TO STDOUT"); err != nil {
+		whole := "COPY (SELECT * FROM yalvo." + table + ") TO STDOUT"
+		if _, err = conn.Conn().PgConn().CopyTo(b.ctx, in, whole); err != nil {
 			return 0, 0, err
 		}
 		in.Close()
@@ -163,7 +169,8 @@ func (b *bench) singleRequests() (float64, error) {
 	const each = 150
 	seconds, err := b.timed(func() error {
 		err := together(each, func(w, i int) error {
-			_, _, err := b.client.As(fmt.Sprintf("l%d", w*100+i%100)).Create(b.ctx, "posts", "", map[string]any{"text": "A heron at Nine Posts."})
+			_, _, err := b.client.As(fmt.Sprintf("l%d", w*100+i%100)).Create(b.ctx, "posts", "",
+				map[string]any{"text": "A heron at Nine Posts."})
 			return err
 		})
 		if err != nil {
@@ -182,10 +189,13 @@ const likesCounted = 5_000_000
 func (b *bench) rebuild() error {
 	if err := b.sql(
 		fmt.Sprintf(`INSERT INTO pairs (kind, b, a)
-			SELECT %s, p.n, a.n FROM (SELECT n, row_number() OVER () AS i FROM documents WHERE key LIKE 'lp%%' LIMIT 50000) p
-			CROSS JOIN LATERAL (SELECT n FROM documents WHERE collection = %s AND key LIKE 'l%%' AND key NOT LIKE 'lp%%' ORDER BY n OFFSET (p.i %% 9000) LIMIT %d) a`,
+			SELECT %s, p.n, a.n
+			FROM (SELECT n, row_number() OVER () AS i FROM documents WHERE key LIKE 'lp%%' LIMIT 50000) p
+			CROSS JOIN LATERAL (SELECT n FROM documents WHERE collection = %s AND key LIKE 'l%%'
+				AND key NOT LIKE 'lp%%' ORDER BY n OFFSET (p.i %% 9000) LIMIT %d) a`,
 			b.number("pair", "like"), b.number("collection", "people"), likesCounted/50_000),
-		"CREATE SCHEMA plain2", `CREATE TABLE plain2.kept (LIKE yalvo.kept INCLUDING ALL)`, `INSERT INTO plain2.kept SELECT * FROM yalvo.kept`,
+		"CREATE SCHEMA plain2", `CREATE TABLE plain2.kept (LIKE yalvo.kept INCLUDING ALL)`,
+		`INSERT INTO plain2.kept SELECT * FROM yalvo.kept`,
 		`CREATE TABLE plain2.entries (LIKE yalvo.entries INCLUDING ALL)`, "ANALYZE"); err != nil {
 		return err
 	}
@@ -197,32 +207,40 @@ func (b *bench) rebuild() error {
 
 func (b *bench) rebuildCount() error {
 	statement, err := b.timed(func() error {
-		return b.sql(fmt.Sprintf(`UPDATE plain2.kept k SET "values" = k.values || jsonb_build_object('hearts_n', coalesce(f.many, 0))
+		return b.sql(fmt.Sprintf(`UPDATE plain2.kept k
+			SET "values" = k.values || jsonb_build_object('hearts_n', coalesce(f.many, 0))
 			FROM documents d LEFT JOIN (SELECT b, count(*) AS many FROM pairs WHERE kind = %s GROUP BY b) f ON f.b = d.n
 			WHERE k.doc = d.n AND d.collection = %s`, b.number("pair", "like"), b.number("collection", "posts")))
 	})
 	if err != nil {
 		return err
 	}
-	with := strings.Replace(design, "likes_n: {count: like.to}", "likes_n: {count: like.to}, hearts_n: {count: like.to}", 1)
-	return b.rebuilt(fmt.Sprintf("a new count over %d pairs in %d documents", likesCounted, loadPeople*loadPosts), "pairs/s", likesCounted, statement, with, design)
+	with := strings.Replace(design, "likes_n: {count: like.to}",
+		"likes_n: {count: like.to}, hearts_n: {count: like.to}", 1)
+	return b.rebuilt(fmt.Sprintf("a new count over %d pairs in %d documents", likesCounted, loadPeople*loadPosts),
+		"pairs/s", likesCounted, statement, with, design)
 }
 
 func (b *bench) rebuildTimeline() error {
 	home := b.number("timeline", "home")
 	var entries int64
 	statement, err := b.timed(func() error {
-		return b.db.QueryRow(b.ctx, fmt.Sprintf(`WITH put AS (INSERT INTO plain2.entries (timeline, owner, rank, doc, author)
+		return b.db.QueryRow(b.ctx,
+			fmt.Sprintf(`WITH put AS (INSERT INTO plain2.entries (timeline, owner, rank, doc, author)
 			SELECT 1, x.a, x.rank, x.doc, x.b FROM (
-				SELECT f.a, p.rank, p.doc, f.b, row_number() OVER (PARTITION BY f.a ORDER BY p.rank DESC, p.doc DESC) AS place
+				SELECT f.a, p.rank, p.doc, f.b, row_number()
+					OVER (PARTITION BY f.a ORDER BY p.rank DESC, p.doc DESC) AS place
 				FROM pairs f JOIN posted p ON p.timeline = %s AND p.author = f.b WHERE f.kind = %s) x
-			WHERE x.place <= 800 RETURNING 1) SELECT count(*) FROM put`, home, b.number("pair", "follow"))).Scan(&entries)
+			WHERE x.place <= 800 RETURNING 1) SELECT count(*) FROM put`, home,
+				b.number("pair", "follow"))).Scan(&entries)
 	})
 	if err != nil {
 		return err
 	}
-	with := strings.Replace(design, "timelines:", "timelines:\n  feed: {owner: people, entries: posts, by: author, through: follow, length: 800, carry: [text]}", 1)
-	return b.rebuilt(fmt.Sprintf("a new timeline with %d entries", entries), "entries/s", float64(entries), statement, with, design)
+	with := strings.Replace(design, "timelines:", "timelines:\n  feed: {owner: people, entries: posts, by: author, "+
+		"through: follow, length: 800, carry: [text]}", 1)
+	return b.rebuilt(fmt.Sprintf("a new timeline with %d entries", entries), "entries/s", float64(entries),
+		statement, with, design)
 }
 
 // rebuilt measures how long a design takes until it is carried out, with nobody there
@@ -246,7 +264,8 @@ func (b *bench) rebuilt(what, unit string, many, statement float64, with, withou
 		return err
 	})
 	line("the same while 4 read and 2 write", many/beside, many/statement)
-	fmt.Printf("  pages, 99th percentile: at rest %.1f ms, meanwhile %.1f ms (%.2f); writes/s: %.0f, meanwhile %.0f (%.2f)\n",
+	fmt.Printf("  pages, 99th percentile: at rest %.1f ms, meanwhile %.1f ms (%.2f); writes/s: %.0f, "+
+		"meanwhile %.0f (%.2f)\n",
 		restRead, read, read/restRead, restWrite, write, write/restWrite)
 	return b.carriedOut(without)
 }
@@ -271,7 +290,8 @@ func (b *bench) traffic(during func() error) (p99, writes float64) {
 		group.Go(func() {
 			for i := 0; ctx.Err() == nil; i++ {
 				took, err := b.timed(func() error {
-					_, err := b.client.Timeline(ctx, "home", fmt.Sprintf("l%d", (r*2503+i*13)%loadPeople), client.Page{Limit: 30})
+					_, err := b.client.Timeline(ctx, "home", fmt.Sprintf("l%d", (r*2503+i*13)%loadPeople),
+						client.Page{Limit: 30})
 					return err
 				})
 				if err == nil {
@@ -286,7 +306,8 @@ func (b *bench) traffic(during func() error) (p99, writes float64) {
 	for w := range 2 {
 		group.Go(func() {
 			for i := 0; ctx.Err() == nil; i++ {
-				if _, err := b.client.Set(ctx, "like", fmt.Sprintf("l%d", 9500+w), fmt.Sprintf("lp%d", 60_000+i)); err == nil {
+				if _, err := b.client.Set(ctx, "like", fmt.Sprintf("l%d", 9500+w),
+					fmt.Sprintf("lp%d", 60_000+i)); err == nil {
 					mu.Lock()
 					wrote++
 					mu.Unlock()

@@ -78,8 +78,9 @@ func (d *drifted) truth(w World, seed uint64) {
 	for _, s := range w.Sightings {
 		author := d.users[s.As]
 		p := map[string]any{"id": s.ID, "body": s.Fields["text"], "authorId": s.As, "authorName": author["displayName"],
-			"tags": s.Fields["species"], "many": s.Fields["birds"], "postedAt": c.moment(time.Time{}).Format(time.RFC3339),
-			"likedBy": []string{}, "likeCount": 0, "comments": []any{}, "commentCount": 0}
+			"tags": s.Fields["species"], "many": s.Fields["birds"],
+			"postedAt": c.moment(time.Time{}).Format(time.RFC3339),
+			"likedBy":  []string{}, "likeCount": 0, "comments": []any{}, "commentCount": 0}
 		author["postCount"] = author["postCount"].(int) + 1
 		byID[s.ID] = p
 		d.posts = append(d.posts, p)
@@ -200,6 +201,7 @@ func (d *drifted) drift() {
 func (d *drifted) orphan() {
 	d.posts = append(d.posts, map[string]any{"id": "s99999", "body": "One bittern, and nobody to tell of it.",
 		"authorId": "nobody", "authorName": "Nobody", "tags": []string{"Bittern"}, "many": 1,
-		"postedAt": "2031-03-04T05:06:07Z", "likedBy": []string{}, "likeCount": 0, "comments": []any{}, "commentCount": 0})
+		"postedAt": "2031-03-04T05:06:07Z", "likedBy": []string{}, "likeCount": 0, "comments": []any{},
+		"commentCount": 0})
 	d.plant("points at what is gone", "sightings.author", "sightings/s99999")
 }

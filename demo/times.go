@@ -40,7 +40,8 @@ func (c *calendar) moment(after time.Time) time.Time {
 	}
 	day := first + int(float64(year-first)*math.Sqrt(c.Float64()))
 	at := c.end.AddDate(0, 0, min(day, year-1)-year)
-	return at.Add(time.Duration(c.table[c.IntN(len(c.table))])*time.Hour + time.Duration(c.IntN(3600_000))*time.Millisecond)
+	hour := time.Duration(c.table[c.IntN(len(c.table))]) * time.Hour
+	return at.Add(hour + time.Duration(c.IntN(3600_000))*time.Millisecond)
 }
 
 // soon is some hours after a moment, most often few, and not after the year.

@@ -129,7 +129,8 @@ func (s *Server) post(w http.ResponseWriter, r *http.Request) {
 func (s *Server) like(w http.ResponseWriter, r *http.Request) {
 	member, sighting := r.PathValue("member"), r.PathValue("sighting")
 	s.write(w, r, http.StatusNoContent, func(ctx context.Context, tx pgx.Tx) error {
-		made, err := tx.Exec(ctx, `INSERT INTO likes (sighting, member) VALUES ($1, $2) ON CONFLICT DO NOTHING`, sighting, member)
+		made, err := tx.Exec(ctx, `INSERT INTO likes (sighting, member) VALUES ($1, $2) ON CONFLICT DO NOTHING`,
+			sighting, member)
 		if err != nil || made.RowsAffected() == 0 {
 			return err
 		}
@@ -145,12 +146,14 @@ const timelineLength = 800
 func (s *Server) follow(w http.ResponseWriter, r *http.Request) {
 	follower, followed := r.PathValue("follower"), r.PathValue("followed")
 	s.write(w, r, http.StatusNoContent, func(ctx context.Context, tx pgx.Tx) error {
-		made, err := tx.Exec(ctx, `INSERT INTO follows (follower, followed) VALUES ($1, $2) ON CONFLICT DO NOTHING`, follower, followed)
+		made, err := tx.Exec(ctx, `INSERT INTO follows (follower, followed) VALUES ($1, $2)
+			ON CONFLICT DO NOTHING`, follower, followed)
 		if err != nil || made.RowsAffected() == 0 {
 			return err
 		}
 		_, err = tx.Exec(ctx, `
-			UPDATE members SET follower_count = follower_count + (id = $2)::int, following_count = following_count + (id = $1)::int
+			UPDATE members SET follower_count = follower_count + (id = $2)::int,
+				following_count = following_count + (id = $1)::int
 			WHERE id = ANY (ARRAY[$1, $2])`, follower, followed)
 		if err != nil {
 			return err

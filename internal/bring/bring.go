@@ -357,7 +357,8 @@ func (b *bringing) write(out io.Writer) error {
 		if b.pairs[p.of][p.link] == nil {
 			continue
 		}
-		if err := enc.Encode(Line{Pair: p.of.Name, From: p.link.from, To: p.link.to, At: p.at, Facts: p.facts}); err != nil {
+		line := Line{Pair: p.of.Name, From: p.link.from, To: p.link.to, At: p.at, Facts: p.facts}
+		if err := enc.Encode(line); err != nil {
 			return err
 		}
 		b.report.Pairs++

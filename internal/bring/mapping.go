@@ -82,7 +82,8 @@ func (m *Mapping) checkCollection(d *design.Design, name string, say func(string
 	case c.List != "" && m.Collections[is.Under.Name] == nil:
 		say("collections.%s lies in documents of %q, and the mapping does not say where these are", name, is.Under.Name)
 	case c.From != "" && is.Under != nil:
-		say("collections.%s: %q lies under %q in the design, so its documents are in a list of these: say list", name, name,
+		say("collections.%s: %q lies under %q in the design, so its documents are in a list of these: say list",
+			name, name,
 			is.Under.Name)
 	}
 	for _, field := range sorted(c.Facts) {
@@ -93,7 +94,8 @@ func (m *Mapping) checkCollection(d *design.Design, name string, say func(string
 	for path, of := range c.Copies {
 		ref, field, _ := strings.Cut(of, ".")
 		if f := is.Field(ref); f == nil || f.Type != design.Reference || f.To.Field(field) == nil {
-			say("collections.%s.copies.%s: %q is no reference of %s and a field of what it points at, as in author.name", name,
+			say("collections.%s.copies.%s: %q is no reference of %s and a field of what it points at, "+
+				"as in author.name", name,
 				path, of, name)
 		}
 	}

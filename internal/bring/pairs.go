@@ -166,7 +166,8 @@ func (b *bringing) pathsAreThere() error {
 	for _, place := range sorted(b.paths) {
 		for _, path := range sorted(b.paths[place]) {
 			if path != "" && !b.paths[place][path] {
-				lacking = append(lacking, fmt.Sprintf("%s: nothing in the export has %q%s", place, path, b.nearest(place, path)))
+				lacking = append(lacking, fmt.Sprintf("%s: nothing in the export has %q%s", place, path,
+					b.nearest(place, path)))
 			}
 		}
 	}

@@ -192,8 +192,8 @@ func (l loading) given(c *plan.Collection, lines []*parsed, made map[string]bool
 	for _, p := range lines {
 		for name, g := range p.line.Given {
 			if copied := frozenCopy(c, name); made[p.key] {
-				all = append(all, store.Given{Source: p.key, Copy: copied.Number, Of: copied.Via.To.Number, Target: g.Of,
-					Value: g.Value})
+				all = append(all, store.Given{Source: p.key, Copy: copied.Number, Of: copied.Via.To.Number,
+					Target: g.Of, Value: g.Value})
 			}
 		}
 	}

@@ -31,7 +31,8 @@ func (a *app) bring() *cli.Command {
 		},
 		Description: example("yalvo bring demo/export/mapping.yaml --dry-run\n"+
 			"   yalvo bring demo/export/mapping.yaml --report findings.ndjson") +
-			"\n\nThe files of the export are named in the mapping, beside it. They are plain JSON: a list of objects,\n" +
+			"\n\nThe files of the export are named in the mapping, beside it. " +
+			"They are plain JSON: a list of objects,\n" +
 			"an object of objects by id, or an object a line.",
 		Action: func(ctx context.Context, c *cli.Command) error {
 			args, err := arguments(c, 1, 1)

@@ -69,7 +69,8 @@ func (a *app) printDifference(d client.Difference) {
 	}
 	a.table(table.Row{"", "name", "change", "what it does to what is stored"}, rows)
 	if len(unfit) > 0 {
-		a.say("\nThese would not fit, among others. They stay as they are, can be read, and are listed by `yalvo misfits`:\n")
+		a.say("\nThese would not fit, among others. They stay as they are, can be read, and " +
+			"are listed by `yalvo misfits`:\n")
 		a.table(table.Row{"field", "document", "why"}, unfit)
 	}
 	if d.Seconds > 0 {
@@ -150,7 +151,8 @@ func applyFlags() []cli.Flag {
 	return []cli.Flag{
 		&cli.StringSliceFlag{Name: "drop", Usage: "a name whose facts may be lost; may be given several times"},
 		&cli.BoolFlag{Name: "yes", Usage: "do not ask, whatever it does to what is stored"},
-		&cli.StringFlag{Name: "by", Usage: "who asks for it, for the record", Value: loginName(), DefaultText: "who is logged in"},
+		&cli.StringFlag{Name: "by", Usage: "who asks for it, for the record", Value: loginName(),
+			DefaultText: "who is logged in"},
 		&cli.BoolFlag{Name: "no-wait", Usage: "do not wait until what it asks for is done in the background"},
 	}
 }
@@ -321,7 +323,8 @@ func (a *app) awaitVersion(ctx context.Context, c *cli.Command, version int) err
 		_ = bar.Clear()
 	}
 	if errors.Is(err, context.Canceled) {
-		return fmt.Errorf("version %d is in force, and what it asks for goes on: `yalvo versions %d` says how far it is",
+		return fmt.Errorf("version %d is in force, and what it asks for goes on: `yalvo versions %d` "+
+			"says how far it is",
 			version, version)
 	}
 	return err
@@ -331,7 +334,8 @@ func (a *app) awaitVersion(ctx context.Context, c *cli.Command, version int) err
 func (a *app) sayUnfinished(ctx context.Context, c *cli.Command) error {
 	all, err := a.client(c).Versions(ctx, 1)
 	if err == nil && len(all) > 0 && !all[0].Done {
-		a.say("\nWhat version %d of the design asks for is being done: %s. `yalvo versions %d` says more.", all[0].Version,
+		a.say("\nWhat version %d of the design asks for is being done: %s. `yalvo versions %d` says more.",
+			all[0].Version,
 			progressInWords(all[0]), all[0].Version)
 	}
 	return err
@@ -442,7 +446,8 @@ func (a *app) oneVersion(ctx context.Context, c *cli.Command, text string) error
 	}
 	var rows []table.Row
 	for _, s := range v.Steps {
-		rows = append(rows, table.Row{s.Does, s.Name, s.Aspect, s.State, count(s.Rows), count(s.Total), count(s.Written),
+		rows = append(rows, table.Row{s.Does, s.Name, s.Aspect, s.State, count(s.Rows), count(s.Total),
+			count(s.Written),
 			fmt.Sprintf("%.1f s", s.Seconds)})
 	}
 	fmt.Fprintln(a.out)
@@ -498,7 +503,8 @@ func (a *app) misfits() *cli.Command {
 }
 
 // misfitsOf are all those of one field.
-func (a *app) misfitsOf(ctx context.Context, c *cli.Command, name string, all []client.Misfits) ([]client.Misfits, error) {
+func (a *app) misfitsOf(ctx context.Context, c *cli.Command, name string,
+	all []client.Misfits) ([]client.Misfits, error) {
 	of, field, dotted := strings.Cut(name, ".")
 	if !dotted {
 		return nil, usage("%q names no field: write it as in members.name", name)

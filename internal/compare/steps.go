@@ -1,8 +1,6 @@
 package compare
 
 import (
-	"slices"
-
 	"yalvo/internal/design"
 	"yalvo/internal/plan"
 )
@@ -98,7 +96,8 @@ func (c *comparing) spread() {
 			}
 			switch {
 			case d.Kind == plan.AspectTimeline:
-				if slices.Contains([]plan.Aspect{plan.AspectReference, plan.AspectPosted}, b.Kind) && below != AsBefore {
+				decides := b.Kind == plan.AspectReference || b.Kind == plan.AspectPosted
+				if decides && below != AsBefore {
 					c.build(d.Kind, d.Name, Collected)
 				}
 			case d.Kind == plan.AspectPosted, d.Kind == plan.AspectCount:

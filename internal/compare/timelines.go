@@ -64,7 +64,8 @@ func (c *comparing) content(o, n *design.Timeline) []string {
 	for _, w := range []struct{ what, from, to string }{
 		{"owner", c.newName(o.Owner), n.Owner.Name}, {"entries", c.newName(o.Entries), n.Entries.Name},
 		{"by", c.newField(o.By), n.By.In.Name + "." + n.By.Name}, {"through", c.newPair(o.Through), n.Through.Name},
-		{"authors", c.newName(o.By.To), n.By.To.Name}, {"own", yes(o.Own), yes(n.Own)}, {"order", c.order(o, true), c.order(n, false)},
+		{"authors", c.newName(o.By.To), n.By.To.Name}, {"own", yes(o.Own), yes(n.Own)},
+		{"order", c.order(o, true), c.order(n, false)},
 		{"unless", c.unless(o, true), c.unless(n, false)},
 	} {
 		if w.from != w.to {

@@ -124,7 +124,8 @@ func revise(c *plan.Collection, doc store.Document, patch Patch) (revision, erro
 
 // leave lets what does not fit the design in force be as it was before the edit, and
 // returns the mistakes that the edit itself makes.
-func (r *revision) leave(doc store.Document, after map[string]any, mistakes []design.Mistake) ([]design.Mistake, error) {
+func (r *revision) leave(doc store.Document, after map[string]any,
+	mistakes []design.Mistake) ([]design.Mistake, error) {
 	stored, err := running.Decode(doc.Fields)
 	if err != nil {
 		return nil, err

@@ -170,7 +170,8 @@ func (v *Version) ToRead(t *plan.Timeline) (*plan.Timeline, error) {
 		}
 		switch compare.Shows(b.Shows) {
 		case compare.Refused:
-			return nil, Refuse(CodeBuilding, "the timeline %q is being made ready: %d of %d posts are noted. Try again "+
+			return nil, Refuse(CodeBuilding, "the timeline %q is being made ready: %d of %d posts are noted. "+
+				"Try again "+
 				"in a moment", t.Name, b.Rows, b.Total)
 		case compare.Collected:
 			collected = true

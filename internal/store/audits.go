@@ -123,7 +123,8 @@ func (tx *Tx) SaveAudit(a Audit) error {
 	return tx.db.Exec(`
 		UPDATE audits SET state = ?, round = ?, step = ?, reached = ?, checked = ?, drifted = ?, ended = ?, error = ?,
 			left_out = ?
-		WHERE id = ?`, a.State, a.Round, a.Step, a.Reached, a.Checked, a.Drifted, a.Ended, a.Error, a.LeftOut, a.ID).Error
+		WHERE id = ?`, a.State, a.Round, a.Step, a.Reached, a.Checked, a.Drifted, a.Ended, a.Error,
+		a.LeftOut, a.ID).Error
 }
 
 // AddDrift notes what an audit has found in the round it is in.

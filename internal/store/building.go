@@ -106,7 +106,8 @@ func tally(c *plan.Count) string {
 		return "SELECT target AS doc, count(*) AS many FROM refs WHERE reference = ? AND target > ? AND target <= ? " +
 			"GROUP BY target"
 	}
-	return "SELECT parent AS doc, count(*) AS many FROM documents WHERE collection = ? AND parent > ? AND parent <= ? " +
+	return "SELECT parent AS doc, count(*) AS many FROM documents " +
+		"WHERE collection = ? AND parent > ? AND parent <= ? " +
 		"GROUP BY parent"
 }
 
@@ -273,7 +274,8 @@ type swept struct{ table, column, key string }
 
 var (
 	sweptMisfits = swept{"misfits", "subject", "subject, field, code, doc, other, pointer"}
-	sweptEntries = []swept{{"entries", "timeline", "timeline, owner, rank, doc"}, {"cuts", "timeline", "timeline, owner"},
+	sweptEntries = []swept{{"entries", "timeline", "timeline, owner, rank, doc"},
+		{"cuts", "timeline", "timeline, owner"},
 		{"delivery_modes", "timeline", "timeline, author"}}
 	sweptDue = []swept{{"due", "subject", "lane, change, seq"}, {"parked", "subject", "seq"}}
 )
@@ -311,7 +313,8 @@ func (tx *Tx) sweepDocuments(collection plan.Number, limit int) (int64, error) {
 	var many int64
 	err := tx.db.Raw(`
 		WITH gone AS (
-			DELETE FROM documents WHERE n IN (SELECT n FROM documents WHERE collection = ? LIMIT ? FOR UPDATE SKIP LOCKED)
+			DELETE FROM documents WHERE n IN (
+				SELECT n FROM documents WHERE collection = ? LIMIT ? FOR UPDATE SKIP LOCKED)
 			RETURNING n
 		), k AS (DELETE FROM kept WHERE doc IN (SELECT n FROM gone)),
 		r AS (DELETE FROM refs WHERE source IN (SELECT n FROM gone)),

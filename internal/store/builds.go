@@ -42,7 +42,8 @@ func (tx *Tx) AddBuilds(builds []Build) error {
 // Builds are the steps of a version, in their order.
 func (s *Store) Builds(ctx context.Context, version int) ([]Build, error) {
 	var all []Build
-	err := s.upkeep.WithContext(ctx).Raw("SELECT * FROM builds WHERE version = ? ORDER BY nth", version).Scan(&all).Error
+	err := s.upkeep.WithContext(ctx).
+		Raw("SELECT * FROM builds WHERE version = ? ORDER BY nth", version).Scan(&all).Error
 	return all, err
 }
 
@@ -71,7 +72,8 @@ func (tx *Tx) ClaimBuild() (Build, bool, error) {
 // SaveBuild notes how far a claimed step has come.
 func (tx *Tx) SaveBuild(b Build) error {
 	return tx.db.Exec(`
-		UPDATE builds SET reached = ?, beside = ?, rows = ?, written = ?, total = greatest(?::bigint, ?::bigint), spent = ?,
+		UPDATE builds SET reached = ?, beside = ?, rows = ?, written = ?, total = greatest(?::bigint, ?::bigint),
+			spent = ?,
 			began = coalesce(began, clock_timestamp()), ended = ?, error = ''
 		WHERE version = ? AND nth = ?`, b.Reached, b.Beside, b.Rows, b.Written, b.Total, b.Rows, b.Spent, b.Ended,
 		b.Version, b.Nth).Error

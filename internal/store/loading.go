@@ -106,7 +106,8 @@ func (tx *Tx) LoadedThere(c *plan.Collection, keys []string) (map[string]Documen
 // Key: uniques (field, value).
 func (tx *Tx) TakenOf(field plan.Number, values []string) (map[string]bool, error) {
 	var found []string
-	err := tx.db.Raw("SELECT u.value FROM unnest(?::text[]) w (value) JOIN uniques u ON u.field = ? AND u.value = w.value",
+	err := tx.db.Raw("SELECT u.value FROM unnest(?::text[]) w (value) JOIN uniques u ON u.field = ? "+
+		"AND u.value = w.value",
 		texts(values), field).Scan(&found).Error
 	taken := make(map[string]bool, len(found))
 	for _, v := range found {
@@ -154,7 +155,8 @@ func (tx *Tx) LoadDocuments(c *plan.Collection, rows []Row) (map[string]bool, er
 		return nil, errRace
 	}
 	if err == nil {
-		err = tx.db.Exec(`INSERT INTO kept (doc, "values") SELECT n, '{}' FROM unnest(?::bigint[]) n ORDER BY n`, ns).Error
+		err = tx.db.Exec(`INSERT INTO kept (doc, "values")
+			SELECT n, '{}' FROM unnest(?::bigint[]) n ORDER BY n`, ns).Error
 	}
 	if err == nil {
 		err = tx.db.Exec(`
@@ -202,7 +204,8 @@ func (tx *Tx) loadBeside(c *plan.Collection, ns bigints) error {
 				FROM documents d JOIN documents t ON t.collection = ? AND t.key = d.fields ->> ?::text
 				WHERE d.n = ANY(?::bigint[])
 				ORDER BY t.n FOR KEY SHARE OF t)
-			INSERT INTO refs (source, reference, target) SELECT source, ?::smallint, target FROM points ORDER BY source`,
+			INSERT INTO refs (source, reference, target)
+			SELECT source, ?::smallint, target FROM points ORDER BY source`,
 			r.To.Number, r.Name, ns, r.Number).Error
 		if err != nil {
 			return err
@@ -300,7 +303,8 @@ func (tx *Tx) putPairs(p *plan.Pair, rows []PairLine, first map[ends]int, out []
 	var made []struct{ A, B int64 }
 	err := tx.db.Raw(`
 		INSERT INTO pairs (kind, b, a, at, fields, shape)
-		SELECT ?::smallint, g.b, g.a, g.at, nullif(g.fields, 'null'), CASE WHEN g.fields <> 'null' THEN `+shape(p.Shape)+` END
+		SELECT ?::smallint, g.b, g.a, g.at, nullif(g.fields, 'null'),
+			CASE WHEN g.fields <> 'null' THEN `+shape(p.Shape)+` END
 		FROM unnest(?::bigint[], ?::bigint[], ?::timestamptz[], ?::jsonb[]) g (a, b, at, fields)
 		ON CONFLICT DO NOTHING
 		RETURNING a, b`, p.Number, as, bs, at, fields).Scan(&made).Error
@@ -314,7 +318,8 @@ func (tx *Tx) putPairs(p *plan.Pair, rows []PairLine, first map[ends]int, out []
 		names = append(names, rows[nth].Ends)
 		delete(first, ends{e.A, e.B})
 	}
-	err = tx.db.Exec("INSERT INTO journal (kind, subject, detail) SELECT 'set', ?, unnest(?::text[])", p.Name, names).Error
+	err = tx.db.Exec("INSERT INTO journal (kind, subject, detail) SELECT 'set', ?, unnest(?::text[])",
+		p.Name, names).Error
 	if err != nil || len(p.Fields) == 0 {
 		return err
 	}
@@ -326,7 +331,8 @@ func (tx *Tx) compareStanding(p *plan.Pair, rows []PairLine, first map[ends]int,
 	var as, bs, nths bigints
 	var fields texts
 	for e, nth := range first {
-		as, bs, nths, fields = append(as, e.a), append(bs, e.b), append(nths, int64(nth)), append(fields, string(rows[nth].Fields))
+		as, bs, nths = append(as, e.a), append(bs, e.b), append(nths, int64(nth))
+		fields = append(fields, string(rows[nth].Fields))
 	}
 	var differ []int
 	err := tx.db.Raw(`

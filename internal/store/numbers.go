@@ -55,7 +55,8 @@ func (s *Store) Designs(ctx context.Context, limit int) ([]Design, error) {
 // DesignsAfter are a version and those after it, in their order.
 func (s *Store) DesignsAfter(ctx context.Context, version int) ([]Design, error) {
 	var all []Design
-	err := s.db.WithContext(ctx).Raw("SELECT * FROM designs WHERE version >= ? ORDER BY version", version).Scan(&all).Error
+	err := s.db.WithContext(ctx).
+		Raw("SELECT * FROM designs WHERE version >= ? ORDER BY version", version).Scan(&all).Error
 	return all, err
 }
 

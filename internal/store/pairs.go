@@ -46,7 +46,8 @@ func (tx *Tx) SetPair(w PairWrite) (PairWritten, error) {
 		columns, given = "kind, b, a, fields, shape", ", "+b.arg(string(w.Fields), "jsonb")+", "+shape(w.Pair.Shape)
 	}
 	if w.Fields != nil && !w.Keep {
-		onConflict = "DO UPDATE SET fields = excluded.fields, shape = excluded.shape WHERE pairs.fields IS DISTINCT FROM excluded.fields"
+		onConflict = "DO UPDATE SET fields = excluded.fields, shape = excluded.shape " +
+			"WHERE pairs.fields IS DISTINCT FROM excluded.fields"
 		kind = "CASE WHEN xmax = 0 THEN 'set' ELSE 'changed' END" // xmax: zero in a row that was inserted
 	}
 	b.add("written AS (INSERT INTO pairs (", columns, ") SELECT ", number(int64(w.Pair.Number)), ", e.t, e.f", given,

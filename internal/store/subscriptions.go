@@ -113,8 +113,9 @@ func (s statement) and(other statement) statement {
 // for a moment, while a post was withdrawn from all who were in: so what is not
 // posted any more goes too. An owner's entries are few, they are all looked at.
 // An entry that has just become another author's stays: the author is looked at
-// once more when its row has been waited for. OFFSET 0 keeps the planner from joining the other way round, over everybody's
-// entries; posted is asked by a scalar subquery, which cannot become a hash of
+// once more when its row has been waited for. OFFSET 0 keeps the planner from
+// joining the other way round, over everybody's entries; posted is asked by a
+// scalar subquery, which cannot become a hash of
 // the whole table. It returns which timelines lost how many.
 // Keys: entries (timeline, owner, ...), posted.
 func (tx *Tx) TakeOut(t *plan.Timeline, subscriptions []Subscription) ([]Shortened, error) {

@@ -120,7 +120,8 @@ func change(tx *store.Tx, r Request, base int, c *compare.Comparison) error {
 	}
 	if len(left) > 0 {
 		return running.Refuse(running.CodeConflict, "what version %d of the design asks for is not done yet: %d steps "+
-			"are left, now %s %s. Apply this one when it is done", left[0].Version, len(left), left[0].Does, left[0].Name)
+			"are left, now %s %s. Apply this one when it is done", left[0].Version, len(left), left[0].Does,
+			left[0].Name)
 	}
 	has, err := tx.HasDocuments()
 	if err != nil {
@@ -151,7 +152,8 @@ func mayDrop(tx *store.Tx, drop []string, c *compare.Comparison) error {
 	if len(unnamed) == 0 {
 		return nil
 	}
-	return running.Refuse(running.CodeWouldDrop, "what is stored of %s would be lost: name it to drop it, or keep it in "+
+	return running.Refuse(running.CodeWouldDrop, "what is stored of %s would be lost: "+
+		"name it to drop it, or keep it in "+
 		"the design; if it only has another name now, say `was:` there", strings.Join(unnamed, ", "))
 }
 
@@ -176,7 +178,8 @@ func carryOut(tx *store.Tx, r Request, c *compare.Comparison, stored bool) error
 	if err != nil {
 		return err
 	}
-	version, err := tx.AddDesign(store.Design{File: r.File, Source: string(r.Design.Source), Author: r.Author, Did: did})
+	version, err := tx.AddDesign(store.Design{File: r.File, Source: string(r.Design.Source), Author: r.Author,
+		Did: did})
 	if err != nil {
 		return err
 	}

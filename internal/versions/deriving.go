@@ -59,7 +59,8 @@ func (s step) references(ref *plan.Reference, span store.Span) (int64, error) {
 	if ref.WhenGone == design.GoneLeave {
 		lost = nil // the design says that this may be
 	}
-	return written, s.note(ref.In, span, ref.Name, lost, design.MistakeNoTarget, "there is no such document of "+ref.To.Name)
+	return written, s.note(ref.In, span, ref.Name, lost, design.MistakeNoTarget,
+		"there is no such document of "+ref.To.Name)
 }
 
 // uniques notes values that no two documents may share. Whose value another one
@@ -72,7 +73,8 @@ func (s step) uniques(d plan.Duplicate, span store.Span) (int64, error) {
 	if err != nil {
 		return 0, err
 	}
-	return written, s.note(d.Walked, span, d.Unique.Name, second, design.MistakeTaken, "another document has this value")
+	return written, s.note(d.Walked, span, d.Unique.Name, second, design.MistakeTaken,
+		"another document has this value")
 }
 
 // note lists documents of which one field does not fit.

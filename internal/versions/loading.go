@@ -40,8 +40,8 @@ func (k *Keeper) BeginLoad(ctx context.Context) (int, error) {
 		}
 		builds := []store.Build{{Version: v.Number, Nth: first, Does: string(compare.Load), Name: "facts"}}
 		for i, s := range compare.Everything(v.Plan) {
-			builds = append(builds, store.Build{Version: v.Number, Nth: first + 1 + i, Does: string(s.Do), Aspect: s.Aspect,
-				Name: s.Name, Shows: string(s.Shows)})
+			builds = append(builds, store.Build{Version: v.Number, Nth: first + 1 + i, Does: string(s.Do),
+				Aspect: s.Aspect, Name: s.Name, Shows: string(s.Shows)})
 		}
 		return tx.AddBuilds(builds)
 	})
