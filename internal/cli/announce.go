@@ -11,6 +11,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"yalvo/client"
+	"yalvo/internal/terminal"
 )
 
 // muchHangs is from how many documents, pairs and copies on a person is asked
@@ -36,7 +37,7 @@ func (a *app) announce(ctx context.Context, c *cli.Command, path, verb string) (
 		return false, err
 	}
 	if dry && c.Bool("json") {
-		return false, a.json(r)
+		return false, a.JSON(r)
 	}
 	many := int64(0)
 	for _, f := range append(r.Documents, r.Pairs...) {
@@ -52,7 +53,7 @@ func (a *app) announce(ctx context.Context, c *cli.Command, path, verb string) (
 	if dry {
 		return false, nil
 	}
-	fmt.Fprintf(a.out, "\n%s %s? [y/N] ", strings.ToUpper(verb[:1])+verb[1:], r.Document)
+	fmt.Fprintf(a.Out, "\n%s %s? [y/N] ", strings.ToUpper(verb[:1])+verb[1:], r.Document)
 	answer, err := bufio.NewReader(c.Root().Reader).ReadString('\n')
 	if yes := strings.ToLower(strings.TrimSpace(answer)); err != nil || yes != "y" && yes != "yes" {
 		return false, fmt.Errorf("%s stays as it is", r.Document)
@@ -62,28 +63,28 @@ func (a *app) announce(ctx context.Context, c *cli.Command, path, verb string) (
 
 func (a *app) interactive(c *cli.Command) bool {
 	in, is := c.Root().Reader.(*os.File)
-	return is && isTerminal(in) && isTerminal(a.terminal)
+	return is && isTerminal(in) && isTerminal(a.Terminal)
 }
 
 func (a *app) hanging(r client.Removal) {
 	if len(r.Documents)+len(r.Pairs)+len(r.Places) == 0 {
-		a.say("Nothing hangs on %s.", r.Document)
+		a.Say("Nothing hangs on %s.", r.Document)
 		return
 	}
 	more := ""
 	if r.More {
 		more = " or more"
 	}
-	a.say("With %s go:\n", r.Document)
+	a.Say("With %s go:\n", r.Document)
 	var rows []table.Row
 	for _, f := range r.Documents {
-		rows = append(rows, table.Row{"documents", f.Where, count(f.Many) + more})
+		rows = append(rows, table.Row{"documents", f.Where, terminal.Count(f.Many) + more})
 	}
 	for _, f := range r.Pairs {
-		rows = append(rows, table.Row{"pairs", f.Where, count(f.Many) + more})
+		rows = append(rows, table.Row{"pairs", f.Where, terminal.Count(f.Many) + more})
 	}
 	for _, p := range r.Places {
-		rows = append(rows, table.Row{"copies of it", p.Where, count(p.Many)})
+		rows = append(rows, table.Row{"copies of it", p.Where, terminal.Count(p.Many)})
 	}
-	a.table(table.Row{"", "where", "many"}, rows, 3)
+	a.Table(table.Row{"", "where", "many"}, rows, 3)
 }

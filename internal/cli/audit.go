@@ -16,6 +16,7 @@ import (
 	"golang.org/x/term"
 
 	"yalvo/client"
+	"yalvo/internal/terminal"
 )
 
 // errDrift ends an audit that found drift which is not mended.
@@ -72,7 +73,8 @@ func (a *app) awaitAudit(ctx context.Context, c *cli.Command, id int64) error {
 	bar := a.bar()
 	got, err := cl.AwaitAudit(ctx, id, func(now client.Audit) {
 		if bar != nil {
-			bar.Describe(fmt.Sprintf("audit %d: %s checked, %s drifted", id, count(now.Checked), count(now.Drifted)))
+			bar.Describe(fmt.Sprintf("audit %d: %s checked, %s drifted", id, terminal.Count(now.Checked),
+				terminal.Count(now.Drifted)))
 			_ = bar.Set(int(now.Progress * 100)) // a bar that cannot be drawn is no reason to stop
 		}
 	})
@@ -109,7 +111,7 @@ func (a *app) showAudit(ctx context.Context, c *cli.Command, got client.Audit) e
 		}
 	}
 	if c.Bool("json") {
-		if err := a.json(map[string]any{"audit": got, "drift": found}); err != nil {
+		if err := a.JSON(map[string]any{"audit": got, "drift": found}); err != nil {
 			return err
 		}
 	} else {
@@ -130,20 +132,21 @@ func (a *app) printAudit(got client.Audit, found []client.Drift, left int) {
 	if got.Ended != nil && !got.Mending { // with mending the end says nothing of the audit's pace
 		took = " in " + got.Ended.Sub(got.Started).Round(time.Millisecond).String()
 	}
-	a.say("Audit %d of %s %s: %s rows checked%s.", got.ID, what, got.State, count(got.Checked), took)
+	a.Say("Audit %d of %s %s: %s rows checked%s.", got.ID, what, got.State, terminal.Count(got.Checked), took)
 	if got.Error != "" {
-		fmt.Fprintln(a.out, got.Error)
+		fmt.Fprintln(a.Out, got.Error)
 	}
 	if len(got.LeftOut) > 0 {
-		a.say("Left out, as it is being derived anew: %s.", strings.Join(got.LeftOut, ", "))
+		a.Say("Left out, as it is being derived anew: %s.", strings.Join(got.LeftOut, ", "))
 	}
 	if len(found) == 0 {
 		if got.State == "finished" {
-			fmt.Fprintln(a.out, "No drift: every duplicate is as the facts say.")
+			fmt.Fprintln(a.Out, "No drift: every duplicate is as the facts say.")
 		}
 		return
 	}
-	fmt.Fprintf(a.out, "%s drifted, %s of it mended.\n\n", many(len(found), "row"), count(int64(len(found)-left)))
+	fmt.Fprintf(a.Out, "%s drifted, %s of it mended.\n\n", terminal.Many(len(found), "row"),
+		terminal.Count(int64(len(found)-left)))
 	var rows []table.Row
 	for i, d := range found {
 		if i == driftShown {
@@ -152,15 +155,16 @@ func (a *app) printAudit(got client.Audit, found []client.Drift, left int) {
 		}
 		since, mended := "", ""
 		if d.Since != nil {
-			since = clock(*d.Since)
+			since = terminal.Clock(*d.Since)
 		}
 		if d.Mended != nil {
 			mended = "yes"
 		}
-		rows = append(rows, table.Row{d.Duplicate, d.Kind, clip(orGone(d.Document), 26), clip(d.Other, 24),
+		rows = append(rows, table.Row{d.Duplicate, d.Kind, terminal.Clip(orGone(d.Document), 26),
+			terminal.Clip(d.Other, 24),
 			figureOf(d.Stored), figureOf(d.Expected), since, mended})
 	}
-	a.table(table.Row{"duplicate", "is", "at", "other", "stored", "should be", "since", "mended"}, rows)
+	a.Table(table.Row{"duplicate", "is", "at", "other", "stored", "should be", "since", "mended"}, rows)
 }
 
 // driftShown is how many rows a terminal gets; --json gives all.
@@ -177,7 +181,7 @@ func figureOf(raw json.RawMessage) string {
 	if len(raw) == 0 || string(raw) == "null" {
 		return "nothing"
 	}
-	return clip(string(raw), 22)
+	return terminal.Clip(string(raw), 22)
 }
 
 func (a *app) auditList() *cli.Command {
@@ -193,21 +197,21 @@ func (a *app) auditList() *cli.Command {
 				return err
 			}
 			if c.Bool("json") {
-				return a.json(map[string]any{"audits": all, "every_seconds": int64(every.Seconds())})
+				return a.JSON(map[string]any{"audits": all, "every_seconds": int64(every.Seconds())})
 			}
 			var rows []table.Row
 			for _, one := range all {
-				rows = append(rows, table.Row{one.ID, clock(one.Started), one.State,
+				rows = append(rows, table.Row{one.ID, terminal.Clock(one.Started), one.State,
 					strings.TrimSpace(one.Duplicate + " " + one.Document),
-					count(one.Checked), count(one.Drifted)})
+					terminal.Count(one.Checked), terminal.Count(one.Drifted)})
 			}
-			a.table(table.Row{"audit", "started", "state", "of", "checked", "drifted"}, rows, 1, 5, 6)
-			fmt.Fprintln(a.out)
+			a.Table(table.Row{"audit", "started", "state", "of", "checked", "drifted"}, rows, 1, 5, 6)
+			fmt.Fprintln(a.Out)
 			if every == 0 {
-				fmt.Fprintln(a.out, "None runs by itself.")
+				fmt.Fprintln(a.Out, "None runs by itself.")
 				return nil
 			}
-			fmt.Fprintf(a.out, "One runs by itself every %s.\n", every)
+			fmt.Fprintf(a.Out, "One runs by itself every %s.\n", every)
 			return nil
 		},
 	}
@@ -256,11 +260,11 @@ func (a *app) auditEvery() *cli.Command {
 			}
 			switch {
 			case c.Bool("json"):
-				return a.json(map[string]int64{"every_seconds": int64(every.Seconds())})
+				return a.JSON(map[string]int64{"every_seconds": int64(every.Seconds())})
 			case every == 0:
-				a.say("No audit runs by itself any more.")
+				a.Say("No audit runs by itself any more.")
 			default:
-				a.say("Everything is audited every %s.", every)
+				a.Say("Everything is audited every %s.", every)
 			}
 			return nil
 		},

@@ -15,6 +15,7 @@ import (
 	"yalvo/client"
 	"yalvo/internal/bring"
 	"yalvo/internal/design"
+	"yalvo/internal/terminal"
 )
 
 func (a *app) bring() *cli.Command {
@@ -76,7 +77,7 @@ func (a *app) bringAlong(ctx context.Context, c *cli.Command, file string) error
 		return err
 	}
 	if !c.Bool("json") {
-		fmt.Fprintln(a.out)
+		fmt.Fprintln(a.Out)
 	}
 	return a.loadLines(ctx, c, lines.Name(), file+".bad")
 }
@@ -131,14 +132,15 @@ func (a *app) tellReport(c *cli.Command, r *bring.Report) error {
 		}
 	}
 	if c.Bool("json") {
-		return a.json(r)
+		return a.JSON(r)
 	}
-	a.say("%s and %s are taken along. %s compared with them: %s.", many(r.Documents, "document"),
-		many(r.Pairs, "pair"), many(r.Checked, "old duplicate"), many(len(r.Findings), "finding"))
+	a.Say("%s and %s are taken along. %s compared with them: %s.", terminal.Many(r.Documents, "document"),
+		terminal.Many(r.Pairs, "pair"), terminal.Many(r.Checked, "old duplicate"), terminal.Many(len(r.Findings),
+			"finding"))
 	var rows []table.Row
 	for _, w := range inShort(r).Wrong {
 		for i, x := range w.Examples[:min(len(w.Examples), findingsShown)] {
-			kind, n, where := w.Kind, count(int64(w.Many)), w.Where
+			kind, n, where := w.Kind, terminal.Count(int64(w.Many)), w.Where
 			if i > 0 {
 				kind, n, where = "", "", ""
 			}
@@ -146,8 +148,8 @@ func (a *app) tellReport(c *cli.Command, r *bring.Report) error {
 		}
 	}
 	if len(rows) > 0 {
-		fmt.Fprintln(a.out)
-		a.table(table.Row{"what", "many", "of", "for example", "was", "is"}, rows, 2)
+		fmt.Fprintln(a.Out)
+		a.Table(table.Row{"what", "many", "of", "for example", "was", "is"}, rows, 2)
 	}
 	return nil
 }

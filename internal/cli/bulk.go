@@ -15,6 +15,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"yalvo/internal/lines"
+	"yalvo/internal/terminal"
 )
 
 func (a *app) dump() *cli.Command {
@@ -28,7 +29,7 @@ func (a *app) dump() *cli.Command {
 				return err
 			}
 			if len(args) == 0 {
-				return a.client(c).Dump(ctx, a.terminal)
+				return a.client(c).Dump(ctx, a.Terminal)
 			}
 			return a.dumpTo(ctx, c, args[0])
 		},
@@ -57,7 +58,7 @@ func (a *app) dumpTo(ctx context.Context, c *cli.Command, file string) error {
 	if err := os.Rename(part.Name(), file); err != nil {
 		return err
 	}
-	a.say("%s: %s documents, %s pairs.", file, count(tail.Documents), count(tail.Pairs))
+	a.Say("%s: %s documents, %s pairs.", file, terminal.Count(tail.Documents), terminal.Count(tail.Pairs))
 	return nil
 }
 
@@ -160,7 +161,8 @@ func (a *app) loadLines(ctx context.Context, c *cli.Command, file, badFile strin
 
 // showLoading draws how far a load is. A bar that cannot be drawn is no reason to stop.
 func showLoading(bar *progressbar.ProgressBar, l *lines.Loader) {
-	bar.Describe(fmt.Sprintf("%s loaded, %s bad", count(int64(l.Total.Documents+l.Total.Pairs)), count(int64(l.Bad))))
+	bar.Describe(fmt.Sprintf("%s loaded, %s bad", terminal.Count(int64(l.Total.Documents+l.Total.Pairs)),
+		terminal.Count(int64(l.Bad))))
 	_ = bar.Set64(l.Read)
 }
 
@@ -181,20 +183,21 @@ func (a *app) openInput(c *cli.Command, file string) (io.ReadCloser, int64, erro
 
 func (a *app) sayLoaded(c *cli.Command, l *lines.Loader) error {
 	if c.Bool("json") {
-		err := a.json(map[string]any{"documents": l.Total.Documents, "pairs": l.Total.Pairs,
+		err := a.JSON(map[string]any{"documents": l.Total.Documents, "pairs": l.Total.Pairs,
 			"passed": l.Total.Passed, "bad": l.Bad})
 		if err != nil {
 			return err
 		}
 	} else {
-		a.say("Loaded %s and %s; %s passed over, as they were there already.", many(l.Total.Documents, "document"),
-			many(l.Total.Pairs, "pair"), many(l.Total.Passed, "line"))
+		a.Say("Loaded %s and %s; %s passed over, as they were there already.", terminal.Many(l.Total.Documents,
+			"document"),
+			terminal.Many(l.Total.Pairs, "pair"), terminal.Many(l.Total.Passed, "line"))
 	}
 	if l.Bad == 0 {
 		return nil
 	}
 	if !c.Bool("json") {
-		a.say("%s could not be loaded: %s says why.", many(l.Bad, "line"), l.BadFile)
+		a.Say("%s could not be loaded: %s says why.", terminal.Many(l.Bad, "line"), l.BadFile)
 	}
 	return errBadLines
 }

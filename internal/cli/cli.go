@@ -11,6 +11,7 @@ import (
 
 	"yalvo/client"
 	"yalvo/internal/design"
+	"yalvo/internal/terminal"
 )
 
 // Exit codes.
@@ -28,19 +29,19 @@ const DefaultListen = "127.0.0.1:7480"
 
 // app is what the commands share.
 type app struct {
-	out, err io.Writer
-	terminal io.Writer // where out ends up
+	terminal.Printer
+	err io.Writer
 }
 
 // Run runs the command and returns its exit code.
 func Run(ctx context.Context, args []string, out, errOut io.Writer) int {
-	a := &app{visible{out}, errOut, out}
+	a := &app{terminal.New(out), errOut}
 	err := a.root().Run(ctx, args)
 	if err == nil {
 		return ExitOK
 	}
 	if text := err.Error(); text != "" {
-		fmt.Fprintln(visible{errOut}, "yalvo: "+text)
+		fmt.Fprintln(terminal.Visible(errOut), "yalvo: "+text)
 	}
 	var usage usageError
 	switch {
@@ -90,7 +91,7 @@ func (a *app) commands() *cli.Command {
 		Usage:                 "a document store whose duplicates are kept true",
 		EnableShellCompletion: true,
 		Suggest:               true,
-		Writer:                a.out,
+		Writer:                a.Out,
 		ErrWriter:             a.err,
 		ExitErrHandler:        func(context.Context, *cli.Command, error) {},
 		OnUsageError: func(_ context.Context, c *cli.Command, err error, _ bool) error {
@@ -147,9 +148,9 @@ func (a *app) written(ctx context.Context, c *cli.Command, position client.Posit
 		}
 	}
 	if c.Bool("json") {
-		return a.json(answer)
+		return a.JSON(answer)
 	}
-	fmt.Fprintf(a.out, "%s (position %s)\n", words, position)
+	fmt.Fprintf(a.Out, "%s (position %s)\n", words, position)
 	return nil
 }
 

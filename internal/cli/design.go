@@ -10,6 +10,7 @@ import (
 
 	"yalvo/internal/design"
 	"yalvo/internal/plan"
+	"yalvo/internal/terminal"
 )
 
 func (a *app) check() *cli.Command {
@@ -28,11 +29,12 @@ func (a *app) check() *cli.Command {
 			}
 			rules := plan.New(d, numbered()).Rules()
 			if c.Bool("json") {
-				return a.json(map[string]any{"app": d.App, "rules": rules})
+				return a.JSON(map[string]any{"app": d.App, "rules": rules})
 			}
-			a.say("%s is fine: %s, %s, %s. %s derived from it:\n", args[0],
-				many(len(d.Collections), "collection"),
-				many(len(d.Pairs), "pair"), many(len(d.Timelines), "timeline"), many(len(rules), "trigger"))
+			a.Say("%s is fine: %s, %s, %s. %s derived from it:\n", args[0],
+				terminal.Many(len(d.Collections), "collection"),
+				terminal.Many(len(d.Pairs), "pair"), terminal.Many(len(d.Timelines), "timeline"),
+				terminal.Many(len(rules), "trigger"))
 			a.rules(rules)
 			return nil
 		},
@@ -56,7 +58,7 @@ func (a *app) rules(all []plan.Rule) {
 	for _, t := range all {
 		rows = append(rows, table.Row{t.When, t.Then})
 	}
-	a.table(table.Row{"when", "then"}, rows)
+	a.Table(table.Row{"when", "then"}, rows)
 }
 
 // readDesign reads a file; what is wrong with it is printed, all of it.
@@ -74,11 +76,11 @@ func (a *app) readDesign(c *cli.Command, file string) (*design.Design, []byte, e
 		return d, source, err
 	}
 	if c.Bool("json") {
-		if err := a.json(map[string]any{"problems": problemsInJSON(problems)}); err != nil {
+		if err := a.JSON(map[string]any{"problems": problemsInJSON(problems)}); err != nil {
 			return nil, nil, err
 		}
 	} else {
-		fmt.Fprintln(visible{a.err}, problems.Error())
+		fmt.Fprintln(terminal.Visible(a.err), problems.Error())
 	}
 	noun := "problems"
 	if len(problems) == 1 {
@@ -115,9 +117,9 @@ func (a *app) design() *cli.Command {
 				if err != nil {
 					return err
 				}
-				return a.json(map[string]any{"app": about.App, "version": about.Design, "source": string(source)})
+				return a.JSON(map[string]any{"app": about.App, "version": about.Design, "source": string(source)})
 			}
-			_, err = a.out.Write(source)
+			_, err = a.Out.Write(source)
 			return err
 		},
 	}

@@ -12,6 +12,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"yalvo/client"
+	"yalvo/internal/terminal"
 )
 
 func pageFlags() []cli.Flag {
@@ -27,7 +28,7 @@ func page(c *cli.Command) client.Page {
 
 func (a *app) more(next string) {
 	if next != "" {
-		fmt.Fprintf(a.out, "\nThere is more: --cursor\n%s\n", next)
+		fmt.Fprintf(a.Out, "\nThere is more: --cursor\n%s\n", next)
 	}
 }
 
@@ -55,17 +56,18 @@ func (a *app) list() *cli.Command {
 				return err
 			}
 			if c.Bool("json") {
-				return a.json(docs)
+				return a.JSON(docs)
 			}
 			if len(docs.Documents) == 0 {
-				a.say("Nothing is in %s.", args[0])
+				a.Say("Nothing is in %s.", args[0])
 				return nil
 			}
 			var rows []table.Row
 			for _, d := range docs.Documents {
-				rows = append(rows, table.Row{d.Path, clip(values(d.Facts), 70), clip(values(d.Kept), 60)})
+				rows = append(rows, table.Row{d.Path, terminal.Clip(terminal.Values(d.Facts), 70),
+					terminal.Clip(terminal.Values(d.Kept), 60)})
 			}
-			a.table(table.Row{"path", "facts", "kept"}, rows)
+			a.Table(table.Row{"path", "facts", "kept"}, rows)
 			a.more(docs.Next)
 			return nil
 		},
@@ -90,20 +92,20 @@ func (a *app) show() *cli.Command {
 				return err
 			}
 			if c.Bool("json") {
-				return a.json(doc)
+				return a.JSON(doc)
 			}
-			a.say("%s, version %d, created %s, updated %s\n", doc.Path, doc.Version, clock(doc.Created),
-				clock(doc.Updated))
+			a.Say("%s, version %d, created %s, updated %s\n", doc.Path, doc.Version, terminal.Clock(doc.Created),
+				terminal.Clock(doc.Updated))
 			var rows []table.Row
 			for _, part := range []struct {
 				kind   string
 				values map[string]any
 			}{{"fact", doc.Facts}, {"kept", doc.Kept}} {
 				for _, name := range sorted(part.values) {
-					rows = append(rows, table.Row{part.kind, name, value(part.values[name])})
+					rows = append(rows, table.Row{part.kind, name, terminal.Value(part.values[name])})
 				}
 			}
-			a.table(table.Row{"", "name", "value"}, rows)
+			a.Table(table.Row{"", "name", "value"}, rows)
 			return nil
 		},
 	}

@@ -5,6 +5,8 @@ import (
 	"fmt"
 	"time"
 
+	"yalvo/internal/terminal"
+
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/urfave/cli/v3"
 )
@@ -33,26 +35,26 @@ func (a *app) forget() *cli.Command {
 				return fmt.Errorf("it goes on, under number %d: %w", begun.ID, err)
 			}
 			if c.Bool("json") {
-				err = a.json(f)
+				err = a.JSON(f)
 			} else {
-				a.say("%s is forgotten, %s after its removal (position %d).\n", f.Document,
+				a.Say("%s is forgotten, %s after its removal (position %d).\n", f.Document,
 					f.Ended.Sub(f.Started).Round(time.Millisecond), f.Change)
 				var rows []table.Row
 				for _, r := range f.Removed {
-					rows = append(rows, table.Row{"removed", r.Where, count(r.Many)})
+					rows = append(rows, table.Row{"removed", r.Where, terminal.Count(r.Many)})
 				}
 				for _, p := range f.Places {
-					rows = append(rows, table.Row{"was duplicated to", p.Where, count(p.Many)})
+					rows = append(rows, table.Row{"was duplicated to", p.Where, terminal.Count(p.Many)})
 				}
-				rows = append(rows, table.Row{"dropped", "kept answers to requests", count(f.Answers)},
-					table.Row{"dropped", "events of triggers", count(f.Events)},
-					table.Row{"stays", "lines of the journal with its path, without values", count(f.Journal)})
+				rows = append(rows, table.Row{"dropped", "kept answers to requests", terminal.Count(f.Answers)},
+					table.Row{"dropped", "events of triggers", terminal.Count(f.Events)},
+					table.Row{"stays", "lines of the journal with its path, without values", terminal.Count(f.Journal)})
 				for _, l := range f.Left {
-					rows = append(rows, table.Row{"STILL THERE", l.Where, count(l.Many)})
+					rows = append(rows, table.Row{"STILL THERE", l.Where, terminal.Count(l.Many)})
 				}
-				a.table(table.Row{"", "where", "many"}, rows, 3)
+				a.Table(table.Row{"", "where", "many"}, rows, 3)
 				if len(f.Left) == 0 {
-					fmt.Fprintln(a.out, "\nA search of every table has found nothing of it.")
+					fmt.Fprintln(a.Out, "\nA search of every table has found nothing of it.")
 				}
 			}
 			if err == nil && len(f.Left) > 0 {

@@ -17,6 +17,7 @@ import (
 	"yalvo/console"
 	"yalvo/demo"
 	"yalvo/internal/service"
+	"yalvo/internal/terminal"
 )
 
 func (a *app) up() *cli.Command {
@@ -157,8 +158,8 @@ func (a *app) loadDemo(ctx context.Context, c *client.Client) error {
 		return fmt.Errorf("loading the demo: %w", err)
 	}
 	_ = bar.Clear()
-	fmt.Fprintf(a.out, "Fenwatch is loaded: %s documents and pairs, with everything derived from them, in %.0f s.\n",
-		count(int64(lines)), time.Since(started).Seconds())
+	fmt.Fprintf(a.Out, "Fenwatch is loaded: %s documents and pairs, with everything derived from them, in %.0f s.\n",
+		terminal.Count(int64(lines)), time.Since(started).Seconds())
 	return nil
 }
 
@@ -168,16 +169,16 @@ func isTerminal(w any) bool {
 }
 
 func (a *app) greet(c *cli.Command, address string) {
-	fmt.Fprintf(a.out, "\nYalvo answers at %s\n", address)
+	fmt.Fprintf(a.Out, "\nYalvo answers at %s\n", address)
 	if !c.Bool("demo") {
-		fmt.Fprintf(a.out, "Console:  %s/\nCtrl-C stops it.\n", address)
+		fmt.Fprintf(a.Out, "Console:  %s/\nCtrl-C stops it.\n", address)
 		return
 	}
 	prefix := "bin/yalvo"
 	if address != "http://"+DefaultListen {
 		prefix += " --service " + address
 	}
-	fmt.Fprintf(a.out, `
+	fmt.Fprintf(a.Out, `
   Console:  %s/
   Two timelines side by side:  %s/together?left=keeper&right=%s
 

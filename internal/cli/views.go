@@ -11,6 +11,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"yalvo/client"
+	"yalvo/internal/terminal"
 )
 
 func sorted(m map[string]any) []string {
@@ -39,7 +40,7 @@ func (a *app) timeline() *cli.Command {
 			if c.Bool("live") {
 				err := a.client(c).Follow(ctx, args[0], args[1], c.Int("limit"), func(t client.Timeline) error {
 					if !c.Bool("json") {
-						fmt.Fprintln(a.out)
+						fmt.Fprintln(a.Out)
 					}
 					return a.showTimeline(c, args[1], t)
 				})
@@ -59,18 +60,19 @@ func (a *app) timeline() *cli.Command {
 
 func (a *app) showTimeline(c *cli.Command, owner string, t client.Timeline) error {
 	if c.Bool("json") {
-		return a.json(t)
+		return a.JSON(t)
 	}
 	if len(t.Entries) == 0 {
-		a.say("Nothing is in %s's timeline.", owner)
+		a.Say("Nothing is in %s's timeline.", owner)
 		return nil
 	}
 	var rows []table.Row
 	for _, e := range t.Entries {
-		rows = append(rows, table.Row{clock(e.At), e.Author, e.ID, clip(summary(e.Facts, e.Author), 80),
-			clip(keptInWords(e.Kept), 80)})
+		rows = append(rows, table.Row{terminal.Clock(e.At), e.Author, e.ID, terminal.Clip(summary(e.Facts,
+			e.Author), 80),
+			terminal.Clip(keptInWords(e.Kept), 80)})
 	}
-	a.table(table.Row{"at", "author", "id", "carries", "kept"}, rows)
+	a.Table(table.Row{"at", "author", "id", "carries", "kept"}, rows)
 	a.more(t.Next)
 	return nil
 }
@@ -92,7 +94,7 @@ func summary(facts map[string]any, author string) string {
 		case map[string]any:
 			rest = append(rest, name+"="+strings.Join(textsIn(v), ", "))
 		default:
-			rest = append(rest, name+"="+value(v))
+			rest = append(rest, name+"="+terminal.Value(v))
 		}
 	}
 	return strings.Join(append(texts, rest...), "  ")
@@ -109,7 +111,7 @@ func keptInWords(kept map[string]any) string {
 		case []any:
 			rest = append(rest, fmt.Sprintf("%s=[%d]", name, len(v)))
 		default:
-			rest = append(rest, name+"="+value(v))
+			rest = append(rest, name+"="+terminal.Value(v))
 		}
 	}
 	return strings.Join(append(copies, rest...), "  ")
@@ -140,7 +142,7 @@ func (a *app) status() *cli.Command {
 				return err
 			}
 			if c.Bool("json") {
-				return a.json(s)
+				return a.JSON(s)
 			}
 			a.showStatus(s)
 			return a.sayUnfinished(ctx, c)
@@ -151,18 +153,18 @@ func (a *app) status() *cli.Command {
 func (a *app) showStatus(s client.Status) {
 	switch {
 	case s.Settled:
-		a.say("Everything is settled: what was written has reached every copy.")
+		a.Say("Everything is settled: what was written has reached every copy.")
 	case s.Due > 0:
-		a.say("Due: %s, the oldest for %.1f s.", count(s.Due), float64(s.LagMS)/1000)
+		a.Say("Due: %s, the oldest for %.1f s.", terminal.Count(s.Due), float64(s.LagMS)/1000)
 	}
 	if s.Parked > 0 {
-		a.say("Parked after failing again and again: %s (see `yalvo parked`).", count(s.Parked))
+		a.Say("Parked after failing again and again: %s (see `yalvo parked`).", terminal.Count(s.Parked))
 	}
-	a.say("What there is was counted %s ago.\n", time.Since(s.Counted).Round(time.Second))
+	a.Say("What there is was counted %s ago.\n", time.Since(s.Counted).Round(time.Second))
 	var rows []table.Row
 	for _, l := range s.Lanes {
 		if l.Due > 0 {
-			rows = append(rows, table.Row{"due", l.Lane, count(l.Due)})
+			rows = append(rows, table.Row{"due", l.Lane, terminal.Count(l.Due)})
 		}
 	}
 	for _, part := range []struct {
@@ -170,10 +172,10 @@ func (a *app) showStatus(s client.Status) {
 		amounts []client.Amount
 	}{{"documents", s.Documents}, {"pairs", s.Pairs}, {"entries", s.Entries}} {
 		for _, one := range part.amounts {
-			rows = append(rows, table.Row{part.kind, one.Name, count(one.Many)})
+			rows = append(rows, table.Row{part.kind, one.Name, terminal.Count(one.Many)})
 		}
 	}
-	a.table(table.Row{"", "name", "many"}, rows, 3)
+	a.Table(table.Row{"", "name", "many"}, rows, 3)
 }
 
 func (a *app) changes() *cli.Command {
@@ -191,7 +193,7 @@ func (a *app) changes() *cli.Command {
 				return err
 			}
 			if c.Bool("json") {
-				return a.json(all)
+				return a.JSON(all)
 			}
 			var rows []table.Row
 			for _, ch := range all {
@@ -199,10 +201,11 @@ func (a *app) changes() *cli.Command {
 				if ch.Cause != 0 {
 					cause = fmt.Sprint(ch.Cause)
 				}
-				rows = append(rows, table.Row{ch.Position, clock(ch.At), ch.Kind, ch.Subject, clip(ch.Detail, 60),
+				rows = append(rows, table.Row{ch.Position, terminal.Clock(ch.At), ch.Kind, ch.Subject,
+					terminal.Clip(ch.Detail, 60),
 					ch.As, cause})
 			}
-			a.table(table.Row{"position", "at", "what", "subject", "detail", "as", "because of"}, rows, 1, 7)
+			a.Table(table.Row{"position", "at", "what", "subject", "detail", "as", "because of"}, rows, 1, 7)
 			return nil
 		},
 	}
@@ -242,9 +245,9 @@ func (a *app) retryParked(ctx context.Context, c *cli.Command) error {
 			return err
 		}
 		if c.Bool("json") {
-			return a.json(map[string]int{"retried": 1})
+			return a.JSON(map[string]int{"retried": 1})
 		}
-		a.say("It is due again.")
+		a.Say("It is due again.")
 		return nil
 	}
 	n, err := a.client(c).Retry(ctx)
@@ -252,9 +255,9 @@ func (a *app) retryParked(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	if c.Bool("json") {
-		return a.json(map[string]int64{"retried": n})
+		return a.JSON(map[string]int64{"retried": n})
 	}
-	fmt.Fprintf(a.out, "Due again: %s.\n", count(n))
+	fmt.Fprintf(a.Out, "Due again: %s.\n", terminal.Count(n))
 	return nil
 }
 
@@ -263,9 +266,9 @@ func (a *app) dropParked(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	if c.Bool("json") {
-		return a.json(map[string]int64{"dropped": c.Int64("drop")})
+		return a.JSON(map[string]int64{"dropped": c.Int64("drop")})
 	}
-	a.say("It is given up. `yalvo audit` finds what it would have brought in line.")
+	a.Say("It is given up. `yalvo audit` finds what it would have brought in line.")
 	return nil
 }
 
@@ -275,18 +278,18 @@ func (a *app) listParked(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	if c.Bool("json") {
-		return a.json(all)
+		return a.JSON(all)
 	}
 	if len(all) == 0 {
-		fmt.Fprintln(a.out, "No work is parked.")
+		fmt.Fprintln(a.Out, "No work is parked.")
 		return nil
 	}
 	var rows []table.Row
 	for _, p := range all {
-		rows = append(rows, table.Row{p.Work, clock(p.Parked), p.About, p.Step, p.Change, p.Attempts,
-			clip(p.Error, 200)})
+		rows = append(rows, table.Row{p.Work, terminal.Clock(p.Parked), p.About, p.Step, p.Change, p.Attempts,
+			terminal.Clip(p.Error, 200)})
 	}
-	a.table(table.Row{"work", "parked", "for", "step", "change", "attempts", "error"}, rows, 1, 5, 6)
+	a.Table(table.Row{"work", "parked", "for", "step", "change", "attempts", "error"}, rows, 1, 5, 6)
 	return nil
 }
 
@@ -307,9 +310,9 @@ func (a *app) replay() *cli.Command {
 				return err
 			}
 			if c.Bool("json") {
-				return a.json(map[string]int64{"replayed": n})
+				return a.JSON(map[string]int64{"replayed": n})
 			}
-			fmt.Fprintf(a.out, "Due to be sent again: %s.\n", count(n))
+			fmt.Fprintf(a.Out, "Due to be sent again: %s.\n", terminal.Count(n))
 			return nil
 		},
 	}

@@ -7,6 +7,7 @@ import (
 	"github.com/jedib0t/go-pretty/v6/text"
 
 	"yalvo/client"
+	"yalvo/internal/terminal"
 )
 
 // bar is a step of a cascade along time.
@@ -54,12 +55,12 @@ func (a *app) waterfall(c client.Cascade) {
 	for _, b := range bars {
 		whole, says = max(whole, b.to), max(says, text.StringWidth(b.says))
 	}
-	says = min(says, mostSays, max(a.width()-leastTrack-figures, 12))
-	track := min(a.width()-says-figures, mostTrack)
+	says = min(says, mostSays, max(a.Width()-leastTrack-figures, 12))
+	track := min(a.Width()-says-figures, mostTrack)
 	if track < leastTrack {
 		return // too narrow: the tree has said it
 	}
-	fmt.Fprintln(a.out)
+	fmt.Fprintln(a.Out)
 	for _, b := range bars {
 		from := int(b.from * int64(track) / whole)
 		long := max(1, int(b.to*int64(track)/whole)-from)
@@ -75,8 +76,8 @@ func (a *app) waterfall(c client.Cascade) {
 			long) +
 			strings.Repeat(" ", track-from-long) + "│ " + text.AlignRight.Apply(milliseconds(b.to), 8)
 		if !b.changes {
-			line += "  " + many(int(b.rows), "row")
+			line += "  " + terminal.Many(int(b.rows), "row")
 		}
-		fmt.Fprintln(a.out, strings.TrimRight(line, " "))
+		fmt.Fprintln(a.Out, strings.TrimRight(line, " "))
 	}
 }

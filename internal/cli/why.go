@@ -11,6 +11,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"yalvo/client"
+	"yalvo/internal/terminal"
 )
 
 func (a *app) why() *cli.Command {
@@ -41,7 +42,7 @@ func (a *app) why() *cli.Command {
 				return err
 			}
 			if c.Bool("json") {
-				return a.json(why)
+				return a.JSON(why)
 			}
 			a.printWhy(why)
 			return nil
@@ -54,7 +55,7 @@ func (a *app) printWhy(why client.Why) {
 	if !why.There {
 		verdict = "is not in"
 	}
-	a.say("%s %s the %s timeline of %s: %s.\n", why.Entry, verdict, why.Timeline, why.Owner, why.Because)
+	a.Say("%s %s the %s timeline of %s: %s.\n", why.Entry, verdict, why.Timeline, why.Owner, why.Because)
 	var rows []table.Row
 	for _, r := range why.Reasons {
 		sign, since, change := "against", "", ""
@@ -62,14 +63,14 @@ func (a *app) printWhy(why client.Why) {
 			sign = "for"
 		}
 		if r.Since != nil {
-			since = clock(*r.Since)
+			since = terminal.Clock(*r.Since)
 		}
 		if r.Change != 0 {
 			change = fmt.Sprint(r.Change)
 		}
 		rows = append(rows, table.Row{sign, r.Says, since, change, r.As})
 	}
-	a.table(table.Row{"", "fact", "since", "change", "as"}, rows, 4)
+	a.Table(table.Row{"", "fact", "since", "change", "as"}, rows, 4)
 }
 
 func (a *app) whyKept(ctx context.Context, c *cli.Command, document, name string) error {
@@ -78,29 +79,29 @@ func (a *app) whyKept(ctx context.Context, c *cli.Command, document, name string
 		return err
 	}
 	if c.Bool("json") {
-		return a.json(got)
+		return a.JSON(got)
 	}
-	a.say("%s %s = %s: %s of %s, from %s.", got.Document, got.Name, clip(string(got.Stored), 60),
-		got.Kind, got.From, many(int(got.Many), "source"))
+	a.Say("%s %s = %s: %s of %s, from %s.", got.Document, got.Name, terminal.Clip(string(got.Stored), 60),
+		got.Kind, got.From, terminal.Many(int(got.Many), "source"))
 	for _, d := range got.Due {
-		fmt.Fprintf(a.out, "%s (since %s)\n", d.Says, clock(*d.Since))
+		fmt.Fprintf(a.Out, "%s (since %s)\n", d.Says, terminal.Clock(*d.Since))
 	}
 	if len(got.Sources) == 0 {
 		return nil
 	}
-	fmt.Fprintln(a.out)
+	fmt.Fprintln(a.Out)
 	var rows []table.Row
 	for _, s := range got.Sources {
-		what := clip(string(s.Value), 60) // what it contributes, or else since when it counts
+		what := terminal.Clip(string(s.Value), 60) // what it contributes, or else since when it counts
 		if what == "" && s.At != nil {
-			what = "since " + clock(*s.At)
+			what = "since " + terminal.Clock(*s.At)
 		}
 		rows = append(rows, table.Row{s.Path, what})
 	}
 	if more := got.Many - int64(len(got.Sources)); more > 0 {
-		rows = append(rows, table.Row{fmt.Sprintf("and %s more", count(more)), ""})
+		rows = append(rows, table.Row{fmt.Sprintf("and %s more", terminal.Count(more)), ""})
 	}
-	a.table(table.Row{"source", "contributes"}, rows)
+	a.Table(table.Row{"source", "contributes"}, rows)
 	return nil
 }
 
@@ -119,10 +120,10 @@ func (a *app) places() *cli.Command {
 				return err
 			}
 			if c.Bool("json") {
-				return a.json(all)
+				return a.JSON(all)
 			}
 			if len(all) == 0 {
-				fmt.Fprintln(a.out, "Nothing of it is duplicated anywhere.")
+				fmt.Fprintln(a.Out, "Nothing of it is duplicated anywhere.")
 				return nil
 			}
 			var rows []table.Row
@@ -131,9 +132,9 @@ func (a *app) places() *cli.Command {
 				if what == "" {
 					what = "that it exists"
 				}
-				rows = append(rows, table.Row{p.Where, p.Kind, clip(what, 60), count(p.Many)})
+				rows = append(rows, table.Row{p.Where, p.Kind, terminal.Clip(what, 60), terminal.Count(p.Many)})
 			}
-			a.table(table.Row{"where", "as", "what", "places"}, rows, 4)
+			a.Table(table.Row{"where", "as", "what", "places"}, rows, 4)
 			return nil
 		},
 	}
@@ -158,7 +159,7 @@ func (a *app) trace() *cli.Command {
 				return err
 			}
 			if c.Bool("json") {
-				return a.json(got)
+				return a.JSON(got)
 			}
 			a.printCascade(got)
 			return nil
@@ -167,20 +168,20 @@ func (a *app) trace() *cli.Command {
 }
 
 func (a *app) printCascade(c client.Cascade) {
-	a.say("%d  %s", c.Change.Position, strings.TrimSpace(c.Change.Kind+" "+c.Change.Subject+" "+c.Change.Detail))
+	a.Say("%d  %s", c.Change.Position, strings.TrimSpace(c.Change.Kind+" "+c.Change.Subject+" "+c.Change.Detail))
 	switch {
 	case len(c.Follows) == 0:
-		fmt.Fprintln(a.out, "Nothing followed from it.")
+		fmt.Fprintln(a.Out, "Nothing followed from it.")
 	case c.Settled:
-		fmt.Fprintf(a.out, "Settled after %s.\n", milliseconds(c.TookMS))
+		fmt.Fprintf(a.Out, "Settled after %s.\n", milliseconds(c.TookMS))
 	default:
-		fmt.Fprintln(a.out, "Not settled yet.")
+		fmt.Fprintln(a.Out, "Not settled yet.")
 	}
 	l := list.NewWriter()
 	l.SetStyle(list.StyleConnectedLight)
 	branches(l, c.Follows)
 	if len(c.Follows) > 0 {
-		fmt.Fprintln(a.out, l.Render())
+		fmt.Fprintln(a.Out, l.Render())
 		a.waterfall(c)
 	}
 }
@@ -207,11 +208,12 @@ func branches(l list.Writer, steps []client.Step) {
 
 func stepInWords(s client.Step) string {
 	if s.Changes {
-		return fmt.Sprintf("%s: %s, such as %s", s.Says, many(int(s.Many), "change"), s.Example)
+		return fmt.Sprintf("%s: %s, such as %s", s.Says, terminal.Many(int(s.Many), "change"), s.Example)
 	}
-	words := []string{fmt.Sprintf("%s: %s in %s", s.Says, many(int(s.Rows), "row"), many(int(s.Chunks), "chunk"))}
+	words := []string{fmt.Sprintf("%s: %s in %s", s.Says, terminal.Many(int(s.Rows), "row"),
+		terminal.Many(int(s.Chunks), "chunk"))}
 	if s.Attempts > 0 {
-		words = append(words, many(int(s.Attempts), "failed attempt"))
+		words = append(words, terminal.Many(int(s.Attempts), "failed attempt"))
 	}
 	switch {
 	case s.Parked > 0:

@@ -1,0 +1,151 @@
+package terminal
+
+import (
+	"encoding/json"
+	"fmt"
+	"io"
+	"os"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/jedib0t/go-pretty/v6/table"
+	"github.com/jedib0t/go-pretty/v6/text"
+	"golang.org/x/term"
+)
+
+// Printer writes answers. Both writers lead to the same place.
+type Printer struct {
+	Out      io.Writer // text for people and programs, made visible
+	Terminal io.Writer // where that ends up
+}
+
+// New makes a printer to a terminal, or to what stands for one.
+func New(to io.Writer) Printer { return Printer{Visible(to), to} }
+
+// JSON writes a value as JSON.
+func (p Printer) JSON(v any) error {
+	enc := json.NewEncoder(p.Out)
+	enc.SetIndent("", "  ")
+	enc.SetEscapeHTML(false)
+	return enc.Encode(v)
+}
+
+// Widths of tables: a column has at most widest characters, and at least
+// narrowest when there is no room; where even that does not fit, every row is
+// written as lines of its own.
+const (
+	widest    = 100
+	narrowest = 8
+)
+
+// Width is how many characters a line has: COLUMNS if that is set, the width of
+// the terminal if there is one; else there is no limit.
+func (p Printer) Width() int {
+	if n, err := strconv.Atoi(os.Getenv("COLUMNS")); err == nil && n > 0 {
+		return n
+	}
+	if f, is := p.Terminal.(*os.File); is {
+		if n, _, err := term.GetSize(int(f.Fd())); err == nil && n > 0 {
+			return n
+		}
+	}
+	return 10_000
+}
+
+// Table prints rows under a header. Columns named in right hold numbers.
+func (p Printer) Table(header table.Row, rows []table.Row, right ...int) {
+	for _, row := range rows {
+		for i := range row {
+			if s, is := row[i].(string); is {
+				row[i] = strings.ReplaceAll(s, "\t", " ")
+			}
+		}
+	}
+	widths, fits := shared(p.Width(), header, rows, right)
+	if !fits {
+		p.records(header, rows)
+		return
+	}
+	t := table.NewWriter()
+	t.SetOutputMirror(p.Out)
+	style := table.StyleLight
+	style.Options = table.OptionsNoBordersAndSeparators
+	style.Format.Header = text.FormatDefault
+	style.Box.PaddingLeft, style.Box.PaddingRight = "", "  "
+	t.SetStyle(style)
+	t.AppendHeader(header)
+	t.AppendRows(rows)
+	var configs []table.ColumnConfig
+	for i := range header {
+		configs = append(configs, table.ColumnConfig{Number: i + 1, WidthMax: widths[i],
+			WidthMaxEnforcer: text.WrapSoft})
+	}
+	for _, n := range right {
+		configs[n-1].Align, configs[n-1].AlignHeader = text.AlignRight, text.AlignRight
+	}
+	t.SetColumnConfigs(configs)
+	t.SuppressTrailingSpaces()
+	t.Render()
+}
+
+// shared are the widths of a table's columns in a line of a width: as wide as
+// they need to be, the widest giving way until all fit. Numbers do not give way.
+func shared(line int, header table.Row, rows []table.Row, right []int) (widths []int, fits bool) {
+	widths = make([]int, len(header))
+	for _, row := range append(slices.Clone(rows), header) {
+		for i := range min(len(row), len(widths)) {
+			widths[i] = min(max(widths[i], text.StringWidth(fmt.Sprint(row[i]))), widest)
+		}
+	}
+	for sum(widths)+2*len(widths) > line {
+		most := -1
+		for i, w := range widths {
+			if !slices.Contains(right, i+1) && w > narrowest && (most < 0 || w > widths[most]) {
+				most = i
+			}
+		}
+		if most < 0 {
+			return widths, false
+		}
+		widths[most]--
+	}
+	return widths, true
+}
+
+func sum(all []int) int {
+	n := 0
+	for _, one := range all {
+		n += one
+	}
+	return n
+}
+
+// records prints rows as lines of their own, each value beneath the other.
+func (p Printer) records(header table.Row, rows []table.Row) {
+	line := p.Width()
+	for i, row := range rows {
+		if i > 0 {
+			fmt.Fprintln(p.Out)
+		}
+		for j, v := range row {
+			if s := fmt.Sprint(v); s != "" {
+				fmt.Fprintln(p.Out, wrapped(strings.TrimSpace(fmt.Sprint(header[j])+" "+s), line))
+			}
+		}
+	}
+}
+
+// Say prints a sentence, in lines that the terminal has room for.
+func (p Printer) Say(format string, args ...any) {
+	fmt.Fprintln(p.Out, wrapped(fmt.Sprintf(format, args...), p.Width()))
+}
+
+// wrapped is a text in lines of a width.
+func wrapped(s string, width int) string {
+	lines := strings.Split(text.WrapSoft(s, width), "\n")
+	for i, line := range lines {
+		lines[i] = strings.TrimRight(line, " ")
+	}
+	return strings.Join(lines, "\n")
+}
