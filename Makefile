@@ -23,7 +23,7 @@ console: setup
 setup:                 ## install what the machine lacks
 	@scripts/setup $(if $(SETUP_BROWSER),browser)
 
-FUZZ = design/FuzzRead expr/FuzzCondition facts/FuzzPatch bulk/FuzzLine server/FuzzBody server/FuzzQuery
+FUZZ = language/FuzzRead expr/FuzzCondition facts/FuzzPatch bulk/FuzzLine server/FuzzBody server/FuzzQuery
 
 torture: build         ## made-up input, then random operations, for long: make torture OPERATIONS=20000 DESIGNS=20 SEEDS="1 2 3"
 	for fuzz in $(FUZZ); do \

@@ -7,6 +7,7 @@ import (
 
 	"yalvo/demo"
 	"yalvo/internal/design"
+	"yalvo/internal/language"
 )
 
 func TestTheSameSeedMakesTheSameWorld(t *testing.T) {
@@ -47,7 +48,7 @@ func TestTheDemoIsAsLargeAndAsUnequalAsPromised(t *testing.T) {
 }
 
 func TestEverythingFitsTheDesign(t *testing.T) {
-	d, err := design.Read("fenwatch.yaml", demo.Design)
+	d, err := language.Read("fenwatch.yaml", demo.Design)
 	if err != nil {
 		t.Fatal(err)
 	}

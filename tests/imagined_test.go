@@ -10,8 +10,8 @@ import (
 	"testing"
 
 	"yalvo/client"
-	"yalvo/internal/design"
 	"yalvo/internal/harness"
+	"yalvo/internal/language"
 )
 
 var designs = flag.Int("designs", 1, "how many made-up designs are compared with the model")
@@ -60,7 +60,7 @@ func (m imagination) source() string {
 func (m imagination) add(in dict, name string, piece dict) {
 	before, there := in[name]
 	in[name] = piece
-	if _, err := design.Read("imagined.yaml", []byte(m.source())); err != nil {
+	if _, err := language.Read("imagined.yaml", []byte(m.source())); err != nil {
 		if delete(in, name); there {
 			in[name] = before
 		}
@@ -254,7 +254,7 @@ func (m imagination) evolve(nth int) {
 func (m imagination) without(in dict, name string) {
 	piece := in[name]
 	delete(in, name)
-	if _, err := design.Read("imagined.yaml", []byte(m.source())); err != nil {
+	if _, err := language.Read("imagined.yaml", []byte(m.source())); err != nil {
 		in[name] = piece
 	}
 }
@@ -316,7 +316,7 @@ func TestMadeUpDesignsFollowOneAnother(t *testing.T) {
 			}
 			w.Evolving.Store(false)
 			th.source = sources[len(sources)-1]
-			th.design = must(design.Read("test.yaml", []byte(th.source)))(t)
+			th.design = must(language.Read("test.yaml", []byte(th.source)))(t)
 			th.asTheModelSays()
 			w.auditFindsNothing()
 			if t.Failed() {

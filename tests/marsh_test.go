@@ -19,6 +19,7 @@ import (
 	"yalvo/client"
 	"yalvo/internal/design"
 	"yalvo/internal/harness"
+	"yalvo/internal/language"
 )
 
 //go:embed marsh.yaml
@@ -59,7 +60,7 @@ type throng struct {
 }
 
 func newThrong(t *testing.T, w world, source string, clients ...*client.Client) *throng {
-	return &throng{world: w, design: must(design.Read("test.yaml", []byte(source)))(t), source: source, clients: clients, created: map[*design.Collection][]string{}}
+	return &throng{world: w, design: must(language.Read("test.yaml", []byte(source)))(t), source: source, clients: clients, created: map[*design.Collection][]string{}}
 }
 
 // run has workers do operations, each from its own stream of chances.

@@ -12,11 +12,12 @@ import (
 	"yalvo/demo"
 	"yalvo/internal/bring"
 	"yalvo/internal/design"
+	"yalvo/internal/language"
 )
 
 func read(t *testing.T, source []byte) *design.Design {
 	t.Helper()
-	d, err := design.Read("design.yaml", source)
+	d, err := language.Read("design.yaml", source)
 	if err != nil {
 		t.Fatal(err)
 	}

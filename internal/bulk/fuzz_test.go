@@ -5,7 +5,7 @@ import (
 	"time"
 
 	"yalvo/internal/bounds"
-	"yalvo/internal/design"
+	"yalvo/internal/language"
 	"yalvo/internal/plan"
 	"yalvo/internal/running"
 )
@@ -13,7 +13,7 @@ import (
 // Whatever a line says, it is read within bounds, and either fits the design or is told
 // why not.
 func FuzzLine(f *testing.F) {
-	d, err := design.Read("pond.yaml", []byte(`
+	d, err := language.Read("pond.yaml", []byte(`
 yalvo: 1
 app: pond
 accounts: people

@@ -15,6 +15,7 @@ import (
 	"yalvo/client"
 	"yalvo/internal/bring"
 	"yalvo/internal/design"
+	"yalvo/internal/language"
 	"yalvo/internal/terminal"
 )
 
@@ -88,7 +89,7 @@ func (a *app) designInForce(ctx context.Context, c *cli.Command) (*design.Design
 	if err != nil {
 		return nil, err
 	}
-	return design.Read("design.yaml", source)
+	return language.Read("design.yaml", source)
 }
 
 // linesFile is where the lines go, and whether they are wanted there.

@@ -9,6 +9,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"yalvo/internal/design"
+	"yalvo/internal/language"
 	"yalvo/internal/plan"
 	"yalvo/internal/terminal"
 )
@@ -70,7 +71,7 @@ func (a *app) readDesign(c *cli.Command, file string) (*design.Design, []byte, e
 	if file == "-" {
 		file = "standard input"
 	}
-	d, err := design.Read(file, source)
+	d, err := language.Read(file, source)
 	var problems design.Problems
 	if !errors.As(err, &problems) {
 		return d, source, err

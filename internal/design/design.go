@@ -239,7 +239,7 @@ func (d *Design) Timeline(name string) *Timeline {
 
 // Field finds a field by name, nil if there is none.
 func (c *Collection) Field(name string) *Field {
-	return find(c.Fields, name, func(f *Field) string { return f.Name })
+	return FieldNamed(c.Fields, name)
 }
 
 // KeptValue finds a kept value by name, nil if there is none.
@@ -265,6 +265,11 @@ func (c *Collection) Depth() int {
 		return 1
 	}
 	return c.Under.Depth() + 1
+}
+
+// FieldNamed finds a field by name, nil if there is none.
+func FieldNamed(fields []*Field, name string) *Field {
+	return find(fields, name, func(f *Field) string { return f.Name })
 }
 
 func find[T any](all []*T, name string, nameOf func(*T) string) *T {

@@ -1,11 +1,10 @@
-// Package design reads a design file and checks it.
+// Package design is what a design file declares: collections with fields and
+// kept values, pairs, timelines and triggers, each resolved to what it names.
 //
-// In goes YAML (or JSON, which is YAML too); out comes a [Design] in which
-// every name is resolved to the thing it names, or [Problems]: all that is
-// wrong with the file, each with its place, a code and a remedy.
-// The package also decides whether a document's values fit their fields,
-// because a type means the same in a default as in a request.
+// A [Design] comes out of package language. Here a document's values go in, and
+// out comes what is stored of them, or what is wrong with them: a type means
+// the same in a default as in a request.
 //
-// Not done here: what follows from a design (package plan), and anything that
-// needs a database or a network.
+// Not done here: reading the file (package language), what follows from a
+// design (package plan), and anything that needs a database or a network.
 package design

@@ -29,7 +29,7 @@ func CheckID(id string) string {
 func (c *Collection) ParseKey(key string) ([]string, string) {
 	ids := strings.Split(key, "/")
 	if len(ids) != c.Depth() {
-		return nil, fmt.Sprintf("%q is not a key of %q: it takes %s", clip(key), c.Name, c.keyForm())
+		return nil, fmt.Sprintf("%q is not a key of %q: it takes %s", Clip(key), c.Name, c.keyForm())
 	}
 	for _, id := range ids {
 		if wrong := CheckID(id); wrong != "" {

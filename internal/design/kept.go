@@ -1,246 +1,10 @@
 package design
 
-import (
-	"fmt"
-	"slices"
-	"strings"
+import "slices"
 
-	"yalvo/internal/expr"
-)
-
-// How many sources a latest or gather may hold: what grows without end is
-// read page by page.
-const (
-	DefaultMany = 10
-	MaxMany     = 100
-)
-
-func (r *reader) readKept(n *node, c *Collection) {
-	r.named(n, "kept", func(name string, at Pos, value *node) {
-		if slices.Contains(systemValues, name) || c.Field(name) != nil {
-			r.problem(at, CodeNameTaken, fmt.Sprintf("collection %q has a %q already", c.Name, name),
-				"choose another name")
-		}
-		k := &Kept{Name: name, Pos: at, In: c}
-		c.Kept = append(c.Kept, k)
-		if value.shape != mapping {
-			r.problem(value.pos, CodeShape, fmt.Sprintf("kept value %q must say how it is derived, as in `{count: "+
-				"follow.to}`", name), "")
-			return
-		}
-		r.readKeptKind(k, value)
-	})
-}
-
-// keptKeys says which keys each kind takes besides its own.
-var keptKeys = map[KeptKind]struct{ needs, allows []string }{
-	Copy:   {[]string{"fields"}, []string{"frozen"}},
-	Count:  {nil, []string{"where"}},
-	Sum:    {[]string{"of"}, []string{"where"}},
-	Min:    {[]string{"of"}, []string{"where"}},
-	Max:    {[]string{"of"}, []string{"where"}},
-	Latest: {[]string{"fields"}, []string{"where", "how_many"}},
-	Gather: {nil, []string{"where", "how_many"}},
-}
-
-func (r *reader) readKeptKind(k *Kept, n *node) {
-	what := fmt.Sprintf("kept value %q", k.Name)
-	given := map[string]*node{}
-	note := func(key string) func(*node) { return func(n *node) { given[key] = n } }
-	known := keys{"was": r.was(&k.Was, k.Name)}
-	for _, key := range []string{"fields", "frozen", "where", "how_many", "of"} {
-		known[key] = note(key)
-	}
-	var source *node
-	for kind := range keptKeys {
-		known[string(kind)] = func(n *node) {
-			if k.Kind != "" {
-				r.problem(n.pos, CodeContradicted, what+" is derived in two ways", "make two kept values of it")
-			}
-			k.Kind, source = kind, n
-		}
-	}
-	before := len(r.problems)
-	r.mapping(n, what, known)
-	if len(r.problems) > before {
-		return
-	}
-	if k.Kind == "" {
-		r.problem(n.pos, CodeMissingKey, what+" does not say how it is derived",
-			"add copy, count, sum, min, max, latest or gather")
-		return
-	}
-	r.checkKeptKeys(k, n.pos, given)
-	if len(r.problems) == before {
-		r.readKeptParts(k, source, given)
-	}
-}
-
-func (r *reader) checkKeptKeys(k *Kept, at Pos, given map[string]*node) {
-	takes := keptKeys[k.Kind]
-	for _, key := range takes.needs {
-		if given[key] == nil {
-			r.problem(at, CodeMissingKey, fmt.Sprintf("kept value %q is a %s and needs the key %q", k.Name, k.Kind,
-				key), "add "+keptRemedy[key])
-		}
-	}
-	for key, n := range given {
-		if !slices.Contains(takes.needs, key) && !slices.Contains(takes.allows, key) {
-			r.problem(n.pos, CodeContradicted, fmt.Sprintf("a %s has no %s", k.Kind, key), "leave "+key+" out")
-		}
-	}
-}
-
-var keptRemedy = map[string]string{"fields": "fields: [name, ...]", "of": "of: the value of each source"}
-
-func (r *reader) readKeptParts(k *Kept, source *node, given map[string]*node) {
-	name := r.word(source, string(k.Kind))
-	if n := given["frozen"]; n != nil {
-		r.boolean(&k.Frozen)(n)
-	}
-	if n := given["how_many"]; n != nil {
-		k.HowMany = r.howMany(n)
-	} else if k.Kind == Latest || k.Kind == Gather {
-		k.HowMany = DefaultMany
-	}
-	if k.Kind == Copy {
-		r.later = append(r.later, func() { k.Via = r.reference(source.pos, k.In, name) })
-	} else {
-		r.last = append(r.last, func() { r.resolveSource(source.pos, k, name) })
-	}
-	var words []*node
-	if given["fields"] != nil {
-		words = r.words(given["fields"], "fields")
-	}
-	r.last = append(r.last, func() { r.resolveParts(k, words, given["of"], given["where"]) })
-}
-
-func (r *reader) howMany(n *node) int {
-	many, ok := n.scalar.(int64)
-	if !ok || many < 1 || many > MaxMany {
-		r.problem(n.pos, CodeBadValue, fmt.Sprintf("how_many must be a whole number from 1 to %d, this is %s", MaxMany,
-			describe(n)), "")
-		return 1
-	}
-	return int(many)
-}
-
-// reference resolves the name of a reference field of a collection.
-func (r *reader) reference(at Pos, c *Collection, name string) *Field {
-	f := c.Field(name)
-	if f == nil {
-		r.unknown(at, CodeUnknownName, fmt.Sprintf("collection %q has no field %q", c.Name, name), name,
-			fieldNames(c.References()))
-		return nil
-	}
-	if f.Type != Reference && f.Type != "" { // none: that is a problem already
-		r.problem(at, CodeContradicted, fmt.Sprintf("field %q of %q is no reference but of type %s", name, c.Name,
-			f.Type), "")
-		return nil
-	}
-	return f
-}
-
-// resolveSource reads what is summed up: `pair.side`, `collection.field`, or a nested collection.
-func (r *reader) resolveSource(at Pos, k *Kept, source string) {
-	name, part, dotted := strings.Cut(source, ".")
-	p, c := r.design.Pair(name), r.design.Collection(name)
-	switch {
-	case p == nil && c == nil:
-		known := append(namesOf(r.design.Pairs, func(p *Pair) string { return p.Name }),
-			namesOf(r.design.Collections, func(c *Collection) string { return c.Name })...)
-		r.unknown(at, CodeUnknownName, fmt.Sprintf("there is no pair or collection %q to %s", name, k.Kind), name,
-			known)
-	case p != nil && dotted:
-		r.resolvePairs(at, k, p, part)
-	case p != nil:
-		r.problem(at, CodeBadValue, fmt.Sprintf("%s of pair %q does not say which side", k.Kind, name),
-			fmt.Sprintf("write %s.from or %s.to: the side this document stands on", name, name))
-	case dotted:
-		if k.Via = r.reference(at, c, part); k.Via != nil && k.Via.To != nil && k.Via.To != k.In {
-			r.problem(at, CodeContradicted, fmt.Sprintf("%s points at %q, not at %q", source, k.Via.To.Name,
-				k.In.Name), "")
-			k.Via = nil
-		}
-	case c.Under != k.In:
-		r.problem(at, CodeContradicted, fmt.Sprintf("collection %q does not lie under %q", name, k.In.Name),
-			fmt.Sprintf("write %s.field with the reference that points here", name))
-	default:
-		k.Nested = c
-	}
-}
-
-func (r *reader) resolvePairs(at Pos, k *Kept, p *Pair, side string) {
-	end := p.From
-	switch Side(side) {
-	case From:
-	case To:
-		end = p.To
-	default:
-		r.unknown(at, CodeUnknownName, fmt.Sprintf("pair %q has no side %q", p.Name, side), side,
-			[]string{"from", "to"})
-		return
-	}
-	if end != nil && end != k.In {
-		r.problem(at, CodeContradicted, fmt.Sprintf("the %s side of %q is a document of %q, not of %q", side, p.Name,
-			end.Name, k.In.Name), "")
-		return
-	}
-	k.Pair, k.Side = p, Side(side)
-}
-
-// resolveParts runs after the source itself has been resolved.
-func (r *reader) resolveParts(k *Kept, words []*node, of, where *node) {
-	var from *Collection
-	switch {
-	case k.Kind == Copy && k.Via != nil:
-		from = k.Via.To
-	case k.Kind != Copy && (k.Via != nil || k.Nested != nil || k.Pair != nil):
-		from = k.Sources()
-	}
-	if from == nil {
-		return // already a problem
-	}
-	verb := "show"
-	if k.Kind == Copy {
-		verb = "copy"
-	}
-	k.Parts = r.parts(words, from, verb)
-	if of != nil {
-		r.resolveOf(k, of, from)
-	}
-	if where != nil {
-		k.Where = r.condition(where, "where", k.conditionShapes(from))
-	}
-}
-
-// resolveOf finds the value that is summed up: of documents a field or a kept
-// value, of pairs one of the pair's own fields.
-func (r *reader) resolveOf(k *Kept, of *node, from *Collection) {
-	if r.word(of, "of") == "" {
-		return
-	}
-	if k.Pair != nil {
-		name := of.scalar.(string)
-		if k.Of.Field = find(k.Pair.Fields, name, func(f *Field) string { return f.Name }); k.Of.Field == nil {
-			r.unknown(of.pos, CodeUnknownName, fmt.Sprintf("pair %q has no field %q to %s", k.Pair.Name, name, k.Kind),
-				name, fieldNames(k.Pair.Fields))
-			return
-		}
-	} else if p, ok := r.part(of, from, string(k.Kind)); ok {
-		k.Of = p
-	} else {
-		return
-	}
-	if t := k.Of.numeric(); t == "" || t == Timestamp && k.Kind == Sum {
-		r.problem(of.pos, CodeContradicted, fmt.Sprintf("%q cannot go into a %s: it is no %s", k.Of.Name(), k.Kind,
-			map[bool]string{true: "number", false: "number or timestamp"}[k.Kind == Sum]), "")
-	}
-}
-
-// numeric is the type of a value that can be compared: integer, number or
+// Numeric is the type of a value that can be compared: integer, number or
 // timestamp; empty for everything else.
-func (p Part) numeric() Type {
+func (p Part) Numeric() Type {
 	if p.Kept == nil {
 		if slices.Contains([]Type{Integer, Number, Timestamp}, p.Field.Type) {
 			return p.Field.Type
@@ -257,7 +21,7 @@ func (p Part) numeric() Type {
 			return "" // a circle, told elsewhere
 		}
 		if p.Kept.Of.Field != nil {
-			return p.Kept.Of.numeric()
+			return p.Kept.Of.Numeric()
 		}
 		return Number
 	}
@@ -277,14 +41,6 @@ func (k *Kept) Timed() bool {
 	return false
 }
 
-// conditionShapes: of documents the condition is over `doc`, of pairs over `pair`.
-func (k *Kept) conditionShapes(from *Collection) map[string]expr.Shape {
-	if k.Pair != nil {
-		return map[string]expr.Shape{"pair": ShapeOf(k.Pair.Fields)}
-	}
-	return map[string]expr.Shape{"doc": ShapeOf(from.Fields)}
-}
-
 // Source is what a kept value is derived from, as the design file writes it.
 func (k *Kept) Source() string {
 	switch {
@@ -298,6 +54,12 @@ func (k *Kept) Source() string {
 	return k.Via.In.Name + "." + k.Via.Name
 }
 
-func fieldNames(fields []*Field) []string {
-	return namesOf(fields, func(f *Field) string { return f.Name })
+// Followers is the kept count of an author's followers, nil if there is none.
+func (t *Timeline) Followers() *Kept {
+	for _, k := range t.By.To.Kept {
+		if k.Kind == Count && k.Pair == t.Through && k.Side == To && k.Where == nil {
+			return k
+		}
+	}
+	return nil
 }

@@ -1,53 +1,7 @@
 package design
 
-import "fmt"
-
-func (r *reader) readPairs(n *node) {
-	r.named(n, "pairs", func(name string, at Pos, value *node) {
-		p := &Pair{Name: name, Pos: at}
-		r.design.Pairs = append(r.design.Pairs, p)
-		r.mapping(value, fmt.Sprintf("pair %q", name), keys{
-			"from":       func(n *node) { r.readEnd(n, &p.From) },
-			"to":         func(n *node) { r.readEnd(n, &p.To) },
-			"from_calls": func(n *node) { p.FromCalls = r.name(n, "from_calls") },
-			"to_calls":   func(n *node) { p.ToCalls = r.name(n, "to_calls") },
-			"self":       r.boolean(&p.Self),
-			"dissolves":  func(n *node) { r.readDissolves(n, p) },
-			"was":        r.was(&p.Was, name),
-			"fields":     func(n *node) { p.Fields = r.readFields(n, nil) },
-		}, "from", "to", "from_calls", "to_calls")
-	})
-}
-
-func (r *reader) readEnd(n *node, into **Collection) {
-	name := r.word(n, "an end of a pair")
-	r.later = append(r.later, func() { *into = r.collection(n.pos, name) })
-}
-
-// readDissolves resolves the pairs that end when p is set, when the ends of
-// all pairs are known.
-func (r *reader) readDissolves(n *node, p *Pair) {
-	words := r.words(n, "dissolves")
-	r.last = append(r.last, func() {
-		for _, w := range words {
-			other := r.pair(w.pos, w.scalar.(string))
-			switch {
-			case other == nil:
-			case other == p:
-				r.problem(w.pos, CodeContradicted, fmt.Sprintf("pair %q would dissolve itself", p.Name), "")
-			case !p.joins(other.From, other.To) && !p.joins(other.To, other.From):
-				r.problem(w.pos, CodeContradicted,
-					fmt.Sprintf("pair %q joins other collections than %q, so there is nothing to dissolve", other.Name,
-						p.Name), "")
-			default:
-				p.Dissolves = append(p.Dissolves, other)
-			}
-		}
-	})
-}
-
-// joins tells whether the pair goes from one collection to the other.
-func (p *Pair) joins(from, to *Collection) bool { return p.From == from && p.To == to }
+// Joins tells whether the pair goes from one collection to the other.
+func (p *Pair) Joins(from, to *Collection) bool { return p.From == from && p.To == to }
 
 // Other is the side across from a side.
 func (s Side) Other() Side {
@@ -60,5 +14,5 @@ func (s Side) Other() Side {
 // EndsWith says which ways a pair of another kind ends with this one: between
 // the same documents, and between them the other way round.
 func (p *Pair) EndsWith(other *Pair) (same, reversed bool) {
-	return p.joins(other.From, other.To), p.joins(other.To, other.From)
+	return p.Joins(other.From, other.To), p.Joins(other.To, other.From)
 }

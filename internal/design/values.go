@@ -129,7 +129,7 @@ func (f *Field) acceptString(v any) (any, []Mistake) {
 			"at most", len(s), f.Name, f.Pattern.Longest()))
 	}
 	if f.Pattern != nil && !f.Pattern.Matches(s) {
-		return nil, mistake(MistakePattern, fmt.Sprintf("%q does not match the pattern %s", clip(s), f.Pattern.Text))
+		return nil, mistake(MistakePattern, fmt.Sprintf("%q does not match the pattern %s", Clip(s), f.Pattern.Text))
 	}
 	return s, f.checkChoice(s)
 }
@@ -141,7 +141,7 @@ func (f *Field) acceptNumber(v any) (any, []Mistake) {
 	}
 	if math.IsNaN(x) || math.Abs(x) > MaxNumber {
 		return nil, mistake(MistakeLong, fmt.Sprintf("the number %s does not fit: numbers lie within ±%g",
-			clip(fmt.Sprint(v)), MaxNumber))
+			Clip(fmt.Sprint(v)), MaxNumber))
 	}
 	x += 0 // minus zero is zero
 	if f.Type == Integer {
@@ -150,7 +150,7 @@ func (f *Field) acceptNumber(v any) (any, []Mistake) {
 		}
 		if math.Abs(x) > MaxExact {
 			return nil, mistake(MistakeLong, fmt.Sprintf("the integer %s does not fit: it must lie within ±%d, what "+
-				"JSON clients keep exactly", clip(fmt.Sprint(v)), int64(MaxExact)))
+				"JSON clients keep exactly", Clip(fmt.Sprint(v)), int64(MaxExact)))
 		}
 	}
 	if wrong := f.checkSize(x, ""); wrong != nil {
@@ -196,10 +196,10 @@ func acceptTimestamp(v any) (any, []Mistake) {
 	t, err := time.Parse(time.RFC3339Nano, strings.ToUpper(s))
 	if err != nil || !rfc3339.MatchString(s) { // time.Parse takes more
 		return nil, mistake(MistakeType, fmt.Sprintf("%q is no RFC 3339 timestamp, as in \"2031-04-05T06:07:08Z\"",
-			clip(s)))
+			Clip(s)))
 	}
 	if year := t.UTC().Year(); year < 1 || year > 9999 {
-		return nil, mistake(MistakeLong, fmt.Sprintf("%s lies outside the years 1 to 9999 of UTC", clip(s)))
+		return nil, mistake(MistakeLong, fmt.Sprintf("%s lies outside the years 1 to 9999 of UTC", Clip(s)))
 	}
 	return FormatTime(t), nil
 }
@@ -216,7 +216,7 @@ func acceptMedia(v any) (any, []Mistake) {
 		return nil, mistake(MistakeLong, fmt.Sprintf("the address has %d bytes, %d are allowed", len(s), maxMedia))
 	}
 	if u, err := url.Parse(s); err != nil || u.Path == "" && u.Host == "" || strings.ContainsAny(s, " \x00") {
-		return nil, mistake(MistakeType, fmt.Sprintf("%q is no address of a medium: give a URL or a path", clip(s)))
+		return nil, mistake(MistakeType, fmt.Sprintf("%q is no address of a medium: give a URL or a path", Clip(s)))
 	}
 	return s, nil
 }
@@ -294,9 +294,9 @@ func (f *Field) checkChoice(v any) []Mistake {
 	}
 	var all []string
 	for _, allowed := range f.OneOf {
-		all = append(all, clip(fmt.Sprint(allowed)))
+		all = append(all, Clip(fmt.Sprint(allowed)))
 	}
-	return mistake(MistakeChoice, fmt.Sprintf("%s is none of %s", clip(fmt.Sprint(v)), listed(all)))
+	return mistake(MistakeChoice, fmt.Sprintf("%s is none of %s", Clip(fmt.Sprint(v)), Listed(all)))
 }
 
 func mistake(code, detail string) []Mistake { return []Mistake{{"", code, detail}} }
@@ -318,18 +318,18 @@ func jsonKind(v any) string {
 	case []any:
 		return "an array"
 	}
-	return "the number " + clip(fmt.Sprint(v))
+	return "the number " + Clip(fmt.Sprint(v))
 }
 
 func unknownField(name string, fields []*Field) string {
-	known := fieldNames(fields)
+	known := FieldNames(fields)
 	if near := Nearest(name, known); near != "" {
-		return fmt.Sprintf("there is no field %q, did you mean %q?", clip(name), near)
+		return fmt.Sprintf("there is no field %q, did you mean %q?", Clip(name), near)
 	}
 	if len(known) == 0 {
-		return fmt.Sprintf("there is no field %q, and none else either", clip(name))
+		return fmt.Sprintf("there is no field %q, and none else either", Clip(name))
 	}
-	return fmt.Sprintf("there is no field %q, known are %s", clip(name), listed(known))
+	return fmt.Sprintf("there is no field %q, known are %s", Clip(name), Listed(known))
 }
 
 // Mentioned tells whether any mistake is in a member of a name.
@@ -337,14 +337,6 @@ func Mentioned(mistakes []Mistake, name string) bool {
 	return slices.ContainsFunc(mistakes, func(m Mistake) bool {
 		return m.Pointer == "/"+name || strings.HasPrefix(m.Pointer, "/"+name+"/")
 	})
-}
-
-// clip keeps a client's long text from filling a message.
-func clip(s string) string {
-	if utf8.RuneCountInString(s) <= 60 {
-		return s
-	}
-	return string([]rune(s)[:60]) + "…"
 }
 
 func escapePointer(name string) string {

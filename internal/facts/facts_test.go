@@ -5,13 +5,13 @@ import (
 	"strings"
 	"testing"
 
-	"yalvo/internal/design"
+	"yalvo/internal/language"
 	"yalvo/internal/plan"
 	"yalvo/internal/running"
 )
 
 func TestARefusalSaysItsMistakesInOneLine(t *testing.T) {
-	d, err := design.Read("test.yaml", []byte(`
+	d, err := language.Read("test.yaml", []byte(`
 yalvo: 1
 app: pond
 accounts: people

@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"yalvo/internal/design"
+	"yalvo/internal/language"
 	"yalvo/internal/plan"
 )
 
@@ -91,7 +92,7 @@ func TestEveryKindOfWorkHasALaneAndWords(t *testing.T) {
 }
 
 func TestTriggersAreFoundByWhatTheyWaitFor(t *testing.T) {
-	d, err := design.Read("t.yaml", []byte(`yalvo: 1
+	d, err := language.Read("t.yaml", []byte(`yalvo: 1
 app: t
 collections:
   a: {fields: {x: {type: integer}}}

@@ -7,14 +7,14 @@ import (
 	"testing"
 
 	"yalvo/demo"
-	"yalvo/internal/design"
+	"yalvo/internal/language"
 	"yalvo/internal/plan"
 )
 
 // fenwatch is the demo's plan, with names numbered as they come.
 func fenwatch(t *testing.T) (*plan.Plan, map[plan.Number]string) {
 	t.Helper()
-	d, err := design.Read("fenwatch.yaml", demo.Design)
+	d, err := language.Read("fenwatch.yaml", demo.Design)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -4,7 +4,7 @@ import (
 	"testing"
 	"time"
 
-	"yalvo/internal/design"
+	"yalvo/internal/language"
 	"yalvo/internal/plan"
 	"yalvo/internal/running"
 	"yalvo/internal/store"
@@ -13,7 +13,7 @@ import (
 // What a pair was counted in leaves no note once it is done: that it was counted
 // follows from the pair's change, and what is still due is not told as done.
 func TestCountsOfPairsAreToldWithoutANote(t *testing.T) {
-	d, err := design.Read("test.yaml", []byte(`
+	d, err := language.Read("test.yaml", []byte(`
 yalvo: 1
 app: pond
 accounts: people

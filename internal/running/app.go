@@ -7,7 +7,7 @@ import (
 	"sync"
 	"sync/atomic"
 
-	"yalvo/internal/design"
+	"yalvo/internal/language"
 	"yalvo/internal/store"
 )
 
@@ -47,7 +47,7 @@ func (a *App) Reload(ctx context.Context) error {
 		sameSteps(now.Builds, left)) {
 		return nil
 	}
-	read, err := design.Read(d.File, []byte(d.Source))
+	read, err := language.Read(d.File, []byte(d.Source))
 	if err != nil {
 		return err
 	}

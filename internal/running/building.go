@@ -9,6 +9,7 @@ import (
 
 	"yalvo/internal/compare"
 	"yalvo/internal/design"
+	"yalvo/internal/language"
 	"yalvo/internal/plan"
 	"yalvo/internal/store"
 )
@@ -50,7 +51,7 @@ func (a *App) before(ctx context.Context, v *Version) (*compare.Comparison, erro
 	if err != nil || !there {
 		return nil, fmt.Errorf("version %d of the design cannot be found: %w", v.Number-1, err)
 	}
-	read, err := design.Read(old.File, []byte(old.Source))
+	read, err := language.Read(old.File, []byte(old.Source))
 	if err != nil {
 		return nil, fmt.Errorf("version %d of the design cannot be read any more: %w", old.Version, err)
 	}

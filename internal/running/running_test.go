@@ -4,12 +4,12 @@ import (
 	"errors"
 	"testing"
 
-	"yalvo/internal/design"
+	"yalvo/internal/language"
 	"yalvo/internal/plan"
 )
 
 func TestAPathMeansOneDocument(t *testing.T) {
-	d, err := design.Read("test.yaml", []byte(`
+	d, err := language.Read("test.yaml", []byte(`
 yalvo: 1
 app: pond
 accounts: people

@@ -11,7 +11,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"yalvo/demo"
-	"yalvo/internal/design"
+	"yalvo/internal/language"
 	"yalvo/internal/openapi"
 	"yalvo/internal/plan"
 	"yalvo/internal/reading"
@@ -90,7 +90,7 @@ func TestAnETagIsOneVersion(t *testing.T) {
 }
 
 func TestTheOpenAPIDocumentFollowsTheDesign(t *testing.T) {
-	d, err := design.Read("fenwatch.yaml", demo.Design)
+	d, err := language.Read("fenwatch.yaml", demo.Design)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -9,6 +9,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"yalvo/internal/design"
+	"yalvo/internal/language"
 	"yalvo/internal/plan"
 	"yalvo/internal/versions"
 )
@@ -27,7 +28,7 @@ func designIn(c *echo.Context) (string, *design.Design, error) {
 	if err := checkMediaType(c, "application/yaml", echo.MIMEApplicationJSON); err != nil {
 		return "", nil, err
 	}
-	raw, err := rawBody(c, design.MaxSize)
+	raw, err := rawBody(c, language.MaxSize)
 	if err != nil {
 		return "", nil, err
 	}
@@ -35,7 +36,7 @@ func designIn(c *echo.Context) (string, *design.Design, error) {
 	if name == "" {
 		name = "design.yaml"
 	}
-	d, err := design.Read(name, raw)
+	d, err := language.Read(name, raw)
 	if err != nil {
 		return name, nil, designProblem(err)
 	}

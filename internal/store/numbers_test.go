@@ -8,12 +8,13 @@ import (
 
 	"yalvo/demo"
 	"yalvo/internal/design"
+	"yalvo/internal/language"
 	"yalvo/internal/plan"
 )
 
 func TestANameKeepsItsNumber(t *testing.T) {
 	s := open(t)
-	d, err := design.Read("fenwatch.yaml", demo.Design)
+	d, err := language.Read("fenwatch.yaml", demo.Design)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -54,7 +55,7 @@ func TestANameKeepsItsNumber(t *testing.T) {
 // A service that is stopped, or loses its database, while it takes up a design.
 func TestADesignThatCannotBeNumberedIsAnError(t *testing.T) {
 	s := open(t)
-	d, err := design.Read("fenwatch.yaml", demo.Design)
+	d, err := language.Read("fenwatch.yaml", demo.Design)
 	if err != nil {
 		t.Fatal(err)
 	}

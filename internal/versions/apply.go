@@ -10,6 +10,7 @@ import (
 	"yalvo/internal/compare"
 	"yalvo/internal/design"
 	"yalvo/internal/facts"
+	"yalvo/internal/language"
 	"yalvo/internal/plan"
 	"yalvo/internal/running"
 	"yalvo/internal/store"
@@ -86,7 +87,7 @@ func isBase(base, version int) error {
 
 // read reads a design that was in force.
 func read(d store.Design) (*design.Design, error) {
-	return design.Read(d.File, []byte(d.Source))
+	return language.Read(d.File, []byte(d.Source))
 }
 
 // compared is the comparison, its problems with the name of the new file.

@@ -1,4 +1,4 @@
-package design_test
+package language_test
 
 import (
 	"testing"
@@ -6,6 +6,7 @@ import (
 	"yalvo/demo"
 	"yalvo/internal/bounds"
 	"yalvo/internal/design"
+	"yalvo/internal/language"
 )
 
 // Whatever the file holds, reading it ends soon, in little memory, with a design
@@ -15,8 +16,8 @@ func FuzzRead(f *testing.F) {
 	f.Add([]byte(base))
 	f.Fuzz(func(t *testing.T, source []byte) {
 		bounds.Hold(t, func() {
-			_, err := design.Read("fuzz.yaml", source)
-			if problems, is := err.(design.Problems); is && len(problems) > design.MaxProblems+1 {
+			_, err := language.Read("fuzz.yaml", source)
+			if problems, is := err.(design.Problems); is && len(problems) > language.MaxProblems+1 {
 				t.Errorf("%d problems are told", len(problems))
 			}
 		})

@@ -1,6 +1,10 @@
-package design
+package language
 
-import "fmt"
+import (
+	"fmt"
+
+	"yalvo/internal/design"
+)
 
 // checkWhole finds names that would mean two things. The path of a document
 // followed by a name leads to its nested documents, to the other ends of its
@@ -14,13 +18,14 @@ func (r *reader) checkWhole() {
 	r.checkRemovals()
 	for _, c := range r.design.Collections {
 		taken := map[string]string{}
-		claim := func(at Pos, name, what string) {
+		claim := func(at design.Pos, name, what string) {
 			if name == "" {
 				return
 			}
 			if first, ok := taken[name]; ok {
-				r.problem(at, CodeNameTaken, fmt.Sprintf("%q of a document of %q would mean both %s and %s", name,
-					c.Name, first, what), "choose another name")
+				r.problem(at, design.CodeNameTaken,
+					fmt.Sprintf("%q of a document of %q would mean both %s and %s", name,
+						c.Name, first, what), "choose another name")
 				return
 			}
 			taken[name] = what
@@ -52,7 +57,7 @@ func (r *reader) checkWhole() {
 func (r *reader) checkTopNames() {
 	for _, p := range r.design.Pairs {
 		if r.design.Collection(p.Name) != nil {
-			r.problem(p.Pos, CodeNameTaken, fmt.Sprintf("there is a collection %q already", p.Name),
+			r.problem(p.Pos, design.CodeNameTaken, fmt.Sprintf("there is a collection %q already", p.Name),
 				"call the pair something else")
 		}
 	}
@@ -69,8 +74,8 @@ func (r *reader) checkRemovals() {
 		}
 		for _, holder := range r.design.Collections {
 			for _, f := range holder.References() {
-				if f.To == c && f.WhenGone == GoneRefuse {
-					r.problem(f.Pos, CodeContradicted,
+				if f.To == c && f.WhenGone == design.GoneRefuse {
+					r.problem(f.Pos, design.CodeContradicted,
 						fmt.Sprintf("%q can be removed with %s, and %s.%s would refuse that", c.Name, along,
 							holder.Name, f.Name),
 						"give "+f.Name+" another when_gone: remove, clear or leave")
@@ -81,12 +86,12 @@ func (r *reader) checkRemovals() {
 }
 
 // goesAlongWith names what takes a collection's documents along when it is removed.
-func (r *reader) goesAlongWith(c *Collection) string {
+func (r *reader) goesAlongWith(c *design.Collection) string {
 	if c.Under != nil {
 		return "its parent in " + c.Under.Name
 	}
 	for _, f := range c.References() {
-		if f.WhenGone == GoneRemove {
+		if f.WhenGone == design.GoneRemove {
 			return c.Name + "." + f.Name
 		}
 	}

@@ -1,9 +1,10 @@
-package design_test
+package language_test
 
 import (
 	"bytes"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"strings"
 	"testing"
 
@@ -13,6 +14,7 @@ import (
 	"yalvo/demo"
 	"yalvo/docs"
 	"yalvo/internal/design"
+	"yalvo/internal/language"
 )
 
 // base is a sound design; the cases below spoil it one line at a time.
@@ -39,7 +41,7 @@ timelines:
 
 func problemsIn(t *testing.T, source string) design.Problems {
 	t.Helper()
-	_, err := design.Read("pond.yaml", []byte(source))
+	_, err := language.Read("pond.yaml", []byte(source))
 	var problems design.Problems
 	if err != nil && !errors.As(err, &problems) {
 		t.Fatalf("not problems: %v", err)
@@ -48,13 +50,13 @@ func problemsIn(t *testing.T, source string) design.Problems {
 }
 
 func TestASoundDesignIsRead(t *testing.T) {
-	d, err := design.Read("pond.yaml", []byte(base))
+	d, err := language.Read("pond.yaml", []byte(base))
 	if err != nil {
 		t.Fatal(err)
 	}
 	home := d.Timeline("home")
 	if home.By != d.Collection("posts").Field("author") || home.Through != d.Pair("follow") ||
-		home.Length != design.DefaultLength || home.Carry[1].Kept != d.Collection("posts").KeptValue("byline") {
+		home.Length != language.DefaultLength || home.Carry[1].Kept != d.Collection("posts").KeptValue("byline") {
 		t.Errorf("names are not resolved: %+v", home)
 	}
 	if fans := d.Collection("people").KeptValue("fans"); fans.Pair != d.Pair("follow") || fans.Side != design.To {
@@ -292,7 +294,7 @@ func TestTheDemoFitsBothTheReaderAndTheSchema(t *testing.T) {
 		"  block: {from: people, to: people, from_calls: blocking, to_calls: blockers, fields: {why: {type: "+
 			"string}}}\ntimelines:", 1)
 	for name, source := range map[string][]byte{"demo": demo.Design, "base": []byte(base), "rich": []byte(rich)} {
-		if _, err := design.Read(name, source); err != nil {
+		if _, err := language.Read(name, source); err != nil {
 			t.Errorf("%s: %v", name, err)
 		}
 		if err := schema(t).Validate(decoded(t, source)); err != nil {
@@ -342,7 +344,7 @@ func TestValuesAreStoredInOneForm(t *testing.T) {
       at: {type: timestamp}
       n: {type: integer, min: 0}
       tags: {type: set, max: 3, of: {type: string}}`, 1)
-	d, err := design.Read("pond.yaml", []byte(source))
+	d, err := language.Read("pond.yaml", []byte(source))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -357,5 +359,18 @@ func TestValuesAreStoredInOneForm(t *testing.T) {
 	}
 	if want := `{"at":"2031-04-05T06:07:06.500000Z","n":7,"tags":["b","a"]}`; string(raw) != want {
 		t.Errorf("got %s, want %s", raw, want)
+	}
+}
+
+func TestTheNearestNameIsOffered(t *testing.T) {
+	for mistyped, want := range map[string]string{
+		"folow": "follow", "flolow": "follow", "followw": "follow", "fellow": "follow", "like": "", "f": "",
+	} {
+		source := strings.Replace(base, "through: follow", "through: "+mistyped, 1)
+		said := fmt.Sprint(problemsIn(t, source))
+		if offered := strings.Contains(said, "did you mean"); offered != (want != "") || want != "" &&
+			!strings.Contains(said, fmt.Sprintf("did you mean %q", want)) {
+			t.Errorf("%q: %s", mistyped, said)
+		}
 	}
 }

@@ -1,29 +1,6 @@
 package design
 
-import (
-	"errors"
-	"fmt"
-
-	"yalvo/internal/expr"
-)
-
-// condition compiles a condition over values of given shapes.
-func (r *reader) condition(n *node, what string, names map[string]expr.Shape) *expr.Expr {
-	text, is := n.scalar.(string)
-	if !is {
-		r.problem(n.pos, CodeShape, fmt.Sprintf("%s must be a condition, this is %s", what, describe(n)),
-			"a condition is a text and needs quotes, as in `when: \"doc.size > 3\"`")
-		return nil
-	}
-	e, err := expr.Compile(text, names)
-	var m *expr.Mistake
-	if errors.As(err, &m) {
-		r.problem(n.pos, CodeCondition, "the condition cannot be used: "+m.Message,
-			"conditions are CEL over the fields of the design")
-		return nil
-	}
-	return e
-}
+import "yalvo/internal/expr"
 
 // ShapeOf describes the values of fields to an expression.
 func ShapeOf(fields []*Field) expr.Shape {

@@ -1,10 +1,14 @@
-package design
+package language
 
-import "fmt"
+import (
+	"fmt"
+
+	"yalvo/internal/design"
+)
 
 func (r *reader) readCollections(n *node) {
-	r.named(n, "collections", func(name string, at Pos, value *node) {
-		c := &Collection{Name: name, Pos: at}
+	r.named(n, "collections", func(name string, at design.Pos, value *node) {
+		c := &design.Collection{Name: name, Pos: at}
 		r.design.Collections = append(r.design.Collections, c)
 		r.mapping(value, fmt.Sprintf("collection %q", name), keys{
 			"fields": func(n *node) { c.Fields = r.readFields(n, c) },
@@ -16,13 +20,13 @@ func (r *reader) readCollections(n *node) {
 	})
 }
 
-func (r *reader) readUnder(n *node, c *Collection) {
+func (r *reader) readUnder(n *node, c *design.Collection) {
 	name := r.word(n, "under")
 	r.later = append(r.later, func() {
 		c.Under = r.collection(n.pos, name)
 		for up, steps := c.Under, 0; up != nil && steps <= len(r.design.Collections); up, steps = up.Under, steps+1 {
 			if up == c {
-				r.problem(n.pos, CodeContradicted, fmt.Sprintf("collection %q would lie under itself", c.Name),
+				r.problem(n.pos, design.CodeContradicted, fmt.Sprintf("collection %q would lie under itself", c.Name),
 					"let one of the circle stand alone")
 				c.Under = nil
 			}

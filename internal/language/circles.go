@@ -1,17 +1,19 @@
-package design
+package language
 
 import (
 	"fmt"
 	"slices"
 	"strings"
+
+	"yalvo/internal/design"
 )
 
 // checkCircles finds kept values that would be derived from themselves.
 func (r *reader) checkCircles() {
-	done := map[*Kept]bool{}
-	var path []*Kept
-	var walk func(*Kept)
-	walk = func(k *Kept) {
+	done := map[*design.Kept]bool{}
+	var path []*design.Kept
+	var walk func(*design.Kept)
+	walk = func(k *design.Kept) {
 		if at := slices.Index(path, k); at >= 0 {
 			r.circle(path[at:])
 			return
@@ -21,7 +23,7 @@ func (r *reader) checkCircles() {
 		}
 		done[k] = true
 		path = append(path, k)
-		for _, next := range k.buildsOn() {
+		for _, next := range buildsOn(k) {
 			walk(next)
 		}
 		path = path[:len(path)-1]
@@ -33,8 +35,8 @@ func (r *reader) checkCircles() {
 	}
 }
 
-func (k *Kept) buildsOn() []*Kept {
-	var on []*Kept
+func buildsOn(k *design.Kept) []*design.Kept {
+	var on []*design.Kept
 	for _, p := range append(slices.Clone(k.Parts), k.Of) {
 		if p.Kept != nil {
 			on = append(on, p.Kept)
@@ -43,17 +45,17 @@ func (k *Kept) buildsOn() []*Kept {
 	return on
 }
 
-func (r *reader) circle(members []*Kept) {
+func (r *reader) circle(members []*design.Kept) {
 	var names []string
 	for _, k := range append(slices.Clone(members), members[0]) {
 		names = append(names, k.In.Name+"."+k.Name)
 	}
 	if len(members) == 1 {
-		r.problem(members[0].Pos, CodeContradicted,
+		r.problem(members[0].Pos, design.CodeContradicted,
 			fmt.Sprintf("kept value %s would be derived from itself", names[0]), "leave it out of its own values")
 		return
 	}
-	r.problem(members[0].Pos, CodeContradicted,
+	r.problem(members[0].Pos, design.CodeContradicted,
 		"kept values would be derived from one another in a circle: "+strings.Join(names, " from "),
 		"let one of them do without the next")
 }

@@ -1,4 +1,4 @@
-package design
+package language
 
 import (
 	"errors"
@@ -12,11 +12,13 @@ import (
 	"github.com/goccy/go-yaml/lexer"
 	"github.com/goccy/go-yaml/parser"
 	"github.com/goccy/go-yaml/token"
+
+	"yalvo/internal/design"
 )
 
 // node is a piece of the file, stripped to what a design is made of.
 type node struct {
-	pos     Pos
+	pos     design.Pos
 	shape   shape
 	entries []entry // mapping
 	items   []*node // sequence
@@ -25,7 +27,7 @@ type node struct {
 
 type entry struct {
 	key   string
-	pos   Pos
+	pos   design.Pos
 	value *node
 }
 
@@ -52,18 +54,18 @@ func (r *reader) parse(source []byte) *node {
 	if err != nil {
 		var syntax yaml.Error
 		if !errors.As(err, &syntax) {
-			r.problem(Pos{1, 1}, CodeSyntax, err.Error(), "")
+			r.problem(top, design.CodeSyntax, err.Error(), "")
 			return nil
 		}
-		r.problem(posOf(syntax.GetToken()), CodeSyntax, syntax.GetMessage(), "see that the file is YAML 1.2")
+		r.problem(posOf(syntax.GetToken()), design.CodeSyntax, syntax.GetMessage(), "see that the file is YAML 1.2")
 		return nil
 	}
 	if len(file.Docs) == 0 || file.Docs[0].Body == nil {
-		r.problem(Pos{1, 1}, CodeShape, "the file is empty", "begin with `yalvo: 1`")
+		r.problem(top, design.CodeShape, "the file is empty", "begin with `yalvo: 1`")
 		return nil
 	}
 	if len(file.Docs) > 1 {
-		r.problem(posOf(file.Docs[1].GetToken()), CodeSyntax, "the file holds more than one YAML document",
+		r.problem(posOf(file.Docs[1].GetToken()), design.CodeSyntax, "the file holds more than one YAML document",
 			"keep one design in one file")
 	}
 	return r.convert(file.Docs[0].Body)
@@ -92,18 +94,20 @@ func (r *reader) convert(n ast.Node) *node {
 	case *ast.BoolNode, *ast.FloatNode, *ast.IntegerNode, *ast.NullNode, *ast.InfinityNode, *ast.NanNode:
 		return &node{pos: at, shape: word, scalar: plainScalar(n.GetToken().Value)}
 	}
-	r.problem(at, CodeSyntax, fmt.Sprintf("a design has no use for this YAML (%s)", n.Type()), "write the value out")
+	r.problem(at, design.CodeSyntax,
+		fmt.Sprintf("a design has no use for this YAML (%s)", n.Type()), "write the value out")
 	return &node{pos: at, shape: word}
 }
 
-func (r *reader) convertMapping(at Pos, values []*ast.MappingValueNode) *node {
+func (r *reader) convertMapping(at design.Pos, values []*ast.MappingValueNode) *node {
 	out := &node{pos: at, shape: mapping}
-	first := map[string]Pos{}
+	first := map[string]design.Pos{}
 	for _, v := range values {
 		key, pos := v.Key.GetToken().Value, posOf(v.Key.GetToken())
 		if before, twice := first[key]; twice {
-			r.problem(pos, CodeNameTaken, fmt.Sprintf("the key %q stands here twice, first in line %d, column %d", key,
-				before.Line, before.Column), "keep one of them")
+			r.problem(pos, design.CodeNameTaken,
+				fmt.Sprintf("the key %q stands here twice, first in line %d, column %d", key,
+					before.Line, before.Column), "keep one of them")
 			continue
 		}
 		first[key] = pos
@@ -158,9 +162,9 @@ func plainScalar(text string) any {
 	return x
 }
 
-func posOf(t *token.Token) Pos {
+func posOf(t *token.Token) design.Pos {
 	if t == nil || t.Position == nil {
-		return Pos{1, 1}
+		return top
 	}
-	return Pos{t.Position.Line, t.Position.Column}
+	return design.Pos{Line: t.Position.Line, Column: t.Position.Column}
 }

@@ -1,4 +1,4 @@
-package design
+package language
 
 import (
 	"fmt"
@@ -6,6 +6,8 @@ import (
 	"slices"
 	"sort"
 	"strings"
+
+	"yalvo/internal/design"
 )
 
 // reader turns nodes into a design. It notes every problem and goes on, so
@@ -13,16 +15,16 @@ import (
 // later functions), when everything that can be named is known.
 type reader struct {
 	file     string
-	problems Problems
-	design   *Design
+	problems design.Problems
+	design   *design.Design
 	later    []func() // what waits until every name has been read
 	last     []func() // what waits until every name has been resolved
 }
 
 // Read reads and checks a design. The name is only used in messages.
 // The error, if any, is a [Problems].
-func Read(name string, source []byte) (*Design, error) {
-	r := &reader{file: name, design: &Design{Source: source}}
+func Read(name string, source []byte) (*design.Design, error) {
+	r := &reader{file: name, design: &design.Design{Source: source}}
 	if root := r.parse(source); root != nil {
 		r.readRoot(root)
 		if !r.checkSize() {
@@ -46,7 +48,8 @@ func Read(name string, source []byte) (*Design, error) {
 	if more := len(r.problems) - MaxProblems; more > 0 {
 		at := r.problems[MaxProblems].Pos
 		r.problems = r.problems[:MaxProblems]
-		r.problem(at, CodeTooLarge, fmt.Sprintf("and %d more problems from here on", more), "mend those above first")
+		r.problem(at, design.CodeTooLarge,
+			fmt.Sprintf("and %d more problems from here on", more), "mend those above first")
 	}
 	return nil, r.problems
 }
@@ -66,7 +69,7 @@ func (r *reader) readRoot(root *node) {
 
 func (r *reader) readLanguage(n *node) {
 	if n.scalar != int64(1) {
-		r.problem(n.pos, CodeBadValue, fmt.Sprintf("this release reads designs of version 1, not %v", n.scalar),
+		r.problem(n.pos, design.CodeBadValue, fmt.Sprintf("this release reads designs of version 1, not %v", n.scalar),
 			"write `yalvo: 1`")
 	}
 }
@@ -86,7 +89,7 @@ var notYet func(*node)
 // mapping reads a mapping with a fixed set of keys.
 func (r *reader) mapping(n *node, what string, known keys, required ...string) {
 	if n.shape != mapping {
-		r.problem(n.pos, CodeShape, fmt.Sprintf("%s must be a mapping, this is %s", what, describe(n)), "")
+		r.problem(n.pos, design.CodeShape, fmt.Sprintf("%s must be a mapping, this is %s", what, describe(n)), "")
 		return
 	}
 	var seen []string
@@ -95,26 +98,28 @@ func (r *reader) mapping(n *node, what string, known keys, required ...string) {
 		read, ok := known[e.key]
 		switch {
 		case !ok:
-			seen = append(seen, Nearest(e.key, names(known))) // misspelled is not missing as well
-			r.unknown(e.pos, CodeUnknownKey, fmt.Sprintf("%s has no key %q", what, e.key), e.key, names(known))
+			seen = append(seen, design.Nearest(e.key, names(known))) // misspelled is not missing as well
+			r.unknown(e.pos, design.CodeUnknownKey, fmt.Sprintf("%s has no key %q", what, e.key), e.key, names(known))
 		case read == nil:
-			r.problem(e.pos, CodeNotYet, fmt.Sprintf("%q is not supported yet", e.key), "leave it out in this release")
+			r.problem(e.pos, design.CodeNotYet,
+				fmt.Sprintf("%q is not supported yet", e.key), "leave it out in this release")
 		default:
 			read(e.value)
 		}
 	}
 	for _, key := range required {
 		if !slices.Contains(seen, key) {
-			r.problem(n.pos, CodeMissingKey, fmt.Sprintf("%s needs the key %q", what, key), "")
+			r.problem(n.pos, design.CodeMissingKey, fmt.Sprintf("%s needs the key %q", what, key), "")
 		}
 	}
 }
 
 // named reads a mapping from names of the developer's choice to things.
-func (r *reader) named(n *node, what string, read func(name string, at Pos, value *node)) {
+func (r *reader) named(n *node, what string, read func(name string, at design.Pos, value *node)) {
 	if n.shape != mapping {
-		r.problem(n.pos, CodeShape, fmt.Sprintf("%s must be a mapping from names to what they are, this is %s", what,
-			describe(n)), "")
+		r.problem(n.pos, design.CodeShape,
+			fmt.Sprintf("%s must be a mapping from names to what they are, this is %s", what,
+				describe(n)), "")
 		return
 	}
 	for _, e := range n.entries {
@@ -125,9 +130,9 @@ func (r *reader) named(n *node, what string, read func(name string, at Pos, valu
 
 var nameForm = regexp.MustCompile(`^[a-z][a-z0-9_]{0,39}$`)
 
-func (r *reader) checkName(at Pos, name string) {
+func (r *reader) checkName(at design.Pos, name string) {
 	if !nameForm.MatchString(name) {
-		r.problem(at, CodeBadName, fmt.Sprintf("%q cannot be a name", name),
+		r.problem(at, design.CodeBadName, fmt.Sprintf("%q cannot be a name", name),
 			"use lower case letters, digits and _, a letter first, 40 at most")
 	}
 }
@@ -145,14 +150,14 @@ func (r *reader) word(n *node, what string) string {
 		if n.scalar != nil {
 			remedy = fmt.Sprintf("if the text is meant, it needs quotes: '%v'", n.scalar)
 		}
-		r.problem(n.pos, CodeShape, fmt.Sprintf("%s must be a name, this is %s", what, describe(n)), remedy)
+		r.problem(n.pos, design.CodeShape, fmt.Sprintf("%s must be a name, this is %s", what, describe(n)), remedy)
 	}
 	return s
 }
 
 func (r *reader) words(n *node, what string) []*node {
 	if n.shape != sequence {
-		r.problem(n.pos, CodeShape, fmt.Sprintf("%s must be a list of names, this is %s", what, describe(n)),
+		r.problem(n.pos, design.CodeShape, fmt.Sprintf("%s must be a list of names, this is %s", what, describe(n)),
 			"write [one, two]")
 		return nil
 	}
@@ -169,7 +174,7 @@ func (r *reader) boolean(into *bool) func(*node) {
 	return func(n *node) {
 		b, ok := n.scalar.(bool)
 		if !ok {
-			r.problem(n.pos, CodeShape, "this must be true or false, not "+describe(n), "")
+			r.problem(n.pos, design.CodeShape, "this must be true or false, not "+describe(n), "")
 		}
 		*into = b
 	}
@@ -181,64 +186,54 @@ func (r *reader) choice(n *node, what string, now, notYet []string) string {
 	switch {
 	case s == "" || slices.Contains(now, s):
 	case slices.Contains(notYet, s):
-		r.problem(n.pos, CodeNotYet, fmt.Sprintf("%s %q is not supported yet", what, s),
+		r.problem(n.pos, design.CodeNotYet, fmt.Sprintf("%s %q is not supported yet", what, s),
 			"this release has "+strings.Join(now, ", "))
 		return ""
 	default:
-		r.unknown(n.pos, CodeBadValue, fmt.Sprintf("%s cannot be %q", what, s), s, append(slices.Clone(now), notYet...))
+		r.unknown(n.pos, design.CodeBadValue,
+			fmt.Sprintf("%s cannot be %q", what, s), s, append(slices.Clone(now), notYet...))
 		return ""
 	}
 	return s
 }
 
 // collection resolves a collection's name, noting a problem if nothing bears it.
-func (r *reader) collection(at Pos, name string) *Collection {
+func (r *reader) collection(at design.Pos, name string) *design.Collection {
 	if name == "" {
 		return nil
 	}
 	c := r.design.Collection(name)
 	if c == nil {
-		r.unknown(at, CodeUnknownName, fmt.Sprintf("there is no collection %q", name), name,
-			namesOf(r.design.Collections, func(c *Collection) string { return c.Name }))
+		r.unknown(at, design.CodeUnknownName, fmt.Sprintf("there is no collection %q", name), name,
+			design.NamesOf(r.design.Collections, func(c *design.Collection) string { return c.Name }))
 	}
 	return c
 }
 
-func (r *reader) pair(at Pos, name string) *Pair {
+func (r *reader) pair(at design.Pos, name string) *design.Pair {
 	p := r.design.Pair(name)
 	if p == nil && name != "" {
-		r.unknown(at, CodeUnknownName, fmt.Sprintf("there is no pair %q", name), name,
-			namesOf(r.design.Pairs, func(p *Pair) string { return p.Name }))
+		r.unknown(at, design.CodeUnknownName, fmt.Sprintf("there is no pair %q", name), name,
+			design.NamesOf(r.design.Pairs, func(p *design.Pair) string { return p.Name }))
 	}
 	return p
 }
 
-func (r *reader) problem(at Pos, code, message, remedy string) {
-	r.problems = append(r.problems, Problem{r.file, at, code, message, remedy})
+func (r *reader) problem(at design.Pos, code, message, remedy string) {
+	r.problems = append(r.problems, design.Problem{File: r.file, Pos: at, Code: code, Message: message, Remedy: remedy})
 }
 
 // unknown notes a problem with a word nobody knows, and the nearest known one.
-func (r *reader) unknown(at Pos, code, message, word string, known []string) {
-	if near := Nearest(word, known); near != "" {
+func (r *reader) unknown(at design.Pos, code, message, word string, known []string) {
+	if near := design.Nearest(word, known); near != "" {
 		r.problem(at, code, message, fmt.Sprintf("did you mean %q?", near))
 		return
 	}
 	remedy := "there is none to choose from"
 	if len(known) > 0 {
-		remedy = "known here: " + listed(known)
+		remedy = "known here: " + design.Listed(known)
 	}
 	r.problem(at, code, message, remedy)
-}
-
-// mostListed is how many names a message lists.
-const mostListed = 30
-
-func listed(known []string) string {
-	known = slices.Sorted(slices.Values(known))
-	if more := len(known) - mostListed; more > 0 {
-		return fmt.Sprintf("%s and %d more", strings.Join(known[:mostListed], ", "), more)
-	}
-	return strings.Join(known, ", ")
 }
 
 func describe(n *node) string {
@@ -249,7 +244,7 @@ func describe(n *node) string {
 		return "empty"
 	}
 	if s, is := n.scalar.(string); is {
-		return fmt.Sprintf("%q", clip(s))
+		return fmt.Sprintf("%q", design.Clip(s))
 	}
 	return fmt.Sprint(n.scalar)
 }
@@ -258,14 +253,6 @@ func names(k keys) []string {
 	var out []string
 	for name := range k {
 		out = append(out, name)
-	}
-	return out
-}
-
-func namesOf[T any](all []*T, nameOf func(*T) string) []string {
-	var out []string
-	for _, one := range all {
-		out = append(out, nameOf(one))
 	}
 	return out
 }

@@ -1,11 +1,11 @@
-package design_test
+package language_test
 
 import (
 	"fmt"
 	"strings"
 	"testing"
 
-	"yalvo/internal/design"
+	"yalvo/internal/language"
 )
 
 // large is a design with so many collections, each with the given lines.
@@ -72,20 +72,20 @@ func TestAFileIsBounded(t *testing.T) {
 		"a control character":    {"yalvo: 1\napp: p\x00", ":2:7: syntax: the character U+0000 may not stand in YAML"},
 	} {
 		t.Run(name, func(t *testing.T) {
-			_, err := design.Read("large.yaml", []byte(c.source))
+			_, err := language.Read("large.yaml", []byte(c.source))
 			if err == nil || !strings.Contains(err.Error(), c.want) {
 				t.Fatalf("got %.2000v\nwant %s", err, c.want)
 			}
-			if n := strings.Count(err.Error(), "\n") + 1; n > design.MaxProblems+1 {
+			if n := strings.Count(err.Error(), "\n") + 1; n > language.MaxProblems+1 {
 				t.Errorf("%d problems are told", n)
 			}
 		})
 	}
 	// Eleven triggers that set one another off took longer than anybody waited.
-	if _, err := design.Read("large.yaml", []byte(large(12, none)+triggers(100))); err != nil {
+	if _, err := language.Read("large.yaml", []byte(large(12, none)+triggers(100))); err != nil {
 		t.Errorf("a hundred triggers that end: %.500v", err)
 	}
-	if _, err := design.Read("large.yaml", []byte("\uFEFF"+large(9, fields(200)))); err != nil {
+	if _, err := language.Read("large.yaml", []byte("\uFEFF"+large(9, fields(200)))); err != nil {
 		t.Errorf("almost as many names as there may be, behind a byte order mark: %.500v", err)
 	}
 }
@@ -96,7 +96,7 @@ func TestATriggerLoopIsNamedAlongItsShortestWay(t *testing.T) {
   b: {on: {created: c1}, do: [{create: c2, fields: {}}, {create: c1, id: "'x'", fields: {}}]}
   c: {on: {created: c2}, do: [{create: c1, id: "'y'", fields: {}}, {create: c0, id: "'z'", fields: {}}]}
 `
-	_, err := design.Read("loop.yaml", []byte(source))
+	_, err := language.Read("loop.yaml", []byte(source))
 	if err == nil || !strings.Contains(err.Error(), `trigger "b" would set itself off for ever: b → c → b`) {
 		t.Errorf("got %v", err)
 	}
@@ -110,7 +110,7 @@ func TestPlainWordsAreAsYAMLHasThem(t *testing.T) {
 		"1__0": "must be a number", ".inf": "must be a number", ".nan": "must be a number", "9e999": "must be a number",
 		"-1": "cannot be -1", "1.5": "must be a whole number", "0": "cannot be 0",
 	} {
-		d, err := design.Read("words.yaml", []byte("yalvo: 1\napp: words\ncollections: {c: {fields: {f: {type: string, max: "+text+"}}}}\n"))
+		d, err := language.Read("words.yaml", []byte("yalvo: 1\napp: words\ncollections: {c: {fields: {f: {type: string, max: "+text+"}}}}\n"))
 		switch {
 		case want == "" && err != nil:
 			t.Errorf("%s: %v", text, err)

@@ -1,6 +1,10 @@
-package design
+package language
 
-import "fmt"
+import (
+	"fmt"
+
+	"yalvo/internal/design"
+)
 
 // was reads the name that something had in the version of the design before: it
 // takes along what is stored under that name. When the version is in force, the
@@ -8,7 +12,7 @@ import "fmt"
 func (r *reader) was(into *string, name string) func(*node) {
 	return func(n *node) {
 		if *into = r.name(n, "was"); *into == name {
-			r.problem(n.pos, CodeContradicted, fmt.Sprintf("%q has that name already", name), "leave was out")
+			r.problem(n.pos, design.CodeContradicted, fmt.Sprintf("%q has that name already", name), "leave was out")
 		}
 	}
 }

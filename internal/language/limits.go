@@ -1,4 +1,4 @@
-package design
+package language
 
 import (
 	"bytes"
@@ -7,6 +7,8 @@ import (
 	"unicode/utf8"
 
 	"github.com/goccy/go-yaml/token"
+
+	"yalvo/internal/design"
 )
 
 // Limits of a design. They bound what reading the file takes, in memory and in
@@ -24,11 +26,14 @@ const (
 	MaxProblems = 50     // problems told at once
 )
 
+// top is the place of what concerns the whole file.
+var top = design.Pos{Line: 1, Column: 1}
+
 // readable sees that the file is text which the parser can take, and takes it
 // without the byte order mark that YAML allows.
 func (r *reader) readable(source []byte) ([]byte, bool) {
 	if len(source) > MaxSize {
-		r.problem(Pos{1, 1}, CodeTooLarge, fmt.Sprintf("the file has %d bytes, %d are allowed", len(source), MaxSize),
+		r.problem(top, design.CodeTooLarge, fmt.Sprintf("the file has %d bytes, %d are allowed", len(source), MaxSize),
 			"")
 		return nil, false
 	}
@@ -40,13 +45,15 @@ func (r *reader) readable(source []byte) ([]byte, bool) {
 		column++
 		switch {
 		case c == utf8.RuneError && size == 1:
-			r.problem(Pos{line, column}, CodeSyntax, fmt.Sprintf("the byte 0x%02X is no UTF-8", source[i]),
+			r.problem(design.Pos{Line: line, Column: column}, design.CodeSyntax,
+				fmt.Sprintf("the byte 0x%02X is no UTF-8", source[i]),
 				"save the file as UTF-8")
 			return nil, false
 		case c == '\n':
 			line, column = line+1, 0
 		case c < ' ' && c != '\t' && c != '\r' || c == 0x7F:
-			r.problem(Pos{line, column}, CodeSyntax, fmt.Sprintf("the character U+%04X may not stand in YAML", c),
+			r.problem(design.Pos{Line: line, Column: column}, design.CodeSyntax,
+				fmt.Sprintf("the character U+%04X may not stand in YAML", c),
 				"take it out")
 			return nil, false
 		}
@@ -104,11 +111,11 @@ func (r *reader) bounded(tokens token.Tokens) bool {
 			}
 		}
 		if len(open) > MaxLevels {
-			r.problem(posOf(t), CodeTooLarge, fmt.Sprintf("this is nested deeper than %d levels", MaxLevels), "")
+			r.problem(posOf(t), design.CodeTooLarge, fmt.Sprintf("this is nested deeper than %d levels", MaxLevels), "")
 			return false
 		}
 		if n := len(open); n > 0 && open[n-1].keys > MaxKeys {
-			r.problem(posOf(t), CodeTooLarge, fmt.Sprintf("this mapping has more than %d keys", MaxKeys), "")
+			r.problem(posOf(t), design.CodeTooLarge, fmt.Sprintf("this mapping has more than %d keys", MaxKeys), "")
 			return false
 		}
 	}
@@ -126,12 +133,14 @@ func (r *reader) checkSize() bool {
 		names += countFields(p.Fields)
 	}
 	if names > MaxNames {
-		r.problem(Pos{1, 1}, CodeTooLarge, fmt.Sprintf("the design has %d names, %d are allowed: collections, fields, "+
-			"kept values, pairs, timelines and triggers together", names, MaxNames), "")
+		r.problem(top, design.CodeTooLarge,
+			fmt.Sprintf("the design has %d names, %d are allowed: collections, fields, "+
+				"kept values, pairs, timelines and triggers together", names, MaxNames), "")
 	}
 	if len(d.Triggers) > MaxTriggers {
-		r.problem(d.Triggers[MaxTriggers].Pos, CodeTooLarge, fmt.Sprintf("the design has %d triggers, %d are allowed",
-			len(d.Triggers), MaxTriggers), "")
+		r.problem(d.Triggers[MaxTriggers].Pos, design.CodeTooLarge,
+			fmt.Sprintf("the design has %d triggers, %d are allowed",
+				len(d.Triggers), MaxTriggers), "")
 	}
 	return names <= MaxNames && len(d.Triggers) <= MaxTriggers
 }
@@ -140,14 +149,15 @@ func (r *reader) checkSize() bool {
 func (r *reader) checkDepth() {
 	for _, c := range r.design.Collections {
 		if depth := c.Depth(); depth > MaxUnder {
-			r.problem(c.Pos, CodeTooLarge, fmt.Sprintf("documents of %q lie %d deep, %d are allowed", c.Name, depth,
-				MaxUnder), "let one of them stand alone and point at its parent")
+			r.problem(c.Pos, design.CodeTooLarge,
+				fmt.Sprintf("documents of %q lie %d deep, %d are allowed", c.Name, depth,
+					MaxUnder), "let one of them stand alone and point at its parent")
 			return
 		}
 	}
 }
 
-func countFields(fields []*Field) int {
+func countFields(fields []*design.Field) int {
 	n := len(fields)
 	for _, f := range fields {
 		n += countFields(f.Fields)
@@ -164,21 +174,25 @@ func (r *reader) checkShown() {
 	if len(r.problems) > 0 {
 		return // a circle never ends
 	}
-	shows, all := map[*Kept]int{}, 0
+	known, all := map[*design.Kept]int{}, 0
 	for _, c := range r.design.Collections {
 		sum := 0
 		for _, k := range c.Kept {
-			sum += k.shows(shows)
+			sum += shownBy(k, known)
 		}
 		if all += min(sum, MaxShown); sum > MaxShown {
-			largest := slices.MaxFunc(c.Kept, func(a, b *Kept) int { return a.shows(shows) - b.shows(shows) })
-			r.problem(largest.Pos, CodeTooLarge, fmt.Sprintf("the kept values of %q show %s values together, %d are "+
-				"allowed", c.Name, atMost(sum), MaxShown), "show fewer fields, or less of what is itself kept")
+			largest := slices.MaxFunc(c.Kept, func(a, b *design.Kept) int {
+				return shownBy(a, known) - shownBy(b, known)
+			})
+			r.problem(largest.Pos, design.CodeTooLarge,
+				fmt.Sprintf("the kept values of %q show %s values together, %d are "+
+					"allowed", c.Name, atMost(sum), MaxShown), "show fewer fields, or less of what is itself kept")
 		}
 	}
 	if all > MaxShownAll {
-		r.problem(Pos{1, 1}, CodeTooLarge, fmt.Sprintf("the kept values of the design show %d values together, %d are "+
-			"allowed", all, MaxShownAll), "show fewer fields")
+		r.problem(top, design.CodeTooLarge,
+			fmt.Sprintf("the kept values of the design show %d values together, %d are "+
+				"allowed", all, MaxShownAll), "show fewer fields")
 	}
 }
 
@@ -192,17 +206,17 @@ func atMost(n int) string {
 	return fmt.Sprint(n)
 }
 
-// shows is how many single values a kept value shows, up to [muchShown].
-func (k *Kept) shows(known map[*Kept]int) int {
+// shownBy is how many single values a kept value shows, up to [muchShown].
+func shownBy(k *design.Kept, known map[*design.Kept]int) int {
 	if n, is := known[k]; is {
 		return n
 	}
 	each := 1
 	for _, p := range k.Parts {
 		if p.Kept != nil {
-			each += p.Kept.shows(known)
+			each += shownBy(p.Kept, known)
 		} else {
-			each += 1 + countFields([]*Field{p.Field})
+			each += 1 + countFields([]*design.Field{p.Field})
 		}
 	}
 	known[k] = min(each*max(k.HowMany, 1), muchShown)

@@ -1,0 +1,9 @@
+// Package language reads a design file and checks it.
+//
+// In goes YAML (or JSON, which is YAML too); out comes a [design.Design] in
+// which every name is resolved to the thing it names, or [design.Problems]: all
+// that is wrong with the file, each with its place, a code and a remedy.
+//
+// Not done here: what a design is and which values its fields take (package
+// design), and what follows from it (package plan).
+package language
