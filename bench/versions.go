@@ -42,6 +42,10 @@ func (b *bench) load() error {
 	if err != nil {
 		return err
 	}
+	one, err := b.oneAfterAnother()
+	if err != nil {
+		return err
+	}
 	single, err := b.singleRequests()
 	if err != nil {
 		return err
@@ -52,7 +56,10 @@ func (b *bench) load() error {
 	line("COPY of all rows into tables like these, by hand", many/copied, 0)
 	line("Yalvo, from the first line to the last duplicate", many/(facts+derived), many/copied)
 	fmt.Printf("  facts in %.1f s, what is derived in %.1f s; by COPY %.1f s\n", facts, derived, copied)
+	line("one request for each, one after another, settled", one, many/copied)
 	line("one request for each, 16 clients, settled", single, many/copied)
+	fmt.Printf("  of one request for each the load is %.1f times, of those of 16 clients %.1f times\n",
+		many/(facts+derived)/one, many/(facts+derived)/single)
 	return nil
 }
 
@@ -161,6 +168,28 @@ func (b *bench) copyByHand() (rows int64, seconds float64, err error) {
 		seconds += took
 	}
 	return rows, seconds, b.sql("DROP SCHEMA copied CASCADE")
+}
+
+// oneAfterAnother is how many documents and pairs a second one client makes, which
+// waits for each answer, until all is settled: as many of each as the load has.
+func (b *bench) oneAfterAnother() (float64, error) {
+	const many = 60
+	seconds, err := b.timed(func() error {
+		for i := range many {
+			if _, _, err := b.client.As(fmt.Sprintf("l%d", i*7)).Create(b.ctx, "posts", "",
+				map[string]any{"text": "A heron at Nine Posts."}); err != nil {
+				return err
+			}
+			for k := range loadFollows / loadPosts {
+				if _, err := b.client.Set(b.ctx, "follow", fmt.Sprintf("l%d", i*7),
+					fmt.Sprintf("l%d", (i*31+k*17+5000)%loadPeople)); err != nil {
+					return err
+				}
+			}
+		}
+		return b.client.AfterAll().Settle(b.ctx)
+	})
+	return many * (1 + loadFollows/loadPosts) / seconds, err
 }
 
 // singleRequests is how many documents a second 16 clients create, one request each,

@@ -9,6 +9,7 @@ import (
 	"sync"
 	"sync/atomic"
 	"testing"
+	"time"
 
 	"yalvo/client"
 	"yalvo/internal/harness"
@@ -213,6 +214,42 @@ func TestWhatReadersSeeWhileADesignIsCarriedOut(t *testing.T) {
 	same(t, "the new timeline", must(w.Timeline(t.Context(), "loud", "ben", client.Page{}))(t).Entries[1].ID, "p1")
 	v := must(w.Versions(t.Context(), 10))(t)[0]
 	same(t, "who asked for it", []any{v.Author, v.Done}, []any{"the gardener", true})
+}
+
+// A stretch whose half meets a lock that is held for long is done as one, and what its
+// other half has done is done again, which changes nothing.
+func TestAHalfThatWaitsIsDoneWithTheOther(t *testing.T) {
+	t.Parallel()
+	w := start(t, ponds)
+	for i := range 40 {
+		w.person(fmt.Sprint("p", i))
+		w.post(fmt.Sprint("p", i), fmt.Sprint("post-", i), "a heron")
+	}
+	w.Settle()
+	const count = "posts_n:     {count: posts.author}"
+	w.Evolving.Store(true)
+	version, _ := w.held(changed(t, ponds, count, count+"\n      again_n: {count: posts.author}"))
+	w.until("a half is done", func() bool { return w.Number("SELECT count(*) FROM kept WHERE values ? 'again_n'") > 0 })
+	tx := must(w.Pool().Begin(t.Context()))(t)
+	if _, err := tx.Exec(t.Context(), `SELECT FROM kept WHERE doc = (SELECT n FROM documents WHERE key = 'p1')
+		FOR UPDATE`); err != nil {
+		t.Fatal(err)
+	}
+	w.SQL("DROP FUNCTION yalvo.fails CASCADE")
+	waits := map[int64]bool{} // nobody, the half, the whole; the service itself is left alone, so that it halves
+	for deadline := time.Now().Add(time.Minute); len(waits) < 3; {
+		waits[w.Number(`SELECT coalesce(max(pid), 0) FROM pg_stat_activity
+			WHERE wait_event_type = 'Lock' AND datname = current_database()`)] = true
+		if time.Now().After(deadline) {
+			t.Fatal("the stretch is not done as one after its half has waited")
+		}
+	}
+	if err := tx.Rollback(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	must(w.AwaitVersion(t.Context(), version, nil))(t)
+	w.Evolving.Store(false)
+	w.auditFindsNothing()
 }
 
 // amend edits a document's facts.

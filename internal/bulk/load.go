@@ -8,7 +8,9 @@ import (
 	"errors"
 	"fmt"
 	"reflect"
+	"runtime"
 	"slices"
+	"sync"
 	"time"
 
 	"yalvo/internal/plan"
@@ -65,30 +67,43 @@ func (m *Mover) load(ctx context.Context, v *running.Version, text []byte) (Load
 	return out, err
 }
 
-// read parses lines.
+// read parses lines, on all processors: the database waits for it.
 func read(v *running.Version, text []byte) ([]*parsed, []Bad, error) {
-	now := time.Now().UTC()
-	var lines []*parsed
-	bad := []Bad{}
-	nth := 0
-	for line := range bytes.Lines(text) {
-		nth++
-		line = bytes.TrimSpace(line)
-		if len(line) == 0 {
-			continue
-		}
-		p, why := parse(v, nth, line, now)
-		if len(why) > 0 {
-			bad = append(bad, Bad{Line: nth, Why: why})
-			continue
-		}
-		lines = append(lines, p)
+	if many := bytes.Count(bytes.TrimSuffix(text, []byte("\n")), []byte("\n")) + 1; many > MostLines {
+		return nil, nil, running.Refuse(running.CodeInvalid, "there are %d lines: send %d at once", many, MostLines)
 	}
-	if nth > MostLines {
-		return nil, nil, running.Refuse(running.CodeInvalid, "there are %d lines: send %d at once", nth, MostLines)
+	all := slices.Collect(bytes.Lines(text))
+	now := time.Now().UTC()
+	parsedLines, why := make([]*parsed, len(all)), make([][]string, len(all))
+	var group sync.WaitGroup
+	first := 0
+	for some := range slices.Chunk(all, max(linesApart, len(all)/runtime.GOMAXPROCS(0)+1)) {
+		from := first
+		group.Go(func() {
+			for i, line := range some {
+				if line = bytes.TrimSpace(line); len(line) > 0 {
+					parsedLines[from+i], why[from+i] = parse(v, from+i+1, line, now)
+				}
+			}
+		})
+		first += len(some)
+	}
+	group.Wait()
+	bad := []Bad{}
+	var lines []*parsed
+	for i, p := range parsedLines {
+		switch {
+		case len(why[i]) > 0:
+			bad = append(bad, Bad{Line: i + 1, Why: why[i]})
+		case p != nil:
+			lines = append(lines, p)
+		}
 	}
 	return lines, bad, nil
 }
+
+// linesApart is how many lines are worth a processor of their own.
+const linesApart = 200
 
 // mayLoad sees that a load is under way, by the version of the design that the lines
 // were read with.

@@ -120,6 +120,11 @@ func (tx *Tx) LockBetween(from, to Address) error {
 		from.Collection, from.Key, to.Collection, to.Key).Error
 }
 
+// WaitBriefly has the transaction fail where it would wait longer for a lock.
+func (tx *Tx) WaitBriefly() error {
+	return tx.db.Exec("SELECT set_config('lock_timeout', '1s', true)").Error
+}
+
 // Lock waits for one lock. The caller must hold no other.
 func (tx *Tx) Lock(key int64) error {
 	return tx.db.Exec("SELECT pg_advisory_xact_lock(?)", key).Error

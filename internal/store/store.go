@@ -102,13 +102,16 @@ func (dialector) RollbackTo(tx *gorm.DB, name string) error {
 
 // Quiet tells whether no client of this service wants anything of the database,
 // so that upkeep may take a second connection beside its own.
-func (s *Store) Quiet() bool {
+func (s *Store) Quiet() bool { return s.Spare(2) }
+
+// Spare is [Store.Quiet] for who takes so many connections of those for upkeep.
+func (s *Store) Spare(connections int) bool {
 	clients, err := s.db.DB()
 	if err != nil || clients.Stats().InUse > 0 {
 		return false
 	}
 	upkeep, err := s.upkeep.DB()
-	return err == nil && upkeep.Stats().MaxOpenConnections > 1
+	return err == nil && upkeep.Stats().MaxOpenConnections >= connections
 }
 
 // Close ends all connections.

@@ -15,6 +15,7 @@ type builder struct {
 	stop  context.CancelFunc
 	group sync.WaitGroup
 	pace  pace
+	asOne int // stretches that are not done in halves
 }
 
 // How long a stretch is to take, and how often an idle builder looks for steps that

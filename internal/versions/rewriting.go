@@ -14,13 +14,16 @@ func (s step) documents() (bool, error) {
 	if c == nil {
 		return true, nil
 	}
-	span, _, last, err := s.next(c)
-	if err != nil {
-		return false, err
-	}
+	return s.overNext(c, func(s step, span store.Span, _ []int64) (int64, error) {
+		return s.rewrite(c, span)
+	})
+}
+
+// rewrite does it for those in a span, and tells how many are stored in another form.
+func (s step) rewrite(c *plan.Collection, span store.Span) (int64, error) {
 	docs, err := s.tx.LockSpan(c, span)
 	if err != nil {
-		return false, err
+		return 0, err
 	}
 	var ns []int64
 	var fields []string
@@ -28,7 +31,7 @@ func (s step) documents() (bool, error) {
 	for _, d := range docs {
 		facts, mistakes, rewritten, err := s.lifted(c, d)
 		if err != nil {
-			return false, err
+			return 0, err
 		}
 		if rewritten {
 			ns, fields = append(ns, d.N), append(fields, facts)
@@ -38,13 +41,12 @@ func (s step) documents() (bool, error) {
 		}
 	}
 	if err := s.tx.Rewrite(ns, fields, c.Shape); err != nil {
-		return false, err
+		return 0, err
 	}
-	s.build.Written += int64(len(ns))
 	if err := s.tx.DropMisfits(c.Number, span, design.MistakeTaken, design.MistakeNoTarget); err != nil {
-		return false, err
+		return 0, err
 	}
-	return last, s.tx.NoteMisfits(misfits)
+	return int64(len(ns)), s.tx.NoteMisfits(misfits)
 }
 
 // lifted are a document's facts in the new form, what of them does not fit, and

@@ -15,7 +15,7 @@ import (
 // is done when there is nothing after the stretch.
 func (k *Keeper) stretch(ctx context.Context, tx *store.Tx, v *running.Version, b *store.Build) error {
 	began := time.Now()
-	s := step{Version: v, tx: tx, build: b, ctx: ctx, width: k.pace.of(*b)}
+	s := step{Version: v, keeper: k, tx: tx, build: b, ctx: ctx, width: k.pace.of(*b)}
 	if b.Rows == 0 && b.Reached == 0 && b.Total == 0 {
 		if err := s.count(); err != nil {
 			return err
@@ -39,10 +39,11 @@ func (k *Keeper) stretch(ctx context.Context, tx *store.Tx, v *running.Version, 
 // step is a step in hand.
 type step struct {
 	*running.Version
-	tx    *store.Tx
-	build *store.Build
-	ctx   context.Context
-	width int
+	keeper *Keeper // nil: it is only tried
+	tx     *store.Tx
+	build  *store.Build
+	ctx    context.Context
+	width  int
 }
 
 // some does the next stretch, and tells whether it was the last.
@@ -136,13 +137,9 @@ func (s step) derive(d plan.Duplicate) (bool, error) {
 			return false, err
 		}
 	}
-	span, docs, last, err := s.next(c)
-	if err != nil {
-		return false, err
-	}
-	written, err := s.put(d, c, docs, span)
-	s.build.Written += written
-	return last, err
+	return s.overNext(c, func(s step, span store.Span, docs []int64) (int64, error) {
+		return s.put(d, c, docs, span)
+	})
 }
 
 func (s step) pushAll(t *plan.Timeline) error {
