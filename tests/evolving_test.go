@@ -291,6 +291,30 @@ func TestDocumentsThatDoNotFitAreListed(t *testing.T) {
 	w.auditFindsNothing()
 }
 
+// Pairs of a document with itself stay when the design no longer takes them, and are
+// listed until they end.
+func TestPairsWithOneselfThatDoNotFitAreListed(t *testing.T) {
+	t.Parallel()
+	const alone, together = "to_calls: followers, self: true}", "to_calls: followers}"
+	w := start(t, changed(t, ponds, together, alone))
+	w.person("ada")
+	w.person("ben")
+	must(w.Set(t.Context(), "follow", "ada", "ada"))(t)
+	must(w.Set(t.Context(), "follow", "ada", "ben"))(t)
+	w.Settle()
+	w.Evolving.Store(true)
+	d := must(w.Diff(t.Context(), "ponds.yaml", []byte(ponds)))(t)
+	same(t, "what would not fit", differing(d), "follow check 1 1")
+	w.evolves(ponds)
+	same(t, "what does not fit", w.misfits(), "follow.to self 1")
+	same(t, "it is still counted", w.get("people/ada").Kept["following_n"], 2)
+	must(w.Unset(t.Context(), "follow", "ada", "ada"))(t)
+	same(t, "when it has ended", w.misfits(), "")
+	w.Evolving.Store(false)
+	w.Settle()
+	w.auditFindsNothing()
+}
+
 // misfits are what does not fit, counted, in words.
 func (w world) misfits() string {
 	w.t.Helper()
@@ -325,6 +349,7 @@ func TestNamesChangeAndGoBack(t *testing.T) {
 	}
 	must(w.Set(t.Context(), "follow", "ben", "ada"))(t)
 	w.post("ada", "p1", "a heron")
+	must(w.amend("posts/p1", map[string]any{"spot": map[string]any{"name": "Nine Posts", "lat": 51.5}}))(t)
 	must(w.Set(t.Context(), "like", "ben", "p1"))(t)
 	if _, _, err := w.As("ben").Create(t.Context(), "posts/p1/notes", "n1", map[string]any{"text": "yes"}); err != nil {
 		t.Fatal(err)
@@ -337,12 +362,14 @@ func TestNamesChangeAndGoBack(t *testing.T) {
 		"about:  {type: reference, to: posts", "about:  {type: reference, to: sightings",
 		"like:   {from: people, to: posts", "like:   {from: people, to: sightings",
 		"home: {owner: people, entries: posts, by: author, through: follow", "start: {was: home, owner: people, entries: sightings, by: author, through: watch",
-		"mail: {", "address: {was: mail, ")
+		"mail: {", "address: {was: mail, ",
+		"spot:   {type: object, fields: {name", "place: {was: spot, type: object, fields: {title: {was: name, type: string, required: true}, north: {was: lat, type: number}}}\n#")
 	w.Evolving.Store(true)
 	w.evolves(next)
 	w.Settle()
 	same(t, "a renamed count", w.get("people/ada").Kept["sightings_n"], 1)
 	same(t, "a nested document", w.get("sightings/p1/notes/n1").Facts["text"], "yes")
+	same(t, "names inside an object", w.get("sightings/p1").Facts["place"], map[string]any{"title": "Nine Posts", "north": 51.5})
 	same(t, "a renamed pair", must(w.IsSet(t.Context(), "watch", "ben", "ada"))(t), true)
 	same(t, "a renamed timeline", must(w.Timeline(t.Context(), "start", "ben", client.Page{}))(t).Entries[0].Path, "sightings/p1")
 	w.auditFindsNothing()

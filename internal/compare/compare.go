@@ -235,24 +235,23 @@ func (c *comparing) compareTop() {
 }
 
 func (c *comparing) compareTriggers() {
-	old := map[string]string{}
-	for _, t := range c.From.Triggers {
-		old[t.Name] = triggerInWords(t)
-	}
-	for _, t := range c.To.Triggers {
-		was, there := old[t.Name]
-		delete(old, t.Name)
+	m := match(c, "trigger", c.From.Triggers, c.To.Triggers, named[*design.Trigger]{
+		func(x *design.Trigger) string { return x.Name }, func(x *design.Trigger) string { return x.Was },
+		func(x *design.Trigger) design.Pos { return x.Pos }})
+	for _, n := range c.To.Triggers {
+		o := m.old[n]
 		switch {
-		case !there:
-			c.differ(Difference{Kind: "trigger", Name: t.Name, How: Added})
-		case was != triggerInWords(t):
-			c.differ(Difference{Kind: "trigger", Name: t.Name, How: Changed})
+		case o == nil:
+			c.differ(Difference{Kind: "trigger", Name: n.Name, How: Added})
+		case o.Name != n.Name:
+			c.carry("trigger", o.Name, n.Name)
+			c.differ(Difference{Kind: "trigger", Name: n.Name, How: Renamed, Was: o.Name})
+		case triggerInWords(o) != triggerInWords(n):
+			c.differ(Difference{Kind: "trigger", Name: n.Name, How: Changed})
 		}
 	}
-	for _, t := range c.From.Triggers {
-		if _, gone := old[t.Name]; gone {
-			c.differ(Difference{Kind: "trigger", Name: t.Name, How: Dropped})
-		}
+	for _, o := range m.gone {
+		c.differ(Difference{Kind: "trigger", Name: o.Name, How: Dropped})
 	}
 }
 

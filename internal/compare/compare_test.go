@@ -34,6 +34,8 @@ pairs:
   follow: {from: people, to: people, from_calls: following, to_calls: followers}
 timelines:
   home: {owner: people, entries: posts, by: author, through: follow, carry: [text, byline]}
+triggers:
+  greet: {on: {created: people}, do: [{send: "https://fen.example/hi"}]}
 `
 
 func read(t *testing.T, source string) *design.Design {
@@ -108,6 +110,8 @@ func TestWhatAChangeDoesToWhatIsStored(t *testing.T) {
 			"changed kept value people.fans +rebuild: build people.fans (hidden), sweep kept people.fans"},
 		{[]string{"follow: {from", "trail: {was: follow, from", "follow.to", "trail.to", "through: follow",
 			"through: trail"}, "renamed pair trail: "},
+		{[]string{"greet: {on", "hail: {was: greet, on"}, "renamed trigger hail: "},
+		{[]string{"example/hi", "example/hello"}, "changed trigger greet: "},
 		{[]string{carry, "carry: [byline]"}, "changed timeline home: "},
 		{[]string{carry, carry + ", deliver: pull"}, "changed timeline home +retract: unstore home"},
 		{[]string{carry, carry + ", deliver: mixed, above: 3"}, "changed timeline home +redeliver: modes home"},
@@ -166,6 +170,34 @@ func TestFactsInTheNewForm(t *testing.T) {
 		}
 		if said != c.want {
 			t.Errorf("%s\n got %s\nwant %s", c.old, said, c.want)
+		}
+	}
+}
+
+// A version that is put in force again goes on with what the later ones call otherwise.
+func TestGoingBackFollowsNames(t *testing.T) {
+	comparison, err := follow(t, "people:\n    fields", "folk:\n    was: people\n    fields", "to: people", "to: folk",
+		"from: people", "from: folk", "owner: people", "owner: folk", "created: people", "created: folk",
+		"accounts: people", "accounts: folk", "town: {", "place: {was: town, ", "greet: {", "hail: {was: greet, ",
+		"home: {", "start: {was: home, ", "byline: {", "card: {was: byline, ", "[text, byline]", "[text, card]")
+	if err != nil {
+		t.Fatal(err)
+	}
+	back := read(t, base)
+	compare.Back(back, [][]compare.Difference{comparison.Differences})
+	people := back.Collection("people")
+	got := []string{people.Was, people.Field("town").Was, people.Field("name").Was, back.Triggers[0].Was,
+		back.Timelines[0].Was, back.Collection("posts").KeptValue("byline").Was}
+	if fmt.Sprint(got) != "[folk place  hail start card]" {
+		t.Errorf("got %q", got)
+	}
+	again, err := compare.Designs(comparison.To, back)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, d := range again.Differences {
+		if d.How == compare.Added || d.How == compare.Dropped {
+			t.Errorf("%s %s %s", d.How, d.Kind, d.Name)
 		}
 	}
 }

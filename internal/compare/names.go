@@ -1,6 +1,7 @@
 package compare
 
 import (
+	"cmp"
 	"slices"
 	"strings"
 
@@ -22,15 +23,8 @@ func Back(d *design.Design, later [][]Difference) {
 func Tell(d *design.Design, did []Difference) {
 	for _, f := range namesOf(d) {
 		for _, x := range did {
-			in, name, nested := strings.Cut(x.Name, ".")
-			was := x.Was
-			if !nested || f.in == "" {
-				in, name = "", x.Name
-			} else {
-				_, was, _ = strings.Cut(was, ".")
-			}
-			if x.Was != "" && f.kind == x.Kind && f.in == in && f.name == name {
-				*f.was = was
+			if x.Was != "" && f.kind == x.Kind && f.path() == x.Name {
+				*f.was = lastOf(x.Was)
 			}
 		}
 	}
@@ -38,35 +32,42 @@ func Tell(d *design.Design, did []Difference) {
 
 // followed is a thing of a design with the name that it has in later versions.
 type followed struct {
-	kind, in string
+	kind, in string // in is the path of what it stands in, as differences write it
 	own      string // the name in the design itself
 	name     string // the name in a later version
 	was      *string
 }
+
+func (f *followed) path() string {
+	if f.in == "" {
+		return f.name
+	}
+	return f.in + "." + f.name
+}
+
+func lastOf(path string) string { return path[strings.LastIndexByte(path, '.')+1:] }
 
 type allFollowed []*followed
 
 // namesOf are the things of a design whose names can change.
 func namesOf(d *design.Design) allFollowed {
 	var all allFollowed
-	fields := func(in string, fields []*design.Field) {
-		for _, f := range fields {
-			all = append(all, &followed{"field", in, f.Name, f.Name, &f.Was})
-		}
-	}
 	for _, c := range d.Collections {
 		all = append(all, &followed{"collection", "", c.Name, c.Name, &c.Was})
-		fields(c.Name, c.Fields)
+		all.fields(c.Name, c.Fields)
 		for _, kept := range c.Kept {
 			all = append(all, &followed{"kept value", c.Name, kept.Name, kept.Name, &kept.Was})
 		}
 	}
 	for _, p := range d.Pairs {
 		all = append(all, &followed{"pair", "", p.Name, p.Name, &p.Was})
-		fields(p.Name, p.Fields)
+		all.fields(p.Name, p.Fields)
 	}
 	for _, t := range d.Timelines {
 		all = append(all, &followed{"timeline", "", t.Name, t.Name, &t.Was})
+	}
+	for _, t := range d.Triggers {
+		all = append(all, &followed{"trigger", "", t.Name, t.Name, &t.Was})
 	}
 	for _, f := range all {
 		*f.was = "" // what it says was seen to when the version came into force for the first time
@@ -74,38 +75,48 @@ func namesOf(d *design.Design) allFollowed {
 	return all
 }
 
-// follow goes one version on: first the collections and pairs, whose new names
-// stand before those of what is in them.
+// fields adds fields, and those inside them.
+func (all *allFollowed) fields(in string, fields []*design.Field) {
+	for _, f := range fields {
+		*all = append(*all, &followed{"field", in, f.Name, f.Name, &f.Was})
+		path := in + "." + f.Name
+		for f.Of != nil {
+			f, path = f.Of, path+"[]"
+		}
+		all.fields(path, f.Fields)
+	}
+}
+
+// follow goes one version on, from the outside in: what stands around a name has its
+// new name already in what a difference says was there.
 func (all allFollowed) follow(did []Difference) {
+	did = slices.Clone(did)
+	slices.SortStableFunc(did, func(a, b Difference) int {
+		return cmp.Compare(strings.Count(a.Name, "."), strings.Count(b.Name, "."))
+	})
+	moved := map[*followed]bool{}
 	for _, d := range did {
-		if d.Was == "" || d.Kind != "collection" && d.Kind != "pair" {
+		if d.Was == "" {
 			continue
 		}
 		for _, f := range all {
-			if f.kind == d.Kind && f.name == d.Was {
-				f.name = d.Name
+			if f.kind == d.Kind && f.path() == d.Was && !moved[f] {
+				f.name, moved[f] = lastOf(d.Name), true
 			}
-			if f.in == d.Was {
-				f.in = d.Name
-			}
-		}
-	}
-	var moved []*followed
-	for _, d := range did {
-		in, name, nested := strings.Cut(d.Name, ".")
-		_, was, _ := strings.Cut(d.Was, ".")
-		if d.Kind == "timeline" {
-			in, name, was = "", d.Name, d.Was
-		} else if !nested || strings.Contains(name, ".") {
-			continue
-		}
-		for _, f := range all {
-			if was != "" && f.kind == d.Kind && f.in == in && f.name == was && !slices.Contains(moved, f) {
-				f.name = name
-				moved = append(moved, f)
+			if d.Kind != "timeline" && d.Kind != "trigger" && d.Kind != "kept value" {
+				f.in = moveInto(f.in, d.Was, d.Name)
 			}
 		}
 	}
+}
+
+// moveInto is a path in which what stands at was stands at is.
+func moveInto(path, was, is string) string {
+	rest, inside := strings.CutPrefix(path, was)
+	if inside && (rest == "" || rest[0] == '.' || rest[0] == '[') {
+		return is + rest
+	}
+	return path
 }
 
 // note tells the design what each thing is called now.

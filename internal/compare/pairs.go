@@ -46,11 +46,17 @@ func (c *comparing) comparePair(o, n *design.Pair) {
 	if len(d.What) > 0 && d.How == "" {
 		d.How = Changed
 	}
+	alone := o.Self && !n.Self && n.From == n.To // those with themselves do not fit
+	if alone {
+		d.Effects = append(d.Effects, Check)
+	}
 	if d.How != "" {
 		c.differ(d)
 	}
 	r := c.rewrite(n.Name+".", match(c, "field", o.Fields, n.Fields, fieldNames), n.Fields, nil)
 	r.of, r.name, r.old = design.ShapeOf(o.Fields), "pair", o.Fields
+	r.Checks = r.Checks || alone
+	r.Looser = r.Looser || n.Self && !o.Self
 	c.compile(r)
 	if r.Needed || r.Checks || r.Looser {
 		c.Rewrites[n.Name] = r

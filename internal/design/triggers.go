@@ -14,6 +14,7 @@ const MaxDepth = 8
 type Trigger struct {
 	Name       string
 	Pos        Pos
+	Was        string // what it was called in the version before, if that was otherwise
 	On         Event
 	Collection *Collection // of a document's change
 	Pair       *Pair       // of a pair's change

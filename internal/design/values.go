@@ -36,6 +36,7 @@ const (
 	MistakeNoTarget = "no-such-document"
 	MistakeNoPlace  = "no-such-place"
 	MistakeNobody   = "no-account"
+	MistakeSelf     = "self" // a pair of a document with itself
 )
 
 // Limits of values.

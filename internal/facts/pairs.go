@@ -83,7 +83,7 @@ func (u Unit) SetPair(link running.Link, facts map[string]any, why Cause) (Resul
 
 // UnsetPair ends a pair within a unit.
 func (u Unit) UnsetPair(link running.Link, why Cause) (Result, error) {
-	p, err := u.pairFor(link)
+	p, err := u.Pair(link.Pair)
 	if err != nil {
 		return Result{}, err
 	}
@@ -137,16 +137,13 @@ func (u Unit) dissolve(p *plan.Pair, link running.Link, why Cause) (int, error) 
 	return ended, nil
 }
 
-// MistakeSelf is the code for a pair of a document with itself.
-const MistakeSelf = "self"
-
 func (u Unit) pairFor(link running.Link) (*plan.Pair, error) {
 	p, err := u.Pair(link.Pair)
 	if err != nil {
 		return nil, err
 	}
 	if p.From == p.To && link.From == link.To && !p.Self {
-		return nil, running.Invalid([]design.Mistake{{Pointer: "/to", Code: MistakeSelf,
+		return nil, running.Invalid([]design.Mistake{{Pointer: "/to", Code: design.MistakeSelf,
 			Detail: fmt.Sprintf("%s cannot be paired with itself by %q", p.From.Path(link.From), p.Name)}})
 	}
 	return p, nil

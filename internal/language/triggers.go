@@ -21,6 +21,7 @@ func (r *reader) readTriggers(n *node) {
 			"on":   func(n *node) { r.readOn(n, t) },
 			"when": func(n *node) { when = n },
 			"do":   func(n *node) { r.readSteps(n, t) },
+			"was":  r.was(&t.Was, name),
 		}, "on", "do")
 		r.last = append(r.last, func() {
 			if when != nil && (t.Collection != nil || t.Pair != nil) {

@@ -165,7 +165,7 @@ func (tx *Tx) HasMisfits(subject plan.Number) (bool, error) {
 // stands is the condition that a misfit still counts.
 const stands = `(EXISTS (SELECT FROM documents d WHERE d.n = m.doc AND d.collection = m.subject AND d.version = m.stamp)
 	OR EXISTS (SELECT FROM pairs p WHERE p.kind = m.subject AND p.b = m.doc AND p.a = m.other
-		AND hashtextextended(p.fields::text, 0) = m.stamp))`
+		AND hashtextextended(coalesce(p.fields::text, ''), 0) = m.stamp))`
 
 // MisfitCount is how many documents or pairs do not fit in one way.
 type MisfitCount struct {
@@ -270,7 +270,7 @@ func (tx *Tx) StampsOf(kind plan.Number, rows []PairRow) ([]int64, error) {
 	bs, as, _ := pairArgs(rows)
 	var stamps []int64
 	err := tx.db.Raw(`
-		SELECT hashtextextended(p.fields::text, 0)
+		SELECT hashtextextended(coalesce(p.fields::text, ''), 0)
 		FROM unnest(?::bigint[], ?::bigint[]) WITH ORDINALITY x (b, a, nth)
 		JOIN pairs p ON p.kind = ? AND p.b = x.b AND p.a = x.a
 		ORDER BY x.nth`, bs, as, kind).Scan(&stamps).Error

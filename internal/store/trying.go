@@ -30,6 +30,20 @@ func (tx *Tx) ReadPairs(p *plan.Pair, b, a int64, limit int) ([]NamedPair, error
 	return found, err
 }
 
+// PairedAlone are the keys of documents that are paired with themselves, up to limit,
+// and how many there are. Key: pairs (kind, b, a).
+func (tx *Tx) PairedAlone(p *plan.Pair, limit int) ([]string, int64, error) {
+	var many int64
+	if err := tx.db.Raw("SELECT count(*) FROM pairs WHERE kind = ? AND a = b", p.Number).Scan(&many).Error; err != nil {
+		return nil, 0, err
+	}
+	var keys []string
+	err := tx.db.Raw(`
+		SELECT d.key FROM pairs p JOIN documents d ON d.n = p.b
+		WHERE p.kind = ? AND p.a = p.b ORDER BY p.b LIMIT ?`, p.Number, limit).Scan(&keys).Error
+	return keys, many, err
+}
+
 // EstimateEntries is about how many entries a kind of timeline would have: as many
 // as there are follows, each with what an author has posted on average, and no more
 // than the owners' timelines hold.

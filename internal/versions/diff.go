@@ -1,6 +1,7 @@
 package versions
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"slices"
@@ -126,6 +127,8 @@ func (m measuring) effect(d compare.Difference, e compare.Effect) (Effect, error
 	switch {
 	case d.Kind == "collection":
 		out.Many, err = m.count("documents", "collection", m.old.Collection(d.Name))
+	case d.Kind == "pair" && e == compare.Check:
+		return m.alone(d)
 	case d.Kind == "pair":
 		out.Many, err = m.tx.CountOf("pairs", "kind", m.old.Pair(d.Name).Number)
 	case d.Kind == "field":
@@ -140,6 +143,19 @@ func (m measuring) effect(d compare.Difference, e compare.Effect) (Effect, error
 	}
 	return out, err
 }
+
+// alone counts the pairs of documents with themselves.
+func (m measuring) alone(d compare.Difference) (Effect, error) {
+	p := m.old.Pair(cmp.Or(d.Was, d.Name))
+	keys, many, err := m.tx.PairedAlone(p, examplesShown)
+	out := Effect{Does: string(compare.Check), Many: many, Unfit: many}
+	for _, key := range keys {
+		out.Examples = append(out.Examples, Example{p.Name + " " + running.EndsInWords(p, key, key), pairedAlone})
+	}
+	return out, err
+}
+
+const pairedAlone = "it joins a document with itself"
 
 func (m measuring) count(table, column string, c *plan.Collection) (int64, error) {
 	if c == nil {

@@ -78,19 +78,24 @@ func (s step) pairs() (bool, error) {
 	unfit := map[[2]int64][]design.Mistake{}
 	for _, row := range rows {
 		s.build.Reached, s.build.Beside = row.B, row.A
+		ends := [2]int64{row.B, row.A}
+		if row.B == row.A && p.From == p.To && !p.Self {
+			unfit[ends] = []design.Mistake{{Pointer: "/to", Code: design.MistakeSelf, Detail: pairedAlone}}
+		}
 		r := s.Rewrites[p.Name]
 		if row.Shape != p.Shape && r != nil && r.Needed {
 			facts, mistakes := running.Lift(r, row.Fields, row.At)
 			row.Fields = facts
 			changed = append(changed, row)
-			unfit[[2]int64{row.B, row.A}] = mistakes
+			unfit[ends] = append(unfit[ends], mistakes...)
 			continue
 		}
 		facts, err := running.Decode(row.Fields)
 		if err != nil {
 			return false, err
 		}
-		_, unfit[[2]int64{row.B, row.A}] = design.AcceptAll(p.Fields, facts)
+		_, mistakes := design.AcceptAll(p.Fields, facts)
+		unfit[ends] = append(unfit[ends], mistakes...)
 	}
 	if err := s.tx.RewritePairs(p.Number, changed, p.Shape); err != nil {
 		return false, err
