@@ -27,7 +27,7 @@ func TestADatabaseThatIsAwayIsWaitedForAndSaidOnce(t *testing.T) {
 			t.Error(err)
 		}
 	})
-	var said lines
+	var said logged
 	s := must(service.Start(t.Context(), service.Options{Listen: "127.0.0.1:0", Database: database.Address(),
 		Log: slog.New(slog.NewTextHandler(&said, nil))}))(t)
 	t.Cleanup(func() {
@@ -67,19 +67,19 @@ func TestADatabaseThatIsAwayIsWaitedForAndSaidOnce(t *testing.T) {
 	same(t, "lines of log about its return", said.count("the database is back"), 1)
 }
 
-// lines is a log that is looked at while it is written.
-type lines struct {
+// logged is a log that is looked at while it is written.
+type logged struct {
 	mu   sync.Mutex
 	text bytes.Buffer
 }
 
-func (l *lines) Write(p []byte) (int, error) {
+func (l *logged) Write(p []byte) (int, error) {
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	return l.text.Write(p)
 }
 
-func (l *lines) count(what string) int {
+func (l *logged) count(what string) int {
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	return strings.Count(l.text.String(), what)

@@ -2,11 +2,14 @@ package bulk
 
 import (
 	"bufio"
+	"bytes"
 	"context"
 	"encoding/json"
 	"io"
+	"slices"
 	"time"
 
+	"yalvo/internal/design"
 	"yalvo/internal/plan"
 	"yalvo/internal/running"
 	"yalvo/internal/store"
@@ -98,10 +101,45 @@ func dumpDocuments(v *running.Version, tx *store.Tx, w io.Writer) (many int64, e
 		if line.Given, err = given(c, d.Given); err != nil {
 			return err
 		}
+		if line.Facts, line.Unfit, err = dumped(v, c.Collection.Fields, seen.Facts, d.Unfit); err != nil {
+			return err
+		}
 		many++
 		return writeLine(w, line)
 	})
 	return many, err
+}
+
+// dumped are facts as a line has them: what has a default and is absent is null, or it
+// would get the default. It tells whether they may not fit: what a design has not been
+// carried out for yet is not listed.
+func dumped(v *running.Version, fields []*design.Field, facts json.RawMessage, unfit bool) (json.RawMessage, bool,
+	error) {
+	if len(v.Builds) == 0 && !slices.ContainsFunc(fields, func(f *design.Field) bool { return mayLack(f, facts) }) {
+		return facts, unfit, nil
+	}
+	all, err := running.Decode(facts)
+	if err != nil {
+		return nil, false, err
+	}
+	if _, mistakes := design.AcceptAll(fields, all); len(mistakes) > 0 {
+		unfit = true
+	}
+	for _, f := range fields {
+		if f.Default != nil {
+			all[f.Name] = all[f.Name] // null, if it is absent
+		}
+	}
+	whole, err := json.Marshal(all)
+	return whole, unfit, err
+}
+
+// mayLack tells whether a field that has a default may be absent from facts as the
+// database writes them. A quote inside a text is escaped; a name inside an object is
+// taken for absent from outside it.
+func mayLack(f *design.Field, facts json.RawMessage) bool {
+	at := bytes.Index(facts, []byte(`"`+f.Name+`":`))
+	return f.Default != nil && (at < 0 || bytes.Count(facts[:at], []byte("{")) > 1)
 }
 
 // given is what a document's frozen copies were given, by their names.
@@ -124,15 +162,18 @@ func given(c *plan.Collection, stored json.RawMessage) (map[string]Given, error)
 
 func dumpPairs(v *running.Version, tx *store.Tx, w io.Writer) (many int64, err error) {
 	for _, p := range v.Plan.Pairs {
-		err = tx.EachPair(p, func(row store.NamedPair) error {
+		err = tx.EachPair(p, func(row store.DumpedPair) (err error) {
 			if row.AKey == "" || row.BKey == "" {
 				return nil // an end is gone, and the pair about to go
 			}
 			many++
 			at := row.At.UTC()
-			line := Line{Pair: p.Name, From: row.AKey, To: row.BKey, At: &at}
+			line := Line{Pair: p.Name, From: row.AKey, To: row.BKey, At: &at, Unfit: row.Unfit}
 			if len(p.Fields) > 0 {
-				line.Facts = row.Fields
+				line.Facts, line.Unfit, err = dumped(v, p.Fields, row.Fields, row.Unfit)
+				if err != nil {
+					return err
+				}
 			}
 			return writeLine(w, line)
 		})

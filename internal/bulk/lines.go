@@ -32,6 +32,9 @@ type Line struct {
 
 	Facts json.RawMessage  `json:"facts,omitempty"`
 	Given map[string]Given `json:"given,omitempty"` // of a document: what its frozen copies were given, by name
+
+	// Unfit: facts that do not fit the design are taken as they are, and listed.
+	Unfit bool `json:"unfit,omitempty"`
 }
 
 // Given is what a frozen copy was given: it cannot be derived again.
@@ -60,6 +63,8 @@ type parsed struct {
 	line   Line
 	facts  map[string]any
 	fields []byte
+	filled []string         // fields that the line leaves out and that have got their default
+	unfit  []design.Mistake // that are taken
 }
 
 // parse reads a line and sees that it fits the design.
@@ -174,7 +179,12 @@ func (p *parsed) link(v *running.Version, now time.Time) []string {
 		}
 	}
 	if pair.From == pair.To && p.line.From == p.line.To && !pair.Self {
-		wrong = append(wrong, fmt.Sprintf("%s cannot be paired with itself by %q", p.line.From, pair.Name))
+		alone := fmt.Sprintf("%s cannot be paired with itself by %q", p.line.From, pair.Name)
+		if p.line.Unfit {
+			p.unfit = append(p.unfit, design.Mistake{Pointer: "/to", Code: design.MistakeSelf, Detail: alone})
+		} else {
+			wrong = append(wrong, alone)
+		}
 	}
 	return append(wrong, p.accept(pair.Fields, *p.line.At)...)
 }
@@ -190,20 +200,30 @@ func (p *parsed) accept(fields []*design.Field, made time.Time) []string {
 		}
 	}
 	for _, f := range fields {
-		if given[f.Name] != nil || f.Default == nil || f.Default.Me {
+		if _, is := given[f.Name]; is || f.Default == nil || f.Default.Me {
 			continue
 		}
 		if given[f.Name] = f.Default.Literal; f.Default.Now {
 			given[f.Name] = design.FormatTime(made)
 		}
+		p.filled = append(p.filled, f.Name)
 	}
 	accepted, mistakes := design.AcceptAll(fields, given)
 	var wrong []string
 	for _, m := range mistakes {
+		if p.line.Unfit && m.Code != design.MistakeZero {
+			p.unfit = append(p.unfit, m)
+			continue
+		}
 		wrong = append(wrong, "/facts"+m.Pointer+": "+m.Detail)
 	}
 	if wrong != nil {
 		return wrong
+	}
+	for name, v := range given {
+		if v != nil && design.Mentioned(p.unfit, name) {
+			accepted[name] = v
+		}
 	}
 	p.facts = accepted
 	raw, err := facts.Encoded(accepted)

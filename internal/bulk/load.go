@@ -7,6 +7,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"maps"
 	"reflect"
 	"runtime"
 	"slices"
@@ -182,7 +183,7 @@ func (l loading) documents(c *plan.Collection, lines []*parsed) error {
 	rows := make([]store.Row, len(lines))
 	for i, p := range lines {
 		rows[i] = store.Row{Key: p.key, Parent: p.parent, Path: c.Path(p.key), Version: p.line.Version,
-			Created: *p.line.Created, Updated: *p.line.Updated, Fields: p.fields}
+			Created: *p.line.Created, Updated: *p.line.Updated, Fields: p.fields, Unfit: p.line.Unfit}
 	}
 	made, err := l.tx.LoadDocuments(c, rows)
 	if err != nil {
@@ -191,22 +192,27 @@ func (l loading) documents(c *plan.Collection, lines []*parsed) error {
 	if err := l.given(c, lines, made); err != nil {
 		return err
 	}
+	var misfits []store.Misfit
 	for _, p := range lines {
-		if !made[p.key] {
+		n, is := made[p.key]
+		if !is {
 			l.bad(p, true, "there is no parent %s", c.Parent.Path(p.parent))
 			continue
 		}
 		l.out.Documents++
+		for _, m := range p.unfit {
+			misfits = append(misfits, store.MisfitOf(c.Number, n, 0, p.line.Version, m))
+		}
 	}
-	return nil
+	return l.tx.NoteMisfits(misfits)
 }
 
 // given notes what frozen copies of documents that were made were given.
-func (l loading) given(c *plan.Collection, lines []*parsed, made map[string]bool) error {
+func (l loading) given(c *plan.Collection, lines []*parsed, made map[string]int64) error {
 	var all []store.Given
 	for _, p := range lines {
 		for name, g := range p.line.Given {
-			if copied := frozenCopy(c, name); made[p.key] {
+			if copied := frozenCopy(c, name); made[p.key] != 0 {
 				all = append(all, store.Given{Source: p.key, Copy: copied.Number, Of: copied.Via.To.Number,
 					Target: g.Of, Value: g.Value})
 			}
@@ -223,7 +229,7 @@ func (l loading) firstOfEach(lines []*parsed) []*parsed {
 		switch {
 		case !twice:
 			seen[p.key] = p
-		case reflect.DeepEqual(first.facts, p.facts):
+		case reflect.DeepEqual(p.said(first.facts), p.said(p.facts)):
 			l.out.Passed++
 		default:
 			l.bad(p, false, "%s stands in line %d already, otherwise", p.line.Document, first.nth)
@@ -237,12 +243,31 @@ func (l loading) firstOfEach(lines []*parsed) []*parsed {
 func (l loading) passOver(p *parsed, old store.Document) {
 	was, err := running.Decode(running.See(p.in, old).Facts)
 	if err == nil {
-		if accepted, err := json.Marshal(was); err == nil && bytes.Equal(canonical(accepted), canonical(p.fields)) {
+		stored, err := json.Marshal(p.said(was))
+		if err == nil && bytes.Equal(canonical(stored), canonical(p.saidAsJSON())) {
 			l.out.Passed++
 			return
 		}
 	}
 	l.bad(p, false, "%s is there already, otherwise: remove or edit it, or leave the line out", p.line.Document)
+}
+
+// said are those of some facts that the line itself says: what it leaves to a default
+// was another one when the line was loaded before.
+func (p *parsed) said(facts map[string]any) map[string]any {
+	said := maps.Clone(facts)
+	for _, name := range p.filled {
+		delete(said, name)
+	}
+	return said
+}
+
+func (p *parsed) saidAsJSON() []byte {
+	text, err := json.Marshal(p.said(p.facts))
+	if err != nil {
+		return p.fields
+	}
+	return text
 }
 
 // canonical is JSON with its names in order.
@@ -275,8 +300,8 @@ func (l loading) freeOnly(c *plan.Collection, lines []*parsed) ([]*parsed, error
 		}
 		lines = slices.DeleteFunc(lines, func(p *parsed) bool {
 			v := p.facts[u.Name]
-			if v == nil {
-				return false
+			if v == nil || p.line.Unfit {
+				return false // of what may not fit, the one that has the value is found in the end
 			}
 			text := fmt.Sprint(v)
 			is := taken[text]
@@ -305,17 +330,21 @@ func (l loading) pairs(p *plan.Pair, lines []*parsed) error {
 		rows[i] = store.PairLine{From: x.line.From, To: x.line.To, At: *x.line.At,
 			Ends: running.EndsInWords(p, x.line.From, x.line.To)}
 		if len(p.Fields) > 0 {
-			rows[i].Fields = x.fields
+			rows[i].Fields, rows[i].Filled = x.fields, x.filled
 		}
 	}
 	got, err := l.tx.LoadPairs(p, rows)
 	if err != nil {
 		return err
 	}
+	var unfit []*parsed
 	for i, x := range lines {
 		switch got[i] {
 		case store.PairMade:
 			l.out.Pairs++
+			if len(x.unfit) > 0 {
+				unfit = append(unfit, x)
+			}
 		case store.PairThere:
 			l.out.Passed++
 		case store.PairDiffers:
@@ -326,5 +355,31 @@ func (l loading) pairs(p *plan.Pair, lines []*parsed) error {
 			l.bad(x, true, "there is no document %s", p.To.Path(x.line.To))
 		}
 	}
-	return nil
+	return l.unfitPairs(p, unfit)
+}
+
+// unfitPairs lists what of pairs that were made does not fit.
+func (l loading) unfitPairs(p *plan.Pair, lines []*parsed) error {
+	if len(lines) == 0 {
+		return nil
+	}
+	var from, to []string
+	for _, x := range lines {
+		from, to = append(from, x.line.From), append(to, x.line.To)
+	}
+	rows, err := l.tx.PairsNamed(p, from, to)
+	if err != nil {
+		return err
+	}
+	stamps, err := l.tx.StampsOf(p.Number, rows)
+	if err != nil {
+		return err
+	}
+	var misfits []store.Misfit
+	for i, x := range lines {
+		for _, m := range x.unfit {
+			misfits = append(misfits, store.MisfitOf(p.Number, rows[i].B, rows[i].A, stamps[i], m))
+		}
+	}
+	return l.tx.NoteMisfits(misfits)
 }

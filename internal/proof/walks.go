@@ -5,7 +5,6 @@ import (
 	"slices"
 	"strings"
 
-	"yalvo/internal/compare"
 	"yalvo/internal/plan"
 	"yalvo/internal/running"
 	"yalvo/internal/store"
@@ -25,7 +24,7 @@ type walk struct {
 
 // mayBegin refuses to audit what is only being derived.
 func mayBegin(v *running.Version, scope Scope, what audited) error {
-	if len(v.Builds) > 0 && v.Builds[0].Does == string(compare.Load) {
+	if v.Loading() {
 		return running.Refuse(running.CodeBuilding, "facts are being loaded, and nothing derived follows them yet: "+
 			"audit when that is done")
 	}

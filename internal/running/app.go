@@ -63,9 +63,11 @@ func (a *App) Reload(ctx context.Context) error {
 	return nil
 }
 
-// TakeUp is [App.Reload] if the design is known to have moved on to a version.
-func (a *App) TakeUp(ctx context.Context, version int) error {
-	if v := a.inForce.Load(); version == 0 || v != nil && v.Number >= version {
+// TakeUp is [App.Reload] if the design is known to have moved on to a version, or so
+// many steps to be left of what it asks for.
+func (a *App) TakeUp(ctx context.Context, version, steps int) error {
+	v := a.inForce.Load()
+	if version == 0 || v != nil && (v.Number > version || v.Number == version && len(v.Builds) == steps) {
 		return nil
 	}
 	return a.Reload(ctx)

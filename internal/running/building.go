@@ -14,6 +14,9 @@ import (
 	"yalvo/internal/store"
 )
 
+// Loading tells whether facts are being loaded.
+func (v *Version) Loading() bool { return len(v.Builds) > 0 && v.Builds[0].Does == string(compare.Load) }
+
 // sameSteps tells whether the same steps are left.
 func sameSteps(a, b []store.Build) bool {
 	return slices.EqualFunc(a, b, func(a, b store.Build) bool { return a.Version == b.Version && a.Nth == b.Nth })

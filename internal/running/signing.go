@@ -7,19 +7,22 @@ import (
 )
 
 // signed is what a service has shown that it works by.
-type signed struct{ session, version int }
+type signed struct {
+	session, version int
+	loading          bool
+}
 
 // Sign shows other services which version of the design this one works by. The
 // session is the one it looks for work with: a new one has to sign anew.
 func (a *App) Sign(ctx context.Context, session int) error {
 	now := signed{session: session}
 	if v := a.inForce.Load(); v != nil {
-		now.version = v.Number
+		now.version, now.loading = v.Number, v.Loading()
 	}
 	if now == a.signed {
 		return nil
 	}
-	err := a.Store.Sign(ctx, a.Name, now.version)
+	err := a.Store.Sign(ctx, a.Name, now.version, now.loading)
 	if err == nil {
 		a.signed = now
 	}
@@ -36,9 +39,19 @@ const (
 // others waits until all services have taken up a version of the design. It
 // answers with those that have not.
 func (a *App) others(ctx context.Context, version int) ([]string, error) {
+	return a.waitForOthers(ctx, func() ([]string, error) { return a.Store.Lagging(ctx, version) })
+}
+
+// KnownToLoad waits until all services know that a load is under way, and answers with
+// those that do not.
+func (a *App) KnownToLoad(ctx context.Context) ([]string, error) {
+	return a.waitForOthers(ctx, func() ([]string, error) { return a.Store.NotLoading(ctx) })
+}
+
+func (a *App) waitForOthers(ctx context.Context, lagging func() ([]string, error)) ([]string, error) {
 	deadline := time.Now().Add(takeUpPatience)
 	for {
-		lag, err := a.Store.Lagging(ctx, version)
+		lag, err := lagging()
 		if err != nil {
 			return nil, err
 		}

@@ -2,6 +2,7 @@ package store
 
 import (
 	"slices"
+
 	"yalvo/internal/plan"
 
 	"gorm.io/gorm"

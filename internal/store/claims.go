@@ -198,17 +198,19 @@ func (s *Store) FinishLeased(ctx context.Context, d Due) error {
 type Look struct {
 	Lanes   []plan.Lane // those with work whose time has come, taken or not
 	Design  int         // the version in force, 0 if there is none
+	Steps   int         // that are left of what it or a load asks for
 	Session int         // of the database, that was asked in
 }
 
-// LookForWork looks, always in one session. Key: due (lane, ...).
+// LookForWork looks, always in one session. Key: due (lane, ...). Index: builds_left.
 func (s *Store) LookForWork(ctx context.Context) (Look, error) {
 	var rows []struct {
-		Lane            plan.Lane
-		Design, Session int
+		Lane                   plan.Lane
+		Design, Steps, Session int
 	}
 	err := s.looking.WithContext(ctx).Raw(`
-		SELECT coalesce(l.lane, 0) AS lane, coalesce(now.version, 0) AS design, pg_backend_pid() AS session
+		SELECT coalesce(l.lane, 0) AS lane, coalesce(now.version, 0) AS design,
+			(SELECT count(*) FROM builds WHERE ended IS NULL) AS steps, pg_backend_pid() AS session
 		FROM (SELECT max(version) AS version FROM designs) now
 		LEFT JOIN LATERAL (
 			SELECT lane FROM generate_series(?::int, ?::int) lane
@@ -216,7 +218,7 @@ func (s *Store) LookForWork(ctx context.Context) (Look, error) {
 		) l ON true`, plan.Counting, plan.Sending).Scan(&rows).Error
 	var look Look
 	for _, r := range rows {
-		look.Design, look.Session = r.Design, r.Session
+		look.Design, look.Steps, look.Session = r.Design, r.Steps, r.Session
 		if r.Lane != 0 {
 			look.Lanes = append(look.Lanes, r.Lane)
 		}

@@ -3,6 +3,7 @@ package store
 import (
 	"slices"
 	"strconv"
+
 	"yalvo/internal/plan"
 
 	"gorm.io/gorm"

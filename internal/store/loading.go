@@ -5,19 +5,34 @@ import (
 	"encoding/json"
 	"maps"
 	"slices"
+	"strings"
 	"time"
 
 	"yalvo/internal/plan"
 )
 
+// PairsNamed are pairs that stand, by the keys of their ends, in that order.
+// Keys: documents (collection, key), pairs (kind, b, a).
+func (tx *Tx) PairsNamed(p *plan.Pair, from, to []string) ([]PairRow, error) {
+	var rows []PairRow
+	err := tx.db.Raw(`
+		SELECT t.n AS b, f.n AS a
+		FROM unnest(?::text[], ?::text[]) WITH ORDINALITY w (f, t, nth)
+		JOIN documents f ON f.collection = ? AND f.key = w.f
+		JOIN documents t ON t.collection = ? AND t.key = w.t
+		ORDER BY w.nth`, texts(from), texts(to), p.From.Number, p.To.Number).Scan(&rows).Error
+	return rows, err
+}
+
 // Dumped is a document with what its frozen copies were given.
 type Dumped struct {
 	Document
+	Unfit bool            // it is listed as not fitting
 	Given json.RawMessage // by the copy's number: the target's key, and the value
 }
 
 // EachDocument hands over all documents in the order of their creation, in a view.
-// Index: origins (source, copy).
+// Indexes: origins (source, copy), misfits_of.
 func (tx *Tx) EachDocument(frozen bool, each func(Dumped) error) error {
 	given := "NULL::jsonb"
 	if frozen {
@@ -26,6 +41,7 @@ func (tx *Tx) EachDocument(frozen bool, each func(Dumped) error) error {
 	}
 	query := tx.db.Raw(`
 		SELECT d.n, d.collection, d.key, d.version, d.created, d.updated, d.fields, coalesce(d.shape, 0) AS shape,
+			EXISTS (SELECT FROM misfits m WHERE m.doc = d.n AND m.subject = d.collection AND m.stamp = d.version) AS unfit,
 			` + given + ` AS given
 		FROM documents d ORDER BY d.n`)
 	return eachRow(tx, query, each)
@@ -60,13 +76,21 @@ func (tx *Tx) LoadGiven(c *plan.Collection, all []Given) error {
 		ON CONFLICT DO NOTHING`, sources, copies, of, targets, values, c.Number).Error
 }
 
-// EachPair hands over all pairs of a kind with the keys of their ends, in a view.
-func (tx *Tx) EachPair(p *plan.Pair, each func(NamedPair) error) error {
+// DumpedPair is a pair with the keys of its ends.
+type DumpedPair struct {
+	NamedPair
+	Unfit bool // it is listed as not fitting
+}
+
+// EachPair hands over all pairs of a kind, in a view. Index: misfits_of.
+func (tx *Tx) EachPair(p *plan.Pair, each func(DumpedPair) error) error {
 	query := tx.db.Raw(`
-		SELECT p.b, p.a, p.at, `+storedFields(p)+` AS fields, coalesce(f.key, '') AS a_key, coalesce(t.key, '') AS b_key
+		SELECT p.b, p.a, p.at, `+storedFields(p)+` AS fields, coalesce(f.key, '') AS a_key,
+			coalesce(t.key, '') AS b_key,
+			EXISTS (SELECT FROM misfits m WHERE m.doc = p.b AND m.subject = p.kind AND m.other = p.a) AS unfit
 		FROM pairs p LEFT JOIN documents f ON f.n = p.a LEFT JOIN documents t ON t.n = p.b
 		WHERE p.kind = ?`, p.Number)
-	return eachRow(tx, query, func(row NamedPair) error {
+	return eachRow(tx, query, func(row DumpedPair) error {
 		row.Fields = liftFields(p, row.Fields)
 		return each(row)
 	})
@@ -85,6 +109,7 @@ type Row struct {
 	Version           int64
 	Created, Updated  time.Time
 	Fields            json.RawMessage
+	Unfit             bool // its unique values may be taken
 }
 
 // LoadedThere are the documents among some keys that are there already.
@@ -118,9 +143,9 @@ func (tx *Tx) TakenOf(field plan.Number, values []string) (map[string]bool, erro
 
 // LoadDocuments writes documents whose keys and unique values are free, with empty
 // kept values, what they point at as far as it is there, their unique values and
-// lines of the journal. It returns the keys of those that were made: all whose
-// parents are there. Key: documents (collection, key).
-func (tx *Tx) LoadDocuments(c *plan.Collection, rows []Row) (map[string]bool, error) {
+// lines of the journal. It returns the row numbers of those that were made, by their
+// keys: all whose parents are there. Key: documents (collection, key).
+func (tx *Tx) LoadDocuments(c *plan.Collection, rows []Row) (map[string]int64, error) {
 	up := map[string]int64{"": 0}
 	if c.Parent != nil {
 		var parents []string
@@ -134,10 +159,14 @@ func (tx *Tx) LoadDocuments(c *plan.Collection, rows []Row) (map[string]bool, er
 	}
 	var keys, paths, fields, created, updated texts
 	var above, versions bigints
+	var unfit []int // which of them
 	for _, r := range rows {
 		parent, there := up[r.Parent]
 		if !there {
 			continue
+		}
+		if r.Unfit {
+			unfit = append(unfit, len(keys))
 		}
 		keys, paths, fields = append(keys, r.Key), append(paths, r.Path), append(fields, string(r.Fields))
 		created, updated = append(created, timeText(r.Created)), append(updated, timeText(r.Updated))
@@ -163,14 +192,18 @@ func (tx *Tx) LoadDocuments(c *plan.Collection, rows []Row) (map[string]bool, er
 			INSERT INTO journal (kind, subject)
 			SELECT 'created', path FROM unnest(?::text[]) WITH ORDINALITY g (path, nth) ORDER BY nth`, paths).Error
 	}
-	if err == nil {
-		err = tx.loadBeside(c, ns)
+	if err != nil {
+		return nil, err
 	}
-	made := make(map[string]bool, len(keys))
-	for _, key := range keys {
-		made[key] = true
+	made := make(map[string]int64, len(keys))
+	for i, key := range keys {
+		made[key] = ns[i]
 	}
-	return made, err
+	var aside bigints
+	for _, i := range unfit {
+		aside = append(aside, ns[i])
+	}
+	return made, tx.loadBeside(c, ns, aside)
 }
 
 // holdKeys finds documents by their keys and keeps them from being removed until the
@@ -195,8 +228,8 @@ func (tx *Tx) holdKeys(collection plan.Number, keys []string) (map[string]int64,
 func timeText(t time.Time) string { return t.UTC().Format("2006-01-02T15:04:05.999999999Z") }
 
 // loadBeside writes what documents point at, as far as it is there, and their unique
-// values. Keys: documents (n), documents (collection, key).
-func (tx *Tx) loadBeside(c *plan.Collection, ns bigints) error {
+// values but for those of the documents that are left aside. Keys: documents (n), documents (collection, key).
+func (tx *Tx) loadBeside(c *plan.Collection, ns, aside bigints) error {
 	for _, r := range c.References {
 		err := tx.db.Exec(`
 			WITH points AS MATERIALIZED (
@@ -215,7 +248,8 @@ func (tx *Tx) loadBeside(c *plan.Collection, ns bigints) error {
 		err := tx.db.Exec(`
 			INSERT INTO uniques (field, value, doc)
 			SELECT ?::smallint, fields ->> ?::text, n FROM documents
-			WHERE n = ANY(?::bigint[]) AND fields ->> ?::text IS NOT NULL`, u.Number, u.Name, ns, u.Name).Error
+			WHERE n = ANY(?::bigint[]) AND n <> ALL(?::bigint[]) AND fields ->> ?::text IS NOT NULL`, u.Number, u.Name,
+			ns, aside, u.Name).Error
 		if isDuplicate(err) {
 			return errRace
 		}
@@ -232,6 +266,7 @@ type PairLine struct {
 	Ends     string // as the journal names them
 	At       time.Time
 	Fields   json.RawMessage // nil if its kind has none
+	Filled   []string        // those of them that have got their default
 }
 
 // PairOutcome is what became of a pair that was to be loaded.
@@ -326,19 +361,22 @@ func (tx *Tx) putPairs(p *plan.Pair, rows []PairLine, first map[ends]int, out []
 	return tx.compareStanding(p, rows, first, out)
 }
 
-// compareStanding tells which pairs that stood already have other facts.
+// compareStanding tells which pairs that stood already have other facts than a line says.
 func (tx *Tx) compareStanding(p *plan.Pair, rows []PairLine, first map[ends]int, out []PairOutcome) error {
 	var as, bs, nths bigints
-	var fields texts
+	var fields, filled texts
 	for e, nth := range first {
 		as, bs, nths = append(as, e.a), append(bs, e.b), append(nths, int64(nth))
 		fields = append(fields, string(rows[nth].Fields))
+		filled = append(filled, strings.Join(rows[nth].Filled, ","))
 	}
 	var differ []int
 	err := tx.db.Raw(`
-		SELECT g.nth FROM unnest(?::bigint[], ?::bigint[], ?::bigint[], ?::jsonb[]) g (a, b, nth, fields)
+		SELECT g.nth
+		FROM unnest(?::bigint[], ?::bigint[], ?::bigint[], ?::jsonb[], ?::text[]) g (a, b, nth, fields, filled)
 		JOIN pairs p ON p.kind = ? AND p.b = g.b AND p.a = g.a
-		WHERE p.fields IS DISTINCT FROM g.fields`, as, bs, nths, fields, p.Number).Scan(&differ).Error
+		WHERE p.fields - string_to_array(g.filled, ',') IS DISTINCT FROM g.fields - string_to_array(g.filled, ',')`,
+		as, bs, nths, fields, filled, p.Number).Scan(&differ).Error
 	for _, nth := range differ {
 		out[nth] = PairDiffers
 	}

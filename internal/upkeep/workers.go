@@ -71,7 +71,8 @@ const (
 
 // poll wakes a worker of each lane that has work due: one look for all of
 // them, so that a service with nothing to do takes next to nothing. The same
-// look tells whether another service has applied a design.
+// look tells whether another service has applied a design, has begun a load or is done
+// with a step.
 func (w *Workers) poll(ctx context.Context) {
 	cleared := time.Now()
 	for ctx.Err() == nil {
@@ -79,7 +80,7 @@ func (w *Workers) poll(ctx context.Context) {
 		if err == nil {
 			w.Back()
 			w.Wake(look.Lanes...)
-			err = w.TakeUp(ctx, look.Design)
+			err = w.TakeUp(ctx, look.Design, look.Steps)
 		}
 		if err == nil {
 			err = w.Sign(ctx, look.Session)

@@ -48,10 +48,17 @@ func (k *Keeper) BeginLoad(ctx context.Context) (int, error) {
 	if moved(err) {
 		return 0, running.Refuse(running.CodeConflict, "another design has just been put in force: try again")
 	}
+	if err == nil {
+		err = k.Reload(ctx)
+	}
 	if err != nil {
 		return 0, err
 	}
-	return v.Number, k.Reload(ctx)
+	unaware, err := k.KnownToLoad(ctx)
+	if len(unaware) > 0 {
+		k.Log.Warn("a load has begun that another service does not know of yet", "services", unaware)
+	}
+	return v.Number, err
 }
 
 // EndLoad has what follows from loaded facts derived. It returns the version of the
