@@ -101,7 +101,7 @@ func dumpDocuments(v *running.Version, tx *store.Tx, w io.Writer) (many int64, e
 		if line.Given, err = given(c, d.Given); err != nil {
 			return err
 		}
-		if line.Facts, line.Unfit, err = dumped(v, c.Collection.Fields, seen.Facts, d.Unfit); err != nil {
+		if line.Facts, line.Unfit, err = dumped(v, c.Collection.Fields, c.Collection.AcceptWhole, seen.Facts, d.Unfit); err != nil {
 			return err
 		}
 		many++
@@ -113,8 +113,8 @@ func dumpDocuments(v *running.Version, tx *store.Tx, w io.Writer) (many int64, e
 // dumped are facts as a line has them: what has a default and is absent is null, or it
 // would get the default. It tells whether they may not fit: what a design has not been
 // carried out for yet is not listed.
-func dumped(v *running.Version, fields []*design.Field, facts json.RawMessage, unfit bool) (json.RawMessage, bool,
-	error) {
+func dumped(v *running.Version, fields []*design.Field, fit fitting, facts json.RawMessage,
+	unfit bool) (json.RawMessage, bool, error) {
 	if len(v.Builds) == 0 && !slices.ContainsFunc(fields, func(f *design.Field) bool { return mayLack(f, facts) }) {
 		return facts, unfit, nil
 	}
@@ -122,7 +122,7 @@ func dumped(v *running.Version, fields []*design.Field, facts json.RawMessage, u
 	if err != nil {
 		return nil, false, err
 	}
-	if _, mistakes := design.AcceptAll(fields, all); len(mistakes) > 0 {
+	if _, mistakes := fit(all); len(mistakes) > 0 {
 		unfit = true
 	}
 	for _, f := range fields {
@@ -132,6 +132,15 @@ func dumped(v *running.Version, fields []*design.Field, facts json.RawMessage, u
 	}
 	whole, err := json.Marshal(all)
 	return whole, unfit, err
+}
+
+// fitting says what does not fit.
+type fitting func(map[string]any) (map[string]any, []design.Mistake)
+
+func fittingAll(fields []*design.Field) fitting {
+	return func(values map[string]any) (map[string]any, []design.Mistake) {
+		return design.AcceptAll(fields, values)
+	}
 }
 
 // mayLack tells whether a field that has a default may be absent from facts as the
@@ -170,7 +179,7 @@ func dumpPairs(v *running.Version, tx *store.Tx, w io.Writer) (many int64, err e
 			at := row.At.UTC()
 			line := Line{Pair: p.Name, From: row.AKey, To: row.BKey, At: &at, Unfit: row.Unfit}
 			if len(p.Fields) > 0 {
-				line.Facts, line.Unfit, err = dumped(v, p.Fields, row.Fields, row.Unfit)
+				line.Facts, line.Unfit, err = dumped(v, p.Fields, fittingAll(p.Fields), row.Fields, row.Unfit)
 				if err != nil {
 					return err
 				}

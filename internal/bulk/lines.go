@@ -144,7 +144,17 @@ func (p *parsed) document(v *running.Version, now time.Time) []string {
 			wrong = append(wrong, fmt.Sprintf("/given/%s/value must be an object", name))
 		}
 	}
-	return append(wrong, p.accept(c.Collection.Fields, *l.Created)...)
+	wrong = append(wrong, p.accept(c.Collection.Fields, *l.Created)...)
+	for _, b := range c.Broken(p.facts, nil) {
+		switch {
+		case p.facts == nil: // told already
+		case l.Unfit:
+			p.unfit = append(p.unfit, b.Mistake)
+		default:
+			wrong = append(wrong, "/facts: "+b.Detail)
+		}
+	}
+	return wrong
 }
 
 func frozenCopy(c *plan.Collection, name string) *plan.Copy {

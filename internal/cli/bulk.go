@@ -10,6 +10,7 @@ import (
 	"io"
 	"os"
 	"strings"
+	"time"
 
 	"github.com/schollz/progressbar/v3"
 	"github.com/urfave/cli/v3"
@@ -133,7 +134,8 @@ func (a *app) loadLines(ctx context.Context, c *cli.Command, file, badFile strin
 	}
 	bar := a.bar()
 	if bar != nil {
-		l.Progress = func() { showLoading(bar, l) }
+		began := time.Now()
+		l.Progress = func() { showLoading(bar, l, time.Since(began)) }
 		if size > 0 {
 			bar.ChangeMax64(size)
 		}
@@ -160,9 +162,10 @@ func (a *app) loadLines(ctx context.Context, c *cli.Command, file, badFile strin
 }
 
 // showLoading draws how far a load is. A bar that cannot be drawn is no reason to stop.
-func showLoading(bar *progressbar.ProgressBar, l *lines.Loader) {
-	bar.Describe(fmt.Sprintf("%s loaded, %s bad", terminal.Count(int64(l.Total.Documents+l.Total.Pairs)),
-		terminal.Count(int64(l.Bad))))
+func showLoading(bar *progressbar.ProgressBar, l *lines.Loader, took time.Duration) {
+	many := int64(l.Total.Documents + l.Total.Pairs)
+	bar.Describe(fmt.Sprintf("%s loaded, %s a second, %s bad", terminal.Count(many),
+		terminal.Count(int64(float64(many)/took.Seconds())), terminal.Count(int64(l.Bad))))
 	_ = bar.Set64(l.Read)
 }
 

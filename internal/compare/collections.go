@@ -1,6 +1,8 @@
 package compare
 
 import (
+	"slices"
+
 	"yalvo/internal/design"
 	"yalvo/internal/plan"
 )
@@ -70,7 +72,8 @@ func (c *comparing) retireField(in *design.Collection, f *design.Field) {
 // compareFieldsOf compares the fields of a collection that goes on.
 func (c *comparing) compareFieldsOf(o, n *design.Collection) {
 	r := c.rewrite(n.Name+".", c.fields[n], n.Fields, n)
-	r.of = design.ShapeOf(o.Fields)
+	r.in, r.of = n, design.ShapeOf(o.Fields)
+	c.compareChecks(o, n, r)
 	r.name, r.old = "doc", o.Fields
 	c.compile(r)
 	for _, f := range n.Fields {
@@ -85,6 +88,31 @@ func (c *comparing) compareFieldsOf(o, n *design.Collection) {
 	}
 	if r.Needed || r.Checks || r.Looser {
 		c.Rewrites[n.Name] = r
+	}
+}
+
+// compareChecks finds checks that documents may not hold, and those they need hold no more.
+func (c *comparing) compareChecks(o, n *design.Collection, r *Rewrite) {
+	said := func(checks []*design.Check) []string {
+		return design.NamesOf(checks, func(x *design.Check) string { return x.That.Text })
+	}
+	before, now := said(o.Checks), said(n.Checks)
+	for _, check := range n.Checks {
+		d := Difference{Kind: "check", Name: n.Name, How: Added, What: []string{check.Otherwise, check.That.Text}}
+		if slices.Contains(before, check.That.Text) {
+			continue
+		}
+		if !check.OfEdits() {
+			r.Checks, d.Effects = true, []Effect{Check}
+		}
+		c.differ(d)
+	}
+	for _, check := range o.Checks {
+		if !slices.Contains(now, check.That.Text) {
+			r.Looser = true
+			c.differ(Difference{Kind: "check", Name: n.Name, How: Dropped,
+				What: []string{check.Otherwise, check.That.Text}})
+		}
 	}
 }
 

@@ -22,11 +22,11 @@ type Comparison struct {
 
 // Difference is one thing that differs.
 type Difference struct {
-	Kind    string   // collection, field, kept value, pair, timeline, trigger, or design
-	Name    string   // in the new design; of what is dropped, in the old one
+	Kind    string   // collection, field, check, kept value, pair, timeline, trigger, or design
+	Name    string   // in the new design; of what is dropped, in the old one; of a check its collection's
 	Was     string   // its name in the old design, if that was another
 	How     How      // it is added, dropped, renamed or changed
-	What    []string // what has changed, in words
+	What    []string // what has changed, in words; of a check what it says otherwise, and its condition
 	Effects []Effect // on what is stored, none if there is none
 }
 

@@ -16,6 +16,7 @@ type Rewrite struct {
 	Checks bool // what was stored may not fit
 	Looser bool // what did not fit may
 
+	in      *design.Collection // whose checks must hold; nil of pairs and inside objects
 	fields  []*design.Field
 	members []member
 	dropped []string
@@ -74,7 +75,13 @@ func (r *Rewrite) Facts(old map[string]any, created time.Time) (map[string]any, 
 			facts[name] = v
 		}
 	}
-	return facts, append(mistakes, withoutThese(unfit, mistakes)...)
+	mistakes = append(mistakes, withoutThese(unfit, mistakes)...)
+	if r.in != nil {
+		for _, b := range r.in.Broken(accepted, nil) {
+			mistakes = append(mistakes, b.Mistake)
+		}
+	}
+	return facts, mistakes
 }
 
 // shape moves every value to where it belongs.

@@ -21,6 +21,7 @@ type Collection struct {
 	Under  *Collection // the parent's collection; nil for a collection of its own
 	Fields []*Field
 	Kept   []*Kept
+	Checks []*Check
 }
 
 // Type is the type of a field's values.

@@ -36,7 +36,9 @@ const (
 	MistakeNoTarget = "no-such-document"
 	MistakeNoPlace  = "no-such-place"
 	MistakeNobody   = "no-account"
-	MistakeSelf     = "self" // a pair of a document with itself
+	MistakeSelf     = "self"       // a pair of a document with itself
+	MistakeCheck    = "check"      // a check of the design does not hold
+	MistakeCostly   = "too-costly" // a condition of the design takes too many steps for the facts
 )
 
 // Limits of values.

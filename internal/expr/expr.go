@@ -3,10 +3,12 @@ package expr
 import (
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"sync"
 
 	"cel.dev/cel-go/cel"
+	"cel.dev/cel-go/common/ast"
 	"cel.dev/cel-go/common/env"
 	"cel.dev/cel-go/common/types"
 	"cel.dev/cel-go/interpreter"
@@ -23,6 +25,7 @@ const (
 type Expr struct {
 	Text  string
 	names map[string]Shape
+	said  map[string]map[string]bool // by name: the members of it that it names, "" for the whole
 	programs
 }
 
@@ -46,15 +49,43 @@ var ErrSteps = fmt.Errorf("it takes more than %d steps", MaxSteps)
 // Compile checks a condition whose names have the given shapes. The error, if
 // any, is a [*Mistake].
 func Compile(text string, names map[string]Shape) (*Expr, error) {
-	ast, programs, err := compile(text, names)
+	checked, programs, err := compile(text, names)
 	if err != nil {
 		return nil, err
 	}
-	if ast.OutputType() != types.BoolType {
+	if checked.OutputType() != types.BoolType {
 		return nil, &Mistake{1, 1, fmt.Sprintf("the condition must be true or false, this is of type %s",
-			ast.OutputType())}
+			checked.OutputType())}
 	}
-	return &Expr{text, names, programs}, nil
+	return &Expr{text, names, mentions(checked), programs}, nil
+}
+
+// mentions are the names and members that an expression names. A variable of a macro
+// that has the name of one counts as that one.
+func mentions(checked *cel.Ast) map[string]map[string]bool {
+	said := map[string]map[string]bool{}
+	root := ast.NavigateAST(checked.NativeRep())
+	for _, ident := range ast.MatchDescendants(root, ast.KindMatcher(ast.IdentKind)) {
+		name, member := ident.AsIdent(), ""
+		if parent, has := ident.Parent(); has && parent.Kind() == ast.SelectKind {
+			member = parent.AsSelect().FieldName()
+		}
+		if said[name] == nil {
+			said[name] = map[string]bool{}
+		}
+		said[name][member] = true
+	}
+	return said
+}
+
+// Names tells whether the condition names something, or of that one of some members or
+// the whole.
+func (e *Expr) Names(name string, members ...string) bool {
+	said := e.said[name]
+	if len(members) == 0 {
+		return said != nil
+	}
+	return said[""] || slices.ContainsFunc(members, func(m string) bool { return said[m] })
 }
 
 // standard is the language with what has bounds of its own here in place of
@@ -74,23 +105,23 @@ func compile(text string, names map[string]Shape) (*cel.Ast, programs, error) {
 	if err != nil {
 		return nil, programs{}, &Mistake{1, 1, err.Error()}
 	}
-	ast, issues := env.Compile(text)
+	checked, issues := env.Compile(text)
 	if issues != nil && issues.Err() != nil {
 		first := issues.Errors()[0]
 		message, _, _ := strings.Cut(first.Message, " (in container '')")
 		return nil, programs{}, &Mistake{first.Location.Line(), first.Location.Column() + 1, message}
 	}
-	if err := checkPatterns(ast); err != nil {
+	if err := checkPatterns(checked); err != nil {
 		return nil, programs{}, err
 	}
 	var p programs
-	if p.usual, err = env.Program(ast, cel.CostLimit(MaxSteps)); err == nil {
-		p.patient, err = env.Program(ast, cel.CostLimit(2*MaxSteps))
+	if p.usual, err = env.Program(checked, cel.CostLimit(MaxSteps)); err == nil {
+		p.patient, err = env.Program(checked, cel.CostLimit(2*MaxSteps))
 	}
 	if err != nil {
 		return nil, programs{}, &Mistake{1, 1, err.Error()}
 	}
-	return ast, p, nil
+	return checked, p, nil
 }
 
 func environment(names map[string]Shape) (*cel.Env, error) {

@@ -2,6 +2,7 @@ package expr_test
 
 import (
 	"errors"
+	"slices"
 	"strings"
 	"testing"
 
@@ -55,6 +56,22 @@ func TestWhatIsAbsentDoesNotHold(t *testing.T) {
 		if got, err := e.Holds(map[string]any{"doc": map[string]any{"text": "x"}}); got != want || err != nil {
 			t.Errorf("%s: got %v, %v", text, got, err)
 		}
+	}
+}
+
+func TestWhatAConditionNames(t *testing.T) {
+	e, err := expr.Compile(`has(doc.spot.name) && doc.tags.all(t, t != doc.text)`, names)
+	if err != nil {
+		t.Fatal(err)
+	}
+	whole, err := expr.Compile(`doc == doc`, names)
+	if err != nil {
+		t.Fatal(err)
+	}
+	got := []bool{e.Names("doc"), e.Names("old"), e.Names("doc", "spot"), e.Names("doc", "name", "birds"),
+		e.Names("doc", "text"), e.Names("old", "text"), whole.Names("doc", "birds")}
+	if want := []bool{true, false, true, false, true, false, true}; !slices.Equal(got, want) {
+		t.Errorf("got %v, want %v", got, want)
 	}
 }
 

@@ -112,7 +112,7 @@ func (u Unit) prepare(draft Draft, why Cause) (*creation, error) {
 	filled, mistakes := fillDefaults(c.Collection.Fields, draft.Facts, why.Actor)
 	mistakes = append(mistakes, keptMistakes(c, filled)...)
 	if len(mistakes) == 0 {
-		m.facts, mistakes = design.AcceptAll(c.Collection.Fields, filled)
+		m.facts, mistakes = c.Collection.AcceptWhole(filled)
 	}
 	if len(mistakes) > 0 {
 		return nil, running.Invalid(running.Under("/facts", mistakes))

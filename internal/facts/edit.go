@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"maps"
 	"reflect"
 	"slices"
 	"strings"
@@ -116,10 +117,32 @@ func revise(c *plan.Collection, doc store.Document, patch Patch) (revision, erro
 				Detail: fmt.Sprintf("%q never changes after creation", f.Name)})
 		}
 	}
+	if len(mistakes) == 0 {
+		mistakes = rev.check(c.Collection, before)
+	}
 	if len(mistakes) > 0 {
 		return revision{}, running.Invalid(running.Under("/facts", mistakes))
 	}
 	return rev, nil
+}
+
+// check returns the mistakes of checks that the edit breaks. Those that are about none
+// of the fields that it changes did not hold before.
+func (r *revision) check(c *design.Collection, before map[string]any) []design.Mistake {
+	if len(r.touched) == 0 {
+		return nil
+	}
+	fit := maps.Clone(r.facts)
+	maps.DeleteFunc(fit, func(name string, _ any) bool { return design.Mentioned(r.unfit, name) })
+	var own []design.Mistake
+	for _, b := range c.Broken(fit, before) {
+		if b.OfEdits() || b.About(r.touched) {
+			own = append(own, b.Mistake)
+			continue
+		}
+		r.unfit = append(r.unfit, b.Mistake)
+	}
+	return own
 }
 
 // leave lets what does not fit the design in force be as it was before the edit, and
@@ -379,13 +402,15 @@ func (u Unit) repost(t *plan.Timeline, doc int64, m redirection, rankBefore, ran
 	return u.Tx.Post(t.Number, after, rankAfter, doc)
 }
 
-// Clear empties one reference of a locked document, as an edit.
+// Clear empties one reference of a locked document, as an edit. It may leave a document
+// that does not fit.
 func (u Unit) Clear(ref *plan.Reference, doc store.Document, why Cause) error {
 	facts, err := running.Decode(doc.Fields)
 	if err != nil {
 		return err
 	}
 	delete(facts, ref.Name)
-	_, err = u.carryOutEdit(ref.In, doc, revision{facts: facts, touched: []string{ref.Name}}, why)
+	_, unfit := ref.In.Collection.AcceptWhole(facts) // nobody is there to be told: it is listed
+	_, err = u.carryOutEdit(ref.In, doc, revision{facts: facts, touched: []string{ref.Name}, unfit: unfit}, why)
 	return err
 }

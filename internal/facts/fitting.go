@@ -14,10 +14,6 @@ import (
 // JSON. Pages, copies and what upkeep holds at once are bounded by it.
 const MaxFacts = 256 << 10
 
-// MistakeCostly is the code for facts for which a condition of the design takes
-// too many steps.
-const MistakeCostly = "too-costly"
-
 // Encoded are facts as they are stored, refused if they are too large.
 func Encoded(facts map[string]any) (json.RawMessage, error) {
 	text, err := json.Marshal(facts)
@@ -74,7 +70,7 @@ func tryTriggers(triggers []*plan.Trigger, values map[string]any) error {
 }
 
 func tooCostly(condition *expr.Expr, of string, err error) error {
-	return running.Invalid([]design.Mistake{{Pointer: "/facts", Code: MistakeCostly,
+	return running.Invalid([]design.Mistake{{Pointer: "/facts", Code: design.MistakeCostly,
 		Detail: fmt.Sprintf("the condition `%s` of %s cannot be worked out for these facts: %v; shorten them",
 			condition.Text, of, err)}})
 }

@@ -15,7 +15,7 @@ func (r *reader) readCollections(n *node) {
 			"kept":   func(n *node) { r.readKept(n, c) },
 			"under":  func(n *node) { r.readUnder(n, c) },
 			"was":    r.was(&c.Was, name),
-			"checks": notYet,
+			"checks": func(n *node) { r.readChecks(n, c) },
 		}, "fields")
 	})
 }

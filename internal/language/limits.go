@@ -127,7 +127,7 @@ func (r *reader) checkSize() bool {
 	d := r.design
 	names := len(d.Collections) + len(d.Pairs) + len(d.Timelines) + len(d.Triggers)
 	for _, c := range d.Collections {
-		names += countFields(c.Fields) + len(c.Kept)
+		names += countFields(c.Fields) + len(c.Kept) + len(c.Checks)
 	}
 	for _, p := range d.Pairs {
 		names += countFields(p.Fields)

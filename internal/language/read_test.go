@@ -206,6 +206,14 @@ func TestEachProblemIsToldWithPlaceCodeAndRemedy(t *testing.T) {
 			":2:6: shape: the app must be a name, this is true; if the text is meant, it needs quotes: 'true'"},
 		{"a circle of nesting", "  posts:\n", "  posts:\n    under: posts\n",
 			`contradiction: collection "posts" would lie under itself`},
+		{"a check of a field that is none", "    kept:\n      byline", "    checks: [{that: \"has(doc.txt)\", otherwise: \"words\"}]\n    kept:\n      byline",
+			`condition: the condition cannot be used: undefined field 'txt'`},
+		{"a check without words", "    kept:\n      byline", "    checks: [{that: \"has(doc.text)\"}]\n    kept:\n      byline",
+			`missing-key: a check needs the key "otherwise"`},
+		{"a check that is no condition", "    kept:\n      byline", "    checks: [{that: \"size(doc.text)\", otherwise: \"\"}]\n    kept:\n      byline",
+			`the condition must be true or false, this is of type int`},
+		{"checks that are no list", "    kept:\n      byline", "    checks: {that: \"true\", otherwise: \"never\"}\n    kept:\n      byline",
+			`shape: checks must be a list, this is a mapping`},
 		{"no mapping", "collections:\n  people:\n    fields:\n      name: {type: string, required: true}\n    " +
 			"kept:\n      fans: {count: follow.to}\n", "collections:\n  people: " +
 			"yes\n", `:5:11: shape: collection "people" must be a mapping, this is "yes"`},

@@ -111,7 +111,7 @@ func (d *description) collection(c *plan.Collection) {
 	name := d.names[c]
 	facts := fieldsSchema(c.Collection.Fields)
 	facts["description"] = "As the design has them. What fits an earlier design alone, or was loaded as it is, may be " +
-		"otherwise: /v1/misfits lists it."
+		"otherwise: /v1/misfits lists it." + checksInWords(c.Checks)
 	d.schemas[name+"Facts"] = facts
 	d.schemas[name+"Kept"] = keptSchemas(c.Kept, c.Building)
 	d.schemas[name+"Patch"] = patchOf(c.Collection.Fields)
@@ -137,6 +137,15 @@ func (d *description) collection(c *plan.Collection) {
 		"delete": write(d.operation("remove"+name), "Remove it and what hangs on it", name, nil, "", false),
 	})
 	d.links(c, base, one)
+}
+
+// checksInWords says what a document is refused with, as the design words it.
+func checksInWords(checks []*design.Check) string {
+	all := ""
+	for _, check := range checks {
+		all += "\n\nRefused with `check` unless `" + check.That.Text + "`: " + check.Otherwise + "."
+	}
+	return all
 }
 
 func (d *description) edit(name string) schema {

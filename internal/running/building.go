@@ -15,7 +15,9 @@ import (
 )
 
 // Loading tells whether facts are being loaded.
-func (v *Version) Loading() bool { return len(v.Builds) > 0 && v.Builds[0].Does == string(compare.Load) }
+func (v *Version) Loading() bool {
+	return len(v.Builds) > 0 && v.Builds[0].Does == string(compare.Load)
+}
 
 // sameSteps tells whether the same steps are left.
 func sameSteps(a, b []store.Build) bool {

@@ -1,8 +1,6 @@
 package store
 
 import (
-	"slices"
-
 	"yalvo/internal/plan"
 
 	"gorm.io/gorm"
@@ -257,70 +255,4 @@ func (tx *Tx) LostTargets(reference plan.Number, after int64, limit int) ([]int6
 		WHERE reference = ? AND target > ? AND NOT EXISTS (SELECT FROM documents d WHERE d.n = r.target)
 		ORDER BY target LIMIT ?`, reference, after, limit).Scan(&gone).Error
 	return gone, err
-}
-
-// sweeps says what is stored under a number, by the kind of its name: in which
-// table, by which column, and the key of its rows.
-var sweeps = map[string][]swept{
-	"reference":  {{"refs", "reference", "source, reference"}},
-	"unique":     {{"uniques", "field", "field, value"}},
-	"pair":       {{"pairs", "kind", "kind, b, a"}, sweptMisfits},
-	"kept":       {{"contributions", "summary", "summary, source, target"}, {"origins", "copy", "source, copy"}},
-	"timeline":   append([]swept{{"posted", "timeline", "timeline, author, rank, doc"}}, sweptEntries...),
-	"entries":    sweptEntries,
-	"collection": {sweptMisfits},
-}
-
-type swept struct{ table, column, key string }
-
-var (
-	sweptMisfits = swept{"misfits", "subject", "subject, field, code, doc, other, pointer"}
-	sweptEntries = []swept{{"entries", "timeline", "timeline, owner, rank, doc"},
-		{"cuts", "timeline", "timeline, owner"},
-		{"delivery_modes", "timeline", "timeline, author"}}
-	sweptDue = []swept{{"due", "subject", "lane, change, seq"}, {"parked", "subject", "seq"}}
-)
-
-// Sweep drops up to limit rows that are stored under the number of a name of a
-// kind, and returns how many; fewer than limit: none is left. What is due or
-// parked for it goes too.
-func (tx *Tx) Sweep(kind string, n plan.Number, limit int) (int64, error) {
-	var many int64
-	from := sweeps[kind]
-	if kind != "entries" {
-		from = slices.Concat(sweptDue, from)
-	}
-	for _, s := range from {
-		got := tx.db.Exec(`
-			DELETE FROM `+s.table+` WHERE (`+s.key+`) IN (
-				SELECT `+s.key+` FROM `+s.table+` WHERE `+s.column+` = ? LIMIT ? FOR UPDATE SKIP LOCKED)`, n, limit)
-		if got.Error != nil {
-			return many, got.Error
-		}
-		if many += got.RowsAffected; many >= int64(limit) {
-			return many, nil
-		}
-	}
-	if kind != "collection" {
-		return many, nil
-	}
-	dropped, err := tx.sweepDocuments(n, limit)
-	return many + dropped, err
-}
-
-// sweepDocuments drops documents of a collection that is no longer in the design,
-// with what is theirs alone.
-func (tx *Tx) sweepDocuments(collection plan.Number, limit int) (int64, error) {
-	var many int64
-	err := tx.db.Raw(`
-		WITH gone AS (
-			DELETE FROM documents WHERE n IN (
-				SELECT n FROM documents WHERE collection = ? LIMIT ? FOR UPDATE SKIP LOCKED)
-			RETURNING n
-		), k AS (DELETE FROM kept WHERE doc IN (SELECT n FROM gone)),
-		r AS (DELETE FROM refs WHERE source IN (SELECT n FROM gone)),
-		u AS (DELETE FROM uniques WHERE doc IN (SELECT n FROM gone)),
-		o AS (DELETE FROM origins WHERE source IN (SELECT n FROM gone))
-		SELECT count(*) FROM gone`, collection, limit).Scan(&many).Error
-	return many, err
 }

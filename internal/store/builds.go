@@ -108,12 +108,19 @@ type Misfit struct {
 // MisfitOf is a mistake in the facts of a document or a pair.
 func MisfitOf(subject plan.Number, doc, other, stamp int64, m design.Mistake) Misfit {
 	field, _, _ := strings.Cut(strings.TrimPrefix(m.Pointer, "/"), "/")
+	if m.Pointer == "" {
+		field = wholeDocument
+	}
 	return Misfit{Subject: subject, Doc: doc, Other: other, Stamp: stamp, Field: field, Code: m.Code,
 		Pointer: m.Pointer, Detail: m.Detail}
 }
 
-// NoteMisfits adds what does not fit.
+// wholeDocument stands where no field does: a check of the document does not hold.
+const wholeDocument = "checks"
+
+// NoteMisfits adds what does not fit. What is said of one place in one way is one row.
 func (tx *Tx) NoteMisfits(all []Misfit) error {
+	all = together(all)
 	if len(all) == 0 {
 		return nil
 	}
@@ -130,6 +137,23 @@ func (tx *Tx) NoteMisfits(all []Misfit) error {
 			?::text[])
 		ON CONFLICT (subject, field, code, doc, other, pointer) DO UPDATE SET stamp = excluded.stamp,
 			detail = excluded.detail`, subjects, docs, others, stamps, fields, codes, pointers, details).Error
+}
+
+// together joins what is said of the same place of a document, or pair, in one way.
+func together(all []Misfit) []Misfit {
+	nth := map[Misfit]int{}
+	var out []Misfit
+	for _, m := range all {
+		place := m
+		place.Detail, place.Stamp = "", 0
+		if i, is := nth[place]; is {
+			out[i].Detail += "; " + m.Detail
+			continue
+		}
+		nth[place] = len(out)
+		out = append(out, m)
+	}
+	return out
 }
 
 // DropMisfits forgets what did not fit of documents in a span, before they are

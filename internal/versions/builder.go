@@ -15,6 +15,7 @@ type builder struct {
 	stop  context.CancelFunc
 	group sync.WaitGroup
 	pace  pace
+	sweep sweeping
 	asOne int // stretches that are not done in halves
 }
 
@@ -133,6 +134,20 @@ func (k *Keeper) ended(ctx context.Context, v *running.Version, b store.Build) e
 // about as long as a stretch is to.
 type pace struct {
 	version, nth, width int
+}
+
+// sweeping is how far the sweep in hand has come. It is not stored: a sweep that another
+// service goes on with begins from the front again.
+type sweeping struct {
+	version, nth int
+	at           store.SweepPlace
+}
+
+func (s *sweeping) place(b store.Build) store.SweepPlace {
+	if s.version != b.Version || s.nth != b.Nth {
+		*s = sweeping{version: b.Version, nth: b.Nth}
+	}
+	return s.at
 }
 
 // The fewest and most documents of a stretch.

@@ -26,7 +26,7 @@ type Difference struct {
 
 // Change is one thing that differs.
 type Change struct {
-	Kind    string   `json:"kind"` // collection, field, kept value, pair, timeline, trigger or design
+	Kind    string   `json:"kind"` // collection, field, check, kept value, pair, timeline, trigger or design
 	Name    string   `json:"name"`
 	Was     string   `json:"was,omitempty"`
 	How     string   `json:"how"` // added, dropped, renamed or changed
@@ -133,6 +133,8 @@ func (m measuring) effect(d compare.Difference, e compare.Effect) (Effect, error
 		out.Many, err = m.tx.CountOf("pairs", "kind", m.old.Pair(d.Name).Number)
 	case d.Kind == "field":
 		return m.field(d, e)
+	case d.Kind == "check":
+		return m.check(d)
 	case d.Kind == "kept value" && e == compare.Rebuild:
 		name, _, _ := strings.Cut(d.Name, ".")
 		out.Many, err = m.count("documents", "collection", m.before(name))
@@ -221,12 +223,26 @@ func (m measuring) field(d compare.Difference, e compare.Effect) (Effect, error)
 	return out, nil
 }
 
+// check counts the documents that do not hold a check.
+func (m measuring) check(d compare.Difference) (Effect, error) {
+	out := Effect{Does: string(compare.Check)}
+	t, err := m.trial(d.Name)
+	if err == nil && t != nil {
+		broken := checkSays(d.What[0])
+		out.Many, out.Unfit, out.Examples = t.many, t.unfit[broken], t.examples[broken]
+	}
+	return out, err
+}
+
+// checkSays is under what the documents are counted that a check says something of.
+func checkSays(otherwise string) string { return "check " + otherwise }
+
 // trial is what came of bringing all documents of a collection, or all pairs of a
 // kind, to their new form without storing it.
 type trial struct {
 	many     int64
 	having   map[string]int64 // by old field: how many have a value
-	unfit    map[string]int64 // by new field: how many do not fit
+	unfit    map[string]int64 // by new field, or check: how many do not fit
 	examples map[string][]Example
 }
 
@@ -322,6 +338,9 @@ func (t *trial) try(r *compare.Rewrite, path string, fields []byte, made time.Ti
 	var told []string
 	for _, wrong := range mistakes {
 		field, _, _ := strings.Cut(strings.TrimPrefix(wrong.Pointer, "/"), "/")
+		if wrong.Code == design.MistakeCheck {
+			field = checkSays(wrong.Detail)
+		}
 		if slices.Contains(told, field) {
 			continue
 		}

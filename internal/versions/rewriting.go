@@ -60,7 +60,7 @@ func (s step) lifted(c *plan.Collection, d store.Document) (string, []design.Mis
 	if err != nil {
 		return "", nil, false, err
 	}
-	_, mistakes := design.AcceptAll(c.Collection.Fields, facts)
+	_, mistakes := c.Collection.AcceptWhole(facts)
 	return "", mistakes, false, nil
 }
 

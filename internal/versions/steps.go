@@ -233,10 +233,11 @@ func (s step) swept(kind string, n plan.Number) (bool, error) {
 			return false, err
 		}
 	}
-	many, err := s.tx.Sweep(kind, n, sweepRows)
+	many, at, more, err := s.tx.Sweep(kind, n, s.keeper.sweep.place(*s.build), sweepRows)
 	s.build.Rows += many
 	s.build.Written += many
-	return many == 0, err
+	s.keeper.sweep.at = at
+	return !more, err
 }
 
 func inForce(tx *store.Tx, v *running.Version) error {

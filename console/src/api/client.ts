@@ -141,7 +141,7 @@ export const api = {
 /** What went wrong, in words for the person who looks at the page. */
 export function wordsOf(error: unknown): string {
   if (error instanceof Problem) {
-    return [error.message, ...error.mistakes.map((m) => `${m.pointer} ${m.detail}`)].join(' · ')
+    return [error.message, ...error.mistakes.map((m) => (m.pointer === '/facts' ? m.detail : `${m.pointer} ${m.detail}`))].join(' · ')
   }
   return error instanceof Error ? error.message : String(error)
 }
