@@ -126,8 +126,8 @@ func dumped(v *running.Version, fields []*design.Field, fit fitting, facts json.
 		unfit = true
 	}
 	for _, f := range fields {
-		if f.Default != nil {
-			all[f.Name] = all[f.Name] // null, if it is absent
+		if _, is := all[f.Name]; f.Default != nil && !is {
+			all[f.Name] = nil
 		}
 	}
 	whole, err := json.Marshal(all)
