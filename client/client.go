@@ -195,13 +195,24 @@ type Document struct {
 	Kept    map[string]any `json:"kept"`
 	Since   *time.Time     `json:"since,omitempty"` // on a page of another document's: since when
 
-	Building []string `json:"building,omitempty"` // kept values that are being derived anew
+	Building []string         `json:"building,omitempty"` // kept values that are being derived anew
+	Marks    map[string]*Mark `json:"marks,omitempty"`    // those of [Page.Marks], nil where it is not paired
 }
 
 // Page says which part of a sequence to read.
 type Page struct {
 	Limit  int    // 0: the service's usual
 	Cursor string // the Next of the page before, empty for the first
+
+	// Marks are names by which the account of [Client.As] calls the other ends of its
+	// pairs: each element says whether the account is paired with it.
+	Marks []string
+}
+
+// Mark says how an account is paired with what was read.
+type Mark struct {
+	Since time.Time      `json:"since"`
+	Facts map[string]any `json:"facts"` // the pair's own
 }
 
 func (p Page) query() url.Values {
@@ -211,6 +222,9 @@ func (p Page) query() url.Values {
 	}
 	if p.Cursor != "" {
 		q.Set("cursor", p.Cursor)
+	}
+	if len(p.Marks) > 0 {
+		q.Set("marks", strings.Join(p.Marks, ","))
 	}
 	return q
 }

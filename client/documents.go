@@ -88,10 +88,10 @@ func (c *Client) write(ctx context.Context, method, path, media string, body any
 	return doc, Position(header.Get("Yalvo-Position")), err
 }
 
-// Get reads a document.
-func (c *Client) Get(ctx context.Context, path string) (Document, error) {
+// Get reads a document, with marks as of [Page.Marks].
+func (c *Client) Get(ctx context.Context, path string, marks ...string) (Document, error) {
 	var doc Document
-	_, err := c.call(ctx, http.MethodGet, at(path), nil, "", nil, &doc)
+	_, err := c.call(ctx, http.MethodGet, at(path), Page{Marks: marks}.query(), "", nil, &doc)
 	return doc, err
 }
 

@@ -19,7 +19,8 @@ type Entry struct {
 	Facts  map[string]any `json:"facts"`
 	Kept   map[string]any `json:"kept"`
 
-	Building []string `json:"building,omitempty"` // kept values that are being derived anew
+	Building []string         `json:"building,omitempty"` // kept values that are being derived anew
+	Marks    map[string]*Mark `json:"marks,omitempty"`    // those of [Page.Marks], nil where it is not paired
 }
 
 // Timeline is a page of a timeline, newest first. Next is empty on the last one.

@@ -100,7 +100,7 @@ func TestChecksComeWhileTheAppRuns(t *testing.T) {
 		t.Fatal(err)
 	}
 	other.yalvo("load", file).says(t, 5, "1 line could not be loaded")
-	same(t, "why", strings.Contains(string(must(os.ReadFile(file + ".bad"))(t)), `"/facts: it needs a rating or a photo","/facts: it is about another one"`), true)
+	same(t, "why", strings.Contains(string(must(os.ReadFile(file+".bad"))(t)), `"/facts: it needs a rating or a photo","/facts: it is about another one"`), true)
 	w.evolves(ponds)
 	same(t, "without checks everything fits", w.misfits(), "")
 	w.auditFindsNothing()

@@ -5,7 +5,9 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"maps"
 	"os"
+	"slices"
 	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/table"
@@ -19,11 +21,32 @@ func pageFlags() []cli.Flag {
 	return []cli.Flag{
 		&cli.IntFlag{Name: "limit", Usage: "elements on the page", Value: 20},
 		&cli.StringFlag{Name: "cursor", Usage: "where the page before ended"},
+		marksFlag(),
 	}
 }
 
+func marksFlag() cli.Flag {
+	return &cli.StringSliceFlag{Name: "marks",
+		Usage: "say whether the account of --as is paired with it, by what it calls such pairs: liked,saved"}
+}
+
 func page(c *cli.Command) client.Page {
-	return client.Page{Limit: c.Int("limit"), Cursor: c.String("cursor")}
+	return client.Page{Limit: c.Int("limit"), Cursor: c.String("cursor"), Marks: c.StringSlice("marks")}
+}
+
+// marksInWords are the marks that are set: since when, or the pair's own facts.
+func marksInWords(marks map[string]*client.Mark) string {
+	var all []string
+	for _, name := range slices.Sorted(maps.Keys(marks)) {
+		switch m := marks[name]; {
+		case m == nil:
+		case len(m.Facts) > 0:
+			all = append(all, name+" ("+terminal.Values(m.Facts)+")")
+		default:
+			all = append(all, name)
+		}
+	}
+	return strings.Join(all, ", ")
 }
 
 func (a *app) more(next string) {
@@ -62,12 +85,19 @@ func (a *app) list() *cli.Command {
 				a.Say("Nothing is in %s.", args[0])
 				return nil
 			}
+			header := table.Row{"path", "facts", "kept"}
 			var rows []table.Row
 			for _, d := range docs.Documents {
 				rows = append(rows, table.Row{d.Path, terminal.Clip(terminal.Values(d.Facts), 70),
 					terminal.Clip(terminal.Values(d.Kept), 60)})
 			}
-			a.Table(table.Row{"path", "facts", "kept"}, rows)
+			if c.IsSet("marks") {
+				header = append(header, "marks")
+				for i, d := range docs.Documents {
+					rows[i] = append(rows[i], marksInWords(d.Marks))
+				}
+			}
+			a.Table(header, rows)
 			a.more(docs.Next)
 			return nil
 		},
@@ -76,7 +106,7 @@ func (a *app) list() *cli.Command {
 
 func (a *app) show() *cli.Command {
 	return &cli.Command{
-		Name: "show", Category: "documents", ArgsUsage: "PATH",
+		Name: "show", Category: "documents", ArgsUsage: "PATH", Flags: []cli.Flag{marksFlag()},
 		Usage:       "show a document: its facts, and what is kept for it",
 		Description: example("yalvo show members/keeper"),
 		Action: func(ctx context.Context, c *cli.Command) error {
@@ -87,7 +117,7 @@ func (a *app) show() *cli.Command {
 			if !leadsToOne(path) {
 				return usage("%s is no document but leads to several: see `yalvo list %s`", path, path)
 			}
-			doc, err := a.client(c).Get(ctx, path)
+			doc, err := a.client(c).Get(ctx, path, c.StringSlice("marks")...)
 			if err != nil {
 				return err
 			}
@@ -104,6 +134,13 @@ func (a *app) show() *cli.Command {
 				for _, name := range sorted(part.values) {
 					rows = append(rows, table.Row{part.kind, name, terminal.Value(part.values[name])})
 				}
+			}
+			for _, name := range slices.Sorted(maps.Keys(doc.Marks)) {
+				state := "no"
+				if m := doc.Marks[name]; m != nil {
+					state = strings.TrimSpace("since " + terminal.Clock(m.Since) + " " + terminal.Values(m.Facts))
+				}
+				rows = append(rows, table.Row{"mark", name, state})
 			}
 			a.Table(table.Row{"", "name", "value"}, rows)
 			return nil

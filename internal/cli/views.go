@@ -26,9 +26,10 @@ func sorted(m map[string]any) []string {
 func (a *app) timeline() *cli.Command {
 	return &cli.Command{
 		Name: "timeline", Category: "views", ArgsUsage: "TIMELINE OWNER",
-		Usage:       "show an owner's timeline, newest first",
-		Flags:       append(pageFlags(), &cli.BoolFlag{Name: "live", Usage: "go on showing it as it changes"}),
-		Description: example("yalvo timeline home keeper\n   yalvo timeline home keeper --live"),
+		Usage: "show an owner's timeline, newest first",
+		Flags: append(pageFlags(), &cli.BoolFlag{Name: "live", Usage: "go on showing it as it changes"}),
+		Description: example("yalvo timeline home keeper\n   yalvo timeline home keeper --live\n" +
+			"   yalvo --as keeper timeline home keeper --marks liked,saved"),
 		Action: func(ctx context.Context, c *cli.Command) error {
 			args, err := arguments(c, 2, 2)
 			if err != nil {
@@ -49,7 +50,11 @@ func (a *app) timeline() *cli.Command {
 				}
 				return err
 			}
-			t, err := a.client(c).Timeline(ctx, args[0], args[1], page(c))
+			reader := a.client(c)
+			if c.String("as") == "" {
+				reader = reader.As(args[1]) // marks are the owner's
+			}
+			t, err := reader.Timeline(ctx, args[0], args[1], page(c))
 			if err != nil {
 				return err
 			}
@@ -66,13 +71,20 @@ func (a *app) showTimeline(c *cli.Command, owner string, t client.Timeline) erro
 		a.Say("Nothing is in %s's timeline.", owner)
 		return nil
 	}
+	header := table.Row{"at", "author", "id", "carries", "kept"}
 	var rows []table.Row
 	for _, e := range t.Entries {
 		rows = append(rows, table.Row{terminal.Clock(e.At), e.Author, e.ID, terminal.Clip(summary(e.Facts,
 			e.Author), 80),
 			terminal.Clip(keptInWords(e.Kept), 80)})
 	}
-	a.Table(table.Row{"at", "author", "id", "carries", "kept"}, rows)
+	if c.IsSet("marks") && !c.Bool("live") {
+		header = append(header, "marks")
+		for i, e := range t.Entries {
+			rows[i] = append(rows[i], marksInWords(e.Marks))
+		}
+	}
+	a.Table(header, rows)
 	a.more(t.Next)
 	return nil
 }

@@ -123,16 +123,17 @@ func (d *description) collection(c *plan.Collection) {
 	draft := schema{"type": "object", "additionalProperties": false,
 		"properties": schema{"id": ref("schemas", "ID"), "facts": draftOf(facts, c.Collection.Fields)}}
 	d.paths[base] = withParameters(params, schema{
-		"get":  read(d.operation("list"+name), "A page of "+c.Name+" by id", name+"Page", "limit", "cursor", "prefix"),
+		"get": read(d.operation("list"+name), "A page of "+c.Name+" by id", name+"Page", "limit", "cursor", "prefix",
+			"marks", "as"),
 		"post": write(d.operation("create"+name), "Create one of "+c.Name, name, draft, "application/json", true),
 	})
 	if c.Parent != nil {
 		d.paths[Prefix+"/collections/"+c.Name] = schema{"get": read(d.operation("listAll"+name),
-			"A page of "+c.Name+" under any parent", name+"Page", "limit", "cursor", "prefix")}
+			"A page of "+c.Name+" under any parent", name+"Page", "limit", "cursor", "prefix", "marks", "as")}
 	}
 	one := append(slices.Clone(params), ref("parameters", "id"))
 	d.paths[base+"/{id}"] = withParameters(one, schema{
-		"get":    read(d.operation("get"+name), "Read one of "+c.Name, name),
+		"get":    read(d.operation("get"+name), "Read one of "+c.Name, name, "marks", "as"),
 		"patch":  d.edit(name),
 		"delete": write(d.operation("remove"+name), "Remove it and what hangs on it", name, nil, "", false),
 	})
@@ -165,7 +166,7 @@ func (d *description) links(c *plan.Collection, base string, params []any) {
 		}
 		d.paths[base+"/{id}/"+link] = withParameters(params, schema{
 			"get": read(d.operation("list"+d.names[c]+typeName(link)), "A page of its "+link+", newest first",
-				d.names[to]+"Page", "limit", "cursor")})
+				d.names[to]+"Page", "limit", "cursor", "marks", "as")})
 	}
 	for _, pair := range c.From {
 		add(pair.FromCalls, pair.To)
@@ -249,7 +250,7 @@ func (d *description) timeline(t *plan.Timeline) {
 	base := Prefix + "/timelines/" + t.Name + "/{owner}"
 	d.paths[base] = withParameters(owner, schema{"get": read(d.operation("read"+name), "A page of a timeline, "+
 		"newest first",
-		name+"Entries", "limit", "cursor")})
+		name+"Entries", "limit", "cursor", "marks", "as")})
 	live := read(d.operation("follow"+name), "The first page, again whenever it changes", name+"Entries", "limit")
 	live["responses"].(schema)["200"] = schema{"description": "Server-sent events named page, each holding " + name +
 		"Entries.", "content": schema{"text/event-stream": schema{"schema": schema{"type": "string"}}}}

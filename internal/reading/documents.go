@@ -44,26 +44,35 @@ type Documents struct {
 	Documents []running.Document
 	Times     []time.Time // others by pair: since when; else creation
 	Next      *Page       // nil: this is the last page
+
+	Of   *plan.Collection // what they are, for [Reader.Marks]
+	Rows []int64          // and which
 }
 
-// running.Document reads one document.
-func (r *Reader) Document(ctx context.Context, collection, key string) (running.Document, error) {
+// Document reads one document.
+func (r *Reader) Document(ctx context.Context, collection, key string) (Documents, error) {
 	v, err := r.Now(ctx)
 	if err != nil {
-		return running.Document{}, err
+		return Documents{}, err
 	}
 	c, err := v.Collection(collection)
 	if err != nil {
-		return running.Document{}, err
+		return Documents{}, err
 	}
 	doc, found, err := r.Store.Document(ctx, c, key)
 	if err == nil && !found {
 		err = running.NotFound(c, key)
 	}
 	if err != nil {
-		return running.Document{}, err
+		return Documents{}, err
 	}
-	return running.See(c, doc), nil
+	out := Documents{Of: c}
+	out.add(running.See(c, doc), doc.N, doc.Created)
+	return out, nil
+}
+
+func (d *Documents) add(doc running.Document, row int64, at time.Time) {
+	d.Documents, d.Rows, d.Times = append(d.Documents, doc), append(d.Rows, row), append(d.Times, at.UTC())
 }
 
 // Collection reads a page of a collection by key; of a nested one, those under
@@ -91,14 +100,13 @@ func (r *Reader) Collection(ctx context.Context, collection, parent string, page
 	if err != nil {
 		return Documents{}, err
 	}
-	var out Documents
+	out := Documents{Of: c}
 	docs, cut := cutPage(docs, page.Limit, storedSize)
 	if cut {
 		out.Next = &Page{After: store.Boundary{Key: docs[len(docs)-1].Key}, Limit: page.Limit}
 	}
 	for _, d := range docs {
-		out.Documents = append(out.Documents, running.See(c, d))
-		out.Times = append(out.Times, d.Created)
+		out.add(running.See(c, d), d.N, d.Created)
 	}
 	return out, nil
 }
@@ -161,7 +169,7 @@ func cutPage[T any](rows []T, limit int, size func(T) int) ([]T, bool) {
 }
 
 func linkedPage(c *plan.Collection, rows []store.Linked, limit int, err error) (Documents, error) {
-	var out Documents
+	out := Documents{Of: c}
 	if err != nil {
 		return out, err
 	}
@@ -171,8 +179,7 @@ func linkedPage(c *plan.Collection, rows []store.Linked, limit int, err error) (
 		out.Next = &Page{After: store.Boundary{Rank: last.At.UnixMicro(), N: last.N}, Limit: limit}
 	}
 	for _, row := range rows {
-		out.Documents = append(out.Documents, running.See(c, row.Document))
-		out.Times = append(out.Times, row.At.UTC())
+		out.add(running.See(c, row.Document), row.N, row.At)
 	}
 	return out, nil
 }

@@ -31,6 +31,9 @@ type Entry struct {
 type Entries struct {
 	Entries []*Entry // others may hold them too: nobody changes them
 	Next    *Page
+
+	Of   *plan.Collection // what they are entries of, for [Reader.Marks]
+	Rows []int64          // and which
 }
 
 // Timeline reads a page of an owner's timeline, newest first. Pages are cut by
@@ -45,7 +48,7 @@ func (r *Reader) Timeline(ctx context.Context, timeline, owner string, page Page
 		return Entries{}, err
 	}
 	limit := min(page.Limit, t.Length-page.Given)
-	out := Entries{Entries: make([]*Entry, 0, max(limit, 0))}
+	out := Entries{Of: t.Entries, Entries: make([]*Entry, 0, max(limit, 0)), Rows: make([]int64, 0, max(limit, 0))}
 	place, bytes := page.After, 0
 	for len(out.Entries) < limit {
 		want := limit - len(out.Entries)
@@ -64,7 +67,7 @@ func (r *Reader) Timeline(ctx context.Context, timeline, owner string, page Page
 			}
 			place = Boundary{Rank: places[i].Rank, N: places[i].Doc}
 			if e != nil {
-				out.Entries = append(out.Entries, e)
+				out.Entries, out.Rows = append(out.Entries, e), append(out.Rows, places[i].Doc)
 				bytes += len(e.Facts) + len(e.Kept)
 			}
 		}

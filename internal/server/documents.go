@@ -85,7 +85,7 @@ func (s *Server) getAt(c *echo.Context) error {
 		return err
 	}
 	alone := where.document && where.name == ""
-	params := []string{"settled", "patience"}
+	params := []string{"settled", "patience", "marks"}
 	if !alone {
 		params = append(params, "limit", "cursor")
 	}
@@ -101,8 +101,12 @@ func (s *Server) getAt(c *echo.Context) error {
 	if err := s.settle(c); err != nil {
 		return err
 	}
+	asked, err := marksAsked(c)
+	if err != nil {
+		return err
+	}
 	if alone {
-		return s.getDocument(c, where)
+		return s.getDocument(c, where, asked)
 	}
 	page, err := s.cursors.page(c)
 	if err != nil {
@@ -122,17 +126,25 @@ func (s *Server) getAt(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	return s.answerPage(c, got, where.name != "")
+	return s.answerPage(c, got, asked, where.name != "")
 }
 
-func (s *Server) getDocument(c *echo.Context, where spot) error {
-	doc, err := s.Reading.Document(c.Request().Context(), where.collection, where.key)
+func (s *Server) getDocument(c *echo.Context, where spot, asked marks) error {
+	got, err := s.Reading.Document(c.Request().Context(), where.collection, where.key)
 	if err != nil {
 		return err
 	}
+	marked, err := s.marked(c, asked, got.Of, got.Rows)
+	if err != nil {
+		return err
+	}
+	one := listed{Document: got.Documents[0]}
+	if marked != nil {
+		one.Marks = marked[0]
+	}
 	cost(c, 1, 0)
-	c.Response().Header().Set("ETag", etag(doc.Version))
-	return c.JSON(http.StatusOK, doc)
+	c.Response().Header().Set("ETag", etag(one.Version))
+	return c.JSON(http.StatusOK, one)
 }
 
 // documentPage is a page of documents; linked ones say since when.
@@ -143,10 +155,15 @@ type documentPage struct {
 
 type listed struct {
 	running.Document
-	Since *time.Time `json:"since,omitempty"`
+	Since *time.Time      `json:"since,omitempty"`
+	Marks json.RawMessage `json:"marks,omitempty"`
 }
 
-func (s *Server) answerPage(c *echo.Context, got reading.Documents, since bool) error {
+func (s *Server) answerPage(c *echo.Context, got reading.Documents, asked marks, since bool) error {
+	marked, err := s.marked(c, asked, got.Of, got.Rows)
+	if err != nil {
+		return err
+	}
 	next, err := s.cursors.write(c, got.Next)
 	if err != nil {
 		return err
@@ -156,6 +173,9 @@ func (s *Server) answerPage(c *echo.Context, got reading.Documents, since bool) 
 		one := listed{Document: d}
 		if since {
 			one.Since = &got.Times[i]
+		}
+		if marked != nil {
+			one.Marks = marked[i]
 		}
 		page.Documents = append(page.Documents, one)
 	}

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"crypto/sha256"
 	"encoding/hex"
+	"encoding/json"
 	"fmt"
 	"net/http"
 	"strconv"
@@ -32,7 +33,7 @@ func (s *Server) getTimeline(c *echo.Context) error {
 	}
 	params := []string{"settled", "patience", "limit"}
 	if !live {
-		params = append(params, "cursor")
+		params = append(params, "cursor", "marks")
 	}
 	if err := onlyAsks(c, params...); err != nil {
 		return err
@@ -43,11 +44,15 @@ func (s *Server) getTimeline(c *echo.Context) error {
 	if live {
 		return s.stream(c, parts[0], parts[1])
 	}
+	asked, err := marksAsked(c)
+	if err != nil {
+		return err
+	}
 	page, err := s.cursors.page(c)
 	if err != nil {
 		return err
 	}
-	got, err := s.timelinePage(c, parts[0], parts[1], page)
+	got, err := s.timelinePage(c, parts[0], parts[1], page, asked)
 	if err != nil {
 		return err
 	}
@@ -58,8 +63,9 @@ func (s *Server) getTimeline(c *echo.Context) error {
 }
 
 type timelinePage struct {
-	Entries []*reading.Entry `json:"entries"`
-	Next    string           `json:"next,omitempty"`
+	Entries []*reading.Entry  `json:"entries"`
+	Marks   []json.RawMessage // of each entry, in their order; none if none were asked for
+	Next    string            `json:"next,omitempty"`
 }
 
 // text is the page in JSON. A general encoder would look through what the
@@ -80,6 +86,9 @@ func (p timelinePage) text() []byte {
 		if len(e.Building) > 0 {
 			text = append(text, `,"building":["`+strings.Join(e.Building, `","`)+`"]`...)
 		}
+		if len(p.Marks) > 0 {
+			text = append(append(text, `,"marks":`...), p.Marks[i]...)
+		}
 		text = append(text, '}')
 	}
 	text = append(text, ']')
@@ -89,13 +98,18 @@ func (p timelinePage) text() []byte {
 	return append(text, '}')
 }
 
-func (s *Server) timelinePage(c *echo.Context, timeline, owner string, page reading.Page) (timelinePage, error) {
+func (s *Server) timelinePage(c *echo.Context, timeline, owner string, page reading.Page,
+	asked marks) (timelinePage, error) {
 	got, err := s.Reading.Timeline(c.Request().Context(), timeline, owner, page)
 	if err != nil {
 		return timelinePage{}, err
 	}
-	next, err := s.cursors.write(c, got.Next)
-	return timelinePage{got.Entries, next}, err
+	out := timelinePage{Entries: got.Entries}
+	if out.Marks, err = s.marked(c, asked, got.Of, got.Rows); err != nil {
+		return timelinePage{}, err
+	}
+	out.Next, err = s.cursors.write(c, got.Next)
+	return out, err
 }
 
 // heartbeat keeps proxies from closing a quiet stream.
@@ -124,7 +138,7 @@ func (s *Server) stream(c *echo.Context, timeline, owner string) error {
 	defer quiet.Stop()
 	read := func() {}
 	for {
-		got, err := s.timelinePage(c, timeline, owner, page)
+		got, err := s.timelinePage(c, timeline, owner, page, marks{})
 		read()
 		if err != nil {
 			return err

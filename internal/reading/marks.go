@@ -1,0 +1,88 @@
+package reading
+
+import (
+	"context"
+	"encoding/json"
+	"slices"
+	"strings"
+	"time"
+
+	"yalvo/internal/design"
+	"yalvo/internal/plan"
+	"yalvo/internal/running"
+	"yalvo/internal/store"
+)
+
+// Mark says how an account is paired with a document.
+type Mark struct {
+	Since time.Time       `json:"since"`
+	Facts json.RawMessage `json:"facts,omitempty"` // the pair's own, if its kind has fields
+}
+
+// Marked are the marks of a document by their names, nil where the account is not
+// paired with it.
+type Marked map[string]*Mark
+
+// Marks tells how an account is paired with each of some documents of a collection, in
+// their order: one statement, however many they are.
+func (r *Reader) Marks(ctx context.Context, account string, names []string, of *plan.Collection,
+	docs []int64) ([]Marked, error) {
+	v, err := r.Now(ctx)
+	if err != nil {
+		return nil, err
+	}
+	marks, err := marksNamed(v.Plan, names, of)
+	if err != nil {
+		return nil, err
+	}
+	accounts := v.Plan.Collection(v.Plan.Design.Accounts.Name)
+	found, there, err := r.Store.Marks(ctx, store.Address{Collection: accounts.Number, Key: account}, marks, docs)
+	if err == nil && !there {
+		err = running.Refuse(running.CodeNotFound, "there is no account %s, whose marks are asked for",
+			accounts.Path(account))
+	}
+	if err != nil {
+		return nil, err
+	}
+	out := make([]Marked, len(docs))
+	for i := range out {
+		out[i] = make(Marked, len(names))
+		for _, name := range names {
+			out[i][name] = nil
+		}
+	}
+	for _, f := range found {
+		m := &Mark{Since: f.At.UTC()}
+		if len(marks[f.Mark].Pair.Fields) > 0 {
+			m.Facts = f.Fields
+		}
+		out[f.Doc][marks[f.Mark].Name] = m
+	}
+	return out, nil
+}
+
+// marksNamed finds the marks of some names that documents of a collection can bear.
+func marksNamed(p *plan.Plan, names []string, of *plan.Collection) ([]plan.Marking, error) {
+	can := p.MarksOn(of)
+	known := make([]string, len(can))
+	for i, m := range can {
+		known[i] = m.Name
+	}
+	var marks []plan.Marking
+	for _, name := range names {
+		at := slices.Index(known, name)
+		if at < 0 {
+			return nil, running.Refuse(running.CodeUnknownName, "an account cannot mark a document of %q as %q: %s",
+				of.Name, design.Clip(name), knownMarks(known))
+		}
+		marks = append(marks, can[at])
+	}
+	return marks, nil
+}
+
+func knownMarks(known []string) string {
+	if len(known) == 0 {
+		return "no pair joins accounts with these"
+	}
+	return "known are " + strings.Join(known, ", ")
+}

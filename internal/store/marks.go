@@ -1,0 +1,59 @@
+package store
+
+import (
+	"context"
+	"encoding/json"
+	"time"
+
+	"yalvo/internal/plan"
+)
+
+// Marked is a pair of an account with one of some documents.
+type Marked struct {
+	Mark   int // which of the marks that were asked for
+	Doc    int // which of the documents
+	At     time.Time
+	Fields json.RawMessage
+}
+
+// Marks finds the pairs of an account with some documents, false if there is no such
+// account. Keys: documents (collection, key), pairs (kind, b, a).
+func (s *Store) Marks(ctx context.Context, account Address, marks []plan.Marking, docs []int64) ([]Marked, bool, error) {
+	kinds, reversed := make(bigints, len(marks)), make(bigints, len(marks))
+	for i, m := range marks {
+		kinds[i] = int64(m.Pair.Number)
+		if m.Reversed {
+			reversed[i] = 1
+		}
+	}
+	var rows []struct {
+		Mark, Doc *int
+		At        time.Time
+		Shape     int
+		Fields    json.RawMessage
+	}
+	err := s.db.WithContext(ctx).Raw(`
+		SELECT x.*
+		FROM documents me LEFT JOIN LATERAL (
+			SELECT m.nth - 1 AS mark, d.nth - 1 AS doc, p.at, coalesce(p.shape, 0) AS shape,
+				coalesce(p.fields, '{}') AS fields
+			FROM unnest(?::smallint[], ?::bigint[]) WITH ORDINALITY m (kind, reversed, nth)
+			CROSS JOIN unnest(?::bigint[]) WITH ORDINALITY d (n, nth)
+			JOIN pairs p ON p.kind = m.kind AND p.b = CASE m.reversed WHEN 1 THEN me.n ELSE d.n END
+				AND p.a = CASE m.reversed WHEN 1 THEN d.n ELSE me.n END
+		) x ON true
+		WHERE me.collection = ? AND me.key = ?`, kinds, reversed, bigints(docs), account.Collection,
+		account.Key).Scan(&rows).Error
+	var found []Marked
+	for _, row := range rows {
+		if row.Mark == nil {
+			continue // the account is there, and paired with none
+		}
+		p := marks[*row.Mark].Pair
+		if p.Lift != nil && row.Shape != p.Shape {
+			row.Fields = p.Lift(row.Fields, row.At)
+		}
+		found = append(found, Marked{*row.Mark, *row.Doc, row.At, row.Fields})
+	}
+	return found, len(rows) > 0, err
+}
