@@ -41,6 +41,8 @@ type Result struct {
 	Fresh    bool             `json:"fresh"` // something was written; false: it was so already
 	Read     int              `json:"read"`  // documents read
 	Wrote    int              `json:"wrote"` // documents and pairs written
+
+	All []Result `json:"all,omitempty"` // of a batch: one for each write
 }
 
 // Write runs a write in one transaction and wakes the lanes that got work. A

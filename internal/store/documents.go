@@ -112,10 +112,13 @@ func (d *Document) lift(c *plan.Collection) {
 type Strength string
 
 // The strengths: Existing keeps a document from being removed, Unchanged
-// from being changed too, so that what is copied of it stays right.
+// from being changed too, so that what is copied of it stays right. Edited is
+// for who will change it, Removed for who will remove it.
 const (
 	Existing  Strength = "FOR KEY SHARE"
 	Unchanged Strength = "FOR SHARE"
+	Edited    Strength = "FOR NO KEY UPDATE"
+	Removed   Strength = "FOR UPDATE"
 )
 
 // LockTargets holds documents that a write is about to point at, in ascending

@@ -109,12 +109,12 @@ func (k *Keeper) turn(ctx context.Context) (time.Duration, error) {
 	return k.rest(time.Since(began)), err
 }
 
-// rest leaves half the time to clients while there are any.
+// rest leaves a quarter of the time to clients alone while there are any.
 func (k *Keeper) rest(worked time.Duration) time.Duration {
 	if k.Store.Quiet() {
 		return 0
 	}
-	return worked
+	return worked / 3
 }
 
 // ended takes up what is shown now that a step is done.

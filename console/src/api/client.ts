@@ -96,6 +96,11 @@ export const api = {
     const q = new URLSearchParams(Object.entries(query).filter(([, v]) => v !== '').map(([k, v]) => [k, String(v)]))
     return read<DocumentPage>(`/collections/${path}?${q}`)
   },
+  /** The first page of an account's timeline, with the account's marks by some names. */
+  timeline: async (timeline: string, owner: string, limit: number, marks: string[]) => {
+    const q = new URLSearchParams({ limit: String(limit), marks: marks.join(',') })
+    return (await ask<Schemas['TimelinePage']>(`/timelines/${timeline}/${encodeURIComponent(owner)}?${q}`, { as: owner })).body
+  },
   create: (collection: string, facts: Values, as: string, id = '') =>
     ask<Document>(`/collections/${collection}`, { method: 'POST', body: id ? { id, facts } : { facts }, as }),
   patch: (path: string, facts: Values, as: string, version?: number) =>

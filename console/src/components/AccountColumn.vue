@@ -50,8 +50,8 @@ const toEntries = computed(() => props.outline.pairs.filter((p) => p.from === pr
 const linkOf = (p: OutlinePair) => owners.value?.links.find((l) => l.kind === 'pair' && l.of === p.name && l.to === p.to)?.name ?? ''
 const states = shallowRef(new Map<string, PairState>())
 const marks = useMarks(
-  () => props.timeline.owner, toRef(props, 'account'),
-  () => toEntries.value.map((pair) => ({ pair, link: linkOf(pair) })).filter((p) => p.link !== ''), entries, () => props.acts,
+  () => props.timeline.name, toRef(props, 'account'),
+  () => toEntries.value.map((pair) => ({ pair, link: linkOf(pair) })).filter((p) => p.link !== ''), shown, entries, () => props.acts,
 )
 
 /** What the column shows: the timeline, or what a name of the account leads to. */
