@@ -34,23 +34,9 @@ func (s *Server) postBatch(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	given, err := members(raw, "writes")
+	items, err := readBatch(raw)
 	if err != nil {
 		return err
-	}
-	var sent []json.RawMessage
-	if json.Unmarshal(given["writes"], &sent) != nil || len(sent) == 0 {
-		return wrongInput("/writes", design.MistakeType, "writes must be a list with at least one write")
-	}
-	if len(sent) > facts.MostItems {
-		return wrongInput("/writes", design.MistakeLong, fmt.Sprintf("there are %d writes, %d are allowed", len(sent),
-			facts.MostItems))
-	}
-	items := make([]facts.Item, len(sent))
-	for i, text := range sent {
-		if items[i], err = readItem(fmt.Sprintf("/writes/%d", i), text); err != nil {
-			return err
-		}
 	}
 	who, err := caller(c, raw)
 	if err != nil {
@@ -61,6 +47,28 @@ func (s *Server) postBatch(c *echo.Context) error {
 		return err
 	}
 	return answerBatch(c, items, result)
+}
+
+func readBatch(raw []byte) ([]facts.Item, error) {
+	given, err := members(raw, "writes")
+	if err != nil {
+		return nil, err
+	}
+	var sent []json.RawMessage
+	if json.Unmarshal(given["writes"], &sent) != nil || len(sent) == 0 {
+		return nil, wrongInput("/writes", design.MistakeType, "writes must be a list with at least one write")
+	}
+	if len(sent) > facts.MostItems {
+		return nil, wrongInput("/writes", design.MistakeLong, fmt.Sprintf("there are %d writes, %d are allowed", len(sent),
+			facts.MostItems))
+	}
+	items := make([]facts.Item, len(sent))
+	for i, text := range sent {
+		if items[i], err = readItem(fmt.Sprintf("/writes/%d", i), text); err != nil {
+			return nil, err
+		}
+	}
+	return items, nil
 }
 
 // readItem reads one write; at is where it stands in the body.

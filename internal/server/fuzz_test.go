@@ -32,6 +32,7 @@ func told(t *testing.T, c *echo.Context, err error) {
 
 func FuzzBody(f *testing.F) {
 	for _, seed := range []string{`{"id":"ada","facts":{"name":"Ada","tags":["a"]}}`, `{"facts":null}`, "\uFEFF{}", `{"a":1,"a":2}`,
+		`{"writes":[{"create":"posts","id":"p","facts":{"a":1}},{"set":"like","from":"a","to":"b"},{"edit":"posts/p","version":1}]}`,
 		`[{"op":"add","path":"/facts/a","value":[[[]]]}]`, `{"facts":{"é":"\ud800"}}`, strings.Repeat(`{"a":[`, 40)} {
 		f.Add([]byte(seed))
 	}
@@ -51,6 +52,8 @@ func FuzzBody(f *testing.F) {
 				_, err = object("/facts", said)
 				told(t, c, err)
 			}
+			_, err = readBatch(raw)
+			told(t, c, err)
 			patch, err := patchIn(c, raw)
 			if told(t, c, err); err == nil && patch == nil {
 				t.Error("no patch and no error")
