@@ -88,7 +88,7 @@ func TestHTTPIsAnsweredAsItsUsersExpect(t *testing.T) {
 		}
 	}
 	resp, _ := w.ask("HEAD", "/v1/collections/people/ada", "", "")
-	same(t, "the ETag by HEAD", resp.Header.Get("ETag"), `"1"`)
+	same(t, "the ETag by HEAD", strings.HasPrefix(resp.Header.Get("ETag"), `"1.`), true)
 }
 
 // Audits that one caller asks for in a row wait for their turn, up to a number.

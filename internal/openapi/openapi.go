@@ -281,12 +281,17 @@ func read(id, summary, answer string, params ...string) schema {
 	for _, p := range params {
 		all = append(all, ref("parameters", p))
 	}
-	return schema{"operationId": id, "summary": summary, "parameters": all, "responses": schema{
-		"200": schema{"description": "As asked.",
-			"headers": schema{HeaderRead: ref("headers", "Read"), HeaderWrote: ref("headers", "Wrote")},
+	headers := schema{HeaderRead: ref("headers", "Read"), HeaderWrote: ref("headers", "Wrote")}
+	responses := schema{
+		"200": schema{"description": "As asked.", "headers": headers,
 			"content": schema{"application/json": schema{"schema": ref("schemas", answer)}}},
 		"default": ref("responses", "Problem"),
-	}}
+	}
+	if slices.Contains(params, "marks") { // a document, or a page of them
+		all = append(all, ref("parameters", "ifNoneMatch"))
+		headers["ETag"], responses["304"] = ref("headers", "ETag"), ref("responses", "NotModified")
+	}
+	return schema{"operationId": id, "summary": summary, "parameters": all, "responses": responses}
 }
 
 func write(id, summary, answer string, body schema, media string, creates bool) schema {

@@ -143,8 +143,7 @@ func (s *Server) getDocument(c *echo.Context, where spot, asked marks) error {
 		one.Marks = marked[0]
 	}
 	cost(c, 1, 0)
-	c.Response().Header().Set("ETag", etag(one.Version))
-	return c.JSON(http.StatusOK, one)
+	return s.answerDocument(c, one.Version, one)
 }
 
 // documentPage is a page of documents; linked ones say since when.
@@ -184,7 +183,7 @@ func (s *Server) answerPage(c *echo.Context, got reading.Documents, asked marks,
 		return err
 	}
 	cost(c, len(page.Documents), 0)
-	return s.send(c, echo.MIMEApplicationJSON, text)
+	return s.answerTagged(c, tagOf(text), text)
 }
 
 func (s *Server) postAt(c *echo.Context) error {

@@ -180,23 +180,6 @@ func limit(c *echo.Context) (int, error) {
 	return n, nil
 }
 
-// ifMatch reads the version a client has seen, 0 if it does not care.
-func ifMatch(c *echo.Context) (int64, error) {
-	tag := c.Request().Header.Get("If-Match")
-	if tag == "" || tag == "*" {
-		return 0, nil
-	}
-	n, err := strconv.ParseInt(strings.Trim(tag, `"`), 10, 64)
-	if err != nil || n < 1 || tag != etag(n) {
-		return 0, badRequest(fmt.Sprintf("If-Match must hold the ETag of one version, as in %s, not %q", etag(3),
-			clip(tag)))
-	}
-	return n, nil
-}
-
-// etag stands for a version of a document's facts. Kept values change without it.
-func etag(version int64) string { return fmt.Sprintf("%q", strconv.FormatInt(version, 10)) }
-
 func cost(c *echo.Context, read, wrote int) {
 	c.Response().Header().Set(headerRead, strconv.Itoa(read))
 	c.Response().Header().Set(headerWrote, strconv.Itoa(wrote))

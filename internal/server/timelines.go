@@ -7,7 +7,6 @@ import (
 	"encoding/json"
 	"fmt"
 	"net/http"
-	"strconv"
 	"strings"
 	"time"
 
@@ -58,8 +57,7 @@ func (s *Server) getTimeline(c *echo.Context) error {
 	}
 	cost(c, len(got.Entries), 0)
 	text := got.text()
-	c.Response().Header().Set(echo.HeaderContentLength, strconv.Itoa(len(text))) // else it goes out in chunks
-	return s.send(c, echo.MIMEApplicationJSON, text)
+	return s.answerTagged(c, tagOf(text), text)
 }
 
 type timelinePage struct {
