@@ -181,8 +181,9 @@ func (th *throng) draw(r *rand.Rand) (deed, doing) {
 			}
 		}
 		if r.IntN(2) == 0 {
+			steps := stepwise(d.fields) // in the same order when it is made again: it must be the same request
 			return d, func(c *client.Client) (client.Position, error) {
-				_, position, err := c.Operate(ctx, d.path, stepwise(d.fields)...)
+				_, position, err := c.Operate(ctx, d.path, steps...)
 				return position, err
 			}
 		}

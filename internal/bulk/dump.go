@@ -101,7 +101,8 @@ func dumpDocuments(v *running.Version, tx *store.Tx, w io.Writer) (many int64, e
 		if line.Given, err = given(c, d.Given); err != nil {
 			return err
 		}
-		if line.Facts, line.Unfit, err = dumped(v, c.Collection.Fields, c.Collection.AcceptWhole, seen.Facts, d.Unfit); err != nil {
+		line.Facts, line.Unfit, err = dumped(v, c.Collection.Fields, c.Collection.AcceptWhole, seen.Facts, d.Unfit)
+		if err != nil {
 			return err
 		}
 		many++

@@ -155,7 +155,7 @@ func (a *app) add() *cli.Command {
 		Flags: []cli.Flag{&cli.StringFlag{Name: "id",
 			Usage: "an id of your own: adding twice is the same as once"}},
 		Description: example("yalvo add members --id ada handle=ada_fen name='Ada Fen'\n   yalvo --as keeper add " +
-			"sightings text='Two bitterns at Reed Hollow' birds=2"),
+			"sightings text='Two bitterns at Reed Hollow' birds=2 species='[\"bittern\"]'"),
 		Action: func(ctx context.Context, c *cli.Command) error {
 			args, err := arguments(c, 1, -1)
 			if err != nil {

@@ -69,8 +69,10 @@ func (w *Writer) Batch(ctx context.Context, caller running.Caller, items []Item)
 			all.Read, all.Wrote = all.Read+one.Read, all.Wrote+one.Wrote
 		}
 		if len(mistakes) > 0 {
-			return Result{}, &running.Refusal{Code: running.CodeInvalid, Mistakes: mistakes[:min(len(mistakes), mostTold)],
-				Detail: fmt.Sprintf("%d of %d writes can be done, so nothing was written", len(all.All), len(items))}
+			refusal := running.Invalid(mistakes[:min(len(mistakes), mostTold)])
+			refusal.Detail = fmt.Sprintf("%d of %d writes can be done, so nothing was written", len(all.All),
+				len(items))
+			return Result{}, refusal
 		}
 		last, err := u.Tx.LastPosition()
 		all.Position = running.UpTo(last)
@@ -142,8 +144,8 @@ func (w *Writer) createItem(ctx context.Context, u Unit, item Item, why Cause) (
 	path := strings.Trim(item.Path, "/")
 	c, key, err := u.Locate(path + "/" + cmp.Or(item.ID, "id"))
 	if err != nil {
-		return Result{}, running.Refuse(running.CodeUnknownName, "%q is no collection, with its parents: write it as in "+
-			"posts, or posts/p1/notes", design.Clip(item.Path))
+		return Result{}, running.Refuse(running.CodeUnknownName, "%q is no collection, with its parents: write it as "+
+			"in posts, or posts/p1/notes", design.Clip(item.Path))
 	}
 	parent := ""
 	if c.Parent != nil {

@@ -21,8 +21,8 @@ func (r *reader) readChecks(n *node, c *design.Collection) {
 		return
 	}
 	if len(n.items) > MaxChecks {
-		r.problem(n.items[MaxChecks].pos, design.CodeTooLarge, fmt.Sprintf("collection %q has %d checks, %d are allowed",
-			c.Name, len(n.items), MaxChecks), "")
+		r.problem(n.items[MaxChecks].pos, design.CodeTooLarge,
+			fmt.Sprintf("collection %q has %d checks, %d are allowed", c.Name, len(n.items), MaxChecks), "")
 		return
 	}
 	for _, item := range n.items {

@@ -110,8 +110,8 @@ func ref(kind, name string) schema { return schema{"$ref": "#/components/" + kin
 func (d *description) collection(c *plan.Collection) {
 	name := d.names[c]
 	facts := fieldsSchema(c.Collection.Fields)
-	facts["description"] = "As the design has them. What fits an earlier design alone, or was loaded as it is, may be " +
-		"otherwise: /v1/misfits lists it." + checksInWords(c.Checks)
+	facts["description"] = "As the design has them. What fits an earlier design alone, or was loaded as it is, may " +
+		"be otherwise: /v1/misfits lists it." + checksInWords(c.Checks)
 	d.schemas[name+"Facts"] = facts
 	d.schemas[name+"Kept"] = keptSchemas(c.Kept, c.Building)
 	d.schemas[name+"Patch"] = patchOf(c.Collection.Fields)

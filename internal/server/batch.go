@@ -59,8 +59,8 @@ func readBatch(raw []byte) ([]facts.Item, error) {
 		return nil, wrongInput("/writes", design.MistakeType, "writes must be a list with at least one write")
 	}
 	if len(sent) > facts.MostItems {
-		return nil, wrongInput("/writes", design.MistakeLong, fmt.Sprintf("there are %d writes, %d are allowed", len(sent),
-			facts.MostItems))
+		return nil, wrongInput("/writes", design.MistakeLong,
+			fmt.Sprintf("there are %d writes, %d are allowed", len(sent), facts.MostItems))
 	}
 	items := make([]facts.Item, len(sent))
 	for i, text := range sent {
@@ -109,8 +109,8 @@ func (sent batchItem) rest(at string, item *facts.Item) error {
 		"facts":   sent.Facts != nil && (item.Do == facts.DoRemove || item.Do == facts.DoUnset),
 	} {
 		if wrong {
-			return wrongInput(at+"/"+name, design.MistakeUnknown, fmt.Sprintf("%s means nothing in a write that says %s",
-				name, item.Do))
+			return wrongInput(at+"/"+name, design.MistakeUnknown,
+				fmt.Sprintf("%s means nothing in a write that says %s", name, item.Do))
 		}
 	}
 	item.ID, item.Version = sent.ID, sent.Version

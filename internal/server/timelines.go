@@ -62,7 +62,7 @@ func (s *Server) getTimeline(c *echo.Context) error {
 
 type timelinePage struct {
 	Entries []*reading.Entry  `json:"entries"`
-	Marks   []json.RawMessage // of each entry, in their order; none if none were asked for
+	Marks   []json.RawMessage `json:"-"` // of each entry, in their order; none if none were asked for
 	Next    string            `json:"next,omitempty"`
 }
 

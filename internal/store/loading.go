@@ -41,7 +41,8 @@ func (tx *Tx) EachDocument(frozen bool, each func(Dumped) error) error {
 	}
 	query := tx.db.Raw(`
 		SELECT d.n, d.collection, d.key, d.version, d.created, d.updated, d.fields, coalesce(d.shape, 0) AS shape,
-			EXISTS (SELECT FROM misfits m WHERE m.doc = d.n AND m.subject = d.collection AND m.stamp = d.version) AS unfit,
+			EXISTS (SELECT FROM misfits m
+				WHERE m.doc = d.n AND m.subject = d.collection AND m.stamp = d.version) AS unfit,
 			` + given + ` AS given
 		FROM documents d ORDER BY d.n`)
 	return eachRow(tx, query, each)

@@ -18,7 +18,8 @@ type Marked struct {
 
 // Marks finds the pairs of an account with some documents, false if there is no such
 // account. Keys: documents (collection, key), pairs (kind, b, a).
-func (s *Store) Marks(ctx context.Context, account Address, marks []plan.Marking, docs []int64) ([]Marked, bool, error) {
+func (s *Store) Marks(ctx context.Context, account Address, marks []plan.Marking,
+	docs []int64) ([]Marked, bool, error) {
 	kinds, reversed := make(bigints, len(marks)), make(bigints, len(marks))
 	for i, m := range marks {
 		kinds[i] = int64(m.Pair.Number)
