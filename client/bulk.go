@@ -55,7 +55,7 @@ func (c *Client) load(ctx context.Context, path string) (int, error) {
 	return got.Version, err
 }
 
-// LoadLines loads lines as [Client.Dump] writes them, 10,000 and 8 MiB at most. What
+// LoadLines loads lines as [Client.Dump] writes them, 10,000 and 5 MiB at most. What
 // is there already, just so, is passed over: sending them again does no harm.
 func (c *Client) LoadLines(ctx context.Context, lines []byte) (Loaded, error) {
 	var got Loaded

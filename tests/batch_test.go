@@ -91,6 +91,12 @@ func TestSeveralWritesAreAllOrNone(t *testing.T) {
 	}
 	w.Settle()
 	w.auditFindsNothing()
+
+	said := func() int64 { return w.Number("SELECT count(*) FROM answered WHERE answer LIKE '%a heron%'") }
+	same(t, "answers that are kept", said(), 1)
+	f := must(w.AwaitForgotten(t.Context(), must(w.Forget(t.Context(), "posts/p1"))(t).ID))(t)
+	same(t, "and when what they hold is forgotten", said(), 0)
+	same(t, "what is left, and how many answers went", []any{len(f.Left), f.Answers}, []any{0, 1})
 }
 
 // Batches that want the same documents in another order get on with one another.

@@ -47,7 +47,7 @@ func (w world) full(table string) (emptied func()) {
 // A service is killed while it loads, another one while it derives what follows; who
 // runs the load again has it whole, and nothing twice.
 func TestALoadGoesOnAfterAKill(t *testing.T) {
-	const people = 6000
+	const people = 3000
 	w := start(t, ponds)
 	w.Evolving.Store(true)
 	file := crowdFile(t, people)

@@ -120,4 +120,6 @@ func TestATriggerThatBreaksACheckIsParked(t *testing.T) {
 	w.until("it is parked", func() bool { return len(must(w.ParkedWork(t.Context()))(t)) > 0 })
 	parked := must(w.ParkedWork(t.Context()))(t)[0]
 	same(t, "the reason", strings.Contains(parked.Error, "it needs a rating or a photo"), true)
+	must(w.AwaitForgotten(t.Context(), must(w.Forget(t.Context(), "posts/p1"))(t).ID))(t) // and what the reason may say of it
+	same(t, "parked work", len(must(w.ParkedWork(t.Context()))(t)), 0)
 }

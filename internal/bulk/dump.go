@@ -16,10 +16,13 @@ import (
 )
 
 // Mover moves facts in and out.
-type Mover struct{ *running.App }
+type Mover struct {
+	*running.App
+	turn chan struct{} // whose lines are being loaded: one at a time, for they take much memory
+}
 
 // New makes a mover.
-func New(app *running.App) *Mover { return &Mover{app} }
+func New(app *running.App) *Mover { return &Mover{app, make(chan struct{}, 1)} }
 
 // Head is the first line of a dump.
 type Head struct {

@@ -34,6 +34,12 @@ const MostLines = 10_000
 // tells which lines cannot be. A load must be under way: until it ends, nobody
 // derives what follows from them.
 func (m *Mover) Load(ctx context.Context, text []byte) (Loaded, error) {
+	select {
+	case m.turn <- struct{}{}:
+		defer func() { <-m.turn }()
+	case <-ctx.Done():
+		return Loaded{}, ctx.Err()
+	}
 	for {
 		v, err := m.Now(ctx)
 		if err != nil {

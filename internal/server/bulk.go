@@ -14,7 +14,7 @@ import (
 // Bulk is bounded: so many dumps at once, and so many bytes of lines in a request.
 const (
 	mostDumps = 2
-	maxLines  = 8 << 20
+	maxLines  = 5 << 20
 	ndjson    = "application/x-ndjson"
 )
 

@@ -126,34 +126,45 @@ func (tx *Tx) FinishForgotten(id int64, report json.RawMessage) error {
 		"NULL", string(report), id).Error
 }
 
-// answerHolds is the condition that an answer a holds a forgotten document f,
-// not another one of the same path.
-const answerHolds = `a.answer IS NOT NULL AND a.answer::jsonb -> 'document' ->> 'path' = f.path
-		AND (a.answer::jsonb -> 'document' ->> 'created')::timestamptz = f.created`
+// answersHolding are the kept answers to requests that hold a document of f, with its
+// path and creation: not another one of the same path. The answer to a batch holds one
+// for each of its writes.
+const answersHolding = `
+	SELECT a.account, a.key
+	FROM answered a
+	CROSS JOIN LATERAL jsonb_array_elements(coalesce(a.answer::jsonb -> 'all', jsonb_build_array(a.answer::jsonb))) r
+	JOIN f ON f.path = r -> 'document' ->> 'path' AND f.created = (r -> 'document' ->> 'created')::timestamptz
+	WHERE a.answer IS NOT NULL`
 
 // ForgetAnswers drops kept answers to requests that hold a document that is
 // forgotten, and events that triggers were set off by, and notes how many; the
 // keys that were remembered while its pairs ended go too.
 func (tx *Tx) ForgetAnswers(id int64) error {
 	answers := tx.db.Exec(`
-		DELETE FROM answered a USING forgotten_documents f
-		WHERE f.forgotten = ? AND `+answerHolds, id)
+		WITH f AS MATERIALIZED (SELECT path, created FROM forgotten_documents WHERE forgotten = ?)
+		DELETE FROM answered WHERE (account, key) IN (`+answersHolding+`)`, id)
 	if answers.Error != nil {
 		return answers.Error
 	}
-	events := tx.db.Exec(`
-		DELETE FROM events
-		WHERE doc IN (SELECT n FROM forgotten_documents WHERE forgotten = ?)
-			OR other IN (SELECT n FROM forgotten_documents WHERE forgotten = ?)`, id, id)
-	if events.Error != nil {
-		return events.Error
+	var events int64
+	err := tx.db.Raw(`
+		WITH gone AS (
+			DELETE FROM events
+			WHERE doc IN (SELECT n FROM forgotten_documents WHERE forgotten = ?)
+				OR other IN (SELECT n FROM forgotten_documents WHERE forgotten = ?)
+			RETURNING n),
+		-- its error may say what was written, and without its event it cannot be tried again
+		waits AS (DELETE FROM parked WHERE step IN (?, ?) AND doc IN (SELECT n FROM gone))
+		SELECT count(*) FROM gone`, id, id, plan.React, plan.Send).Scan(&events).Error
+	if err != nil {
+		return err
 	}
 	if err := tx.db.Exec("DELETE FROM departed d USING forgotten_documents f WHERE f.forgotten = ? AND d.n = f.n",
 		id).Error; err != nil {
 		return err
 	}
 	return tx.db.Exec("UPDATE forgotten SET answers = answers + ?, events = events + ? WHERE id = ?",
-		answers.RowsAffected, events.RowsAffected, id).Error
+		answers.RowsAffected, events, id).Error
 }
 
 // CountIn is how much of what is forgotten was found somewhere.
@@ -192,8 +203,7 @@ func (tx *Tx) Remains(id int64) ([]CountIn, error) {
 				OR target IN (SELECT n FROM f)
 			UNION ALL SELECT 'frozen copies', count(*) FROM origins WHERE target IN (SELECT n FROM f)
 			UNION ALL SELECT 'remembered keys', count(*) FROM departed WHERE n IN (SELECT n FROM f)
-			UNION ALL SELECT 'kept answers', count(*) FROM answered a WHERE
-				EXISTS (SELECT 1 FROM f WHERE `+answerHolds+`)
+			UNION ALL SELECT 'kept answers', count(*) FROM (SELECT DISTINCT * FROM (`+answersHolding+`) a) held
 			UNION ALL SELECT 'events', count(*) FROM events WHERE doc IN (SELECT n FROM f) OR other IN (SELECT n FROM f)
 		) w WHERE many > 0`, id).Scan(&found).Error
 	return found, err

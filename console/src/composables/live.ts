@@ -40,5 +40,5 @@ export function useLiveTimeline(timeline: Ref<string>, owner: Ref<string>, limit
   }, { immediate: true })
 
   onUnmounted(() => source?.close())
-  return { entries, loaded, broken, fresh, gone }
+  return { entries, loaded, broken, fresh, gone, show }
 }
