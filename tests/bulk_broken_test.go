@@ -47,6 +47,7 @@ func (w world) full(table string) (emptied func()) {
 // A service is killed while it loads, another one while it derives what follows; who
 // runs the load again has it whole, and nothing twice.
 func TestALoadGoesOnAfterAKill(t *testing.T) {
+	t.Parallel()
 	const people = 3000
 	w := start(t, ponds)
 	w.Evolving.Store(true)
@@ -132,6 +133,7 @@ func TestBringingAlongGoesOnWhenThereIsRoomAgain(t *testing.T) {
 // A dump of a service that is killed, or to a disk that is full, is told from a whole
 // one, and leaves no file behind.
 func TestADumpThatBreaksOffIsToldFromAWholeOne(t *testing.T) {
+	t.Parallel()
 	w := start(t, ponds)
 	w.SQL(`INSERT INTO documents (collection, key, fields) SELECT (SELECT n FROM numbers WHERE kind = 'collection' AND name = 'pools'),
 		'pool' || g, jsonb_build_object('name', repeat('reed ', 40)) FROM generate_series(1, 50000) g`) // more than lies on the way

@@ -156,6 +156,7 @@ func TestStoredEntriesOfAPulledTimelineAreDrift(t *testing.T) {
 // Documents that point at themselves and at one made before them are edited by
 // many at once: nobody waits in a circle.
 func TestEditsOfWhatPointsAtItselfDoNotWaitInACircle(t *testing.T) {
+	t.Parallel()
 	w := start(t, `
 yalvo: 1
 app: echoes

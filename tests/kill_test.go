@@ -15,6 +15,7 @@ import (
 // cut off asks again. Afterwards everything is as the model says: nothing that
 // was acknowledged is lost, nothing was done twice, nothing drifted.
 func TestKillingServicesAndTheDatabaseLosesNothing(t *testing.T) {
+	t.Parallel()
 	s := seeded(t)
 	dir := must(harness.Folder())(t)
 	run := func() *postgres.Server {

@@ -15,6 +15,7 @@ func pageOf(limit int, cursor string) client.Page { return client.Page{Limit: li
 var shortPonds = strings.Replace(ponds, "length: 800", "length: 5", 1)
 
 func TestATimelineHoldsItsNewestAndNoMore(t *testing.T) {
+	t.Parallel()
 	w := start(t, shortPonds)
 	w.person("ada")
 	w.person("ben")

@@ -17,6 +17,7 @@ import (
 // to come back, and the log says it once, whoever meets it how often; then all
 // goes on.
 func TestADatabaseThatIsAwayIsWaitedForAndSaidOnce(t *testing.T) {
+	t.Parallel()
 	dir := must(harness.Folder())(t)
 	run := func() *postgres.Server {
 		return must(postgres.Start(t.Context(), postgres.Options{Dir: dir, Log: harness.Log()}))(t)

@@ -218,6 +218,7 @@ func (p *process) kill(t *testing.T) {
 // One of two services on a database is killed again and again while both are
 // written to and great fan-outs run: what was acknowledged is there, once.
 func TestKillingAServiceLosesNothingAndDoublesNothing(t *testing.T) {
+	t.Parallel()
 	s := seeded(t)
 	w := start(t, ponds)
 	const fans = 40_000

@@ -16,6 +16,7 @@ import (
 // A design is applied through one service, and answered when the other works by
 // it too: its very next answer is of the new design.
 func TestAnAppliedDesignIsInForceInAllServices(t *testing.T) {
+	t.Parallel()
 	w := start(t, ponds)
 	w.person("ada")
 	w.post("ada", "p1", "a heron")
@@ -38,6 +39,7 @@ func TestAnAppliedDesignIsInForceInAllServices(t *testing.T) {
 // One that cannot take it up is named. It is kept from nothing but writing: its
 // writes are refused by the version they were planned with.
 func TestAServiceThatDoesNotTakeUpADesignIsNamed(t *testing.T) {
+	t.Parallel()
 	w := start(t, ponds)
 	stuck := must(w.Pool().Acquire(t.Context()))(t)
 	defer stuck.Release()

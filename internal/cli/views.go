@@ -170,7 +170,7 @@ func (a *app) showStatus(s client.Status) {
 		a.Say("Due: %s, the oldest for %.1f s.", terminal.Count(s.Due), float64(s.LagMS)/1000)
 	}
 	if s.Parked > 0 {
-		a.Say("Parked after failing again and again: %s (see `yalvo parked`).", terminal.Count(s.Parked))
+		a.Say("Parked, and waiting for you: %s (see `yalvo parked`).", terminal.Many(int(s.Parked), "piece")+" of work")
 	}
 	a.Say("What there is was counted %s ago.\n", time.Since(s.Counted).Round(time.Second))
 	var rows []table.Row

@@ -43,7 +43,7 @@ func barsOf(steps []client.Step, took int64, depth int) []bar {
 const (
 	leastTrack = 16
 	mostTrack  = 60
-	mostSays   = 48
+	mostSays   = 64
 	figures    = 26 // the end, and the rows
 )
 
@@ -72,9 +72,9 @@ func (a *app) waterfall(c client.Cascade) {
 		case b.changes:
 			mark = "▪"
 		}
-		line := text.Pad(text.Trim(b.says, says), says, ' ') + " │" + strings.Repeat(" ", from) + strings.Repeat(mark,
-			long) +
-			strings.Repeat(" ", track-from-long) + "│ " + text.AlignRight.Apply(milliseconds(b.to), 8)
+		line := text.Pad(text.Snip(b.says, says, "…"), says, ' ') + " │" + strings.Repeat(" ", from) +
+			strings.Repeat(mark, long) + strings.Repeat(" ", track-from-long) + "│ " +
+			text.AlignRight.Apply(milliseconds(b.to), 8)
 		if !b.changes {
 			line += "  " + terminal.Many(int(b.rows), "row")
 		}

@@ -90,20 +90,24 @@ func (p Printer) Table(header table.Row, rows []table.Row, right ...int) {
 }
 
 // shared are the widths of a table's columns in a line of a width: as wide as
-// they need to be, the widest giving way until all fit. Numbers do not give way.
+// they need to be, the widest giving way until all fit: first those whose words stay
+// whole, for who cuts an id in two cannot copy it. Numbers do not give way.
 func shared(line int, header table.Row, rows []table.Row, right []int) (widths []int, fits bool) {
 	widths = make([]int, len(header))
+	words := make([]int, len(header)) // the longest of each
 	for _, row := range append(slices.Clone(rows), header) {
 		for i := range min(len(row), len(widths)) {
-			widths[i] = min(max(widths[i], text.StringWidth(fmt.Sprint(row[i]))), widest)
+			cell := fmt.Sprint(row[i])
+			widths[i] = min(max(widths[i], text.StringWidth(cell)), widest)
+			for word := range strings.FieldsSeq(cell) {
+				words[i] = max(words[i], text.StringWidth(word))
+			}
 		}
 	}
 	for sum(widths)+2*len(widths) > line {
-		most := -1
-		for i, w := range widths {
-			if !slices.Contains(right, i+1) && w > narrowest && (most < 0 || w > widths[most]) {
-				most = i
-			}
+		most := widestBeyond(widths, right, func(i int) int { return max(words[i], narrowest) })
+		if most < 0 {
+			most = widestBeyond(widths, right, func(int) int { return narrowest })
 		}
 		if most < 0 {
 			return widths, false
@@ -111,6 +115,18 @@ func shared(line int, header table.Row, rows []table.Row, right []int) (widths [
 		widths[most]--
 	}
 	return widths, true
+}
+
+// widestBeyond is the widest of the columns that are wider than they have to be, -1 if
+// none is. Numbers, on the right, are as wide as they have to be.
+func widestBeyond(widths, right []int, least func(column int) int) int {
+	most := -1
+	for i, w := range widths {
+		if !slices.Contains(right, i+1) && w > least(i) && (most < 0 || w > widths[most]) {
+			most = i
+		}
+	}
+	return most
 }
 
 func sum(all []int) int {

@@ -67,10 +67,10 @@ const groups = computed(() => {
 .answer.bad { border-left-color: var(--warn); }
 .answer.busy { border-left-style: dashed; }
 .answer p { margin: 2px 0 0; }
-.groups { display: grid; grid-template-columns: 1fr 1fr; gap: var(--gap); margin-top: var(--gap); align-items: start; }
+.groups { display: grid; grid-template: auto auto 1fr / 1fr 1fr; gap: var(--gap); margin-top: var(--gap); align-items: start; }
 .tall { grid-column: 2; grid-row: 1 / span 3; }
 @media (max-width: 900px) {
-  .groups { grid-template-columns: 1fr; }
+  .groups { grid-template: none / 1fr; }
   .tall { grid-column: auto; grid-row: auto; }
 }
 h2 .quiet { font-weight: 400; margin-left: 6px; }

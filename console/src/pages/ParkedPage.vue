@@ -61,7 +61,7 @@ const replay = () => act(async () => {
     <div class="head">
       <div>
         <h1>{{ parked.length === 0 ? 'No work is parked' : `${pieces(parked.length)} parked` }}</h1>
-        <p class="quiet">{{ parked.length === 0 ? 'Work that fails again and again would wait here, and hold up nothing else.' : 'It cannot be done as things are, or failed too often. It holds up nothing else: mend the cause, then try it again, or drop it.' }}</p>
+        <p class="quiet">{{ parked.length === 0 ? 'Work that cannot be done would wait here, and hold up nothing else.' : 'It cannot be done as things are, or failed too often. It holds up nothing else: mend the cause, then try it again, or drop it.' }}</p>
       </div>
       <el-button v-if="parked.length" type="primary" :disabled="busy" data-act="retry" @click="retryAll">Try all again</el-button>
     </div>

@@ -39,7 +39,7 @@ const explanation = computed(() => {
   const s = status.value
   if (!s) return ''
   if (s.settled) return 'No work is due: what was written has reached every kept value and every timeline.'
-  if (s.parked > 0) return 'Failed again and again, and waiting for you: the page Parked says why, and tries it again.'
+  if (s.parked > 0) return 'It cannot be done as things are, or failed too often: the page Parked says why, and tries it again.'
   return `The oldest is ${duration(s.lag_ms)} behind.`
 })
 </script>
