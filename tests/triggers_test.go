@@ -136,7 +136,7 @@ func TestATriggerThatComesTooLate(t *testing.T) {
 	w.until("the post is gone", func() bool { return w.Number("SELECT count(*) FROM documents WHERE key = 'gone'") == 0 })
 	release()
 	w.until("it is parked", func() bool {
-		w.SQL("UPDATE due SET not_before = NULL") // the pauses are long
+		w.SQL("UPDATE due SET not_before = NULL WHERE not_before > clock_timestamp()") // the pauses are long; what is being tried is left alone
 		return w.Number("SELECT count(*) FROM parked") == 1
 	})
 	w.until("the rest is done", func() bool { return w.Number("SELECT count(*) FROM due") == 0 })
