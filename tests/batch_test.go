@@ -64,8 +64,10 @@ func TestSeveralWritesAreAllOrNone(t *testing.T) {
 	for _, m := range p.Errors {
 		where = append(where, m.Pointer+" "+m.Code)
 	}
-	same(t, "all that cannot be", where, []string{"/writes/1/facts/rating too-large", "/writes/1/facts/txt unknown-field",
-		"/writes/1/facts/text required", "/writes/2 not-found", "/writes/4/to self", "/writes/5 unknown-name", "/writes/6 conflict"})
+	same(t, "all that cannot be", where, []string{"/writes/1/facts/rating too-large",
+		"/writes/1/facts/txt unknown-field",
+		"/writes/1/facts/text required", "/writes/2 not-found", "/writes/4/to self", "/writes/5 unknown-name",
+		"/writes/6 conflict"})
 	refused(t, err, "invalid", "2 of 7 writes can be done, so nothing was written")
 	_, err = w.Get(t.Context(), "posts/p3")
 	refused(t, err, "not-found", "posts/p3")
@@ -82,7 +84,8 @@ func TestSeveralWritesAreAllOrNone(t *testing.T) {
 	}{
 		{client.Write{}, "/writes/0: a write says one of"},
 		{client.Write{"create": "posts", "edit": "posts/p1"}, "a write says one of"},
-		{client.Write{"set": "like", "from": "ben", "to": "p1", "id": "x"}, "/writes/0/id: id means nothing in a write that says set"},
+		{client.Write{"set": "like", "from": "ben", "to": "p1", "id": "x"},
+			"/writes/0/id: id means nothing in a write that says set"},
 		{client.Write{"create": "posts", "when": 1}, "/writes/0: a write has create, edit"},
 		{client.Write{"create": "posts", "facts": 1}, "/writes/0/facts: this must be an object"},
 	} {
@@ -116,7 +119,8 @@ func TestBatchesThatCrossGetOn(t *testing.T) {
 				if me%2 == 1 {
 					at = (me + people - i) % people
 				}
-				batch = append(batch, client.Editing(fmt.Sprint("posts/post-", at), map[string]any{"rating": n, "text": fmt.Sprint(me, n)}),
+				batch = append(batch, client.Editing(fmt.Sprint("posts/post-", at), map[string]any{"rating": n,
+					"text": fmt.Sprint(me, n)}),
 					client.Setting("like", fmt.Sprint("p", me), fmt.Sprint("post-", at), nil))
 			}
 			if _, _, err := w.Batch(t.Context(), batch...); err != nil {

@@ -23,7 +23,8 @@ func crowdFile(t *testing.T, people int) string {
 		fmt.Fprintf(&text, `{"document":"people/p%d","facts":{"name":"Person %d"}}`+"\n", i, i)
 	}
 	for i := range people {
-		fmt.Fprintf(&text, `{"document":"posts/p%d","facts":{"text":"%s","author":"p%d"}}`+"\n", i, strings.Repeat("a heron ", 20), i*7%people)
+		fmt.Fprintf(&text, `{"document":"posts/p%d","facts":{"text":"%s","author":"p%d"}}`+"\n", i,
+			strings.Repeat("a heron ", 20), i*7%people)
 	}
 	for i := range people {
 		fmt.Fprintf(&text, `{"pair":"follow","from":"p%d","to":"p%d"}`+"\n", i, (i+1+i%5)%people)
@@ -80,7 +81,8 @@ func TestALoadGoesOnAfterAKill(t *testing.T) {
 	must(w.AwaitVersion(t.Context(), v.Version, nil))(t)
 	w.Evolving.Store(false)
 	w.Settle()
-	same(t, "people", w.Number("SELECT count(*) FROM documents WHERE key ~ '^p' AND collection = (SELECT n FROM numbers WHERE kind = 'collection' AND name = 'people')"), people)
+	same(t, "people",
+		w.Number("SELECT count(*) FROM documents WHERE key ~ '^p' AND collection = (SELECT n FROM numbers WHERE kind = 'collection' AND name = 'people')"), people)
 	same(t, "pairs", w.Number("SELECT count(*) FROM pairs"), 2*people)
 	w.auditFindsNothing()
 }
@@ -97,7 +99,8 @@ func TestALoadGoesOnWhenThereIsRoomAgain(t *testing.T) {
 	emptied()
 	emptied = w.full("entries")
 	w.yalvo("load", "--no-wait", file).says(t, 0, "Loaded")
-	w.until("a step cannot get on", func() bool { return w.Number("SELECT count(*) FROM builds WHERE name = 'home' AND began IS NULL") == 1 })
+	w.until("a step cannot get on",
+		func() bool { return w.Number("SELECT count(*) FROM builds WHERE name = 'home' AND began IS NULL") == 1 })
 	emptied()
 	v := must(w.Versions(t.Context(), 1))(t)[0]
 	must(w.AwaitVersion(t.Context(), v.Version, nil))(t)
@@ -146,7 +149,8 @@ func TestADumpThatBreaksOffIsToldFromAWholeOne(t *testing.T) {
 		}
 		return killed.Write(p)
 	})
-	if err := client.New(victim.url).Dump(t.Context(), kill); err == nil || strings.Contains(killed.String(), `"end":true`) {
+	if err := client.New(victim.url).Dump(t.Context(), kill); err == nil || strings.Contains(killed.String(),
+		`"end":true`) {
 		t.Errorf("a dump that was cut off after %d bytes says %v", killed.Len(), err)
 	}
 	file := filepath.Join(t.TempDir(), "cut")

@@ -87,8 +87,10 @@ func TestADumpLoadedElsewhereIsTheSameApp(t *testing.T) {
 // some of it is stored in the form before, and nothing is listed yet.
 func TestADumpHoldsWhatDoesNotFit(t *testing.T) {
 	t.Parallel()
-	source := changed(t, ponds, "to_calls: followers}", "to_calls: followers, self: true, fields: {since: {type: integer}}}",
-		"posts_n:     {count: posts.author}", "posts_n:     {count: posts.author}\n      best: {max: posts.author, of: seen}\n      total: {sum: posts.author, of: rating}",
+	source := changed(t, ponds, "to_calls: followers}",
+		"to_calls: followers, self: true, fields: {since: {type: integer}}}",
+		"posts_n:     {count: posts.author}",
+		"posts_n:     {count: posts.author}\n      best: {max: posts.author, of: seen}\n      total: {sum: posts.author, of: rating}",
 		"length: 800,", "length: 800, order: seen,")
 	w := start(t, source)
 	for _, p := range []string{"ada", "ben", "cy"} {
@@ -104,11 +106,14 @@ func TestADumpHoldsWhatDoesNotFit(t *testing.T) {
 			"spot": map[string]any{"name": "Nine Posts"}}))(t) // without the kind that is its default
 	}
 	w.Evolving.Store(true)
-	next := changed(t, source, "name: {type: string, required: true, max: 40}", "name: {type: string, required: true, max: 2}",
+	next := changed(t, source, "name: {type: string, required: true, max: 40}",
+		"name: {type: string, required: true, max: 2}",
 		"mail: {type: string, unique: true}", "mail: {type: string, unique: true, required: true}", ", self: true", "",
-		"since: {type: integer}", "since: {type: integer, max: 99}", "max: 10}\n      weight", "max: 7, was: rate}\n      weight",
+		"since: {type: integer}", "since: {type: integer, max: 99}", "max: 10}\n      weight",
+		"max: 7, was: rate}\n      weight",
 		"name: {type: string, required: true}, lat", "title: {was: name, type: string, required: true, max: 3}, lat",
-		"text:   {type: string, required: true, max: 200}", "words:  {was: text, type: string, required: true, max: 200}",
+		"text:   {type: string, required: true, max: 200}",
+		"words:  {was: text, type: string, required: true, max: 200}",
 		"carry: [text,", "carry: [words,")
 	_, goOn := w.held(next)
 	dir := t.TempDir()
@@ -124,7 +129,8 @@ func TestADumpHoldsWhatDoesNotFit(t *testing.T) {
 		other.yalvo("load", filepath.Join(dir, when)).says(t, 0, "Loaded 6 documents and 2 pairs")
 		same(t, "what does not fit, dumped "+when, other.misfits(), want)
 		same(t, "what is dumped "+when, strings.Join(other.dump(), "\n"), strings.Join(w.dump(), "\n"))
-		same(t, "what is shown, dumped "+when, other.shown("people/ada", "posts/p0", "posts/p1", "posts/p2"), w.shown("people/ada", "posts/p0", "posts/p1", "posts/p2"))
+		same(t, "what is shown, dumped "+when, other.shown("people/ada", "posts/p0", "posts/p1", "posts/p2"),
+			w.shown("people/ada", "posts/p0", "posts/p1", "posts/p2"))
 		other.auditFindsNothing()
 		other.yalvo("load", filepath.Join(dir, when)).says(t, 0, "8 lines passed over")
 	}

@@ -45,14 +45,16 @@ func TestWhatIsRefusedByChecks(t *testing.T) {
 	ada := w.As("ada")
 	spot := map[string]any{"name": "Nine Posts"}
 	_, _, err := ada.Create(t.Context(), "posts", "p1", map[string]any{"text": "a heron", "spot": spot})
-	same(t, "two at once", broken(t, err), []string{"/facts check it needs a rating or a photo", "/facts check a spot needs its latitude"})
+	same(t, "two at once", broken(t, err), []string{"/facts check it needs a rating or a photo",
+		"/facts check a spot needs its latitude"})
 	_, _, err = ada.Create(t.Context(), "posts", "p1", map[string]any{"text": "", "spot": spot})
 	same(t, "fields are told as well", len(broken(t, err)), 3)
 	if _, _, err = ada.Create(t.Context(), "posts", "p1", map[string]any{"text": "a heron", "rating": 5}); err != nil {
 		t.Fatal(err)
 	}
 	_, err = w.amend("posts/p1", map[string]any{"rating": 3, "spot": spot})
-	same(t, "an edit", broken(t, err), []string{"/facts check a spot needs its latitude", "/facts check a rating never falls"})
+	same(t, "an edit", broken(t, err), []string{"/facts check a spot needs its latitude",
+		"/facts check a rating never falls"})
 	_, err = w.amend("posts/p1", map[string]any{"rating": nil, "photo": "/heron.jpg"})
 	same(t, "what was before", broken(t, err), []string{"/facts check a rating never falls"})
 	must(w.amend("posts/p1", map[string]any{"rating": 7, "spot": map[string]any{"name": "Nine Posts", "lat": 51.5}}))(t)
@@ -69,7 +71,8 @@ func TestChecksComeWhileTheAppRuns(t *testing.T) {
 	w.post("ada", "p2", "a bittern")
 	must(w.amend("posts/p2", map[string]any{"rating": 3, "about": "p1"}))(t)
 	w.Evolving.Store(true)
-	next := changed(t, checked(t), "otherwise: \"a spot needs its latitude\"}", "otherwise: \"a spot needs its latitude\"}\n      - {that: \"has(doc.about)\", otherwise: \"it is about another one\"}")
+	next := changed(t, checked(t), "otherwise: \"a spot needs its latitude\"}",
+		"otherwise: \"a spot needs its latitude\"}\n      - {that: \"has(doc.about)\", otherwise: \"it is about another one\"}")
 	d := must(w.Diff(t.Context(), "ponds.yaml", []byte(next)))(t)
 	same(t, "what would not hold", differing(d), "posts check 2, posts check 2 1, posts check 2 1")
 	w.evolves(next)
@@ -96,11 +99,13 @@ func TestChecksComeWhileTheAppRuns(t *testing.T) {
 	other.Evolving.Store(true)
 	other.yalvo("load", file).says(t, 0, "Loaded 2 documents")
 	same(t, "what does not hold elsewhere", other.misfits(), "posts.checks check 1")
-	if err := os.WriteFile(file, []byte(`{"document":"posts/p3","facts":{"text":"a coot","author":"ada"}}`+"\n"), 0o600); err != nil {
+	if err := os.WriteFile(file, []byte(`{"document":"posts/p3","facts":{"text":"a coot","author":"ada"}}`+"\n"),
+		0o600); err != nil {
 		t.Fatal(err)
 	}
 	other.yalvo("load", file).says(t, 5, "1 line could not be loaded")
-	same(t, "why", strings.Contains(string(must(os.ReadFile(file+".bad"))(t)), `"/facts: it needs a rating or a photo","/facts: it is about another one"`), true)
+	same(t, "why", strings.Contains(string(must(os.ReadFile(file+".bad"))(t)),
+		`"/facts: it needs a rating or a photo","/facts: it is about another one"`), true)
 	w.evolves(ponds)
 	same(t, "without checks everything fits", w.misfits(), "")
 	w.auditFindsNothing()
@@ -113,7 +118,8 @@ func TestATriggerThatBreaksACheckIsParked(t *testing.T) {
   echo: {on: {set: like}, do: [{create: posts, id: "'of-' + to", fields: {text: "'liked'", author: from}}]}
 `)
 	w.person("ada")
-	if _, _, err := w.As("ada").Create(t.Context(), "posts", "p1", map[string]any{"text": "a heron", "rating": 5}); err != nil {
+	if _, _, err := w.As("ada").Create(t.Context(), "posts", "p1", map[string]any{"text": "a heron",
+		"rating": 5}); err != nil {
 		t.Fatal(err)
 	}
 	must(w.Set(t.Context(), "like", "ada", "p1"))(t)

@@ -16,7 +16,8 @@ func TestWhatIsUnchangedIsNotSentAgain(t *testing.T) {
 	must(w.Set(t.Context(), "follow", "ben", "ada"))(t)
 	w.post("ada", "p1", "a heron")
 	w.Settle()
-	paths := []string{"/v1/collections/posts/p1", "/v1/collections/posts?marks=liked", "/v1/collections/people/ada/posts",
+	paths := []string{"/v1/collections/posts/p1", "/v1/collections/posts?marks=liked",
+		"/v1/collections/people/ada/posts",
 		"/v1/timelines/home/ben?marks=liked"}
 	tags := make([]string, len(paths))
 	read := func(i int) int {

@@ -88,6 +88,9 @@ func TestTheDesignChangesWhileOthersWrite(t *testing.T) {
 	}
 	w.Evolving.Store(true)
 	other.Evolving.Store(true)
+	pulled := changed(t, ponds, "length: 800,", "length: 800, deliver: pull,")
+	d := must(w.Diff(t.Context(), "ponds.yaml", []byte(pulled)))(t) // tries what it would do, and undoes it
+	same(t, "what is tried", d.Steps[0].Does, "unstore")
 	design := ponds
 	for _, step := range [][]string{
 		{"posts_n:     {count: posts.author}", "posts_n:     {count: posts.author}\n      best: {max: posts.author, of: rating}\n      total: {sum: posts.author, of: rating}"},
@@ -363,13 +366,15 @@ func TestNamesChangeAndGoBack(t *testing.T) {
 		"like:   {from: people, to: posts", "like:   {from: people, to: sightings",
 		"home: {owner: people, entries: posts, by: author, through: follow", "start: {was: home, owner: people, entries: sightings, by: author, through: watch",
 		"mail: {", "address: {was: mail, ",
-		"spot:   {type: object, fields: {name", "place: {was: spot, type: object, fields: {title: {was: name, type: string, required: true}, north: {was: lat, type: number}}}\n#")
+		"spot:   {type: object, fields: {name",
+		"place: {was: spot, type: object, fields: {title: {was: name, type: string, required: true}, north: {was: lat, type: number}}}\n#")
 	w.Evolving.Store(true)
 	w.evolves(next)
 	w.Settle()
 	same(t, "a renamed count", w.get("people/ada").Kept["sightings_n"], 1)
 	same(t, "a nested document", w.get("sightings/p1/notes/n1").Facts["text"], "yes")
-	same(t, "names inside an object", w.get("sightings/p1").Facts["place"], map[string]any{"title": "Nine Posts", "north": 51.5})
+	same(t, "names inside an object", w.get("sightings/p1").Facts["place"], map[string]any{"title": "Nine Posts",
+		"north": 51.5})
 	same(t, "a renamed pair", must(w.IsSet(t.Context(), "watch", "ben", "ada"))(t), true)
 	same(t, "a renamed timeline", must(w.Timeline(t.Context(), "start", "ben", client.Page{}))(t).Entries[0].Path, "sightings/p1")
 	w.auditFindsNothing()

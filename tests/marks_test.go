@@ -28,7 +28,8 @@ func inWords(marks map[string]*client.Mark) string {
 // Whoever reads a page is told with each element how they are paired with it.
 func TestAPageSaysHowItsReaderIsPairedWithIt(t *testing.T) {
 	t.Parallel()
-	w := start(t, changed(t, ponds, "timelines:", "  judge:  {from: people, to: posts, from_calls: judged, to_calls: judges, fields: {mark: {type: integer, required: true}}}\ntimelines:"))
+	w := start(t, changed(t, ponds, "timelines:",
+		"  judge:  {from: people, to: posts, from_calls: judged, to_calls: judges, fields: {mark: {type: integer, required: true}}}\ntimelines:"))
 	for _, p := range []string{"ada", "ben", "cy"} {
 		w.person(p)
 	}
@@ -43,12 +44,14 @@ func TestAPageSaysHowItsReaderIsPairedWithIt(t *testing.T) {
 
 	ben := w.As("ben")
 	var got []string
-	for _, e := range must(ben.Timeline(t.Context(), "home", "ben", client.Page{Marks: []string{"liked", "judged"}}))(t).Entries {
+	for _, e := range must(ben.Timeline(t.Context(), "home", "ben", client.Page{Marks: []string{"liked",
+		"judged"}}))(t).Entries {
 		got = append(got, e.ID+" "+inWords(e.Marks))
 	}
 	same(t, "a timeline", got, []string{"p2 judged map[mark:3] -", "p1 - liked", "p0 - -"})
 	got = nil
-	for _, d := range must(ben.List(t.Context(), "people", client.Page{Marks: []string{"following", "followers"}}))(t).Documents {
+	for _, d := range must(ben.List(t.Context(), "people", client.Page{Marks: []string{"following",
+		"followers"}}))(t).Documents {
 		got = append(got, d.ID+" "+inWords(d.Marks))
 	}
 	same(t, "a collection", got, []string{"ada - following", "ben - -", "cy - -"})
@@ -76,8 +79,10 @@ func TestAPageSaysHowItsReaderIsPairedWithIt(t *testing.T) {
 	w.yalvo("--as", "ben", "show", "posts/p1", "--marks", "liked,judged").says(t, 0, "mark", "since", "no")
 
 	w.Evolving.Store(true)
-	w.evolves(changed(t, ponds, "like:   {from: people, to: posts, from_calls: liked", "heart:  {was: like, from: people, to: posts, from_calls: loved",
-		"count: like.to", "count: heart.to", "timelines:", "  judge:  {from: people, to: posts, from_calls: judged, to_calls: judges, fields: {verdict: {was: mark, type: string, required: true}}}\ntimelines:"))
+	w.evolves(changed(t, ponds, "like:   {from: people, to: posts, from_calls: liked",
+		"heart:  {was: like, from: people, to: posts, from_calls: loved",
+		"count: like.to", "count: heart.to", "timelines:",
+		"  judge:  {from: people, to: posts, from_calls: judged, to_calls: judges, fields: {verdict: {was: mark, type: string, required: true}}}\ntimelines:"))
 	d = must(ben.Get(t.Context(), "posts/p2", "judged", "loved"))(t)
 	same(t, "by the design in force", inWords(d.Marks), "judged map[verdict:3]")
 }

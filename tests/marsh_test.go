@@ -60,7 +60,8 @@ type throng struct {
 }
 
 func newThrong(t *testing.T, w world, source string, clients ...*client.Client) *throng {
-	return &throng{world: w, design: must(language.Read("test.yaml", []byte(source)))(t), source: source, clients: clients, created: map[*design.Collection][]string{}}
+	return &throng{world: w, design: must(language.Read("test.yaml", []byte(source)))(t), source: source,
+		clients: clients, created: map[*design.Collection][]string{}}
 }
 
 // run has workers do operations, each from its own stream of chances.

@@ -110,10 +110,12 @@ func TestWhatAChangeDoesToWhatIsStored(t *testing.T) {
 			"changed kept value people.fans +rebuild: build people.fans (hidden), sweep kept people.fans"},
 		{[]string{"follow: {from", "trail: {was: follow, from", "follow.to", "trail.to", "through: follow",
 			"through: trail"}, "renamed pair trail: "},
-		{[]string{"    kept:\n      byline", "    checks: [{that: \"has(doc.text)\", otherwise: \"it needs words\"}]\n" +
-			"    kept:\n      byline"}, "added check posts +check: documents posts"},
-		{[]string{"    kept:\n      byline", "    checks: [{that: \"old.text == doc.text\", otherwise: \"its words stay\"}]\n" +
-			"    kept:\n      byline"}, "added check posts: "},
+		{[]string{"    kept:\n      byline",
+			"    checks: [{that: \"has(doc.text)\", otherwise: \"it needs words\"}]\n" +
+				"    kept:\n      byline"}, "added check posts +check: documents posts"},
+		{[]string{"    kept:\n      byline",
+			"    checks: [{that: \"old.text == doc.text\", otherwise: \"its words stay\"}]\n" +
+				"    kept:\n      byline"}, "added check posts: "},
 		{[]string{"greet: {on", "hail: {was: greet, on"}, "renamed trigger hail: "},
 		{[]string{"example/hi", "example/hello"}, "changed trigger greet: "},
 		{[]string{carry, "carry: [byline]"}, "changed timeline home: "},

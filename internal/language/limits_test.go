@@ -110,7 +110,8 @@ func TestPlainWordsAreAsYAMLHasThem(t *testing.T) {
 		"1__0": "must be a number", ".inf": "must be a number", ".nan": "must be a number", "9e999": "must be a number",
 		"-1": "cannot be -1", "1.5": "must be a whole number", "0": "cannot be 0",
 	} {
-		d, err := language.Read("words.yaml", []byte("yalvo: 1\napp: words\ncollections: {c: {fields: {f: {type: string, max: "+text+"}}}}\n"))
+		d, err := language.Read("words.yaml",
+			[]byte("yalvo: 1\napp: words\ncollections: {c: {fields: {f: {type: string, max: "+text+"}}}}\n"))
 		switch {
 		case want == "" && err != nil:
 			t.Errorf("%s: %v", text, err)

@@ -100,7 +100,8 @@ func TestCSV(t *testing.T) {
 	if err := json.Unmarshal([]byte(outline), &o); err != nil {
 		t.Fatal(err)
 	}
-	next, err := CSV(strings.NewReader("\uFEFFid,name,age,created\na,\"Ada,\nof the Fen\",7,\nb,12,old,2031-01-01\n"), o, "members")
+	next, err := CSV(strings.NewReader("\uFEFFid,name,age,created\na,\"Ada,\nof the Fen\",7,\nb,12,old,2031-01-01\n"),
+		o, "members")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -111,7 +112,8 @@ func TestCSV(t *testing.T) {
 			t.Errorf("got %d %s %v", got.Nth, got.Text, err)
 		}
 	}
-	for text, says := range map[string]string{"": "no first line", "id,shoe\n": `a column "shoe"`, "name\n": "no column id"} {
+	for text, says := range map[string]string{"": "no first line", "id,shoe\n": `a column "shoe"`,
+		"name\n": "no column id"} {
 		if _, err := CSV(strings.NewReader(text), o, "members"); err == nil || !strings.Contains(err.Error(), says) {
 			t.Errorf("%q: %v", text, err)
 		}

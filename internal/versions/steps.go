@@ -15,7 +15,7 @@ import (
 // is done when there is nothing after the stretch.
 func (k *Keeper) stretch(ctx context.Context, tx *store.Tx, v *running.Version, b *store.Build) error {
 	began := time.Now()
-	s := step{Version: v, keeper: k, tx: tx, build: b, ctx: ctx, width: k.pace.of(*b)}
+	s := step{Version: v, keeper: k, tx: tx, build: b, ctx: ctx, width: k.pace.of(*b), swept: &k.sweep}
 	if b.Rows == 0 && b.Reached == 0 && b.Total == 0 {
 		if err := s.count(); err != nil {
 			return err
@@ -44,6 +44,7 @@ type step struct {
 	build  *store.Build
 	ctx    context.Context
 	width  int
+	swept  *sweeping // how far the sweep in hand has come
 }
 
 // some does the next stretch, and tells whether it was the last.
@@ -61,7 +62,7 @@ func (s step) some() (done bool, err error) {
 		return s.strip()
 	case compare.Unstore:
 		if t := s.Plan.Timeline(s.build.Name); t != nil {
-			return s.swept("entries", t.Number)
+			return s.drop("entries", t.Number)
 		}
 		return true, nil
 	case compare.Sweep:
@@ -221,22 +222,22 @@ func (s step) strip() (bool, error) {
 
 func (s step) sweep() (bool, error) {
 	kind, _, _ := cutAt(s.build.Name, " ")
-	return s.swept(kind, s.build.Number)
+	return s.drop(kind, s.build.Number)
 }
 
 // sweepRows is how many rows of each table a stretch of a sweep drops at most.
 const sweepRows = 5000
 
-func (s step) swept(kind string, n plan.Number) (bool, error) {
+func (s step) drop(kind string, n plan.Number) (bool, error) {
 	if kind == "timeline" || kind == "entries" {
 		if err := s.tx.LockTimeline(n); err != nil {
 			return false, err
 		}
 	}
-	many, at, more, err := s.tx.Sweep(kind, n, s.keeper.sweep.place(*s.build), sweepRows)
+	many, at, more, err := s.tx.Sweep(kind, n, s.swept.place(*s.build), sweepRows)
 	s.build.Rows += many
 	s.build.Written += many
-	s.keeper.sweep.at = at
+	s.swept.at = at
 	return !more, err
 }
 

@@ -40,7 +40,7 @@ func (k *Keeper) timed(ctx context.Context, c *compare.Comparison, s compare.Ste
 		}
 		b := store.Build{Does: string(s.Do), Aspect: s.Aspect, Name: s.Name, Shows: string(s.Shows)}
 		try := step{Version: &running.Version{Plan: future, Rewrites: nextForm(future, c)}, tx: tx, build: &b, ctx: ctx,
-			width: triedWidth}
+			width: triedWidth, swept: &sweeping{}}
 		if err := try.count(); err != nil {
 			return err
 		}
