@@ -7,8 +7,9 @@ GO    ?= go
 demo: build            ## start Fenwatch on http://127.0.0.1:7480
 	@exec bin/yalvo up --demo
 
-test: export SETUP_BROWSER = yes
-test: build            ## everything: vet, staticcheck, the console's checks, all tests
+test:                  ## everything: vet, staticcheck, the console's checks, all tests
+	@$(GO) build -race ./internal/harness & \
+	$(MAKE) --no-print-directory build SETUP_BROWSER=yes && wait
 	cd console && npm run --silent check & looked=$$!; \
 	$(GO) vet ./... && $(GO) tool staticcheck ./... && wait $$looked
 	$(GO) test -race -timeout 25m ./...

@@ -203,16 +203,9 @@ func TestAReaderOfTheJournalSeesEveryChangeOnce(t *testing.T) {
 			}
 		})
 	}
-	written := make(chan struct{})
-	go func() { group.Wait(); close(written) }()
 	var seen []int64
-	for place, last := "", false; ; {
-		select {
-		case <-written:
-			w.Settle()
-			last = true // what is there now is all
-		default:
-		}
+	place := ""
+	read := func() bool {
 		changes, next, err := w.ChangesFrom(t.Context(), place, 7)
 		if err != nil {
 			t.Fatal(err)
@@ -221,10 +214,11 @@ func TestAReaderOfTheJournalSeesEveryChangeOnce(t *testing.T) {
 			seen = append(seen, c.Position)
 		}
 		place = next
-		if last && len(changes) == 0 {
-			break
-		}
+		return len(changes) == 0
 	}
+	w.until("all was seen", func() bool { return read() && len(seen) > writers*each })
+	group.Wait()
+	w.until("there is nothing more", read)
 	slices.Sort(seen)
 	if different := len(slices.Compact(slices.Clone(seen))); different != 1+writers*each || len(seen) != different {
 		t.Errorf("%d changes were seen, %d different ones, of %d", len(seen), different, 1+writers*each)
