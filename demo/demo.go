@@ -17,6 +17,11 @@ import (
 //go:embed fenwatch.yaml
 var Design []byte
 
+// Access is a table of who may do what by it.
+//
+//go:embed access.yaml
+var Access []byte
+
 // Size says how much to make.
 type Size struct {
 	Members, Follows, Sightings, Remarks, Likes, Verdicts, Saves, Blocks int

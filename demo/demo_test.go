@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"yalvo/demo"
+	"yalvo/internal/access"
 	"yalvo/internal/design"
 	"yalvo/internal/language"
 )
@@ -89,4 +90,27 @@ func plain(v any) any {
 		return items
 	}
 	return v
+}
+
+func TestWhoMayDoWhatIsAsTheTableSays(t *testing.T) {
+	d, err := language.Read("fenwatch.yaml", demo.Design)
+	if err != nil {
+		t.Fatal(err)
+	}
+	table, err := access.ReadTable(demo.Access)
+	if err != nil {
+		t.Fatal(err)
+	}
+	tried, err := table.Tries(d)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, e := range tried {
+		if !e.Met() {
+			t.Errorf("case %d, %s as %s: %s by %q, want %s", e.Case, e.What, e.Account, e.Got, e.Rule, e.Want)
+		}
+	}
+	if len(tried) < 150 {
+		t.Errorf("%d were tried", len(tried))
+	}
 }

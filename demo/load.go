@@ -14,7 +14,7 @@ import (
 
 // keeper is the member that is made last: when it is there, all is.
 var keeper = Item{ID: "keeper", Fields: map[string]any{"handle": "keeper", "name": "Keeper of the Hide Book",
-	"about": "Closes the book at dusk."}}
+	"about": "Closes the book at dusk.", "warden": true}}
 
 // Loaded tells whether a service holds the whole demo, and everything derived has
 // followed.

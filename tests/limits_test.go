@@ -96,13 +96,13 @@ func (w world) until(what string, is func() bool) {
 func TestFiveOrManyThousandFollowersAreOneCodePath(t *testing.T) {
 	w := start(t, ponds)
 	w.person("ada")
-	const many = 21_000 // more than two chunks
+	const many = 61_000 // two parts, each more than a chunk
 	w.SQL(`INSERT INTO documents (collection, key, fields) SELECT (SELECT n FROM numbers WHERE kind = 'collection' AND name = 'people'), 'fan' || g, '{"name":"fan"}' FROM generate_series(1, $1::int) g`, many)
 	w.SQL(`INSERT INTO kept (doc, "values") SELECT n, '{"followers_n":0,"following_n":1,"posts_n":0}' FROM documents WHERE key LIKE 'fan%'`)
 	w.SQL(`INSERT INTO pairs (kind, b, a) SELECT (SELECT n FROM numbers WHERE kind = 'pair' AND name = 'follow'), (SELECT n FROM documents WHERE key = 'ada'), n FROM documents WHERE key LIKE 'fan%'`)
 	w.SQL(`UPDATE kept SET "values" = "values" || jsonb_build_object('followers_n', $1::int) WHERE doc = (SELECT n FROM documents WHERE key = 'ada')`, many)
 
-	same(t, "a late fan", w.home("fan20999", w.post("ada", "p1", "to all")), []string{"p1"})
+	same(t, "a late fan", w.home("fan60999", w.post("ada", "p1", "to all")), []string{"p1"})
 	same(t, "entries", w.Number("SELECT count(*) FROM entries"), many+1)
 	// Short transactions: the first 500, and two parts of which each is more than a chunk.
 	same(t, "turns it took", w.Number("SELECT sum(chunks)::bigint FROM done WHERE step = 3"), 5)
@@ -116,7 +116,7 @@ func TestFiveOrManyThousandFollowersAreOneCodePath(t *testing.T) {
 			break
 		}
 	}
-	same(t, "a late fan", w.home("fan20999", position), []string{})
+	same(t, "a late fan", w.home("fan60999", position), []string{})
 	same(t, "entries", w.Number("SELECT count(*) FROM entries"), 0)
 	w.noDrift()
 }

@@ -15,6 +15,7 @@ const { outline, missing } = useOutline()
       <RouterLink to="/together">Side by side</RouterLink>
       <RouterLink to="/audit">Audit</RouterLink>
       <RouterLink to="/design">Design</RouterLink>
+      <RouterLink to="/access">Access</RouterLink>
       <RouterLink to="/parked">Parked</RouterLink>
     </nav>
     <SettledBadge />

@@ -9,6 +9,7 @@ export const router = createRouter({
     { path: '/audit', name: 'audit', component: () => import('./pages/AuditPage.vue'), meta: { title: 'Audit' } },
     { path: '/changes/:position', name: 'change', component: () => import('./pages/ChangePage.vue'), meta: { title: 'What it caused' } },
     { path: '/design', name: 'design', component: () => import('./pages/DesignPage.vue'), meta: { title: 'Design' } },
+    { path: '/access', name: 'access', component: () => import('./pages/AccessPage.vue'), meta: { title: 'Who may what?' } },
     { path: '/parked', name: 'parked', component: () => import('./pages/ParkedPage.vue'), meta: { title: 'Parked work' } },
     { path: '/forgotten/:id', name: 'forgotten', component: () => import('./pages/ForgottenPage.vue'), meta: { title: 'Forgotten' } },
     { path: '/:rest(.*)*', component: () => import('./pages/NowherePage.vue'), meta: { title: 'Nothing here' } },

@@ -109,7 +109,7 @@ func (a *app) commands() *cli.Command {
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "service", Usage: "the service to call", Value: "http://" + DefaultListen,
 				Sources: cli.EnvVars("YALVO_SERVICE")},
-			&cli.StringFlag{Name: "as", Usage: "the account to act as", Sources: cli.EnvVars("YALVO_AS")},
+			&cli.StringFlag{Name: "as", Usage: "the account to act as, ~ for a stranger", Sources: cli.EnvVars("YALVO_AS")},
 			&cli.BoolFlag{Name: "json", Usage: "answer in JSON"},
 			&cli.BoolFlag{Name: "settled", Usage: "wait until everything due is settled: before a read, after a write"},
 		},
@@ -118,7 +118,7 @@ func (a *app) commands() *cli.Command {
 			a.list(), a.show(), a.add(), a.edit(), a.remove(),
 			a.pair(), a.unpair(), a.dump(), a.load(), a.bring(),
 			a.timeline(), a.status(), a.changes(), a.parked(),
-			a.why(), a.places(), a.trace(), a.audit(), a.replay(), a.forget(),
+			a.may(), a.why(), a.places(), a.trace(), a.audit(), a.replay(), a.forget(),
 		},
 	}
 }

@@ -8,6 +8,7 @@ import (
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/urfave/cli/v3"
 
+	"yalvo/internal/access"
 	"yalvo/internal/design"
 	"yalvo/internal/language"
 	"yalvo/internal/plan"
@@ -17,8 +18,11 @@ import (
 func (a *app) check() *cli.Command {
 	return &cli.Command{
 		Name: "check", Category: "design", ArgsUsage: "FILE",
-		Usage:       "check a design file (- for standard input) and show what follows from it; needs no service",
-		Description: example("yalvo check demo/fenwatch.yaml\n   yalvo design | yalvo check -"),
+		Usage: "check a design file (- for standard input) and show what follows from it; needs no service",
+		Description: example("yalvo check demo/fenwatch.yaml\n   yalvo design | yalvo check -\n   " +
+			"yalvo check demo/fenwatch.yaml --access demo/access.yaml"),
+		Flags: []cli.Flag{&cli.StringFlag{Name: "access", Usage: "try the rules of access on `TABLE`: a file that says " +
+			"who may do what"}},
 		Action: func(_ context.Context, c *cli.Command) error {
 			args, err := arguments(c, 1, 1)
 			if err != nil {
@@ -28,15 +32,20 @@ func (a *app) check() *cli.Command {
 			if err != nil {
 				return err
 			}
+			if c.String("access") != "" {
+				return a.tryTable(c, d)
+			}
 			rules := plan.New(d, numbered()).Rules()
+			review := access.NewReview(d)
 			if c.Bool("json") {
-				return a.JSON(map[string]any{"app": d.App, "rules": rules})
+				return a.JSON(map[string]any{"app": d.App, "rules": rules, "access": review})
 			}
 			a.Say("%s is fine: %s, %s, %s. %s derived from it:\n", args[0],
 				terminal.Many(len(d.Collections), "collection"),
 				terminal.Many(len(d.Pairs), "pair"), terminal.Many(len(d.Timelines), "timeline"),
 				terminal.Many(len(rules), "trigger"))
 			a.rules(rules)
+			a.review(review)
 			return nil
 		},
 	}

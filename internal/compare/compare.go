@@ -22,7 +22,7 @@ type Comparison struct {
 
 // Difference is one thing that differs.
 type Difference struct {
-	Kind    string   // collection, field, check, kept value, pair, timeline, trigger, or design
+	Kind    string   // collection, field, check, kept value, pair, timeline, trigger, rule or design
 	Name    string   // in the new design; of what is dropped, in the old one; of a check its collection's
 	Was     string   // its name in the old design, if that was another
 	How     How      // it is added, dropped, renamed or changed
@@ -127,6 +127,7 @@ func Designs(from, to *design.Design) (*Comparison, error) {
 	c.compareKept()
 	c.compareTimelines()
 	c.compareTriggers()
+	c.compareAccess()
 	if len(c.problems) > 0 {
 		return nil, c.problems
 	}

@@ -121,6 +121,10 @@ func TestWhatAChangeDoesToWhatIsStored(t *testing.T) {
 		{[]string{carry, "carry: [byline]"}, "changed timeline home: "},
 		{[]string{carry, carry + ", deliver: pull"}, "changed timeline home +retract: unstore home"},
 		{[]string{carry, carry + ", deliver: mixed, above: 3"}, "changed timeline home +redeliver: modes home"},
+		{[]string{carry, carry + ", deliver: pull, own: true"},
+			"changed timeline home +rebuild: build home (refused), sweep timeline home"},
+		{[]string{"triggers:", "access: {collections: {posts: {read: true}}}\ntriggers:"},
+			"added design access, added rule posts.read: "},
 		{[]string{"when_gone: remove", "when_gone: leave"}, "changed field posts.author: documents posts"},
 	}
 	for _, c := range cases {

@@ -97,7 +97,7 @@ func (c *comparing) spread() {
 			switch {
 			case d.Kind == plan.AspectTimeline:
 				decides := b.Kind == plan.AspectReference || b.Kind == plan.AspectPosted
-				if decides && below != AsBefore {
+				if decides && below != AsBefore && d.Timeline.Deliver != design.Pull { // of that, nothing is stored
 					c.build(d.Kind, d.Name, Collected)
 				}
 			case d.Kind == plan.AspectPosted, d.Kind == plan.AspectCount:

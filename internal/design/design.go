@@ -10,7 +10,9 @@ type Design struct {
 	Pairs       []*Pair
 	Timelines   []*Timeline
 	Triggers    []*Trigger
-	Source      []byte // the file as it was read
+	Guarded     bool    // it says who may do what
+	Rules       []*Rule // conditions with names, which the rules of access use
+	Source      []byte  // the file as it was read
 }
 
 // Collection is a kind of document.
@@ -22,6 +24,7 @@ type Collection struct {
 	Fields []*Field
 	Kept   []*Kept
 	Checks []*Check
+	Access *Access
 }
 
 // Type is the type of a field's values.
@@ -186,6 +189,7 @@ type Pair struct {
 	Self      bool    // a document may be paired with itself
 	Dissolves []*Pair // the pairs between the two, either way, that end when this one is set
 	Fields    []*Field
+	Access    *Access
 }
 
 // Timeline is a kind of duplicate with an owner: the entries one account should see.
@@ -204,6 +208,7 @@ type Timeline struct {
 	Deliver Deliver
 	Above   int // mixed: authors with more followers are collected from when read
 	Carry   []Part
+	Access  *Access
 }
 
 // Deliver is the way entries get into a timeline.

@@ -35,3 +35,39 @@ func (f *Field) Shape() expr.Shape {
 	}
 	return expr.Shape{Kind: expr.String}
 }
+
+// ShapeOf describes a document of the collection to a rule: its facts, with references
+// that can be followed, those of its kept values that are numbers or times, and id,
+// created, updated and version.
+func (c *Collection) ShapeOf() expr.Shape {
+	s := expr.Shape{Kind: expr.Reference, To: c.Name, Members: map[string]expr.Shape{
+		"id": {Kind: expr.String}, "version": {Kind: expr.Integer},
+		"created": {Kind: expr.Timestamp}, "updated": {Kind: expr.Timestamp}}}
+	for _, f := range c.Fields {
+		if f.Type != "" {
+			s.Members[f.Name] = f.followed()
+		}
+	}
+	for _, k := range c.Kept {
+		if t := (Part{Kept: k}).Numeric(); t != "" {
+			if k.Timed() {
+				t = Timestamp
+			}
+			s.Members[k.Name] = (&Field{Type: t}).Shape()
+		}
+	}
+	return s
+}
+
+// followed is [Field.Shape] where references can be followed.
+func (f *Field) followed() expr.Shape {
+	if f.Type == Reference && f.To != nil {
+		return expr.Shape{Kind: expr.Reference, To: f.To.Name}
+	}
+	s := f.Shape()
+	if (f.Type == List || f.Type == Set) && f.Of != nil {
+		items := f.Of.followed()
+		s.Items = &items
+	}
+	return s
+}

@@ -101,19 +101,22 @@ func compile(text string, names map[string]Shape) (*cel.Ast, programs, error) {
 		return nil, programs{}, &Mistake{1, 1, fmt.Sprintf("the expression has %d bytes, %d are allowed", len(text),
 			MaxText)}
 	}
-	env, err := environment(names)
+	env, err := environment(names, nil)
 	if err != nil {
 		return nil, programs{}, &Mistake{1, 1, err.Error()}
 	}
+	return compileIn(env, text)
+}
+
+func compileIn(env *cel.Env, text string) (*cel.Ast, programs, error) {
 	checked, issues := env.Compile(text)
-	if issues != nil && issues.Err() != nil {
-		first := issues.Errors()[0]
-		message, _, _ := strings.Cut(first.Message, " (in container '')")
-		return nil, programs{}, &Mistake{first.Location.Line(), first.Location.Column() + 1, message}
+	if err := firstOf(issues); err != nil {
+		return nil, programs{}, err
 	}
 	if err := checkPatterns(checked); err != nil {
 		return nil, programs{}, err
 	}
+	var err error
 	var p programs
 	if p.usual, err = env.Program(checked, cel.CostLimit(MaxSteps)); err == nil {
 		p.patient, err = env.Program(checked, cel.CostLimit(2*MaxSteps))
@@ -124,7 +127,19 @@ func compile(text string, names map[string]Shape) (*cel.Ast, programs, error) {
 	return checked, p, nil
 }
 
-func environment(names map[string]Shape) (*cel.Env, error) {
+// firstOf is the first mistake of some, nil if there is none.
+func firstOf(issues *cel.Issues) error {
+	if issues == nil || issues.Err() == nil {
+		return nil
+	}
+	first := issues.Errors()[0]
+	message, _, _ := strings.Cut(first.Message, " (in container '')")
+	return &Mistake{first.Location.Line(), first.Location.Column() + 1, message}
+}
+
+// environment is what an expression may name: values of given shapes, and through
+// references documents of given collections.
+func environment(names, documents map[string]Shape) (*cel.Env, error) {
 	base, err := standard()
 	if err != nil {
 		return nil, err
@@ -134,6 +149,9 @@ func environment(names map[string]Shape) (*cel.Env, error) {
 		return nil, err
 	}
 	p := &provider{registry, map[string]map[string]Shape{}}
+	for collection, shape := range documents {
+		p.objects[documentType(collection)] = shape.Members
+	}
 	options := []cel.EnvOption{cel.CustomTypeProvider(p), cel.CustomTypeAdapter(registry)}
 	for name, shape := range names {
 		options = append(options, cel.Variable(name, p.typeOf("#"+name, shape)))

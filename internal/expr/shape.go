@@ -19,13 +19,16 @@ const (
 	Timestamp Kind = "timestamp"
 	Object    Kind = "object"
 	List      Kind = "list"
+	Reference Kind = "reference" // a document, which a [Rule] may follow; its value is a [*Document]
 )
 
-// Shape describes a value: of an object also its members, of a list its items.
+// Shape describes a value: of an object also its members, of a list its items, of a
+// reference the collection it leads to.
 type Shape struct {
 	Kind    Kind
 	Members map[string]Shape
 	Items   *Shape
+	To      string
 }
 
 // provider knows the objects of one expression by made-up type names.
@@ -50,6 +53,8 @@ func (p *provider) typeOf(place string, s Shape) *types.Type {
 		return types.TimestampType
 	case List:
 		return types.NewListType(p.typeOf(place+".items", *s.Items))
+	case Reference:
+		return types.NewObjectType(documentType(s.To))
 	}
 	p.objects[place] = s.Members
 	for name, member := range s.Members {
@@ -97,6 +102,9 @@ func (p *provider) FindStructFieldType(name, field string) (*types.FieldType, bo
 func (s Shape) value(v any) any {
 	switch v := v.(type) {
 	case string:
+		if s.Kind == Reference {
+			return &Document{Collection: s.To, Key: v}
+		}
 		if s.Kind != Timestamp {
 			return v
 		}

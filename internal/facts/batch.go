@@ -157,7 +157,7 @@ func (w *Writer) createItem(ctx context.Context, u Unit, item Item, why Cause) (
 	}
 	result, err := made.carryOut(u)
 	if errors.Is(err, ErrTaken) {
-		return w.repeatedCreation(ctx, made)
+		return w.repeatedCreation(ctx, u.who, made)
 	}
 	return result, err
 }

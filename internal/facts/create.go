@@ -42,7 +42,7 @@ func (w *Writer) Create(ctx context.Context, caller running.Caller, draft Draft)
 		return made.carryOut(u)
 	})
 	if errors.Is(err, ErrTaken) {
-		return w.repeatedCreation(ctx, made)
+		return w.repeatedCreation(ctx, caller.Viewer, made)
 	}
 	return result, err
 }
@@ -61,7 +61,7 @@ func (u Unit) Create(draft Draft, why Cause) (Result, error) {
 const historyLimit = 1000
 
 // repeatedCreation tells a repetition from a second document of the same id.
-func (w *Writer) repeatedCreation(ctx context.Context, made *creation) (Result, error) {
+func (w *Writer) repeatedCreation(ctx context.Context, who running.Viewer, made *creation) (Result, error) {
 	there, found, err := w.Store.Document(ctx, made.in, made.key)
 	if err != nil {
 		return Result{}, err
@@ -75,7 +75,11 @@ func (w *Writer) repeatedCreation(ctx context.Context, made *creation) (Result, 
 	if err != nil {
 		return Result{}, err
 	}
-	result := Result{Document: running.See(made.in, there), Read: 1}
+	seen, err := w.JudgeNow(ctx, made.version, who).Show(made.in, there)
+	if err != nil {
+		return Result{}, err
+	}
+	result := Result{Document: seen, Read: 1}
 	born := slices.IndexFunc(history, func(r store.Record) bool { return r.Kind == plan.Created })
 	if born >= 0 {
 		result.Position = running.At(history[born].Seq)
@@ -88,13 +92,15 @@ func (w *Writer) repeatedCreation(ctx context.Context, made *creation) (Result, 
 
 // creation is a draft that fits the design.
 type creation struct {
-	in     *plan.Collection
-	parent string
-	key    string
-	facts  map[string]any
-	fields json.RawMessage // the facts as they are stored
-	digest []byte
-	why    Cause
+	version *running.Version
+	in      *plan.Collection
+	parent  string
+	key     string
+	given   map[string]any // what the client wrote
+	facts   map[string]any
+	fields  json.RawMessage // the facts as they are stored
+	digest  []byte
+	why     Cause
 }
 
 func (u Unit) prepare(draft Draft, why Cause) (*creation, error) {
@@ -102,7 +108,7 @@ func (u Unit) prepare(draft Draft, why Cause) (*creation, error) {
 	if err != nil {
 		return nil, err
 	}
-	m := &creation{in: c, parent: draft.Parent, why: why}
+	m := &creation{version: u.Version, in: c, parent: draft.Parent, given: draft.Facts, why: why}
 	if m.key, err = keyFor(c, draft); err != nil {
 		return nil, err
 	}
@@ -118,6 +124,9 @@ func (u Unit) prepare(draft Draft, why Cause) (*creation, error) {
 		return nil, running.Invalid(running.Under("/facts", mistakes))
 	}
 	if m.fields, err = Encoded(m.facts); err != nil {
+		return nil, err
+	}
+	if err := m.mayCreate(u); err != nil {
 		return nil, err
 	}
 	return m, u.tryConditions(c, m.key, m.facts, why.Actor)
@@ -208,8 +217,11 @@ func (m *creation) carryOut(u Unit) (Result, error) {
 	if made.Position == 0 {
 		return Result{}, m.refusal(u, write, made)
 	}
-	result := Result{Document: running.See(m.in, made.Document), Position: running.At(made.Position), Fresh: true,
-		Read: len(made.Found), Wrote: 1}
+	seen, err := u.shown(m.in, made.Document)
+	if err != nil {
+		return Result{}, err
+	}
+	result := Result{Document: seen, Position: running.At(made.Position), Fresh: true, Read: len(made.Found), Wrote: 1}
 	return result, u.fireDocument(design.OnCreated, m.in, made.Document, nil, m.why.from(made.Position))
 }
 

@@ -41,6 +41,10 @@ func (u Unit) Edit(target Target, patch Patch, why Cause) (Result, error) {
 		return Result{}, err
 	}
 	doc, found, err := u.Tx.LockForEdit(c, target.Key)
+	var may *editing
+	if err == nil && found {
+		may, err = u.mayEdit(c, doc)
+	}
 	if err == nil {
 		err = checkTarget(c, target, doc, found)
 	}
@@ -48,6 +52,9 @@ func (u Unit) Edit(target Target, patch Patch, why Cause) (Result, error) {
 		return Result{}, err
 	}
 	rev, err := revise(c, doc, patch)
+	if err = may.mayTry(patch, err); err == nil {
+		err = may.may(rev)
+	}
 	if err == nil && len(rev.touched) > 0 {
 		err = u.tryConditions(c, doc.Key, rev.facts, why.Actor)
 	}
@@ -59,7 +66,11 @@ func (u Unit) Edit(target Target, patch Patch, why Cause) (Result, error) {
 		if err != nil {
 			return Result{}, err
 		}
-		return u.unchanged(history, Result{Document: running.See(c, doc), Read: 1})
+		seen, err := u.shown(c, doc)
+		if err != nil {
+			return Result{}, err
+		}
+		return u.unchanged(history, Result{Document: seen, Read: 1})
 	}
 	return u.carryOutEdit(c, doc, rev, why)
 }
@@ -208,8 +219,11 @@ func (u Unit) carryOutEdit(c *plan.Collection, doc store.Document, rev revision,
 	if err != nil {
 		return Result{}, err
 	}
-	result := Result{Document: running.See(c, doc), Position: running.At(position), Fresh: true,
-		Read: 1 + len(m.pointers), Wrote: 1}
+	seen, err := u.shown(c, doc)
+	if err != nil {
+		return Result{}, err
+	}
+	result := Result{Document: seen, Position: running.At(position), Fresh: true, Read: 1 + len(m.pointers), Wrote: 1}
 	return result, u.fireDocument(design.OnChanged, c, doc, was, why.from(position))
 }
 

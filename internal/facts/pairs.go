@@ -43,7 +43,10 @@ func (u Unit) SetPair(link running.Link, facts map[string]any, why Cause) (Resul
 	if err != nil {
 		return Result{}, err
 	}
-	given, stands, err := u.pairFields(p, link, facts, why.Actor)
+	accepted, given, stands, err := u.pairFields(p, link, facts, why.Actor)
+	if err == nil {
+		err = u.maySet(p, link, accepted)
+	}
 	if err != nil {
 		return Result{}, err
 	}
@@ -85,6 +88,9 @@ func (u Unit) SetPair(link running.Link, facts map[string]any, why Cause) (Resul
 func (u Unit) UnsetPair(link running.Link, why Cause) (Result, error) {
 	p, err := u.Pair(link.Pair)
 	if err != nil {
+		return Result{}, err
+	}
+	if err := u.mayUnset(p, link); err != nil {
 		return Result{}, err
 	}
 	ended, err := u.endPair(p, link, why)
@@ -179,12 +185,13 @@ func (u Unit) pairThere(p *plan.Pair, link running.Link, got store.PairWritten) 
 	return u.stillHolds(got.Design, nil)
 }
 
-// pairFields is what a pair's own fields become, nil if its kind has none. A
+// pairFields is what a pair's own fields become, as they are and as they are stored; nil
+// if its kind has none. A
 // pair that stands and is set again without facts needs none: it stays as it is.
-func (u Unit) pairFields(p *plan.Pair, link running.Link, facts map[string]any, me string) (given json.RawMessage,
-	stands bool, err error) {
+func (u Unit) pairFields(p *plan.Pair, link running.Link, facts map[string]any, me string) (accepted map[string]any,
+	given json.RawMessage, stands bool, err error) {
 	if len(p.Fields) == 0 && len(facts) == 0 {
-		return nil, false, nil
+		return nil, nil, false, nil
 	}
 	filled, mistakes := fillDefaults(p.Fields, facts, me)
 	accepted, wrong := design.AcceptAll(p.Fields, filled)
@@ -192,15 +199,19 @@ func (u Unit) pairFields(p *plan.Pair, link running.Link, facts map[string]any, 
 		if given, err = Encoded(accepted); err == nil {
 			err = u.tryPairConditions(p, link, accepted, me)
 		}
-		return given, false, err
+		return accepted, given, false, err
 	}
 	if facts == nil {
-		_, stands, err = u.Tx.PairBetween(p, link.From, link.To)
-		if err != nil || stands {
-			return nil, stands, err
+		standing, there, err := u.Tx.PairBetween(p, link.From, link.To)
+		if err != nil {
+			return nil, nil, false, err
+		}
+		if there {
+			accepted, err = running.Typed(p.Fields, standing.Fields)
+			return accepted, nil, true, err
 		}
 	}
-	return nil, false, running.Invalid(running.Under("/facts", mistakes))
+	return nil, nil, false, running.Invalid(running.Under("/facts", mistakes))
 }
 
 // pairUnchanged is the result of a write that found a pair as it was to be.

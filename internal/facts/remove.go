@@ -3,7 +3,6 @@ package facts
 import (
 	"context"
 	"fmt"
-	"strings"
 
 	"yalvo/internal/design"
 	"yalvo/internal/plan"
@@ -23,6 +22,9 @@ func (u Unit) Remove(target Target, why Cause) (Result, error) {
 		return Result{}, err
 	}
 	doc, found, err := u.Tx.LockForRemoval(c, target.Key)
+	if err == nil && found {
+		err = u.mayRemove(c, doc)
+	}
 	if err == nil {
 		err = checkTarget(c, target, doc, found)
 	}
@@ -37,7 +39,11 @@ func (u Unit) Remove(target Target, why Cause) (Result, error) {
 	if err != nil {
 		return Result{}, err
 	}
-	result := Result{Document: running.See(c, doc), Position: running.At(position), Fresh: true, Read: 1, Wrote: 1}
+	seen, err := u.shown(c, doc)
+	if err != nil {
+		return Result{}, err
+	}
+	result := Result{Document: seen, Position: running.At(position), Fresh: true, Read: 1, Wrote: 1}
 	return result, u.takeAway(c, []store.Document{doc}, why.from(position))
 }
 
@@ -66,8 +72,8 @@ func (u Unit) mayGo(c *plan.Collection, doc store.Document) error {
 	if len(holders) == 0 {
 		return nil
 	}
-	return running.Refuse(running.CodeHeld, "%s cannot go while others point at it: %s; remove or redirect these first",
-		c.Path(doc.Key), strings.Join(holders, ", "))
+	return running.Refuse(running.CodeHeld, "%s cannot go while %s; remove or redirect these first",
+		c.Path(doc.Key), u.holdersTold(holders))
 }
 
 // RemoveAlong removes locked documents of one collection together with what

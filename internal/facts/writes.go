@@ -22,6 +22,7 @@ type Unit struct {
 	*running.Version
 	Tx *store.Tx
 
+	who   running.Viewer  // the client whose own write it is; nobody's rules hold for what follows from it
 	first []store.Address // to be locked before the edited document
 	again bool            // the unit can be given up and run again with others in first
 }
@@ -85,7 +86,7 @@ func attempt(ctx context.Context, begin begin, v *running.Version, caller runnin
 	run func(Unit) (Result, error)) (Result, []plan.Lane, error) {
 	var result Result
 	var lanes []plan.Lane
-	unit := Unit{Version: v, again: true}
+	unit := Unit{Version: v, who: caller.Viewer, again: true}
 	once := func(tx *store.Tx) error {
 		earlier, found, err := repeated(tx, caller)
 		if err != nil || found {
@@ -113,7 +114,7 @@ func repeated(tx *store.Tx, caller running.Caller) (Result, bool, error) {
 	if caller.Key == "" {
 		return Result{}, false, nil
 	}
-	request, answer, found, err := tx.Answered(caller.Me, caller.Key, caller.Request)
+	request, answer, found, err := tx.Answered(caller.Owner(), caller.Key, caller.Request)
 	if err != nil || !found {
 		return Result{}, false, err
 	}
@@ -134,7 +135,7 @@ func keepAnswer(tx *store.Tx, caller running.Caller, result Result) error {
 	if err != nil {
 		return err
 	}
-	return tx.KeepAnswer(caller.Me, caller.Key, answer)
+	return tx.KeepAnswer(caller.Owner(), caller.Key, answer)
 }
 
 // unchanged is the result of a write that found everything as it was to be. The

@@ -19,6 +19,7 @@ type reader struct {
 	design   *design.Design
 	later    []func() // what waits until every name has been read
 	last     []func() // what waits until every name has been resolved
+	access   func()   // what waits for all of that
 }
 
 // Read reads and checks a design. The name is only used in messages.
@@ -35,6 +36,9 @@ func Read(name string, source []byte) (*design.Design, error) {
 		}
 		for _, check := range r.last {
 			check()
+		}
+		if r.access != nil {
+			r.access()
 		}
 		r.checkWhole()
 	}
@@ -63,7 +67,8 @@ func (r *reader) readRoot(root *node) {
 		"pairs":       r.readPairs,
 		"timelines":   r.readTimelines,
 		"triggers":    r.readTriggers,
-		"lists":       notYet, "access": notYet, "screens": notYet, "workload": notYet,
+		"access":      r.readAccess,
+		"lists":       notYet, "screens": notYet, "workload": notYet,
 	}, "yalvo", "app", "collections")
 }
 

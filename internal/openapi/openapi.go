@@ -110,10 +110,13 @@ func ref(kind, name string) schema { return schema{"$ref": "#/components/" + kin
 func (d *description) collection(c *plan.Collection) {
 	name := d.names[c]
 	facts := fieldsSchema(c.Collection.Fields)
+	forSome(facts, c.Access.Narrowed())
 	facts["description"] = "As the design has them. What fits an earlier design alone, or was loaded as it is, may " +
 		"be otherwise: /v1/misfits lists it." + checksInWords(c.Checks)
 	d.schemas[name+"Facts"] = facts
-	d.schemas[name+"Kept"] = keptSchemas(c.Kept, c.Building)
+	kept := keptSchemas(c.Kept, c.Building)
+	forSome(kept, c.Access.Narrowed())
+	d.schemas[name+"Kept"] = kept
 	d.schemas[name+"Patch"] = patchOf(c.Collection.Fields)
 	d.schemas[name] = schema{"allOf": []any{ref("schemas", "Document"), schema{"type": "object",
 		"properties": schema{"facts": ref("schemas", name+"Facts"), "kept": ref("schemas", name+"Kept")}}}}
@@ -412,6 +415,15 @@ func keptSchemas(kept []*design.Kept, building map[string]bool) schema {
 		all["required"] = required
 	}
 	return all
+}
+
+// forSome lets values be absent that not everybody may read.
+func forSome(s schema, names []string) {
+	required, _ := s["required"].([]any)
+	required = slices.DeleteFunc(required, func(name any) bool { return slices.Contains(names, name.(string)) })
+	if delete(s, "required"); len(required) > 0 {
+		s["required"] = required
+	}
 }
 
 func keptSchema(k *design.Kept) schema {

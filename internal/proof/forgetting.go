@@ -60,7 +60,7 @@ func (p *Prover) Forget(ctx context.Context, caller running.Caller, path string)
 		return Forgotten{}, err
 	}
 	var id int64
-	_, err = p.facts.Write(ctx, running.Caller{Me: caller.Me}, func(u facts.Unit) (facts.Result, error) {
+	_, err = p.facts.Write(ctx, running.Caller{Viewer: running.Viewer{Me: caller.Me}}, func(u facts.Unit) (facts.Result, error) {
 		c, key, err := u.Locate(path)
 		if err != nil {
 			return facts.Result{}, err

@@ -47,10 +47,11 @@ type Documents struct {
 
 	Of   *plan.Collection // what they are, for [Reader.Marks]
 	Rows []int64          // and which
+	Keys []string
 }
 
 // Document reads one document.
-func (r *Reader) Document(ctx context.Context, collection, key string) (Documents, error) {
+func (r *Reader) Document(ctx context.Context, who running.Viewer, collection, key string) (Documents, error) {
 	v, err := r.Now(ctx)
 	if err != nil {
 		return Documents{}, err
@@ -66,18 +67,26 @@ func (r *Reader) Document(ctx context.Context, collection, key string) (Document
 	if err != nil {
 		return Documents{}, err
 	}
+	j := r.JudgeNow(ctx, v, who)
+	if err := j.MayRead(c, doc); err != nil {
+		return Documents{}, err
+	}
 	out := Documents{Of: c}
-	out.add(running.See(c, doc), doc.N, doc.Created)
-	return out, nil
+	return out, out.add(j, doc, doc.Created)
 }
 
-func (d *Documents) add(doc running.Document, row int64, at time.Time) {
-	d.Documents, d.Rows, d.Times = append(d.Documents, doc), append(d.Rows, row), append(d.Times, at.UTC())
+// add adds a document as the viewer may see it.
+func (d *Documents) add(j *running.Judge, doc store.Document, at time.Time) error {
+	seen, err := j.Show(d.Of, doc)
+	d.Documents, d.Times = append(d.Documents, seen), append(d.Times, at.UTC())
+	d.Rows, d.Keys = append(d.Rows, doc.N), append(d.Keys, doc.Key)
+	return err
 }
 
 // Collection reads a page of a collection by key; of a nested one, those under
 // the parent, or under any parent if none is given.
-func (r *Reader) Collection(ctx context.Context, collection, parent string, page Page) (Documents, error) {
+func (r *Reader) Collection(ctx context.Context, who running.Viewer, collection, parent string,
+	page Page) (Documents, error) {
 	v, err := r.Now(ctx)
 	if err != nil {
 		return Documents{}, err
@@ -86,34 +95,46 @@ func (r *Reader) Collection(ctx context.Context, collection, parent string, page
 	if err != nil {
 		return Documents{}, err
 	}
+	j := r.JudgeNow(ctx, v, who)
+	prefix := page.Prefix
 	var parentNumber int64
 	if c.Parent != nil && parent != "" {
-		if parentNumber, err = r.Number(ctx, c.Parent, parent); err != nil {
+		if err = r.mayRead(ctx, j, c.Parent, parent); err == nil {
+			parentNumber, err = r.Number(ctx, c.Parent, parent)
+		}
+		if err != nil {
 			return Documents{}, err
 		}
-	}
-	prefix := page.Prefix
-	if parentNumber != 0 {
 		prefix = parent + "/" + prefix
 	}
-	docs, err := r.Store.Documents(ctx, c.Number, parentNumber, prefix, page.After.Key, page.Limit+1)
+	found := source[store.Document]{
+		read: func(after Boundary, limit int) ([]store.Document, error) {
+			return r.Store.Documents(ctx, c.Number, parentNumber, prefix, after.Key, limit)
+		},
+		boundary: func(d store.Document) Boundary { return Boundary{Key: d.Key} },
+		size:     storedSize,
+		may:      judgedDocuments(j, c),
+	}
+	docs, next, err := found.page(page.After, page.Limit)
 	if err != nil {
 		return Documents{}, err
 	}
 	out := Documents{Of: c}
-	docs, cut := cutPage(docs, page.Limit, storedSize)
-	if cut {
-		out.Next = &Page{After: store.Boundary{Key: docs[len(docs)-1].Key}, Limit: page.Limit}
+	if next != nil {
+		out.Next = &Page{After: *next, Limit: page.Limit}
 	}
 	for _, d := range docs {
-		out.add(running.See(c, d), d.N, d.Created)
+		if err := out.add(j, d, d.Created); err != nil {
+			return Documents{}, err
+		}
 	}
 	return out, nil
 }
 
 // Linked reads what a name after a document leads to: the other ends of its
 // pairs, the documents that point at it, or those nested under it.
-func (r *Reader) Linked(ctx context.Context, collection, key, name string, page Page) (Documents, error) {
+func (r *Reader) Linked(ctx context.Context, who running.Viewer, collection, key, name string,
+	page Page) (Documents, error) {
 	v, err := r.Now(ctx)
 	if err != nil {
 		return Documents{}, err
@@ -124,8 +145,12 @@ func (r *Reader) Linked(ctx context.Context, collection, key, name string, page 
 	}
 	for _, nested := range c.Nested {
 		if nested.Name == name {
-			return r.Collection(ctx, name, key, page)
+			return r.Collection(ctx, who, name, key, page)
 		}
+	}
+	j := r.JudgeNow(ctx, v, who)
+	if err := r.mayRead(ctx, j, c, key); err != nil {
+		return Documents{}, err
 	}
 	n, err := r.Number(ctx, c, key)
 	if err != nil {
@@ -133,23 +158,53 @@ func (r *Reader) Linked(ctx context.Context, collection, key, name string, page 
 	}
 	for _, p := range c.From {
 		if p.FromCalls == name {
-			rows, err := r.Store.Others(ctx, p.Number, n, true, page.After, page.Limit+1)
-			return linkedPage(p.To, rows, page.Limit, err)
+			return r.others(ctx, j, p, n, key, true, page)
 		}
 	}
 	for _, p := range c.To {
 		if p.ToCalls == name {
-			rows, err := r.Store.Others(ctx, p.Number, n, false, page.After, page.Limit+1)
-			return linkedPage(p.From, rows, page.Limit, err)
+			return r.others(ctx, j, p, n, key, false, page)
 		}
 	}
 	for _, ref := range c.PointedAt {
 		if ref.Inverse == name {
-			rows, err := r.Store.Pointing(ctx, ref.Number, n, page.After, page.Limit+1)
-			return linkedPage(ref.In, rows, page.Limit, err)
+			return r.pointing(ctx, j, ref, n, page)
 		}
 	}
 	return Documents{}, running.Refuse(running.CodeUnknownName, "a document of %q has nothing called %q", c.Name, name)
+}
+
+// others are the other ends of a document's pairs.
+func (r *Reader) others(ctx context.Context, j *running.Judge, p *plan.Pair, n int64, key string, fromSide bool,
+	page Page) (Documents, error) {
+	of := p.From
+	if fromSide {
+		of = p.To
+	}
+	return linkedPage(j, of, page, source[store.Linked]{
+		read: func(after Boundary, limit int) ([]store.Linked, error) {
+			return r.Store.Others(ctx, p, n, fromSide, after, limit)
+		},
+		may: judgedPairs(j, p, key, fromSide),
+	})
+}
+
+// pointing are the documents that point at one through a reference.
+func (r *Reader) pointing(ctx context.Context, j *running.Judge, ref *plan.Reference, n int64,
+	page Page) (Documents, error) {
+	found := source[store.Linked]{read: func(after Boundary, limit int) ([]store.Linked, error) {
+		return r.Store.Pointing(ctx, ref.Number, n, after, limit)
+	}}
+	if j != nil {
+		found.may = func(rows []store.Linked) ([]bool, error) {
+			docs := make([]store.Document, len(rows))
+			for i, row := range rows {
+				docs[i] = row.Document
+			}
+			return j.Readable(ref.In, docs)
+		}
+	}
+	return linkedPage(j, ref.In, page, found)
 }
 
 func storedSize(d store.Document) int { return len(d.Fields) + len(d.Kept) }
@@ -168,18 +223,21 @@ func cutPage[T any](rows []T, limit int, size func(T) int) ([]T, bool) {
 	return rows, bytes >= store.PageBytes
 }
 
-func linkedPage(c *plan.Collection, rows []store.Linked, limit int, err error) (Documents, error) {
-	out := Documents{Of: c}
+func linkedPage(j *running.Judge, c *plan.Collection, page Page, found source[store.Linked]) (Documents, error) {
+	found.boundary = func(l store.Linked) Boundary { return Boundary{Rank: l.At.UnixMicro(), N: l.N} }
+	found.size = func(l store.Linked) int { return storedSize(l.Document) }
+	rows, next, err := found.page(page.After, page.Limit)
 	if err != nil {
-		return out, err
+		return Documents{}, err
 	}
-	rows, cut := cutPage(rows, limit, func(l store.Linked) int { return storedSize(l.Document) })
-	if cut {
-		last := rows[len(rows)-1]
-		out.Next = &Page{After: store.Boundary{Rank: last.At.UnixMicro(), N: last.N}, Limit: limit}
+	out := Documents{Of: c}
+	if next != nil {
+		out.Next = &Page{After: *next, Limit: page.Limit}
 	}
 	for _, row := range rows {
-		out.add(running.See(c, row.Document), row.N, row.At)
+		if err := out.add(j, row.Document, row.At); err != nil {
+			return Documents{}, err
+		}
 	}
 	return out, nil
 }

@@ -7,6 +7,7 @@ import (
 	"strings"
 	"time"
 
+	"yalvo/internal/access"
 	"yalvo/internal/design"
 	"yalvo/internal/plan"
 	"yalvo/internal/running"
@@ -23,10 +24,11 @@ type Mark struct {
 // paired with it.
 type Marked map[string]*Mark
 
-// Marks tells how an account is paired with each of some documents of a collection, in
-// their order: one statement, however many they are.
-func (r *Reader) Marks(ctx context.Context, account string, names []string, of *plan.Collection,
-	docs []int64) ([]Marked, error) {
+// Marks tells how a viewer's account is paired with each of some documents of a
+// collection, by their rows and keys and in their order: one statement, however many
+// they are.
+func (r *Reader) Marks(ctx context.Context, who running.Viewer, names []string, of *plan.Collection, docs []int64,
+	keys []string) ([]Marked, error) {
 	v, err := r.Now(ctx)
 	if err != nil {
 		return nil, err
@@ -36,10 +38,10 @@ func (r *Reader) Marks(ctx context.Context, account string, names []string, of *
 		return nil, err
 	}
 	accounts := v.Plan.Collection(v.Plan.Design.Accounts.Name)
-	found, there, err := r.Store.Marks(ctx, store.Address{Collection: accounts.Number, Key: account}, marks, docs)
+	found, there, err := r.Store.Marks(ctx, store.Address{Collection: accounts.Number, Key: who.Me}, marks, docs)
 	if err == nil && !there {
 		err = running.Refuse(running.CodeNotFound, "there is no account %s, whose marks are asked for",
-			accounts.Path(account))
+			accounts.Path(who.Me))
 	}
 	if err != nil {
 		return nil, err
@@ -51,7 +53,14 @@ func (r *Reader) Marks(ctx context.Context, account string, names []string, of *
 			out[i][name] = nil
 		}
 	}
-	for _, f := range found {
+	may, err := mayReadMarks(r.JudgeNow(ctx, v, who), who.Me, marks, found, keys)
+	if err != nil {
+		return nil, err
+	}
+	for i, f := range found {
+		if !may[i] {
+			continue
+		}
 		m := &Mark{Since: f.At.UTC()}
 		if len(marks[f.Mark].Pair.Fields) > 0 {
 			m.Facts = f.Fields
@@ -59,6 +68,22 @@ func (r *Reader) Marks(ctx context.Context, account string, names []string, of *
 		out[f.Doc][marks[f.Mark].Name] = m
 	}
 	return out, nil
+}
+
+// mayReadMarks tells which of some pairs with documents of given keys an account may read.
+func mayReadMarks(j *running.Judge, me string, marks []plan.Marking, found []store.Marked, keys []string) ([]bool, error) {
+	if j == nil {
+		return slices.Repeat([]bool{true}, len(found)), nil
+	}
+	return running.Allowed(j, found, func(f store.Marked) ([]access.Condition, error) {
+		p := marks[f.Mark].Pair
+		from, to := me, keys[f.Doc]
+		if marks[f.Mark].Reversed {
+			from, to = to, from
+		}
+		return pairRead(j, p, j.Law.Document(p.From.Collection, from, nil), j.Law.Document(p.To.Collection, to, nil),
+			f.Fields)
+	})
 }
 
 // marksNamed finds the marks of some names that documents of a collection can bear.

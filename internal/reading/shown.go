@@ -113,6 +113,10 @@ func (r *Reader) show(ctx context.Context, v *running.Version, t *plan.Timeline,
 	}
 	for _, row := range found {
 		e, err := carried(t, row)
+		e.key = row.Key
+		if err == nil && v.Law.Guards() {
+			e.values, err = running.RuleValues(t.Entries, row.Stored())
+		}
 		if err != nil {
 			return nil, err
 		}

@@ -25,6 +25,9 @@ type Entry struct {
 	Kept   json.RawMessage `json:"kept"`   // what it carries of the document's kept values
 
 	Building []string `json:"building,omitempty"` // of these, what is being derived anew
+
+	key    string
+	values map[string]any // of the document, as rules see it; nil where the design has none
 }
 
 // Entries is a page of a timeline.
@@ -34,17 +37,22 @@ type Entries struct {
 
 	Of   *plan.Collection // what they are entries of, for [Reader.Marks]
 	Rows []int64          // and which
+	Keys []string
 }
 
 // Timeline reads a page of an owner's timeline, newest first. Pages are cut by
 // the timeline's length as it was when the first of them was read.
-func (r *Reader) Timeline(ctx context.Context, timeline, owner string, page Page) (Entries, error) {
+func (r *Reader) Timeline(ctx context.Context, who running.Viewer, timeline, owner string, page Page) (Entries, error) {
 	v, err := r.Now(ctx)
 	if err != nil {
 		return Entries{}, err
 	}
 	t, err := v.Readable(timeline)
 	if err != nil {
+		return Entries{}, err
+	}
+	j := r.JudgeNow(ctx, v, who)
+	if err := r.mayReadTimeline(j, t, owner); err != nil {
 		return Entries{}, err
 	}
 	limit := min(page.Limit, t.Length-page.Given)
@@ -57,6 +65,9 @@ func (r *Reader) Timeline(ctx context.Context, timeline, owner string, page Page
 			return Entries{}, err
 		}
 		entries, err := r.show(ctx, v, t, places)
+		if err == nil {
+			entries, err = seen(j, t.Entries, entries)
+		}
 		if err != nil {
 			return Entries{}, err
 		}
@@ -68,6 +79,7 @@ func (r *Reader) Timeline(ctx context.Context, timeline, owner string, page Page
 			place = Boundary{Rank: places[i].Rank, N: places[i].Doc}
 			if e != nil {
 				out.Entries, out.Rows = append(out.Entries, e), append(out.Rows, places[i].Doc)
+				out.Keys = append(out.Keys, e.key)
 				bytes += len(e.Facts) + len(e.Kept)
 			}
 		}

@@ -7,6 +7,7 @@ import (
 	"sync"
 	"sync/atomic"
 
+	"yalvo/internal/access"
 	"yalvo/internal/language"
 	"yalvo/internal/store"
 )
@@ -55,7 +56,7 @@ func (a *App) Reload(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	v := &Version{Number: d.Version, Plan: p, Builds: left}
+	v := &Version{Number: d.Version, Plan: p, Law: access.New(read), Builds: left}
 	if err := a.prepare(ctx, v); err != nil {
 		return err
 	}

@@ -6,9 +6,17 @@ import (
 
 // Caller is who asks for a write.
 type Caller struct {
-	Me      string // the key of the caller's account, empty if none was given
+	Viewer
 	Key     string // the request's Idempotency-Key, empty if it has none
 	Request []byte // digest of the request, to tell a repetition from a reuse of the key
+}
+
+// Owner is whose the Idempotency-Key is. No account has the id that stands for strangers.
+func (c Caller) Owner() string {
+	if c.Judged && c.Me == "" {
+		return "~"
+	}
+	return c.Me
 }
 
 // Position is a place in the journal that a read can wait for: "7" is the

@@ -16,6 +16,14 @@ type Refusal struct {
 	Code     string // stable
 	Detail   string
 	Mistakes []design.Mistake // for CodeInvalid: each offending place in the request
+	Rule     *RefusedBy       // for CodeNotAllowed: what operators are told
+}
+
+// RefusedBy is the rule that has refused a request.
+type RefusedBy struct {
+	Name      string `json:"name"`                // as in "members.edit"
+	Condition string `json:"condition,omitempty"` // empty: the design has no such rule, so nobody may
+	Line      int    `json:"line,omitempty"`      // where it stands in the design
 }
 
 // The codes of refusals.
@@ -36,6 +44,8 @@ const (
 	CodeWouldDrop   = "would-drop"       // a design would lose facts, and nobody said that it may
 	CodeOtherBase   = "other-base"       // another design is in force than the one compared with
 	CodeBuilding    = "being-built"      // what an earlier design asked for is not done yet
+	CodeCannotTry   = "cannot-try"       // an operation that is to be tried is none of the design's
+	CodeNotAllowed  = "not-allowed"      // a rule of the design refuses it to the caller
 )
 
 // Error is the refusal in one line, its mistakes included.

@@ -3,6 +3,7 @@ package running
 import (
 	"strings"
 
+	"yalvo/internal/access"
 	"yalvo/internal/compare"
 	"yalvo/internal/design"
 	"yalvo/internal/plan"
@@ -14,6 +15,7 @@ import (
 type Version struct {
 	Number int
 	Plan   *plan.Plan
+	Law    *access.Law   // who may do what
 	Builds []store.Build // the steps that are left
 
 	Rewrites map[string]*compare.Rewrite // by collection or pair: what brings facts of the version before along

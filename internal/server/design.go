@@ -9,6 +9,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"yalvo/docs"
+	"yalvo/internal/access"
 	"yalvo/internal/design"
 	"yalvo/internal/openapi"
 	"yalvo/internal/plan"
@@ -109,6 +110,7 @@ type outline struct {
 	Timelines   []outlineTimeline   `json:"timelines"`
 	Rules       []plan.Rule         `json:"rules"`
 	Senders     []string            `json:"senders"` // the developer's triggers that send something
+	Access      access.Review       `json:"access"`
 }
 
 type outlineCollection struct {
@@ -181,7 +183,7 @@ func (s *Server) getOutline(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	o := outline{App: p.Design.App, Rules: p.Rules(), Senders: p.Design.Senders(), Pairs: []outlinePair{},
+	o := outline{App: p.Design.App, Rules: p.Rules(), Senders: p.Design.Senders(), Access: access.NewReview(p.Design), Pairs: []outlinePair{},
 		Timelines: []outlineTimeline{}}
 	if p.Design.Accounts != nil {
 		o.Accounts = p.Design.Accounts.Name

@@ -117,11 +117,15 @@ func (s *Server) getAt(c *echo.Context) error {
 			return badRequest("prefix must be the beginning of an id: " + wrong)
 		}
 	}
+	who, err := viewer(c)
+	if err != nil {
+		return err
+	}
 	var got reading.Documents
 	if where.name != "" {
-		got, err = s.Reading.Linked(c.Request().Context(), where.collection, where.key, where.name, page)
+		got, err = s.Reading.Linked(c.Request().Context(), who, where.collection, where.key, where.name, page)
 	} else {
-		got, err = s.Reading.Collection(c.Request().Context(), where.collection, where.key, page)
+		got, err = s.Reading.Collection(c.Request().Context(), who, where.collection, where.key, page)
 	}
 	if err != nil {
 		return err
@@ -130,11 +134,15 @@ func (s *Server) getAt(c *echo.Context) error {
 }
 
 func (s *Server) getDocument(c *echo.Context, where spot, asked marks) error {
-	got, err := s.Reading.Document(c.Request().Context(), where.collection, where.key)
+	who, err := viewer(c)
 	if err != nil {
 		return err
 	}
-	marked, err := s.marked(c, asked, got.Of, got.Rows)
+	got, err := s.Reading.Document(c.Request().Context(), who, where.collection, where.key)
+	if err != nil {
+		return err
+	}
+	marked, err := s.marked(c, asked, got.Of, got.Rows, got.Keys)
 	if err != nil {
 		return err
 	}
@@ -159,7 +167,7 @@ type listed struct {
 }
 
 func (s *Server) answerPage(c *echo.Context, got reading.Documents, asked marks, since bool) error {
-	marked, err := s.marked(c, asked, got.Of, got.Rows)
+	marked, err := s.marked(c, asked, got.Of, got.Rows, got.Keys)
 	if err != nil {
 		return err
 	}

@@ -8,8 +8,8 @@ import (
 
 	"github.com/labstack/echo/v5"
 
-	"yalvo/internal/design"
 	"yalvo/internal/plan"
+	"yalvo/internal/running"
 )
 
 // mostMarks is how many kinds of marks a read may ask for.
@@ -17,8 +17,8 @@ const mostMarks = 10
 
 // marks are those that a read asks for: how the caller is paired with what it gets.
 type marks struct {
-	account string
-	names   []string
+	who   running.Viewer
+	names []string
 }
 
 // marksAsked reads the query's marks: names, separated by commas.
@@ -27,29 +27,31 @@ func marksAsked(c *echo.Context) (marks, error) {
 	if text == "" {
 		return marks{}, nil
 	}
-	asked := marks{c.Request().Header.Get(headerAs), strings.Split(text, ",")}
+	who, err := viewer(c)
+	asked := marks{who, strings.Split(text, ",")}
+	if err != nil {
+		return asked, err
+	}
 	if len(asked.names) > mostMarks {
 		return asked, badRequest(fmt.Sprintf("%d marks are asked for, %d are allowed", len(asked.names), mostMarks))
 	}
 	slices.Sort(asked.names)
 	asked.names = slices.Compact(asked.names)
-	if asked.account == "" {
+	if asked.who.Me == "" {
 		return asked, badRequest("marks say how the caller is paired with what is read: " +
 			"name the account in the header " + headerAs)
-	}
-	if wrong := design.CheckID(asked.account); wrong != "" {
-		return asked, badRequest("the header " + headerAs + " must hold the id of an account: " + wrong)
 	}
 	return asked, nil
 }
 
 // marked are the marks of some documents in JSON, in their order; nil if none are asked
 // for.
-func (s *Server) marked(c *echo.Context, asked marks, of *plan.Collection, rows []int64) ([]json.RawMessage, error) {
+func (s *Server) marked(c *echo.Context, asked marks, of *plan.Collection, rows []int64,
+	keys []string) ([]json.RawMessage, error) {
 	if len(asked.names) == 0 {
 		return nil, nil
 	}
-	got, err := s.Reading.Marks(c.Request().Context(), asked.account, asked.names, of, rows)
+	got, err := s.Reading.Marks(c.Request().Context(), asked.who, asked.names, of, rows, keys)
 	if err != nil {
 		return nil, err
 	}

@@ -45,7 +45,11 @@ func (s *Server) getPair(c *echo.Context) error {
 	if err := s.settle(c); err != nil {
 		return err
 	}
-	state, err := s.Reading.PairState(c.Request().Context(), link)
+	who, err := viewer(c)
+	if err != nil {
+		return err
+	}
+	state, err := s.Reading.PairState(c.Request().Context(), who, link)
 	if err != nil {
 		return err
 	}

@@ -20,6 +20,8 @@ type problem struct {
 	Detail string    `json:"detail"`
 	Code   string    `json:"code"`
 	Errors []mistake `json:"errors,omitempty"`
+
+	Rule *running.RefusedBy `json:"rule,omitempty"` // the rule that has refused the request
 }
 
 type mistake struct {
@@ -74,6 +76,8 @@ var statusOf = map[string]int{
 	running.CodeOtherBase:   http.StatusConflict,
 	running.CodeBuilding:    http.StatusServiceUnavailable,
 	running.CodeTooMany:     http.StatusTooManyRequests,
+	running.CodeNotAllowed:  http.StatusForbidden,
+	running.CodeCannotTry:   http.StatusUnprocessableEntity,
 }
 
 // answerError is where every error of a request ends: told to the client in a
@@ -100,7 +104,7 @@ func (s *Server) problemOf(c *echo.Context, err error) *problem {
 	var refusal *running.Refusal
 	if errors.As(err, &refusal) {
 		p := newProblem(statusOf[refusal.Code], refusal.Code, refusal.Detail)
-		p.Errors = mistakesOf(refusal.Mistakes)
+		p.Errors, p.Rule = mistakesOf(refusal.Mistakes), refusal.Rule
 		return p
 	}
 	var status echo.HTTPStatusCoder

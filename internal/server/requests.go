@@ -66,17 +66,32 @@ func object(pointer string, raw json.RawMessage) (map[string]any, error) {
 	return m, nil
 }
 
+// stranger is who acts as nobody: the design's rules hold, and there is no account.
+const stranger = "~"
+
+// viewer reads who asks: an operator, or an account or a stranger that one acts as.
+func viewer(c *echo.Context) (running.Viewer, error) {
+	switch as := c.Request().Header.Get(headerAs); as {
+	case "":
+		return running.Viewer{}, nil
+	case stranger:
+		return running.Viewer{Judged: true}, nil
+	default:
+		if wrong := design.CheckID(as); wrong != "" {
+			return running.Viewer{}, badRequest("the header " + headerAs + " must hold the id of an account, or " +
+				stranger + " for a stranger: " + wrong)
+		}
+		return running.Viewer{Me: as, Judged: true}, nil
+	}
+}
+
 // caller reads who asks, and the key of a request that may be repeated.
 func caller(c *echo.Context, body []byte) (running.Caller, error) {
 	h := c.Request().Header
-	who := running.Caller{Me: h.Get(headerAs), Key: h.Get(headerRepeat)}
-	if who.Me != "" {
-		if wrong := design.CheckID(who.Me); wrong != "" {
-			return who, badRequest("the header " + headerAs + " must hold the id of an account: " + wrong)
-		}
-	}
-	if who.Key == "" {
-		return who, nil
+	as, err := viewer(c)
+	who := running.Caller{Viewer: as, Key: h.Get(headerRepeat)}
+	if err != nil || who.Key == "" {
+		return who, err
 	}
 	if len(who.Key) > 200 || strings.ContainsFunc(who.Key, func(r rune) bool { return r < ' ' || r > '~' }) {
 		return who, badRequest("the header " + headerRepeat + " must hold at most 200 printable ASCII characters")

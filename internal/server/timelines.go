@@ -98,12 +98,16 @@ func (p timelinePage) text() []byte {
 
 func (s *Server) timelinePage(c *echo.Context, timeline, owner string, page reading.Page,
 	asked marks) (timelinePage, error) {
-	got, err := s.Reading.Timeline(c.Request().Context(), timeline, owner, page)
+	who, err := viewer(c)
+	if err != nil {
+		return timelinePage{}, err
+	}
+	got, err := s.Reading.Timeline(c.Request().Context(), who, timeline, owner, page)
 	if err != nil {
 		return timelinePage{}, err
 	}
 	out := timelinePage{Entries: got.Entries}
-	if out.Marks, err = s.marked(c, asked, got.Of, got.Rows); err != nil {
+	if out.Marks, err = s.marked(c, asked, got.Of, got.Rows, got.Keys); err != nil {
 		return timelinePage{}, err
 	}
 	out.Next, err = s.cursors.write(c, got.Next)

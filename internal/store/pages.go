@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"math"
 	"time"
@@ -91,23 +92,28 @@ func eachRow[T any](tx *Tx, query *gorm.DB, each func(T) error) error {
 // Linked is a document met through a pair or a reference.
 type Linked struct {
 	Document
-	At time.Time // when the pair was made; the document's creation for references
+	At         time.Time       // when the pair was made; the document's creation for references
+	PairFields json.RawMessage // of pairs: their own
 }
 
 // Others is a page of the documents that one is paired with, newest pair first.
 // fromSide: the document is the pair's from end. Indexes: pairs_from, pairs_to.
-func (s *Store) Others(ctx context.Context, pair plan.Number, doc int64, fromSide bool, after Boundary,
+func (s *Store) Others(ctx context.Context, pair *plan.Pair, doc int64, fromSide bool, after Boundary,
 	limit int) ([]Linked, error) {
 	here, there := "b", "a"
 	if fromSide {
 		here, there = "a", "b"
 	}
-	return rowsOf(s.db.WithContext(ctx).Raw(`
-		SELECT `+documentColumns+`, p.at
+	rows, err := rowsOf(s.db.WithContext(ctx).Raw(`
+		SELECT `+documentColumns+`, p.at, `+storedFields(pair)+` AS pair_fields
 		FROM pairs p JOIN documents d ON d.n = p.`+there+` LEFT JOIN kept k ON k.doc = d.n
 		WHERE p.kind = ? AND p.`+here+` = ? AND (p.at, p.`+there+`) < (?::timestamptz, ?::bigint)
 		ORDER BY p.at DESC, p.`+there+` DESC
-		LIMIT ?`, pair, doc, timeOf(after.Rank), after.N, limit), Linked.size)
+		LIMIT ?`, pair.Number, doc, timeOf(after.Rank), after.N, limit), Linked.size)
+	for i := range rows {
+		rows[i].PairFields = liftFields(pair, rows[i].PairFields)
+	}
+	return rows, err
 }
 
 // Pointing is a page of the documents that point at one through a reference,
@@ -165,10 +171,18 @@ func (s *Store) Places(ctx context.Context, t *plan.Timeline, at Address, owner 
 type Entry struct {
 	Place   // without its rank
 	Key     string
+	Version int64
 	Created time.Time
+	Updated time.Time
 	Shape   int // the form of the fields
 	Fields  []byte
 	Kept    []byte
+}
+
+// Stored is the document that the entry shows.
+func (e Entry) Stored() Document {
+	return Document{N: e.Doc, Key: e.Key, Version: e.Version, Created: e.Created, Updated: e.Updated, Shape: e.Shape,
+		Fields: e.Fields, Kept: e.Kept}
 }
 
 // Shown are the documents of entries, as far as they exist, in the order they are
@@ -176,7 +190,8 @@ type Entry struct {
 // Keys: documents (n), kept (doc).
 func (s *Store) Shown(ctx context.Context, docs []int64) (found []Entry, all bool, err error) {
 	query := statement{`
-		SELECT d.n, d.xmin, k.xmin, d.key, d.created, coalesce(d.shape, 0), d.fields, coalesce(k.values, '{}')
+		SELECT d.n, d.xmin, k.xmin, d.key, d.version, d.created, d.updated, coalesce(d.shape, 0), d.fields,
+			coalesce(k.values, '{}')
 		FROM unnest(?::bigint[]) WITH ORDINALITY AS e (doc, nth)
 		JOIN documents d ON d.n = e.doc LEFT JOIN kept k ON k.doc = d.n
 		ORDER BY e.nth`, []any{bigints(docs).text()}}
@@ -187,7 +202,7 @@ func (s *Store) Shown(ctx context.Context, docs []int64) (found []Entry, all boo
 			return errEnough
 		}
 		var e Entry
-		err := row.Scan(&e.Doc, &e.Document, &e.Place.Kept, &e.Key, &e.Created, &e.Shape, &e.Fields, &e.Kept)
+		err := row.Scan(&e.Doc, &e.Document, &e.Place.Kept, &e.Key, &e.Version, &e.Created, &e.Updated, &e.Shape, &e.Fields, &e.Kept)
 		found = append(found, e)
 		bytes += len(e.Fields) + len(e.Kept)
 		return err

@@ -25,6 +25,9 @@ export type DesignVersion = Schemas['DesignVersion']
 export type Brought = Schemas['Brought']
 export type Misfits = Schemas['Misfits']
 export type Step = Schemas['Step']
+export type Trial = Schemas['Trial']
+export type Outcome = Schemas['Outcome']
+export type RulePart = Schemas['RulePart']
 export type Parked = Schemas['ParkedWork']['parked'][number]
 export type Mistake = NonNullable<Schemas['Problem']['errors']>[number]
 export type Values = Record<string, unknown>
@@ -124,6 +127,7 @@ export const api = {
   whyEntry: (timeline: string, owner: string, entry: string) => read<Why>(`/why/entry?${new URLSearchParams({ timeline, owner, entry })}`),
   whyKept: (document: string, name: string) => read<Sources>(`/why/kept?${new URLSearchParams({ document, name })}`),
   places: (document: string) => read<{ places: Place[] }>(`/places?${new URLSearchParams({ document })}`),
+  tryAccess: async (trial: Trial) => (await ask<Outcome>('/access/try', { method: 'POST', body: trial })).body,
   versions: () => read<{ versions: DesignVersion[] }>('/design/versions?limit=50'),
   brought: () => read<{ brought: Brought[] }>('/brought'),
   misfits: () => read<{ misfits: Misfits[] }>('/misfits'),

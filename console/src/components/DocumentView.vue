@@ -102,6 +102,7 @@ async function forget() {
         <h1>{{ heading }}</h1>
         <p class="quiet"><span class="mono">{{ doc.path }}</span> · version {{ doc.version }} · created {{ moment(doc.created) }} · updated {{ moment(doc.updated) }}</p>
       </div>
+      <el-button plain data-act="access" @click="router.push({ path: '/access', query: { kind: 'edit', document: doc.path } })">Who may…</el-button>
       <el-button type="primary" plain @click="editing = true">Edit</el-button>
       <el-button plain @click="remove">Remove</el-button>
       <el-button plain data-act="forget" @click="forget">Forget</el-button>

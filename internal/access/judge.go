@@ -1,0 +1,156 @@
+package access
+
+import (
+	"time"
+
+	"yalvo/internal/design"
+	"yalvo/internal/expr"
+)
+
+// Source knows documents and pairs.
+type Source interface {
+	// Know returns the values of some documents as rules see them, by their addresses,
+	// without those that are not there; and which of some pairs there are.
+	Know(docs []Address, pairs []Ask) (map[Address]map[string]any, map[Ask]bool, error)
+}
+
+// Address names a document.
+type Address struct{ Collection, Key string }
+
+// Ask is a question for a pair of a kind, by the keys of its ends.
+type Ask struct{ Kind, From, To string }
+
+// Verdict says whether something may be done.
+type Verdict struct {
+	Allowed bool
+	Refused *Condition // what refused it
+	Costly  bool       // it could not be worked out in the steps that a rule may take
+	Words   []string   // what the rule itself tells those whom it refuses
+}
+
+// Hidden is the document that counts as missing for the caller, nil if it is something
+// else that they may not do.
+func (v Verdict) Hidden() *expr.Document {
+	if v.Refused == nil {
+		return nil
+	}
+	return v.Refused.Hidden
+}
+
+// Court decides about requests of one caller. It remembers what it has been told, so it
+// serves one moment only.
+type Court struct {
+	law    *Law
+	source Source
+	me     *expr.Document // nil for a stranger
+	now    string
+
+	documents map[Address]*expr.Document
+	fetched   map[Address]bool
+	pairs     map[Ask]bool
+}
+
+// Court makes a court for a caller with an account, or for a stranger if it is empty.
+func (l *Law) Court(source Source, account string, now time.Time) *Court {
+	c := &Court{law: l, source: source, now: design.FormatTime(now), documents: map[Address]*expr.Document{},
+		fetched: map[Address]bool{}, pairs: map[Ask]bool{}}
+	if account != "" && l.design.Accounts != nil {
+		c.me = c.shared(l.design.Accounts.Name, account)
+	}
+	return c
+}
+
+// Judge decides about requests, each by the conditions that stand before it. Its order is
+// that of the requests.
+func (c *Court) Judge(requests [][]Condition) ([]Verdict, error) {
+	if err := c.learn(requests); err != nil {
+		return nil, err
+	}
+	verdicts := make([]Verdict, len(requests))
+	for i, conditions := range requests {
+		verdicts[i] = c.decide(conditions)
+	}
+	return verdicts, nil
+}
+
+// Explain works every condition of a request out in its parts. A condition without a
+// rule, or with a fixed one, has a text alone.
+func (c *Court) Explain(conditions []Condition) ([]expr.Part, error) {
+	if err := c.learn([][]Condition{conditions}); err != nil {
+		return nil, err
+	}
+	parts := make([]expr.Part, len(conditions))
+	for i, on := range conditions {
+		parts[i] = expr.Part{Text: on.Rule.Text(), Value: expr.False}
+		switch {
+		case on.Rule == nil:
+		case on.Rule.That != nil:
+			part, err := on.Rule.That.Explain(c.values(on), c.paired)
+			if err != nil {
+				part = expr.Part{Text: on.Rule.Text(), Value: expr.Unknown}
+			}
+			parts[i] = part
+		case on.Rule.Fixed:
+			parts[i].Value = expr.True
+		}
+	}
+	return parts, nil
+}
+
+func (c *Court) decide(conditions []Condition) Verdict {
+	for i, on := range conditions {
+		v := Verdict{Refused: &conditions[i]}
+		if on.Hidden != nil && on.Hidden.Values == nil {
+			return v // there is no such document
+		}
+		if on.Rule == nil {
+			return v
+		}
+		if on.Rule.Otherwise != "" {
+			v.Words = []string{on.Rule.Otherwise}
+		}
+		if on.Rule.That == nil {
+			if on.Rule.Fixed {
+				continue
+			}
+			return v
+		}
+		holds, err := on.Rule.That.Allows(c.values(on), c.paired)
+		if holds {
+			continue
+		}
+		v.Costly = err != nil
+		if v.Words == nil && on.Hidden == nil {
+			if why, err := on.Rule.That.Explain(c.values(on), c.paired); err == nil {
+				v.Words = why.Refusing()
+			}
+		}
+		return v
+	}
+	return Verdict{Allowed: true}
+}
+
+// values are what a rule may name.
+func (c *Court) values(on Condition) map[string]any {
+	v := map[string]any{design.NameNow: c.now, design.NamePair: on.Pair}
+	if on.Pair == nil {
+		v[design.NamePair] = map[string]any{}
+	}
+	for name, doc := range on.Given {
+		v[name] = doc
+	}
+	v[design.NameMe] = c.caller()
+	return v
+}
+
+// caller is the caller's account, nil if it is not there any more.
+func (c *Court) caller() *expr.Document {
+	if c.me != nil && c.me.Values == nil && c.fetched[addressOf(c.me)] {
+		return nil
+	}
+	return c.me
+}
+
+func (c *Court) paired(kind string, from, to *expr.Document) bool {
+	return c.pairs[Ask{kind, from.Key, to.Key}]
+}

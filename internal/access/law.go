@@ -1,0 +1,130 @@
+package access
+
+import (
+	"strings"
+
+	"yalvo/internal/design"
+	"yalvo/internal/expr"
+)
+
+// Law is what a design says about who may do what.
+type Law struct {
+	design *design.Design
+	shapes map[string]expr.Shape
+}
+
+// New is the law of a design.
+func New(d *design.Design) *Law {
+	l := &Law{d, map[string]expr.Shape{}}
+	for _, c := range d.Collections {
+		l.shapes[c.Name] = c.ShapeOf()
+	}
+	return l
+}
+
+// Guards tells whether the design says anything about access.
+func (l *Law) Guards() bool { return l.design.Guarded }
+
+// Document is a document as rules see it. Values are its facts, kept values and system
+// values; nil for one that is to be fetched if a rule wants to know more than which it is.
+func (l *Law) Document(c *design.Collection, key string, values map[string]any) *expr.Document {
+	return &expr.Document{Collection: c.Name, Key: key, Shape: l.shapes[c.Name], Values: values}
+}
+
+// Condition is a rule that has to hold for a request, with what it is about.
+type Condition struct {
+	Name   string                    // as [design.Rule.Name]
+	Rule   *design.Rule              // nil: there is none, so nobody may
+	Given  map[string]*expr.Document // by name; the caller's account is added
+	Pair   map[string]any            // the facts of the pair
+	Hidden *expr.Document            // of reading: what counts as missing if the rule does not hold
+}
+
+// Reading are the conditions to read a document: what lies under another is read by those
+// who may read that.
+func (l *Law) Reading(c *design.Collection, doc *expr.Document) []Condition {
+	var all []Condition
+	parent := l.parent(c, doc.Key)
+	if parent != nil {
+		all = l.Reading(c.Under, parent)
+	}
+	return append(all, Condition{Name: c.Name + "." + string(design.OpRead), Rule: c.Access.Of(design.OpRead),
+		Given: given(doc, nil, parent), Hidden: doc})
+}
+
+// parent is what a document of a nested collection lies under, nil of others.
+func (l *Law) parent(c *design.Collection, key string) *expr.Document {
+	if c.Under == nil {
+		return nil
+	}
+	return l.Document(c.Under, key[:max(strings.LastIndexByte(key, '/'), 0)], nil)
+}
+
+func given(doc, changed, parent *expr.Document) map[string]*expr.Document {
+	return map[string]*expr.Document{design.NameDoc: doc, design.NameNew: changed, design.NameParent: parent}
+}
+
+// ReadingField are the conditions to read one value of a document that may be read.
+func (l *Law) ReadingField(c *design.Collection, doc *expr.Document, name string) []Condition {
+	return []Condition{{Name: c.Name + "." + name + "." + string(design.OpRead),
+		Rule: c.Access.OfField(name, design.OpRead), Given: given(doc, nil, l.parent(c, doc.Key))}}
+}
+
+// Creating are the conditions to create a document with values for some fields.
+func (l *Law) Creating(c *design.Collection, made *expr.Document, fields []string) []Condition {
+	var all []Condition
+	if parent := l.parent(c, made.Key); parent != nil {
+		all = l.Reading(c.Under, parent)
+	}
+	return append(all, l.writing(c, design.OpCreate, nil, made, fields)...)
+}
+
+// Editing are the conditions to change some fields of a document.
+func (l *Law) Editing(c *design.Collection, doc, changed *expr.Document, fields []string) []Condition {
+	return append(l.Reading(c, doc), l.writing(c, design.OpEdit, doc, changed, fields)...)
+}
+
+func (l *Law) writing(c *design.Collection, op design.Op, doc, changed *expr.Document, fields []string) []Condition {
+	names := given(doc, changed, l.parent(c, changed.Key))
+	all := []Condition{{Name: c.Name + "." + string(op), Rule: c.Access.Of(op), Given: names}}
+	for _, name := range fields {
+		if rule := c.Access.OfField(name, design.OpWrite); rule != nil {
+			all = append(all, Condition{Name: rule.Name, Rule: rule, Given: names})
+		}
+	}
+	return all
+}
+
+// Removing are the conditions to remove a document.
+func (l *Law) Removing(c *design.Collection, doc *expr.Document) []Condition {
+	return append(l.Reading(c, doc), Condition{Name: c.Name + "." + string(design.OpRemove),
+		Rule: c.Access.Of(design.OpRemove), Given: given(doc, nil, l.parent(c, doc.Key))})
+}
+
+// ReadingPair are the conditions to read a pair whose ends may be read.
+func (l *Law) ReadingPair(p *design.Pair, from, to *expr.Document, facts map[string]any) []Condition {
+	return []Condition{pairCondition(p, design.OpRead, from, to, facts)}
+}
+
+// Setting are the conditions to set a pair: both ends must be there for the caller.
+func (l *Law) Setting(p *design.Pair, from, to *expr.Document, facts map[string]any) []Condition {
+	return append(append(l.Reading(p.From, from), l.Reading(p.To, to)...),
+		pairCondition(p, design.OpSet, from, to, facts))
+}
+
+// Unsetting are the conditions to end a pair. Its ends need not be readable: who has been
+// blocked may still take back what they did.
+func (l *Law) Unsetting(p *design.Pair, from, to *expr.Document, facts map[string]any) []Condition {
+	return []Condition{pairCondition(p, design.OpUnset, from, to, facts)}
+}
+
+func pairCondition(p *design.Pair, op design.Op, from, to *expr.Document, facts map[string]any) Condition {
+	return Condition{Name: p.Name + "." + string(op), Rule: p.Access.Of(op), Pair: facts,
+		Given: map[string]*expr.Document{design.NameFrom: from, design.NameTo: to}}
+}
+
+// ReadingTimeline are the conditions to read the timeline of an owner.
+func (l *Law) ReadingTimeline(t *design.Timeline, owner *expr.Document) []Condition {
+	return append(l.Reading(t.Owner, owner), Condition{Name: t.Name + "." + string(design.OpRead),
+		Rule: t.Access.Of(design.OpRead), Given: map[string]*expr.Document{design.NameOwner: owner}})
+}

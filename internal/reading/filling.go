@@ -1,0 +1,190 @@
+package reading
+
+import (
+	"context"
+
+	"yalvo/internal/access"
+	"yalvo/internal/expr"
+	"yalvo/internal/plan"
+	"yalvo/internal/running"
+	"yalvo/internal/store"
+)
+
+// mostJudged is how many rows are looked through for one page of what a viewer may read.
+// A page for which that was not enough says where to go on.
+const mostJudged = 10_000
+
+// chunkJudged is how many rows are judged at once, at most.
+const chunkJudged = 500
+
+// source is a sequence of which a page is read.
+type source[T any] struct {
+	read     func(after Boundary, limit int) ([]T, error)
+	boundary func(T) Boundary
+	size     func(T) int
+	may      func([]T) ([]bool, error) // which the viewer may see; nil: all
+}
+
+// page reads a page from after a boundary, and where the next one begins if there is more.
+// What the viewer may not see is passed over, and the page is full nevertheless.
+func (s source[T]) page(after Boundary, limit int) ([]T, *Boundary, error) {
+	if s.may == nil {
+		rows, err := s.read(after, limit+1)
+		if err != nil {
+			return nil, nil, err
+		}
+		rows, cut := cutPage(rows, limit, s.size)
+		if !cut {
+			return rows, nil, nil
+		}
+		next := s.boundary(rows[len(rows)-1])
+		return rows, &next, nil
+	}
+	return s.judged(after, limit)
+}
+
+func (s source[T]) judged(after Boundary, limit int) ([]T, *Boundary, error) {
+	var page []T
+	bytes, chunk := 0, limit+1
+	for looked := 0; looked < mostJudged; chunk = min(2*chunk, chunkJudged) {
+		rows, err := s.read(after, chunk)
+		if err != nil || len(rows) == 0 {
+			return page, nil, err
+		}
+		seen, err := s.may(rows)
+		if err != nil {
+			return nil, nil, err
+		}
+		for i, row := range rows {
+			if !seen[i] {
+				after = s.boundary(row)
+				continue
+			}
+			if len(page) == limit || bytes >= store.PageBytes {
+				next := s.boundary(page[len(page)-1])
+				return page, &next, nil
+			}
+			page, after = append(page, row), s.boundary(row)
+			bytes += s.size(row)
+		}
+		looked += len(rows)
+	}
+	return page, &after, nil
+}
+
+// judgedDocuments are what of some stored documents a viewer may read.
+func judgedDocuments(j *running.Judge, c *plan.Collection) func([]store.Document) ([]bool, error) {
+	if j == nil {
+		return nil
+	}
+	return func(docs []store.Document) ([]bool, error) { return j.Readable(c, docs) }
+}
+
+// judgedPairs are what of the other ends of a document's pairs a viewer may read: the
+// document and the pair.
+func judgedPairs(j *running.Judge, p *plan.Pair, key string, fromSide bool) func([]store.Linked) ([]bool, error) {
+	if j == nil {
+		return nil
+	}
+	here, there := p.To, p.From
+	if fromSide {
+		here, there = p.From, p.To
+	}
+	this := j.Law.Document(here.Collection, key, nil)
+	return func(rows []store.Linked) ([]bool, error) {
+		return running.Allowed(j, rows, func(row store.Linked) ([]access.Condition, error) {
+			values, err := running.RuleValues(there, row.Document)
+			if err != nil {
+				return nil, err
+			}
+			other := j.Law.Document(there.Collection, row.Key, values)
+			from, to := other, this
+			if fromSide {
+				from, to = this, other
+			}
+			pair, err := pairRead(j, p, from, to, row.PairFields)
+			return append(j.Law.Reading(there.Collection, other), pair...), err
+		})
+	}
+}
+
+// pairRead are the conditions to read a pair.
+func pairRead(j *running.Judge, p *plan.Pair, from, to *expr.Document, fields []byte) ([]access.Condition, error) {
+	var facts map[string]any
+	if len(p.Fields) > 0 {
+		var err error
+		if facts, err = running.Typed(p.Fields, fields); err != nil {
+			return nil, err
+		}
+	}
+	return j.Law.ReadingPair(p.Pair, from, to, facts), nil
+}
+
+// mayRead refuses what hangs on a document to who may not read that.
+func (r *Reader) mayRead(ctx context.Context, j *running.Judge, c *plan.Collection, key string) error {
+	if j == nil {
+		return nil
+	}
+	doc, found, err := r.Store.Document(ctx, c, key)
+	if err == nil && !found {
+		err = running.NotFound(c, key)
+	}
+	if err != nil {
+		return err
+	}
+	return j.MayRead(c, doc)
+}
+
+// mayReadTimeline refuses the timeline of an owner.
+func (r *Reader) mayReadTimeline(j *running.Judge, t *plan.Timeline, owner string) error {
+	if j == nil {
+		return nil
+	}
+	return j.Allow(j.Law.ReadingTimeline(t.Timeline, j.Law.Document(t.Owner.Collection, owner, nil)))
+}
+
+// seen are entries as a viewer may see them, nil for those they may not read.
+func seen(j *running.Judge, c *plan.Collection, entries []*Entry) ([]*Entry, error) {
+	if j == nil {
+		return entries, nil
+	}
+	out := make([]*Entry, len(entries))
+	var there []*Entry
+	var at []int
+	for i, e := range entries {
+		if e != nil {
+			there, at = append(there, e), append(at, i)
+		}
+	}
+	may, err := running.Allowed(j, there, func(e *Entry) ([]access.Condition, error) {
+		return j.Law.Reading(c.Collection, j.Law.Document(c.Collection, e.key, e.values)), nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	for i, e := range there {
+		if !may[i] {
+			continue
+		}
+		if out[at[i]], err = narrowed(j, c, e); err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
+}
+
+// narrowed is an entry without the values that the viewer may not read.
+func narrowed(j *running.Judge, c *plan.Collection, e *Entry) (*Entry, error) {
+	if len(c.Access.Narrowed()) == 0 {
+		return e, nil
+	}
+	hidden, err := j.Hidden(c, e.key, e.values)
+	if err != nil || len(hidden) == 0 {
+		return e, err
+	}
+	own := *e
+	if own.Facts, err = running.Without(e.Facts, hidden); err == nil {
+		own.Kept, err = running.Without(e.Kept, hidden)
+	}
+	return &own, err
+}

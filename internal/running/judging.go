@@ -1,0 +1,279 @@
+package running
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"strings"
+	"time"
+
+	"yalvo/internal/access"
+	"yalvo/internal/design"
+	"yalvo/internal/expr"
+	"yalvo/internal/plan"
+	"yalvo/internal/store"
+)
+
+// Viewer is who asks.
+type Viewer struct {
+	Me     string // the key of the caller's account, empty if none was given
+	Judged bool   // the rules of the design hold for them, as for everybody but operators
+}
+
+// Known is what a judge asks about documents and pairs: [store.Tx.Known].
+type Known func(docs []store.Address, pairs []store.Between) ([]store.Document, []bool, error)
+
+// Judge decides what a viewer may do, by the rules of a version of the design. It serves
+// one moment: what it has been told, it remembers. A nil judge allows everything.
+type Judge struct {
+	*Version
+	who   Viewer
+	court *access.Court
+}
+
+// Judge makes a judge for a viewer, nil if no rules hold for them.
+func (v *Version) Judge(who Viewer, known Known) *Judge {
+	if !who.Judged || !v.Law.Guards() {
+		return nil
+	}
+	return &Judge{v, who, v.Law.Court(source{v, known}, who.Me, time.Now())}
+}
+
+// JudgeNow is [Version.Judge] outside of a transaction.
+func (a *App) JudgeNow(ctx context.Context, v *Version, who Viewer) *Judge {
+	if !who.Judged {
+		return nil
+	}
+	return v.Judge(who, a.known(ctx))
+}
+
+func (a *App) known(ctx context.Context) Known {
+	return func(docs []store.Address, pairs []store.Between) ([]store.Document, []bool, error) {
+		return a.Store.Known(ctx, docs, pairs)
+	}
+}
+
+// KnownTo is what the rules of a version can be told of what is stored now.
+func (a *App) KnownTo(ctx context.Context, v *Version) access.Source { return source{v, a.known(ctx)} }
+
+// source tells the core what is stored.
+type source struct {
+	*Version
+	known Known
+}
+
+// Know is part of [access.Source].
+func (s source) Know(docs []access.Address, pairs []access.Ask) (map[access.Address]map[string]any,
+	map[access.Ask]bool, error) {
+	addresses, asks := make([]store.Address, len(docs)), make([]store.Between, len(pairs))
+	for i, d := range docs {
+		addresses[i] = Address(s.Plan.Collection(d.Collection), d.Key)
+	}
+	for i, a := range pairs {
+		p := s.Plan.Pair(a.Kind)
+		asks[i] = store.Between{Kind: p.Number, From: Address(p.From, a.From), To: Address(p.To, a.To)}
+	}
+	found, set, err := s.known(addresses, asks)
+	if err != nil {
+		return nil, nil, err
+	}
+	values, there := make(map[access.Address]map[string]any, len(docs)), make(map[access.Ask]bool, len(pairs))
+	for _, d := range found {
+		c := s.Plan.CollectionNumbered(d.Collection)
+		if values[access.Address{Collection: c.Name, Key: d.Key}], err = RuleValues(c, d); err != nil {
+			return nil, nil, err
+		}
+	}
+	for i, a := range pairs {
+		there[a] = set[i]
+	}
+	return values, there, nil
+}
+
+// RuleValues are the values of a stored document as rules name them: see
+// [design.Collection.ShapeOf].
+func RuleValues(c *plan.Collection, d store.Document) (map[string]any, error) {
+	seen := See(c, d)
+	values, err := Typed(c.Collection.Fields, seen.Facts)
+	if err != nil {
+		return nil, err
+	}
+	kept, err := Decode(seen.Kept)
+	if err != nil {
+		return nil, err
+	}
+	for _, k := range c.Collection.Kept {
+		if v := counted(design.Part{Kept: k}.Numeric(), kept[k.Name]); v != nil {
+			values[k.Name] = v
+		}
+	}
+	values["id"], values["version"] = seen.ID, seen.Version
+	values["created"], values["updated"] = design.FormatTime(seen.Created), design.FormatTime(seen.Updated)
+	return values, nil
+}
+
+// counted is a kept number or time in the type that expressions compute with, nil if it
+// is neither.
+func counted(t design.Type, v any) any {
+	n, isNumber := v.(json.Number)
+	switch {
+	case t == "" || v == nil:
+	case isNumber && t == design.Integer:
+		if whole, err := n.Int64(); err == nil {
+			return whole
+		}
+	case isNumber:
+		if x, err := n.Float64(); err == nil {
+			return x
+		}
+	case t == design.Timestamp:
+		return v
+	}
+	return nil
+}
+
+// document is a stored document as rules see it.
+func (j *Judge) document(c *plan.Collection, d store.Document) (*expr.Document, error) {
+	values, err := RuleValues(c, d)
+	return j.Law.Document(c.Collection, d.Key, values), err
+}
+
+// Decide tells of each of some requests whether it is allowed.
+func (j *Judge) Decide(requests ...[]access.Condition) ([]access.Verdict, error) {
+	return j.court.Judge(requests)
+}
+
+// Allow refuses a request that is not allowed.
+func (j *Judge) Allow(conditions []access.Condition) error {
+	verdicts, err := j.Decide(conditions)
+	if err != nil {
+		return err
+	}
+	return j.Refusal(verdicts[0])
+}
+
+// MayRead refuses to show a stored document to who may not read it, as if it were not
+// there.
+func (j *Judge) MayRead(c *plan.Collection, d store.Document) error {
+	if j == nil {
+		return nil
+	}
+	doc, err := j.document(c, d)
+	if err != nil {
+		return err
+	}
+	return j.asMissing(c, d.Key, j.Allow(j.Law.Reading(c.Collection, doc)))
+}
+
+// asMissing says of what may not be read what is said of what is not there. What a
+// document lies under is not told apart from the document.
+func (j *Judge) asMissing(c *plan.Collection, key string, err error) error {
+	if r, is := err.(*Refusal); is && r.Code == CodeNotFound {
+		r.Detail = NotFound(c, key).Detail
+	}
+	return err
+}
+
+// Readable tells of each of some stored documents of a collection whether the viewer may
+// read it.
+func (j *Judge) Readable(c *plan.Collection, docs []store.Document) ([]bool, error) {
+	return Allowed(j, docs, func(d store.Document) ([]access.Condition, error) {
+		doc, err := j.document(c, d)
+		return j.Law.Reading(c.Collection, doc), err
+	})
+}
+
+// Allowed tells of each of some things whether the viewer may do what the conditions
+// stand before.
+func Allowed[T any](j *Judge, all []T, conditions func(T) ([]access.Condition, error)) ([]bool, error) {
+	requests := make([][]access.Condition, len(all))
+	for i, one := range all {
+		var err error
+		if requests[i], err = conditions(one); err != nil {
+			return nil, err
+		}
+	}
+	verdicts, err := j.Decide(requests...)
+	allowed := make([]bool, len(verdicts))
+	for i, v := range verdicts {
+		allowed[i] = v.Allowed
+	}
+	return allowed, err
+}
+
+// Show is a stored document as the viewer may see it.
+func (j *Judge) Show(c *plan.Collection, d store.Document) (Document, error) {
+	seen := See(c, d)
+	if j == nil || len(c.Access.Narrowed()) == 0 {
+		return seen, nil
+	}
+	values, err := RuleValues(c, d)
+	if err != nil {
+		return seen, err
+	}
+	hidden, err := j.Hidden(c, d.Key, values)
+	if err != nil || len(hidden) == 0 {
+		return seen, err
+	}
+	if seen.Facts, err = Without(seen.Facts, hidden); err == nil {
+		seen.Kept, err = Without(seen.Kept, hidden)
+	}
+	return seen, err
+}
+
+// Hidden are the values of a document that the viewer may not read, though they may read
+// the document.
+func (j *Judge) Hidden(c *plan.Collection, key string, values map[string]any) ([]string, error) {
+	names := c.Access.Narrowed()
+	allowed, err := Allowed(j, names, func(name string) ([]access.Condition, error) {
+		return j.Law.ReadingField(c.Collection, j.Law.Document(c.Collection, key, values), name), nil
+	})
+	var hidden []string
+	for i, is := range allowed {
+		if !is {
+			hidden = append(hidden, names[i])
+		}
+	}
+	return hidden, err
+}
+
+// Without is an object without some of its members.
+func Without(object json.RawMessage, names []string) (json.RawMessage, error) {
+	var all map[string]json.RawMessage
+	if err := json.Unmarshal(object, &all); err != nil {
+		return nil, err
+	}
+	for _, name := range names {
+		delete(all, name)
+	}
+	return json.Marshal(all)
+}
+
+// Refusal is what a caller is told of a verdict, nil if it allows.
+func (j *Judge) Refusal(v access.Verdict) error {
+	if v.Allowed {
+		return nil
+	}
+	if doc := v.Hidden(); doc != nil {
+		return NotFound(j.Plan.Collection(doc.Collection), doc.Key)
+	}
+	r := Refuse(CodeNotAllowed, "%s may not do this", j.nameOfCaller())
+	switch {
+	case len(v.Words) > 0:
+		r.Detail = strings.Join(v.Words, "; ")
+	case v.Costly:
+		r.Detail = fmt.Sprintf("whether %s may do this cannot be worked out: %v", j.nameOfCaller(), expr.ErrSteps)
+	}
+	r.Rule = &RefusedBy{Name: v.Refused.Name, Condition: v.Refused.Rule.Text()}
+	if v.Refused.Rule != nil {
+		r.Rule.Line = v.Refused.Rule.Pos.Line
+	}
+	return r
+}
+
+func (j *Judge) nameOfCaller() string {
+	if j.who.Me == "" {
+		return "a stranger"
+	}
+	return "this account"
+}
