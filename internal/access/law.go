@@ -11,15 +11,30 @@ import (
 type Law struct {
 	design *design.Design
 	shapes map[string]expr.Shape
+	reads  map[expr.Member]bool // the values that any rule names
 }
 
 // New is the law of a design.
 func New(d *design.Design) *Law {
-	l := &Law{d, map[string]expr.Shape{}}
+	l := &Law{d, map[string]expr.Shape{}, map[expr.Member]bool{}}
 	for _, c := range d.Collections {
 		l.shapes[c.Name] = c.ShapeOf()
 	}
+	for _, r := range d.AccessRules() {
+		if r.That == nil {
+			continue
+		}
+		for _, m := range r.That.Reads {
+			l.reads[m] = true
+		}
+	}
 	return l
+}
+
+// Reads tells whether any rule names a value of the documents of a collection: what none
+// does need not be fetched.
+func (l *Law) Reads(collection, name string) bool {
+	return l.reads[expr.Member{Collection: collection, Name: name}]
 }
 
 // Guards tells whether the design says anything about access.

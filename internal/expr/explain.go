@@ -142,22 +142,23 @@ func truthOf(v ref.Val) Truth {
 }
 
 // Refusing are the words for those whom the rule has refused: of the named rules that had
-// to hold and did not.
+// to hold and did not, the innermost that have some.
 func (p Part) Refusing() []string { return p.refusing(True) }
 
 func (p Part) refusing(wanted Truth) []string {
 	if p.Value == wanted {
 		return nil
 	}
-	if p.Words != "" && wanted == True {
-		return []string{p.Words}
-	}
+	inner := wanted
 	if p.negates {
-		wanted = map[Truth]Truth{True: False, False: True}[wanted]
+		inner = map[Truth]Truth{True: False, False: True}[wanted]
 	}
 	var words []string
 	for _, part := range p.Parts {
-		words = append(words, part.refusing(wanted)...)
+		words = append(words, part.refusing(inner)...)
+	}
+	if len(words) == 0 && p.Words != "" && wanted == True {
+		return []string{p.Words}
 	}
 	return words
 }

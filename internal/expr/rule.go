@@ -7,6 +7,7 @@ import (
 
 	"cel.dev/cel-go/cel"
 	"cel.dev/cel-go/common/ast"
+	"cel.dev/cel-go/common/overloads"
 	"cel.dev/cel-go/common/types"
 	"cel.dev/cel-go/common/types/ref"
 )
@@ -29,6 +30,7 @@ type Rule struct {
 	Expr
 	Follows []Path    // the documents whose values it reads
 	Asks    []PairAsk // the pairs it asks for
+	Reads   []Member  // the values of documents that it names
 
 	checked  *cel.Ast
 	explains cel.Program
@@ -40,6 +42,9 @@ type Path []string
 
 // String is the path as an expression writes it.
 func (p Path) String() string { return strings.Join(p, ".") }
+
+// Member is a value of the documents of a collection.
+type Member struct{ Collection, Name string }
 
 // MaxFollowed is how many references a rule may follow from a name, one after the other.
 const MaxFollowed = 2
@@ -112,11 +117,24 @@ func CompileRule(text string, scope Scope) (*Rule, error) {
 	for _, n := range scope.Rules {
 		rule.named[n.Name] = n
 	}
+	if !repeats(checked) { // then it takes no more steps than it has parts
+		if rule.usual, err = env.Program(checked); err != nil {
+			return nil, &Mistake{1, 1, err.Error()}
+		}
+	}
 	rule.explains, err = env.Program(checked, cel.CostLimit(2*MaxSteps), cel.EvalOptions(cel.OptExhaustiveEval))
 	if err != nil {
 		return nil, &Mistake{1, 1, err.Error()}
 	}
 	return rule, rule.findNeeds(scope)
+}
+
+// repeats tells whether an expression does something over and over: then what it takes
+// hangs on the values.
+func repeats(checked *cel.Ast) bool {
+	root := ast.NavigateAST(checked.NativeRep())
+	return len(ast.MatchDescendants(root, ast.KindMatcher(ast.ComprehensionKind))) > 0 ||
+		len(ast.MatchDescendants(root, ast.FunctionMatcher(overloads.Matches))) > 0
 }
 
 func (s Scope) environment() (*cel.Env, error) {
@@ -162,6 +180,8 @@ func (r *Rule) findNeeds(scope Scope) error {
 			return at(e, "%s follows %d references, %d are allowed", path, len(path)-1, MaxFollowed)
 		}
 		r.follow(path)
+		collection := strings.TrimSuffix(inner.GetType(operand.ID()).TypeName(), documentType(""))
+		r.Reads = append(r.Reads, Member{collection, e.AsSelect().FieldName()})
 	}
 	for _, call := range ast.MatchDescendants(root, ast.FunctionMatcher(pairedCall)) {
 		args := call.AsCall().Args()

@@ -85,7 +85,7 @@ func (u Unit) mayEdit(c *plan.Collection, doc store.Document) (*editing, error) 
 	if j == nil {
 		return nil, nil
 	}
-	values, err := running.RuleValues(c, doc)
+	values, err := u.RuleValues(c, doc)
 	if err != nil {
 		return nil, err
 	}
@@ -174,7 +174,7 @@ func (u Unit) mayRemove(c *plan.Collection, doc store.Document) error {
 	if err := j.MayRead(c, doc); err != nil {
 		return err
 	}
-	values, err := running.RuleValues(c, doc)
+	values, err := u.RuleValues(c, doc)
 	if err != nil {
 		return err
 	}

@@ -93,7 +93,7 @@ func judgedPairs(j *running.Judge, p *plan.Pair, key string, fromSide bool) func
 	this := j.Law.Document(here.Collection, key, nil)
 	return func(rows []store.Linked) ([]bool, error) {
 		return running.Allowed(j, rows, func(row store.Linked) ([]access.Condition, error) {
-			values, err := running.RuleValues(there, row.Document)
+			values, err := j.RuleValues(there, row.Document)
 			if err != nil {
 				return nil, err
 			}
@@ -135,38 +135,48 @@ func (r *Reader) mayRead(ctx context.Context, j *running.Judge, c *plan.Collecti
 	return j.MayRead(c, doc)
 }
 
-// mayReadTimeline refuses the timeline of an owner.
-func (r *Reader) mayReadTimeline(j *running.Judge, t *plan.Timeline, owner string) error {
-	if j == nil {
-		return nil
-	}
-	return j.Allow(j.Law.ReadingTimeline(t.Timeline, j.Law.Document(t.Owner.Collection, owner, nil)))
+// looking decides what of a timeline a viewer may see.
+type looking struct {
+	*running.Judge
+	t       *plan.Timeline
+	owner   string
+	decided bool // that they may look at it at all
 }
 
-// seen are entries as a viewer may see them, nil for those they may not read.
-func seen(j *running.Judge, c *plan.Collection, entries []*Entry) ([]*Entry, error) {
-	if j == nil {
+// seen are entries as the viewer may see them, nil for those they may not read. Whether
+// they may see the timeline is asked together with the first: it is refused as a whole.
+func (l *looking) seen(entries []*Entry) ([]*Entry, error) {
+	if l.Judge == nil {
 		return entries, nil
 	}
-	out := make([]*Entry, len(entries))
-	var there []*Entry
-	var at []int
-	for i, e := range entries {
-		if e != nil {
-			there, at = append(there, e), append(at, i)
-		}
+	var requests [][]access.Condition
+	if !l.decided {
+		requests = append(requests, l.Law.ReadingTimeline(l.t.Timeline,
+			l.Law.Document(l.t.Owner.Collection, l.owner, nil)))
 	}
-	may, err := running.Allowed(j, there, func(e *Entry) ([]access.Condition, error) {
-		return j.Law.Reading(c.Collection, j.Law.Document(c.Collection, e.key, e.values)), nil
-	})
+	c := l.t.Entries
+	first := len(requests)
+	for _, e := range entries {
+		var on []access.Condition // nothing stands before what is gone
+		if e != nil {
+			on = l.Law.Reading(c.Collection, l.Law.Document(c.Collection, e.key, e.values))
+		}
+		requests = append(requests, on)
+	}
+	verdicts, err := l.Decide(requests...)
+	if err == nil && !l.decided {
+		err = l.Refusal(verdicts[0])
+	}
 	if err != nil {
 		return nil, err
 	}
-	for i, e := range there {
-		if !may[i] {
+	l.decided = true
+	out := make([]*Entry, len(entries))
+	for i, e := range entries {
+		if e == nil || !verdicts[first+i].Allowed {
 			continue
 		}
-		if out[at[i]], err = narrowed(j, c, e); err != nil {
+		if out[i], err = narrowed(l.Judge, c, e); err != nil {
 			return nil, err
 		}
 	}

@@ -115,7 +115,7 @@ func (r *Reader) show(ctx context.Context, v *running.Version, t *plan.Timeline,
 		e, err := carried(t, row)
 		e.key = row.Key
 		if err == nil && v.Law.Guards() {
-			e.values, err = running.RuleValues(t.Entries, row.Stored())
+			e.values, err = v.RuleValues(t.Entries, row.Stored())
 		}
 		if err != nil {
 			return nil, err

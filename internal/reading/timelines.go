@@ -51,29 +51,29 @@ func (r *Reader) Timeline(ctx context.Context, who running.Viewer, timeline, own
 	if err != nil {
 		return Entries{}, err
 	}
-	j := r.JudgeNow(ctx, v, who)
-	if err := r.mayReadTimeline(j, t, owner); err != nil {
-		return Entries{}, err
-	}
+	looks := looking{Judge: r.JudgeNow(ctx, v, who), t: t, owner: owner}
 	limit := min(page.Limit, t.Length-page.Given)
 	out := Entries{Of: t.Entries, Entries: make([]*Entry, 0, max(limit, 0)), Rows: make([]int64, 0, max(limit, 0))}
 	place, bytes := page.After, 0
-	for len(out.Entries) < limit {
+	for least := 0; len(out.Entries) < limit; least = min(2*least+limit, chunkJudged) {
 		want := limit - len(out.Entries)
+		if looks.Judge != nil {
+			want = max(want, least) // where much is passed over, more is looked at
+		}
 		places, err := r.places(ctx, t, owner, place, want)
 		if err != nil {
 			return Entries{}, err
 		}
 		entries, err := r.show(ctx, v, t, places)
 		if err == nil {
-			entries, err = seen(j, t.Entries, entries)
+			entries, err = looks.seen(entries)
 		}
 		if err != nil {
 			return Entries{}, err
 		}
 		full := false
 		for i, e := range entries {
-			if full = bytes >= store.PageBytes; full {
+			if full = bytes >= store.PageBytes || len(out.Entries) == limit; full {
 				break
 			}
 			place = Boundary{Rank: places[i].Rank, N: places[i].Doc}

@@ -1,9 +1,11 @@
 package running
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -80,7 +82,7 @@ func (s source) Know(docs []access.Address, pairs []access.Ask) (map[access.Addr
 	values, there := make(map[access.Address]map[string]any, len(docs)), make(map[access.Ask]bool, len(pairs))
 	for _, d := range found {
 		c := s.Plan.CollectionNumbered(d.Collection)
-		if values[access.Address{Collection: c.Name, Key: d.Key}], err = RuleValues(c, d); err != nil {
+		if values[access.Address{Collection: c.Name, Key: d.Key}], err = s.RuleValues(c, d); err != nil {
 			return nil, nil, err
 		}
 	}
@@ -90,26 +92,55 @@ func (s source) Know(docs []access.Address, pairs []access.Ask) (map[access.Addr
 	return values, there, nil
 }
 
-// RuleValues are the values of a stored document as rules name them: see
+// RuleValues are the values of a stored document that the rules of a version name: see
 // [design.Collection.ShapeOf].
-func RuleValues(c *plan.Collection, d store.Document) (map[string]any, error) {
+func (v *Version) RuleValues(c *plan.Collection, d store.Document) (map[string]any, error) {
 	seen := See(c, d)
-	values, err := Typed(c.Collection.Fields, seen.Facts)
-	if err != nil {
-		return nil, err
-	}
-	kept, err := Decode(seen.Kept)
-	if err != nil {
-		return nil, err
-	}
-	for _, k := range c.Collection.Kept {
-		if v := counted(design.Part{Kept: k}.Numeric(), kept[k.Name]); v != nil {
-			values[k.Name] = v
+	values := map[string]any{"id": seen.ID, "version": seen.Version,
+		"created": design.FormatTime(seen.Created), "updated": design.FormatTime(seen.Updated)}
+	read := func(object json.RawMessage, names []string, take func(name string, v any)) error {
+		if !slices.ContainsFunc(names, func(name string) bool { return v.Law.Reads(c.Name, name) }) {
+			return nil
 		}
+		var all map[string]json.RawMessage
+		if err := json.Unmarshal(object, &all); err != nil {
+			return err
+		}
+		for _, name := range names {
+			if raw := all[name]; raw != nil && v.Law.Reads(c.Name, name) {
+				x, err := decoded(raw)
+				if err != nil {
+					return err
+				}
+				take(name, x)
+			}
+		}
+		return nil
 	}
-	values["id"], values["version"] = seen.ID, seen.Version
-	values["created"], values["updated"] = design.FormatTime(seen.Created), design.FormatTime(seen.Updated)
-	return values, nil
+	err := read(seen.Facts, design.FieldNames(c.Fields), func(name string, x any) {
+		if x != nil {
+			if fits, wrong := c.Collection.Field(name).Accept(x); len(wrong) == 0 {
+				values[name] = fits
+			}
+		}
+	})
+	if err != nil {
+		return nil, err
+	}
+	kept := design.NamesOf(c.Collection.Kept, func(k *design.Kept) string { return k.Name })
+	return values, read(seen.Kept, kept, func(name string, x any) {
+		if n := counted(design.Part{Kept: c.KeptValue(name)}.Numeric(), x); n != nil {
+			values[name] = n
+		}
+	})
+}
+
+// decoded is a JSON value with its numbers kept exact.
+func decoded(raw json.RawMessage) (v any, err error) {
+	dec := json.NewDecoder(bytes.NewReader(raw))
+	dec.UseNumber()
+	err = dec.Decode(&v)
+	return v, err
 }
 
 // counted is a kept number or time in the type that expressions compute with, nil if it
@@ -134,7 +165,7 @@ func counted(t design.Type, v any) any {
 
 // document is a stored document as rules see it.
 func (j *Judge) document(c *plan.Collection, d store.Document) (*expr.Document, error) {
-	values, err := RuleValues(c, d)
+	values, err := j.RuleValues(c, d)
 	return j.Law.Document(c.Collection, d.Key, values), err
 }
 
@@ -207,7 +238,7 @@ func (j *Judge) Show(c *plan.Collection, d store.Document) (Document, error) {
 	if j == nil || len(c.Access.Narrowed()) == 0 {
 		return seen, nil
 	}
-	values, err := RuleValues(c, d)
+	values, err := j.RuleValues(c, d)
 	if err != nil {
 		return seen, err
 	}

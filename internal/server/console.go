@@ -13,7 +13,7 @@ import (
 
 // consolePages are the addresses of the console's pages, as its router has them.
 var consolePages = []string{"/", "/documents", "/documents/*", "/together", "/audit", "/design", "/changes/:position",
-	"/parked", "/forgotten/:id"}
+	"/access", "/parked", "/forgotten/:id"}
 
 // consoleRoutes are the console's pages and files. A person at another address
 // gets the console's page that says so, a program a problem; both are 404.

@@ -19,13 +19,23 @@ type Between struct {
 // Keys: documents (collection, key), pairs (kind, b, a).
 func (tx *Tx) Known(docs []Address, pairs []Between) ([]Document, []bool, error) {
 	there := make([]bool, len(pairs))
-	kinds, from, to := make(bigints, len(pairs)), make([]Address, len(pairs)), make([]Address, len(pairs))
+	// Every end is found once, however many pairs it is asked for: most are between the
+	// caller and somebody.
+	nth := map[Address]int64{}
+	var ends []Address
+	end := func(a Address) int64 {
+		if nth[a] == 0 {
+			ends = append(ends, a)
+			nth[a] = int64(len(ends))
+		}
+		return nth[a]
+	}
+	kinds, from, to := make(bigints, len(pairs)), make(bigints, len(pairs)), make(bigints, len(pairs))
 	for i, p := range pairs {
-		kinds[i], from[i], to[i] = int64(p.Kind), p.From, p.To
+		kinds[i], from[i], to[i] = int64(p.Kind), end(p.From), end(p.To)
 	}
 	collections, keys := columnsOfAddresses(docs)
-	fromCollections, fromKeys := columnsOfAddresses(from)
-	toCollections, toKeys := columnsOfAddresses(to)
+	endCollections, endKeys := columnsOfAddresses(ends)
 	var rows []struct {
 		Ask        int // 0: a document
 		N          int64
@@ -38,7 +48,14 @@ func (tx *Tx) Known(docs []Address, pairs []Between) ([]Document, []bool, error)
 		Kept       json.RawMessage
 		Shape      int
 	}
+	// A pair is looked for by both ends: by one alone it would be looked for among all of
+	// its kind that that one is in.
 	err := tx.db.Raw(`
+		WITH ends AS MATERIALIZED (
+			SELECT array_agg(d.n ORDER BY e.nth) AS n
+			FROM unnest(?::smallint[], ?::text[]) WITH ORDINALITY AS e (collection, key, nth)
+			LEFT JOIN documents d ON d.collection = e.collection AND d.key = e.key
+		)
 		SELECT 0 AS ask, d.n, d.collection, d.key, d.version, d.created, d.updated, d.fields,
 			coalesce(k.values, '{}') AS kept, coalesce(d.shape, 0) AS shape
 		FROM unnest(?::smallint[], ?::text[]) AS want (collection, key)
@@ -46,12 +63,9 @@ func (tx *Tx) Known(docs []Address, pairs []Between) ([]Document, []bool, error)
 		LEFT JOIN kept k ON k.doc = d.n
 		UNION ALL
 		SELECT ask.nth, 0, 0, '', 0, 'epoch', 'epoch', 'null', 'null', 0
-		FROM unnest(?::smallint[], ?::smallint[], ?::text[], ?::smallint[], ?::text[]) WITH ORDINALITY
-			AS ask (kind, from_collection, from_key, to_collection, to_key, nth)
-		JOIN documents a ON a.collection = ask.from_collection AND a.key = ask.from_key
-		JOIN documents b ON b.collection = ask.to_collection AND b.key = ask.to_key
-		JOIN pairs p ON p.kind = ask.kind AND p.b = b.n AND p.a = a.n`,
-		collections, keys, kinds, fromCollections, fromKeys, toCollections, toKeys).Scan(&rows).Error
+		FROM ends, unnest(?::smallint[], ?::bigint[], ?::bigint[]) WITH ORDINALITY AS ask (kind, a, b, nth)
+		WHERE EXISTS (SELECT FROM pairs p WHERE p.kind = ask.kind AND p.b = ends.n[ask.b] AND p.a = ends.n[ask.a])`,
+		endCollections, endKeys, collections, keys, kinds, from, to).Scan(&rows).Error
 	var found []Document
 	for _, r := range rows {
 		if r.Ask > 0 {
