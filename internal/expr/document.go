@@ -41,7 +41,7 @@ func (d *Document) ConvertToNative(reflect.Type) (any, error) {
 // ConvertToType is part of CEL's values.
 func (d *Document) ConvertToType(to ref.Type) ref.Val {
 	if to == types.TypeType {
-		return types.NewObjectTypeValue(documentType(d.Collection))
+		return types.NewObjectType(documentType(d.Collection))
 	}
 	return types.NewErr("a document cannot become a %s", to.TypeName())
 }

@@ -121,10 +121,13 @@ func (e *editing) mayTry(patch Patch, wrong error) error {
 // does.
 func (p Operations) asksFor(name string) string {
 	for _, op := range p {
-		path, err := op.From()
-		if op.Kind() == "test" {
-			path, err = op.Path()
-		} else if op.Kind() != "copy" && op.Kind() != "move" || err != nil {
+		var path string // given, as was checked
+		switch op.Kind() {
+		case "test":
+			path, _ = op.Path()
+		case "copy", "move":
+			path, _ = op.From()
+		default:
 			continue
 		}
 		for _, place := range []string{"/facts/" + name, "/kept/" + name} {
