@@ -154,3 +154,23 @@ func (c *Court) caller() *expr.Document {
 func (c *Court) paired(kind string, from, to *expr.Document) bool {
 	return c.pairs[Ask{kind, from.Key, to.Key}]
 }
+
+// Filter is the rule to read documents of a collection, as far as it can be worked out from
+// what is stored: it lets through all that the caller may read, and may let others through.
+// Of nested documents it says nothing about what they lie under.
+func (c *Court) Filter(in *design.Collection) (expr.Filter, error) {
+	rule := in.Access.Of(design.OpRead)
+	switch {
+	case rule == nil || rule.That == nil && !rule.Fixed:
+		return expr.Filter{Kind: expr.Never}, nil
+	case rule.That == nil:
+		return expr.Filter{Kind: expr.Always}, nil
+	}
+	if c.me != nil && rule.That.Names(design.NameMe) {
+		on := Condition{Rule: rule, Hidden: c.me}
+		if err := c.learn([][]Condition{{on}}); err != nil {
+			return expr.Filter{}, err
+		}
+	}
+	return rule.That.Filter(design.NameDoc, map[string]*expr.Document{design.NameMe: c.caller()}), nil
+}

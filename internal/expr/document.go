@@ -3,6 +3,7 @@ package expr
 import (
 	"fmt"
 	"reflect"
+	"strings"
 
 	"cel.dev/cel-go/common/types"
 	"cel.dev/cel-go/common/types/ref"
@@ -20,6 +21,10 @@ type Document struct {
 // documentType is the name that the type of a collection's documents has in messages.
 // The space keeps expressions from naming it.
 func documentType(collection string) string { return collection + " document" }
+
+func isReference(typeName string) bool { return strings.HasSuffix(typeName, documentType("")) }
+
+func collectionOf(typeName string) string { return strings.TrimSuffix(typeName, documentType("")) }
 
 // Follow is the document that a reference leads to, nil if it leads nowhere.
 func (d *Document) Follow(reference string) *Document {

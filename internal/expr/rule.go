@@ -166,7 +166,7 @@ func (r *Rule) findNeeds(scope Scope) error {
 		place := inner.SourceInfo().GetStartLocation(e.ID())
 		return &Mistake{max(place.Line(), 1), place.Column() + 1, fmt.Sprintf(message, args...)}
 	}
-	isDocument := func(e ast.Expr) bool { return strings.HasSuffix(inner.GetType(e.ID()).TypeName(), documentType("")) }
+	isDocument := func(e ast.Expr) bool { return isReference(inner.GetType(e.ID()).TypeName()) }
 	for _, e := range ast.MatchDescendants(root, ast.KindMatcher(ast.SelectKind)) {
 		operand := e.AsSelect().Operand()
 		if !isDocument(operand) {
@@ -180,8 +180,7 @@ func (r *Rule) findNeeds(scope Scope) error {
 			return at(e, "%s follows %d references, %d are allowed", path, len(path)-1, MaxFollowed)
 		}
 		r.follow(path)
-		collection := strings.TrimSuffix(inner.GetType(operand.ID()).TypeName(), documentType(""))
-		r.Reads = append(r.Reads, Member{collection, e.AsSelect().FieldName()})
+		r.Reads = append(r.Reads, Member{collectionOf(inner.GetType(operand.ID()).TypeName()), e.AsSelect().FieldName()})
 	}
 	for _, call := range ast.MatchDescendants(root, ast.FunctionMatcher(pairedCall)) {
 		args := call.AsCall().Args()

@@ -108,9 +108,10 @@ func (r *Reader) Collection(ctx context.Context, who running.Viewer, collection,
 		prefix = parent + "/" + prefix
 	}
 	found := source[store.Document]{
-		read: func(after Boundary, limit int) ([]store.Document, error) {
-			return r.Store.Documents(ctx, c.Number, parentNumber, prefix, after.Key, limit)
+		read: func(after Boundary, filter store.Filter, limit int) ([]store.Document, error) {
+			return r.Store.Documents(ctx, c.Number, parentNumber, prefix, after.Key, filter, limit)
 		},
+		filter:   func() (store.Filter, error) { return j.Filter(c) },
 		boundary: func(d store.Document) Boundary { return Boundary{Key: d.Key} },
 		size:     storedSize,
 		may:      judgedDocuments(j, c),
@@ -182,8 +183,8 @@ func (r *Reader) others(ctx context.Context, j *running.Judge, p *plan.Pair, n i
 		of = p.To
 	}
 	return linkedPage(j, of, page, source[store.Linked]{
-		read: func(after Boundary, limit int) ([]store.Linked, error) {
-			return r.Store.Others(ctx, p, n, fromSide, after, limit)
+		read: func(after Boundary, filter store.Filter, limit int) ([]store.Linked, error) {
+			return r.Store.Others(ctx, p, n, fromSide, after, filter, limit)
 		},
 		may: judgedPairs(j, p, key, fromSide),
 	})
@@ -192,8 +193,8 @@ func (r *Reader) others(ctx context.Context, j *running.Judge, p *plan.Pair, n i
 // pointing are the documents that point at one through a reference.
 func (r *Reader) pointing(ctx context.Context, j *running.Judge, ref *plan.Reference, n int64,
 	page Page) (Documents, error) {
-	found := source[store.Linked]{read: func(after Boundary, limit int) ([]store.Linked, error) {
-		return r.Store.Pointing(ctx, ref.Number, n, after, limit)
+	found := source[store.Linked]{read: func(after Boundary, filter store.Filter, limit int) ([]store.Linked, error) {
+		return r.Store.Pointing(ctx, ref.Number, n, after, filter, limit)
 	}}
 	if j != nil {
 		found.may = func(rows []store.Linked) ([]bool, error) {
@@ -226,6 +227,7 @@ func cutPage[T any](rows []T, limit int, size func(T) int) ([]T, bool) {
 func linkedPage(j *running.Judge, c *plan.Collection, page Page, found source[store.Linked]) (Documents, error) {
 	found.boundary = func(l store.Linked) Boundary { return Boundary{Rank: l.At.UnixMicro(), N: l.N} }
 	found.size = func(l store.Linked) int { return storedSize(l.Document) }
+	found.filter = func() (store.Filter, error) { return j.Filter(c) }
 	rows, next, err := found.page(page.After, page.Limit)
 	if err != nil {
 		return Documents{}, err

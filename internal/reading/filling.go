@@ -19,17 +19,18 @@ const chunkJudged = 500
 
 // source is a sequence of which a page is read.
 type source[T any] struct {
-	read     func(after Boundary, limit int) ([]T, error)
+	read     func(after Boundary, filter store.Filter, limit int) ([]T, error)
 	boundary func(T) Boundary
 	size     func(T) int
-	may      func([]T) ([]bool, error) // which the viewer may see; nil: all
+	may      func([]T) ([]bool, error)    // which the viewer may see; nil: all
+	filter   func() (store.Filter, error) // what the database can tell of that
 }
 
 // page reads a page from after a boundary, and where the next one begins if there is more.
 // What the viewer may not see is passed over, and the page is full nevertheless.
 func (s source[T]) page(after Boundary, limit int) ([]T, *Boundary, error) {
 	if s.may == nil {
-		rows, err := s.read(after, limit+1)
+		rows, err := s.read(after, store.Filter{}, limit+1)
 		if err != nil {
 			return nil, nil, err
 		}
@@ -43,11 +44,14 @@ func (s source[T]) page(after Boundary, limit int) ([]T, *Boundary, error) {
 	return s.judged(after, limit)
 }
 
+// judged reads a page of what the viewer may see. Most may see most: only where a stretch
+// was not enough the database is asked to leave out what it can.
 func (s source[T]) judged(after Boundary, limit int) ([]T, *Boundary, error) {
 	var page []T
+	var filter store.Filter
 	bytes, chunk := 0, limit+1
 	for looked := 0; looked < mostJudged; chunk = min(2*chunk, chunkJudged) {
-		rows, err := s.read(after, chunk)
+		rows, err := s.read(after, filter, chunk)
 		if err != nil || len(rows) == 0 {
 			return page, nil, err
 		}
@@ -55,7 +59,9 @@ func (s source[T]) judged(after Boundary, limit int) ([]T, *Boundary, error) {
 		if err != nil {
 			return nil, nil, err
 		}
+		all := 0
 		for i, row := range rows {
+			all += s.size(row)
 			if !seen[i] {
 				after = s.boundary(row)
 				continue
@@ -66,6 +72,14 @@ func (s source[T]) judged(after Boundary, limit int) ([]T, *Boundary, error) {
 			}
 			page, after = append(page, row), s.boundary(row)
 			bytes += s.size(row)
+		}
+		if len(rows) < chunk && all < store.PageBytes { // there were no more
+			return page, nil, nil
+		}
+		if looked == 0 {
+			if filter, err = s.filter(); err != nil {
+				return nil, nil, err
+			}
 		}
 		looked += len(rows)
 	}

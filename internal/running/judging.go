@@ -232,6 +232,16 @@ func Allowed[T any](j *Judge, all []T, conditions func(T) ([]access.Condition, e
 	return allowed, err
 }
 
+// Filter leaves out of a collection's documents what the viewer may not read, as far as
+// the database can tell.
+func (j *Judge) Filter(c *plan.Collection) (store.Filter, error) {
+	if c.Lift != nil { // what is stored is not what rules see
+		return store.Filter{}, nil
+	}
+	f, err := j.court.Filter(c.Collection)
+	return store.NewFilter(j.Plan, c, f), err
+}
+
 // Show is a stored document as the viewer may see it.
 func (j *Judge) Show(c *plan.Collection, d store.Document) (Document, error) {
 	seen := See(c, d)

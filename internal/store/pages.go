@@ -28,7 +28,7 @@ var FromTheTop = Boundary{Rank: math.MaxInt64, N: math.MaxInt64}
 // Documents is a page of a collection by key, at a parent if it is nested
 // (0: under any), of the keys that begin with a prefix.
 // Indexes: documents (collection, key), documents_nested.
-func (s *Store) Documents(ctx context.Context, collection plan.Number, parent int64, prefix, after string,
+func (s *Store) Documents(ctx context.Context, collection plan.Number, parent int64, prefix, after string, filter Filter,
 	limit int) ([]Document, error) {
 	where, args := "d.collection = ? AND d.key > ? AND d.key >= ? AND d.key < ?",
 		[]any{collection, after, prefix, prefix + "\x7f"}
@@ -38,9 +38,9 @@ func (s *Store) Documents(ctx context.Context, collection plan.Number, parent in
 	return rowsOf(s.db.WithContext(ctx).Raw(`
 		SELECT `+documentColumns+`
 		FROM documents d LEFT JOIN kept k ON k.doc = d.n
-		WHERE `+where+`
+		WHERE `+where+filter.and()+`
 		ORDER BY d.key
-		LIMIT ?`, append(args, limit)...), Document.size)
+		LIMIT ?`, append(append(args, filter.args...), limit)...), Document.size)
 }
 
 // PageBytes is about how much a page holds at most: one that has come to as much
@@ -99,7 +99,7 @@ type Linked struct {
 // Others is a page of the documents that one is paired with, newest pair first.
 // fromSide: the document is the pair's from end. Indexes: pairs_from, pairs_to.
 func (s *Store) Others(ctx context.Context, pair *plan.Pair, doc int64, fromSide bool, after Boundary,
-	limit int) ([]Linked, error) {
+	filter Filter, limit int) ([]Linked, error) {
 	here, there := "b", "a"
 	if fromSide {
 		here, there = "a", "b"
@@ -108,8 +108,10 @@ func (s *Store) Others(ctx context.Context, pair *plan.Pair, doc int64, fromSide
 		SELECT `+documentColumns+`, p.at, `+storedFields(pair)+` AS pair_fields
 		FROM pairs p JOIN documents d ON d.n = p.`+there+` LEFT JOIN kept k ON k.doc = d.n
 		WHERE p.kind = ? AND p.`+here+` = ? AND (p.at, p.`+there+`) < (?::timestamptz, ?::bigint)
+			`+filter.and()+`
 		ORDER BY p.at DESC, p.`+there+` DESC
-		LIMIT ?`, pair.Number, doc, timeOf(after.Rank), after.N, limit), Linked.size)
+		LIMIT ?`, append(append([]any{pair.Number, doc, timeOf(after.Rank), after.N}, filter.args...), limit)...),
+		Linked.size)
 	for i := range rows {
 		rows[i].PairFields = liftFields(pair, rows[i].PairFields)
 	}
@@ -119,14 +121,14 @@ func (s *Store) Others(ctx context.Context, pair *plan.Pair, doc int64, fromSide
 // Pointing is a page of the documents that point at one through a reference,
 // newest first. Documents are numbered in the order of their creation.
 // Index: refs_pointing (reference, target, source).
-func (s *Store) Pointing(ctx context.Context, reference plan.Number, target int64, after Boundary,
+func (s *Store) Pointing(ctx context.Context, reference plan.Number, target int64, after Boundary, filter Filter,
 	limit int) ([]Linked, error) {
 	return rowsOf(s.db.WithContext(ctx).Raw(`
 		SELECT `+documentColumns+`, d.created AS at
 		FROM refs r JOIN documents d ON d.n = r.source LEFT JOIN kept k ON k.doc = d.n
-		WHERE r.reference = ? AND r.target = ? AND r.source < ?
+		WHERE r.reference = ? AND r.target = ? AND r.source < ?`+filter.and()+`
 		ORDER BY r.source DESC
-		LIMIT ?`, reference, target, after.N, limit), Linked.size)
+		LIMIT ?`, append(append([]any{reference, target, after.N}, filter.args...), limit)...), Linked.size)
 }
 
 // timeOf is the time of a rank; the top of a page lies after every time.

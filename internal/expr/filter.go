@@ -1,0 +1,334 @@
+package expr
+
+import (
+	"slices"
+
+	"cel.dev/cel-go/common/ast"
+	"cel.dev/cel-go/common/operators"
+)
+
+// Filter is a rule about a document in a form that a database can work out for many
+// documents at once. It lets through every document that the rule allows, and may let
+// others through: what it cannot say it takes for allowed.
+type Filter struct {
+	Kind  FilterKind
+	Parts []Filter // all, any, not
+
+	Op     string // of a comparison: ==, !=, <, <=, > or >=
+	Member string // of a comparison: what is compared, a value of the document; of has and is too
+	Value  any    // with what: a text, a truth or a number
+
+	Pair     string // a kind of pair
+	From, To End
+}
+
+// FilterKind is what a filter asks.
+type FilterKind string
+
+// The kinds of filters.
+const (
+	Always  FilterKind = "always"
+	Never   FilterKind = "never"
+	AllOf   FilterKind = "all"
+	AnyOf   FilterKind = "any"
+	NotThat FilterKind = "not"
+	Compare FilterKind = "compare" // a value of the document with another
+	Present FilterKind = "has"     // the document has a value
+	Points  FilterKind = "points"  // a reference of the document leads to From
+	Same    FilterKind = "same"    // the document is From
+	Paired  FilterKind = "paired"  // From and To are a pair
+)
+
+// End is a document that a filter names: one that is known, or the one it is about, or
+// what a reference of that leads to.
+type End struct {
+	Known      *Document
+	Collection string // of the document
+	Reference  string // empty: the document itself
+}
+
+// Filter is the rule as a filter on documents that it calls by a name. What else it names
+// is known.
+func (r *Rule) Filter(about string, known map[string]*Document) Filter {
+	f := filtering{rule: r, about: about, known: known}
+	return f.bound(r.checked.NativeRep().Expr(), true)
+}
+
+// systemValues are no members of what a document holds.
+var systemValues = []string{"id", "version", "created", "updated"}
+
+type filtering struct {
+	rule  *Rule
+	about string
+	known map[string]*Document
+}
+
+// truth is a filter that is always the same.
+func truth(holds bool) Filter {
+	if holds {
+		return Filter{Kind: Always}
+	}
+	return Filter{Kind: Never}
+}
+
+// bound is a filter that holds whenever an expression does (upper), or never unless it
+// does. What cannot be said lies between: it may hold, and may not. An expression that
+// cannot be worked out for a document does not hold, whatever it is part of, unless the
+// other parts decide alone; so a filter may be wrong about what is absent, either way.
+func (f filtering) bound(e ast.Expr, upper bool) Filter {
+	if _, body, is := named(e); is {
+		return f.bound(body, upper)
+	}
+	switch e.Kind() {
+	case ast.LiteralKind:
+		if b, is := e.AsLiteral().Value().(bool); is {
+			return truth(b)
+		}
+	case ast.SelectKind:
+		return f.member(e, upper)
+	case ast.CallKind:
+		return f.call(e.AsCall(), upper)
+	}
+	return truth(upper)
+}
+
+func (f filtering) call(call ast.CallExpr, upper bool) Filter {
+	args := call.Args()
+	switch name := call.FunctionName(); name {
+	case operators.LogicalAnd:
+		return joined(AllOf, f.bound(args[0], upper), f.bound(args[1], upper))
+	case operators.LogicalOr:
+		return joined(AnyOf, f.bound(args[0], upper), f.bound(args[1], upper))
+	case operators.LogicalNot:
+		return negated(f.bound(args[0], !upper))
+	case operators.Equals, operators.NotEquals, operators.Less, operators.LessEquals, operators.Greater,
+		operators.GreaterEquals:
+		if c, is := f.comparison(comparing[name], args[0], args[1]); is {
+			return c
+		}
+	case pairedCall:
+		if p, is := f.pair(args); is {
+			return p
+		}
+	}
+	return truth(upper)
+}
+
+var comparing = map[string]string{operators.Equals: "==", operators.NotEquals: "!=", operators.Less: "<",
+	operators.LessEquals: "<=", operators.Greater: ">", operators.GreaterEquals: ">="}
+
+// turned is a comparison seen from its other side.
+var turned = map[string]string{"==": "==", "!=": "!=", "<": ">", "<=": ">=", ">": "<", ">=": "<="}
+
+// joined leaves out what decides nothing.
+func joined(kind FilterKind, parts ...Filter) Filter {
+	none, decided := Always, Never // all: what is always so says nothing
+	if kind == AnyOf {
+		none, decided = Never, Always
+	}
+	var left []Filter
+	for _, p := range parts {
+		switch p.Kind {
+		case decided:
+			return p
+		case none:
+		default:
+			left = append(left, p)
+		}
+	}
+	switch len(left) {
+	case 0:
+		return Filter{Kind: none}
+	case 1:
+		return left[0]
+	}
+	return Filter{Kind: kind, Parts: left}
+}
+
+func negated(f Filter) Filter {
+	switch f.Kind {
+	case Always, Never:
+		return truth(f.Kind == Never)
+	}
+	return Filter{Kind: NotThat, Parts: []Filter{f}}
+}
+
+// member is a truth of the document, or whether it has a value. One that does not fit its
+// field counts as absent, and only a rule can tell.
+func (f filtering) member(e ast.Expr, upper bool) Filter {
+	s := e.AsSelect()
+	doc, isDocument := f.document(s.Operand())
+	switch {
+	case !isDocument:
+	case doc.Known != nil:
+		v := doc.Known.Values[s.FieldName()]
+		if s.IsTestOnly() {
+			return truth(v != nil)
+		}
+		if b, is := v.(bool); is {
+			return truth(b)
+		}
+	case doc.Reference != "":
+	case !s.IsTestOnly():
+		return Filter{Kind: Compare, Op: "==", Member: s.FieldName(), Value: true}
+	case upper:
+		return Filter{Kind: Present, Member: s.FieldName()}
+	}
+	return truth(upper)
+}
+
+// document is a document that an expression names, false if it is another value or cannot
+// be said. A name that is known to be nobody has no document.
+func (f filtering) document(e ast.Expr) (End, bool) {
+	switch e.Kind() {
+	case ast.IdentKind:
+		name := e.AsIdent()
+		if name == f.about {
+			return End{Collection: f.rule.names[name].To}, true
+		}
+		d := f.known[name]
+		return End{Known: d}, d != nil
+	case ast.SelectKind:
+		s := e.AsSelect()
+		on, is := f.document(s.Operand())
+		if !is || s.IsTestOnly() || !isReference(f.rule.checked.NativeRep().GetType(e.ID()).TypeName()) {
+			return End{}, false
+		}
+		if on.Known != nil {
+			to := on.Known.Follow(s.FieldName())
+			return End{Known: to}, to != nil
+		}
+		if on.Reference != "" {
+			return End{}, false
+		}
+		to := f.rule.checked.NativeRep().GetType(e.ID()).TypeName()
+		return End{Collection: collectionOf(to), Reference: s.FieldName()}, true
+	}
+	return End{}, false
+}
+
+// nobody tells whether an expression is null, or the name of nobody.
+func (f filtering) nobody(e ast.Expr) bool {
+	if e.Kind() == ast.LiteralKind {
+		return e.AsLiteral().Value() == nil || e.AsLiteral().Type().TypeName() == "null_type"
+	}
+	if e.Kind() != ast.IdentKind || e.AsIdent() == f.about {
+		return false
+	}
+	d, named := f.known[e.AsIdent()]
+	return named && d == nil
+}
+
+func (f filtering) comparison(op string, a, b ast.Expr) (Filter, bool) {
+	equality := op == "==" || op == "!="
+	if equality && (f.nobody(a) || f.nobody(b)) {
+		return f.withNobody(op, a, b)
+	}
+	one, isOne := f.document(a)
+	two, isTwo := f.document(b)
+	if isOne && isTwo && equality {
+		return sameness(op, one, two)
+	}
+	if v, is := f.constant(b); is {
+		return f.compared(op, a, v)
+	}
+	if v, is := f.constant(a); is {
+		return f.compared(turned[op], b, v)
+	}
+	return Filter{}, false
+}
+
+// withNobody compares with null: nobody is nobody, and a document is somebody.
+func (f filtering) withNobody(op string, a, b ast.Expr) (Filter, bool) {
+	both := f.nobody(a) && f.nobody(b)
+	if !both {
+		other := a
+		if f.nobody(a) {
+			other = b
+		}
+		if d, is := f.document(other); !is || d.Reference != "" {
+			return Filter{}, false // a reference may be absent
+		}
+	}
+	return truth(both == (op == "==")), true
+}
+
+func sameness(op string, one, two End) (Filter, bool) {
+	if one.Known == nil && two.Known == nil {
+		return Filter{}, false
+	}
+	if one.Known != nil && two.Known != nil {
+		same := one.Known.Collection == two.Known.Collection && one.Known.Key == two.Known.Key
+		return truth(same == (op == "==")), true
+	}
+	if one.Known == nil {
+		one, two = two, one
+	}
+	same := Filter{Kind: Same, From: one}
+	switch {
+	case one.Known.Collection != two.Collection:
+		same = truth(false)
+	case two.Reference != "":
+		same = Filter{Kind: Points, Member: two.Reference, From: one}
+	}
+	if op == "!=" {
+		return negated(same), true
+	}
+	return same, true
+}
+
+// compared compares a value of the document with a known one. Texts are only compared for
+// being equal, as databases have orders of their own; and numbers that are not whole not at
+// all, as databases are more exact.
+func (f filtering) compared(op string, e ast.Expr, v any) (Filter, bool) {
+	if e.Kind() != ast.SelectKind || e.AsSelect().IsTestOnly() {
+		return Filter{}, false
+	}
+	on, is := f.document(e.AsSelect().Operand())
+	if !is || on.Known != nil || on.Reference != "" {
+		return Filter{}, false
+	}
+	name := e.AsSelect().FieldName()
+	if slices.Contains(systemValues, name) {
+		return Filter{}, false
+	}
+	switch f.rule.names[f.about].Members[name].Kind {
+	case String:
+		_, is = v.(string)
+		is = is && (op == "==" || op == "!=")
+	case Boolean:
+		_, is = v.(bool)
+	case Integer:
+		_, is = v.(int64)
+	default:
+		is = false
+	}
+	return Filter{Kind: Compare, Op: op, Member: name, Value: v}, is
+}
+
+// constant is a value that is known: one that stands in the rule, or of a known document.
+func (f filtering) constant(e ast.Expr) (any, bool) {
+	if e.Kind() == ast.LiteralKind {
+		v := e.AsLiteral().Value()
+		return v, v != nil
+	}
+	if e.Kind() != ast.SelectKind || e.AsSelect().IsTestOnly() {
+		return nil, false
+	}
+	on, is := f.document(e.AsSelect().Operand())
+	if !is || on.Known == nil {
+		return nil, false
+	}
+	v := on.Known.Values[e.AsSelect().FieldName()]
+	return v, v != nil
+}
+
+func (f filtering) pair(args []ast.Expr) (Filter, bool) {
+	kind, _ := args[1].AsLiteral().Value().(string)
+	if f.nobody(args[2]) || f.nobody(args[3]) {
+		return truth(false), true // nobody is paired with anything
+	}
+	from, is := f.document(args[2])
+	to, alsoIs := f.document(args[3])
+	return Filter{Kind: Paired, Pair: kind, From: from, To: to}, is && alsoIs
+}

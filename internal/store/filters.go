@@ -1,0 +1,104 @@
+package store
+
+import (
+	"encoding/json"
+	"strings"
+
+	"yalvo/internal/expr"
+	"yalvo/internal/plan"
+)
+
+// Filter is part of a statement that reads documents: it leaves out some of them. The zero
+// one leaves out none. What it names is bound, nothing is pasted.
+type Filter struct{ statement }
+
+// and is the filter as one more condition of a statement in which d is the document and k
+// its kept values.
+func (f Filter) and() string {
+	if f.sql == "" {
+		return ""
+	}
+	return " AND " + f.sql
+}
+
+// NewFilter is a rule about documents of a collection, as far as it can be worked out from
+// what is stored. Keys: documents (collection, key), pairs (kind, b, a).
+func NewFilter(p *plan.Plan, c *plan.Collection, f expr.Filter) Filter {
+	return Filter{rendering{p, c}.render(f)}
+}
+
+type rendering struct {
+	plan *plan.Plan
+	in   *plan.Collection
+}
+
+func (r rendering) render(f expr.Filter) statement {
+	switch f.Kind {
+	case expr.Never:
+		return statement{"false", nil}
+	case expr.AllOf:
+		return r.joined(" AND ", f.Parts)
+	case expr.AnyOf:
+		return r.joined(" OR ", f.Parts)
+	case expr.NotThat:
+		inner := r.render(f.Parts[0])
+		return statement{"NOT (" + inner.sql + ")", inner.args}
+	case expr.Compare:
+		return r.compared(f)
+	case expr.Present:
+		return statement{"coalesce(" + r.values(f.Member) + " -> ?::text, 'null') <> 'null'", []any{f.Member}}
+	case expr.Points:
+		return statement{"d.fields ->> ?::text = ?", []any{f.Member, f.From.Known.Key}}
+	case expr.Same:
+		return statement{"d.key = ?", []any{f.From.Known.Key}}
+	case expr.Paired:
+		from, to := r.end(f.From), r.end(f.To)
+		return statement{"EXISTS (SELECT FROM pairs x WHERE x.kind = ? AND x.b = " + to.sql + " AND x.a = " + from.sql + ")",
+			append(append([]any{r.plan.Pair(f.Pair).Number}, to.args...), from.args...)}
+	}
+	return statement{"true", nil}
+}
+
+func (r rendering) joined(by string, parts []expr.Filter) statement {
+	var all statement
+	var texts []string
+	for _, p := range parts {
+		one := r.render(p)
+		texts, all.args = append(texts, one.sql), append(all.args, one.args...)
+	}
+	all.sql = "(" + strings.Join(texts, by) + ")"
+	return all
+}
+
+// values is where a value of the document is stored.
+func (r rendering) values(name string) string {
+	if r.in.Collection.Field(name) != nil {
+		return "d.fields"
+	}
+	return "k.values"
+}
+
+func (r rendering) compared(f expr.Filter) statement {
+	op := map[string]string{"==": "=", "!=": "<>"}[f.Op]
+	if op == "" {
+		op = f.Op
+	}
+	value, err := json.Marshal(f.Value)
+	if err != nil { // it is a text, a truth or a whole number
+		return statement{"true", nil}
+	}
+	return statement{r.values(f.Member) + " -> ?::text " + op + " ?::jsonb", []any{f.Member, string(value)}}
+}
+
+// end is the row number of a document that a filter names.
+func (r rendering) end(e expr.End) statement {
+	switch {
+	case e.Known != nil:
+		return statement{"(SELECT n FROM documents WHERE collection = ? AND key = ?)",
+			[]any{r.plan.Collection(e.Known.Collection).Number, e.Known.Key}}
+	case e.Reference != "":
+		return statement{"(SELECT n FROM documents WHERE collection = ? AND key = d.fields ->> ?::text)",
+			[]any{r.plan.Collection(e.Collection).Number, e.Reference}}
+	}
+	return statement{"d.n", nil}
+}
