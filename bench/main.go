@@ -32,7 +32,7 @@ var (
 	followers = flag.Int("followers", 200_000, "followers of the author who posts")
 	profile   = flag.String("profile", "", "write a profile of the process's CPU time, service and load, to this file")
 	only      = flag.String("only", "", "the parts to measure: fanout, withdraw and audit (both after fanout), "+
-		"million, page, writes, follow, hot, lag, load, rebuild (after load), byhand; all if empty")
+		"million, page, writes, follow, hot, lag, load, rebuild (after load), access, byhand; all if empty")
 )
 
 // bench is the server, the service, and what was measured so far.
@@ -100,7 +100,7 @@ func run(ctx context.Context) error {
 		measure func() error
 	}{{"fanout", b.fanout}, {"withdraw", b.withdraw}, {"audit", b.audit}, {"million", b.million}, {"page", b.page},
 		{"writes", b.writes}, {"follow", b.follow}, {"hot", b.hot}, {"lag", b.lag}, {"load", b.load},
-		{"rebuild", b.rebuild}, {"byhand", b.handmade}} {
+		{"rebuild", b.rebuild}, {"access", b.access}, {"byhand", b.handmade}} {
 		if *only != "" && !slices.Contains(strings.Split(*only, ","), part.name) {
 			continue
 		}

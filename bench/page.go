@@ -11,7 +11,6 @@ import (
 	"regexp"
 	"strconv"
 	"strings"
-	"sync"
 	"time"
 )
 
@@ -138,31 +137,14 @@ func (b *bench) fill(from, to int) error {
 }
 
 func (b *bench) readPages(owners int) (float64, error) {
-	var group sync.WaitGroup
-	var mu sync.Mutex
-	var total int
-	var failed error
-	stop := time.Now().Add(readTime)
-	for r := range readers {
-		group.Go(func() {
-			n, err := b.readUntil(stop, func(n int) string {
-				return fmt.Sprintf("/v1/timelines/home/reader%d", (n*readers+r*127)%owners)
-			})
-			mu.Lock()
-			defer mu.Unlock()
-			total += n
-			if err != nil {
-				failed = err
-			}
-		})
-	}
-	group.Wait()
-	return float64(total) / readTime.Seconds(), failed
+	return b.reading(func(int) string { return "" }, func(r, n int) string {
+		return fmt.Sprintf("/v1/timelines/home/reader%d", (n*readers+r*127)%owners)
+	})()
 }
 
 // readUntil asks for one path after the other on a connection of its own, with
 // as little ado as pgbench makes.
-func (b *bench) readUntil(stop time.Time, path func(n int) string) (int, error) {
+func (b *bench) readUntil(stop time.Time, header string, path func(n int) string) (int, error) {
 	host := strings.TrimPrefix(b.url, "http://")
 	conn, err := net.Dial("tcp", host)
 	if err != nil {
@@ -172,7 +154,7 @@ func (b *bench) readUntil(stop time.Time, path func(n int) string) (int, error) 
 	answers := bufio.NewReaderSize(conn, 64<<10)
 	n := 0
 	for ; time.Now().Before(stop); n++ {
-		if _, err := fmt.Fprintf(conn, "GET %s HTTP/1.1\r\nHost: %s\r\n\r\n", path(n), host); err != nil {
+		if _, err := fmt.Fprintf(conn, "GET %s HTTP/1.1\r\nHost: %s\r\n%s\r\n", path(n), host, header); err != nil {
 			return n, err
 		}
 		if err := skipAnswer(answers); err != nil {

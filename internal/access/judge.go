@@ -47,13 +47,14 @@ type Court struct {
 
 	documents map[Address]*expr.Document
 	fetched   map[Address]bool
+	exists    map[Address]bool // of which no more is known
 	pairs     map[Ask]bool
 }
 
 // Court makes a court for a caller with an account, or for a stranger if it is empty.
 func (l *Law) Court(source Source, account string, now time.Time) *Court {
 	c := &Court{law: l, source: source, now: design.FormatTime(now), documents: map[Address]*expr.Document{},
-		fetched: map[Address]bool{}, pairs: map[Ask]bool{}}
+		fetched: map[Address]bool{}, exists: map[Address]bool{}, pairs: map[Ask]bool{}}
 	if account != "" && l.design.Accounts != nil {
 		c.me = c.shared(l.design.Accounts.Name, account)
 	}
@@ -100,7 +101,7 @@ func (c *Court) Explain(conditions []Condition) ([]expr.Part, error) {
 func (c *Court) decide(conditions []Condition) Verdict {
 	for i, on := range conditions {
 		v := Verdict{Refused: &conditions[i]}
-		if on.Hidden != nil && on.Hidden.Values == nil {
+		if on.Hidden != nil && on.Hidden.Values == nil && !c.exists[addressOf(on.Hidden)] {
 			return v // there is no such document
 		}
 		if on.Rule == nil {
@@ -151,26 +152,44 @@ func (c *Court) caller() *expr.Document {
 	return c.me
 }
 
+// Exists tells the court that a document is there: it does not ask for that.
+func (c *Court) Exists(collection, key string) { c.exists[Address{collection, key}] = true }
+
+// cannot tells whether there can be no such pair: of a document with itself.
+func (c *Court) cannot(kind string, from, to *expr.Document) bool {
+	return from.Collection == to.Collection && from.Key == to.Key && !c.law.design.Pair(kind).Self
+}
+
 func (c *Court) paired(kind string, from, to *expr.Document) bool {
-	return c.pairs[Ask{kind, from.Key, to.Key}]
+	return !c.cannot(kind, from, to) && c.pairs[Ask{kind, from.Key, to.Key}]
 }
 
 // Filter is the rule to read documents of a collection, as far as it can be worked out from
-// what is stored: it lets through all that the caller may read, and may let others through.
-// Of nested documents it says nothing about what they lie under.
-func (c *Court) Filter(in *design.Collection) (expr.Filter, error) {
+// what is stored: it lets through all that the caller may read, and may let others through
+// unless it is exact. Of nested documents it says nothing about what they lie under. If who
+// is given, it is for a caller who is there, and nobody is it for one who is not.
+func (c *Court) Filter(in *design.Collection) (f, nobody expr.Filter, who *expr.Document, err error) {
 	rule := in.Access.Of(design.OpRead)
 	switch {
 	case rule == nil || rule.That == nil && !rule.Fixed:
-		return expr.Filter{Kind: expr.Never}, nil
+		f.Kind = expr.Never
+		return f, f, nil, nil
 	case rule.That == nil:
-		return expr.Filter{Kind: expr.Always}, nil
+		f.Kind = expr.Always
+		return f, f, nil, nil
 	}
-	if c.me != nil && rule.That.Names(design.NameMe) {
-		on := Condition{Rule: rule, Hidden: c.me}
-		if err := c.learn([][]Condition{{on}}); err != nil {
-			return expr.Filter{}, err
-		}
+	filter := func(me *expr.Document) expr.Filter {
+		return rule.That.Filter(design.NameDoc, map[string]*expr.Document{design.NameMe: me})
 	}
-	return rule.That.Filter(design.NameDoc, map[string]*expr.Document{design.NameMe: c.caller()}), nil
+	if c.me == nil || !rule.That.Names(design.NameMe) {
+		return filter(c.me), f, nil, nil
+	}
+	if rule.That.Reading(design.NameMe) {
+		err = c.learn([][]Condition{{{Rule: rule, Hidden: c.me}}})
+		return filter(c.caller()), f, nil, err
+	}
+	if c.exists[addressOf(c.me)] || c.me.Values != nil {
+		return filter(c.me), f, nil, nil
+	}
+	return filter(c.me), filter(nil), c.me, nil
 }

@@ -48,14 +48,14 @@ func (c *Court) learn(requests [][]Condition) error {
 
 // wants adds what one rule needs to know and is not known yet.
 func (c *Court) wants(on Condition, want wanted) {
-	if on.Hidden != nil {
+	if on.Hidden != nil && !c.exists[addressOf(on.Hidden)] {
 		c.know(on.Hidden, want) // to see whether it is there
 	}
 	if on.Rule == nil || on.Rule.That == nil {
 		return
 	}
 	rule := on.Rule.That
-	if c.me != nil && rule.Names(design.NameMe) {
+	if c.me != nil && rule.Names(design.NameMe) && !c.exists[addressOf(c.me)] {
 		c.know(c.me, want) // to see whether it is there
 	}
 	for _, path := range rule.Follows {
@@ -66,7 +66,7 @@ func (c *Court) wants(on Condition, want wanted) {
 	for _, ask := range rule.Asks {
 		from, known := c.at(on, ask.From, want)
 		to, alsoKnown := c.at(on, ask.To, want)
-		if !known || !alsoKnown || from == nil || to == nil {
+		if !known || !alsoKnown || from == nil || to == nil || c.cannot(ask.Kind, from, to) {
 			continue // nobody is paired with anything
 		}
 		a := Ask{ask.Kind, from.Key, to.Key}

@@ -20,6 +20,8 @@ type Filter struct {
 
 	Pair     string // a kind of pair
 	From, To End
+
+	vague bool // it stands for more than it says
 }
 
 // FilterKind is what a filter asks.
@@ -40,7 +42,7 @@ const (
 )
 
 // End is a document that a filter names: one that is known, or the one it is about, or
-// what a reference of that leads to.
+// what a reference of that leads to. The zero one is nobody.
 type End struct {
 	Known      *Document
 	Collection string // of the document
@@ -56,6 +58,24 @@ func (r *Rule) Filter(about string, known map[string]*Document) Filter {
 
 // systemValues are no members of what a document holds.
 var systemValues = []string{"id", "version", "created", "updated"}
+
+// Exact tells whether the filter lets through what the rule allows and nothing else: it
+// names pairs and which document is which, and no other values, of which only a rule can
+// tell whether they fit their fields.
+func (f Filter) Exact() bool {
+	switch f.Kind {
+	case Compare, Present:
+		return false
+	}
+	return !f.vague && !slices.ContainsFunc(f.Parts, func(p Filter) bool { return !p.Exact() })
+}
+
+// unsaid stands for what cannot be said: it may hold (upper), and may not.
+func unsaid(upper bool) Filter {
+	f := truth(upper)
+	f.vague = true
+	return f
+}
 
 type filtering struct {
 	rule  *Rule
@@ -89,7 +109,7 @@ func (f filtering) bound(e ast.Expr, upper bool) Filter {
 	case ast.CallKind:
 		return f.call(e.AsCall(), upper)
 	}
-	return truth(upper)
+	return unsaid(upper)
 }
 
 func (f filtering) call(call ast.CallExpr, upper bool) Filter {
@@ -111,7 +131,7 @@ func (f filtering) call(call ast.CallExpr, upper bool) Filter {
 			return p
 		}
 	}
-	return truth(upper)
+	return unsaid(upper)
 }
 
 var comparing = map[string]string{operators.Equals: "==", operators.NotEquals: "!=", operators.Less: "<",
@@ -126,31 +146,37 @@ func joined(kind FilterKind, parts ...Filter) Filter {
 	if kind == AnyOf {
 		none, decided = Never, Always
 	}
-	var left []Filter
+	joint := Filter{Kind: kind}
 	for _, p := range parts {
+		joint.vague = joint.vague || p.vague
 		switch p.Kind {
 		case decided:
-			return p
+			joint.Kind = decided
 		case none:
 		default:
-			left = append(left, p)
+			joint.Parts = append(joint.Parts, p)
 		}
 	}
-	switch len(left) {
-	case 0:
-		return Filter{Kind: none}
-	case 1:
-		return left[0]
+	switch {
+	case joint.Kind == decided:
+		joint.Parts = nil
+	case len(joint.Parts) == 0:
+		joint.Kind = none
+	case len(joint.Parts) == 1:
+		only := joint.Parts[0]
+		only.vague = joint.vague
+		return only
 	}
-	return Filter{Kind: kind, Parts: left}
+	return joint
 }
 
 func negated(f Filter) Filter {
-	switch f.Kind {
-	case Always, Never:
-		return truth(f.Kind == Never)
+	not := Filter{Kind: NotThat, Parts: []Filter{f}}
+	if f.Kind == Always || f.Kind == Never {
+		not = truth(f.Kind == Never)
 	}
-	return Filter{Kind: NotThat, Parts: []Filter{f}}
+	not.vague = f.vague
+	return not
 }
 
 // member is a truth of the document, or whether it has a value. One that does not fit its
@@ -174,7 +200,7 @@ func (f filtering) member(e ast.Expr, upper bool) Filter {
 	case upper:
 		return Filter{Kind: Present, Member: s.FieldName()}
 	}
-	return truth(upper)
+	return unsaid(upper)
 }
 
 // document is a document that an expression names, false if it is another value or cannot
@@ -325,10 +351,31 @@ func (f filtering) constant(e ast.Expr) (any, bool) {
 
 func (f filtering) pair(args []ast.Expr) (Filter, bool) {
 	kind, _ := args[1].AsLiteral().Value().(string)
-	if f.nobody(args[2]) || f.nobody(args[3]) {
-		return truth(false), true // nobody is paired with anything
-	}
-	from, is := f.document(args[2])
-	to, alsoIs := f.document(args[3])
+	from, is := f.end(args[2])
+	to, alsoIs := f.end(args[3])
 	return Filter{Kind: Paired, Pair: kind, From: from, To: to}, is && alsoIs
+}
+
+// end is what is asked for a pair. Nobody is paired with anything, but what is absent
+// cannot be asked for.
+func (f filtering) end(e ast.Expr) (End, bool) {
+	if f.nobody(e) {
+		return End{}, true
+	}
+	return f.document(e)
+}
+
+// Of tells whether the filter names of the document it is about what one reference leads to,
+// and nothing else.
+func (f Filter) Of(reference string) bool {
+	about := func(e End) bool { return e.Known == nil && e.Collection != "" && e.Reference != reference }
+	switch f.Kind {
+	case Same:
+		return false
+	case Points:
+		return f.Member == reference
+	case Paired:
+		return !about(f.From) && !about(f.To)
+	}
+	return !slices.ContainsFunc(f.Parts, func(p Filter) bool { return !p.Of(reference) })
 }

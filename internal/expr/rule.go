@@ -216,6 +216,11 @@ func (r *Rule) follow(p Path) {
 	}
 }
 
+// Reading tells whether the rule reads values of what a name stands for.
+func (r *Rule) Reading(name string) bool {
+	return slices.ContainsFunc(r.Follows, func(p Path) bool { return p[0] == name })
+}
+
 func (a PairAsk) same(b PairAsk) bool {
 	return a.Kind == b.Kind && slices.Equal(a.From, b.From) && slices.Equal(a.To, b.To)
 }

@@ -5,6 +5,7 @@ import (
 	"sync/atomic"
 	"time"
 
+	"yalvo/internal/design"
 	"yalvo/internal/plan"
 	"yalvo/internal/running"
 	"yalvo/internal/store"
@@ -111,7 +112,10 @@ func (r *Reader) Collection(ctx context.Context, who running.Viewer, collection,
 		read: func(after Boundary, filter store.Filter, limit int) ([]store.Document, error) {
 			return r.Store.Documents(ctx, c.Number, parentNumber, prefix, after.Key, filter, limit)
 		},
-		filter:   func() (store.Filter, error) { return j.Filter(c) },
+		filter: func() (store.Filter, bool, error) {
+			filter, exact, err := j.Filter(c)
+			return filter, exact && (c.Parent == nil || parentNumber != 0), err // else others may lie under what is hidden
+		},
 		boundary: func(d store.Document) Boundary { return Boundary{Key: d.Key} },
 		size:     storedSize,
 		may:      judgedDocuments(j, c),
@@ -186,14 +190,15 @@ func (r *Reader) others(ctx context.Context, j *running.Judge, p *plan.Pair, n i
 		read: func(after Boundary, filter store.Filter, limit int) ([]store.Linked, error) {
 			return r.Store.Others(ctx, p, n, fromSide, after, filter, limit)
 		},
-		may: judgedPairs(j, p, key, fromSide),
+		may:    judgedPairs(j, p, key, fromSide),
+		simple: p.Access.Of(design.OpRead).Text() == "true",
 	})
 }
 
 // pointing are the documents that point at one through a reference.
 func (r *Reader) pointing(ctx context.Context, j *running.Judge, ref *plan.Reference, n int64,
 	page Page) (Documents, error) {
-	found := source[store.Linked]{read: func(after Boundary, filter store.Filter, limit int) ([]store.Linked, error) {
+	found := source[store.Linked]{simple: true, read: func(after Boundary, filter store.Filter, limit int) ([]store.Linked, error) {
 		return r.Store.Pointing(ctx, ref.Number, n, after, filter, limit)
 	}}
 	if j != nil {
@@ -227,7 +232,10 @@ func cutPage[T any](rows []T, limit int, size func(T) int) ([]T, bool) {
 func linkedPage(j *running.Judge, c *plan.Collection, page Page, found source[store.Linked]) (Documents, error) {
 	found.boundary = func(l store.Linked) Boundary { return Boundary{Rank: l.At.UnixMicro(), N: l.N} }
 	found.size = func(l store.Linked) int { return storedSize(l.Document) }
-	found.filter = func() (store.Filter, error) { return j.Filter(c) }
+	found.filter = func() (store.Filter, bool, error) {
+		filter, exact, err := j.Filter(c)
+		return filter, exact && c.Parent == nil && found.simple, err
+	}
 	rows, next, err := found.page(page.After, page.Limit)
 	if err != nil {
 		return Documents{}, err

@@ -22,33 +22,42 @@ type source[T any] struct {
 	read     func(after Boundary, filter store.Filter, limit int) ([]T, error)
 	boundary func(T) Boundary
 	size     func(T) int
-	may      func([]T) ([]bool, error)    // which the viewer may see; nil: all
-	filter   func() (store.Filter, error) // what the database can tell of that
+	may      func([]T) ([]bool, error) // which the viewer may see; nil: all
+
+	// What the database can tell of that, and whether that is all.
+	filter func() (filter store.Filter, exact bool, err error)
+	simple bool // of pages of linked documents: nothing but the rule for these has a say
 }
 
 // page reads a page from after a boundary, and where the next one begins if there is more.
 // What the viewer may not see is passed over, and the page is full nevertheless.
 func (s source[T]) page(after Boundary, limit int) ([]T, *Boundary, error) {
-	if s.may == nil {
-		rows, err := s.read(after, store.Filter{}, limit+1)
-		if err != nil {
+	var filter store.Filter
+	exact := s.may == nil
+	if !exact {
+		var err error
+		if filter, exact, err = s.filter(); err != nil {
 			return nil, nil, err
 		}
-		rows, cut := cutPage(rows, limit, s.size)
-		if !cut {
-			return rows, nil, nil
-		}
-		next := s.boundary(rows[len(rows)-1])
-		return rows, &next, nil
 	}
-	return s.judged(after, limit)
+	if !exact {
+		return s.judged(after, filter, limit)
+	}
+	rows, err := s.read(after, filter, limit+1)
+	if err != nil {
+		return nil, nil, err
+	}
+	rows, cut := cutPage(rows, limit, s.size)
+	if !cut {
+		return rows, nil, nil
+	}
+	next := s.boundary(rows[len(rows)-1])
+	return rows, &next, nil
 }
 
-// judged reads a page of what the viewer may see. Most may see most: only where a stretch
-// was not enough the database is asked to leave out what it can.
-func (s source[T]) judged(after Boundary, limit int) ([]T, *Boundary, error) {
+// judged reads a page of what the viewer may see, of what the database lets through.
+func (s source[T]) judged(after Boundary, filter store.Filter, limit int) ([]T, *Boundary, error) {
 	var page []T
-	var filter store.Filter
 	bytes, chunk := 0, limit+1
 	for looked := 0; looked < mostJudged; chunk = min(2*chunk, chunkJudged) {
 		rows, err := s.read(after, filter, chunk)
@@ -75,11 +84,6 @@ func (s source[T]) judged(after Boundary, limit int) ([]T, *Boundary, error) {
 		}
 		if len(rows) < chunk && all < store.PageBytes { // there were no more
 			return page, nil, nil
-		}
-		if looked == 0 {
-			if filter, err = s.filter(); err != nil {
-				return nil, nil, err
-			}
 		}
 		looked += len(rows)
 	}
@@ -155,24 +159,39 @@ type looking struct {
 	t       *plan.Timeline
 	owner   string
 	decided bool // that they may look at it at all
+
+	filter store.Filter // what the database says of each entry
+	exact  bool         // it decides
+}
+
+// look begins to decide what of a timeline a viewer may see.
+func look(j *running.Judge, t *plan.Timeline, owner string) (*looking, error) {
+	l := &looking{Judge: j, t: t, owner: owner}
+	if j == nil {
+		return l, nil
+	}
+	var err error
+	l.filter, l.exact, err = j.EntryFilter(t)
+	return l, err
 }
 
 // seen are entries as the viewer may see them, nil for those they may not read. Whether
 // they may see the timeline is asked together with the first: it is refused as a whole.
-func (l *looking) seen(entries []*Entry) ([]*Entry, error) {
+func (l *looking) seen(places []store.Place, entries []*Entry) ([]*Entry, error) {
 	if l.Judge == nil {
 		return entries, nil
 	}
 	var requests [][]access.Condition
 	if !l.decided {
+		l.IsThere(l.t.Owner, l.owner) // else it would have no places
 		requests = append(requests, l.Law.ReadingTimeline(l.t.Timeline,
 			l.Law.Document(l.t.Owner.Collection, l.owner, nil)))
 	}
 	c := l.t.Entries
 	first := len(requests)
 	for _, e := range entries {
-		var on []access.Condition // nothing stands before what is gone
-		if e != nil {
+		var on []access.Condition // nothing stands before what is gone, or decided
+		if e != nil && !l.exact {
 			on = l.Law.Reading(c.Collection, l.Law.Document(c.Collection, e.key, e.values))
 		}
 		requests = append(requests, on)
@@ -187,7 +206,7 @@ func (l *looking) seen(entries []*Entry) ([]*Entry, error) {
 	l.decided = true
 	out := make([]*Entry, len(entries))
 	for i, e := range entries {
-		if e == nil || !verdicts[first+i].Allowed {
+		if e == nil || !verdicts[first+i].Allowed || l.exact && !places[i].May {
 			continue
 		}
 		if out[i], err = narrowed(l.Judge, c, e); err != nil {

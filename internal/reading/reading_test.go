@@ -3,6 +3,7 @@ package reading
 import (
 	"strings"
 	"testing"
+
 	"yalvo/internal/plan"
 	"yalvo/internal/store"
 

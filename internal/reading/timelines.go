@@ -51,7 +51,10 @@ func (r *Reader) Timeline(ctx context.Context, who running.Viewer, timeline, own
 	if err != nil {
 		return Entries{}, err
 	}
-	looks := looking{Judge: r.JudgeNow(ctx, v, who), t: t, owner: owner}
+	looks, err := look(r.JudgeNow(ctx, v, who), t, owner)
+	if err != nil {
+		return Entries{}, err
+	}
 	limit := min(page.Limit, t.Length-page.Given)
 	out := Entries{Of: t.Entries, Entries: make([]*Entry, 0, max(limit, 0)), Rows: make([]int64, 0, max(limit, 0))}
 	place, bytes := page.After, 0
@@ -60,13 +63,13 @@ func (r *Reader) Timeline(ctx context.Context, who running.Viewer, timeline, own
 		if looks.Judge != nil {
 			want = max(want, least) // where much is passed over, more is looked at
 		}
-		places, err := r.places(ctx, t, owner, place, want)
+		places, err := r.places(ctx, looks, place, want)
 		if err != nil {
 			return Entries{}, err
 		}
 		entries, err := r.show(ctx, v, t, places)
 		if err == nil {
-			entries, err = looks.seen(entries)
+			entries, err = looks.seen(places, entries)
 		}
 		if err != nil {
 			return Entries{}, err
@@ -98,12 +101,12 @@ func (r *Reader) Timeline(ctx context.Context, who running.Viewer, timeline, own
 
 // places are some entries of the owner with the number that it had last time. If
 // there are none, that may have been another document of the same key.
-func (r *Reader) places(ctx context.Context, t *plan.Timeline, owner string, after store.Boundary,
-	want int) ([]store.Place, error) {
+func (r *Reader) places(ctx context.Context, l *looking, after store.Boundary, want int) ([]store.Place, error) {
+	t, owner := l.t, l.owner
 	at := store.Address{Collection: t.Owner.Number, Key: owner}
 	known := r.owners.of(at)
 	if known.N != 0 {
-		places, err := r.Store.Places(ctx, t, at, known, after, want)
+		places, err := r.Store.Places(ctx, t, at, known, after, l.filter, want)
 		if err != nil || len(places) > 0 {
 			return places, err
 		}
@@ -116,7 +119,7 @@ func (r *Reader) places(ctx context.Context, t *plan.Timeline, owner string, aft
 		return nil, err
 	}
 	r.owners.learn(at, is)
-	return r.Store.Places(ctx, t, at, is, after, want)
+	return r.Store.Places(ctx, t, at, is, after, l.filter, want)
 }
 
 // carried shows what the timeline carries of a document; all of it if the

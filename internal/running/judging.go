@@ -233,14 +233,31 @@ func Allowed[T any](j *Judge, all []T, conditions func(T) ([]access.Condition, e
 }
 
 // Filter leaves out of a collection's documents what the viewer may not read, as far as
-// the database can tell.
-func (j *Judge) Filter(c *plan.Collection) (store.Filter, error) {
+// the database can tell; exact tells whether that is all of it. Of nested ones it says
+// nothing about what they lie under.
+func (j *Judge) Filter(c *plan.Collection) (filter store.Filter, exact bool, err error) {
 	if c.Lift != nil { // what is stored is not what rules see
-		return store.Filter{}, nil
+		return store.Filter{}, false, nil
 	}
-	f, err := j.court.Filter(c.Collection)
-	return store.NewFilter(j.Plan, c, f), err
+	f, nobody, who, err := j.court.Filter(c.Collection)
+	return store.NewFilter(j.Plan, c, f, nobody, who), f.Exact() && (who == nil || nobody.Exact()), err
 }
+
+// EntryFilter is [Judge.Filter] for the entries of a timeline, false if the database cannot
+// tell from what it knows of them.
+func (j *Judge) EntryFilter(t *plan.Timeline) (store.Filter, bool, error) {
+	if t.Entries.Parent != nil {
+		return store.Filter{}, false, nil
+	}
+	f, nobody, who, err := j.court.Filter(t.Entries.Collection)
+	if err != nil || !f.Exact() || who != nil && !nobody.Exact() || !f.Of(t.By.Name) || !nobody.Of(t.By.Name) {
+		return store.Filter{}, false, err
+	}
+	return store.NewEntryFilter(j.Plan, t, f, nobody, who), true, nil
+}
+
+// IsThere tells the judge that a document is there.
+func (j *Judge) IsThere(c *plan.Collection, key string) { j.court.Exists(c.Name, key) }
 
 // Show is a stored document as the viewer may see it.
 func (j *Judge) Show(c *plan.Collection, d store.Document) (Document, error) {

@@ -22,14 +22,33 @@ func (f Filter) and() string {
 }
 
 // NewFilter is a rule about documents of a collection, as far as it can be worked out from
-// what is stored. Keys: documents (collection, key), pairs (kind, b, a).
-func NewFilter(p *plan.Plan, c *plan.Collection, f expr.Filter) Filter {
-	return Filter{rendering{p, c}.render(f)}
+// what is stored. If who is given, it is for a caller who is there, and nobody is it for
+// one who is not. Keys: documents (collection, key), pairs (kind, b, a).
+func NewFilter(p *plan.Plan, c *plan.Collection, f, nobody expr.Filter, who *expr.Document) Filter {
+	return Filter{rendering{p, c, ""}.choice(f, nobody, who)}
+}
+
+// NewEntryFilter is [NewFilter] for entries e of a timeline, whose rows name their authors:
+// what the rule names of their documents must be these alone.
+func NewEntryFilter(p *plan.Plan, t *plan.Timeline, f, nobody expr.Filter, who *expr.Document) Filter {
+	return Filter{rendering{p, t.Entries, t.By.Name}.choice(f, nobody, who)}
 }
 
 type rendering struct {
 	plan *plan.Plan
 	in   *plan.Collection
+	by   string // of entries: the reference to their author
+}
+
+// choice is what holds for a caller who is there, or who is not.
+func (r rendering) choice(f, nobody expr.Filter, who *expr.Document) statement {
+	is := r.render(f)
+	if who == nil {
+		return is
+	}
+	there, not := r.end(expr.End{Known: who}), r.render(nobody)
+	args := append(append(there.args, is.args...), not.args...)
+	return statement{"CASE WHEN " + there.sql + " IS NOT NULL THEN " + is.sql + " ELSE " + not.sql + " END", args}
 }
 
 func (r rendering) render(f expr.Filter) statement {
@@ -48,13 +67,19 @@ func (r rendering) render(f expr.Filter) statement {
 	case expr.Present:
 		return statement{"coalesce(" + r.values(f.Member) + " -> ?::text, 'null') <> 'null'", []any{f.Member}}
 	case expr.Points:
-		return statement{"d.fields ->> ?::text = ?", []any{f.Member, f.From.Known.Key}}
+		if f.Member == r.by {
+			author := r.end(expr.End{Reference: r.by})
+			is := r.end(f.From)
+			return statement{author.sql + " IS NOT DISTINCT FROM " + is.sql, append(author.args, is.args...)}
+		}
+		return r.whole(f.Member, statement{"d.fields ->> ?::text = ?", []any{f.Member, f.From.Known.Key}})
 	case expr.Same:
 		return statement{"d.key = ?", []any{f.From.Known.Key}}
 	case expr.Paired:
 		from, to := r.end(f.From), r.end(f.To)
-		return statement{"EXISTS (SELECT FROM pairs x WHERE x.kind = ? AND x.b = " + to.sql + " AND x.a = " + from.sql + ")",
+		is := statement{"coalesce((SELECT true FROM pairs x WHERE x.kind = ? AND x.b = " + to.sql + " AND x.a = " + from.sql + "), false)",
 			append(append([]any{r.plan.Pair(f.Pair).Number}, to.args...), from.args...)}
+		return r.whole(f.To.Reference, r.whole(f.From.Reference, is))
 	}
 	return statement{"true", nil}
 }
@@ -69,6 +94,21 @@ func (r rendering) joined(by string, parts []expr.Filter) statement {
 	all.sql = "(" + strings.Join(texts, by) + ")"
 	return all
 }
+
+// whole is what is asked of a reference, if that is one: what is absent or does not fit is
+// neither true nor false.
+func (r rendering) whole(reference string, is statement) statement {
+	if reference == "" || reference == r.by {
+		return is
+	}
+	to := r.in.Collection.Field(reference).To
+	form := "^" + strings.Repeat(idForm+"/", to.Depth()-1) + idForm + "$"
+	return statement{"CASE WHEN jsonb_typeof(d.fields -> ?::text) = 'string' AND d.fields ->> ?::text ~ ? THEN " + is.sql +
+		" END", append([]any{reference, reference, form}, is.args...)}
+}
+
+// idForm is the form of an id in keys that references hold.
+const idForm = `[A-Za-z0-9_-]{1,128}`
 
 // values is where a value of the document is stored.
 func (r rendering) values(name string) string {
@@ -93,9 +133,13 @@ func (r rendering) compared(f expr.Filter) statement {
 // end is the row number of a document that a filter names.
 func (r rendering) end(e expr.End) statement {
 	switch {
+	case e == expr.End{}:
+		return statement{"NULL", nil}
 	case e.Known != nil:
 		return statement{"(SELECT n FROM documents WHERE collection = ? AND key = ?)",
 			[]any{r.plan.Collection(e.Known.Collection).Number, e.Known.Key}}
+	case e.Reference != "" && e.Reference == r.by:
+		return statement{"e.author", nil}
 	case e.Reference != "":
 		return statement{"(SELECT n FROM documents WHERE collection = ? AND key = d.fields ->> ?::text)",
 			[]any{r.plan.Collection(e.Collection).Number, e.Reference}}

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"math"
+	"slices"
 	"time"
 
 	"yalvo/internal/plan"
@@ -145,22 +146,29 @@ func timeOf(rank int64) any {
 type Place struct {
 	Rank, Doc      int64
 	Document, Kept pgtype.Uint32
+	May            bool // whether the filter of [Store.Places] lets it through
 }
 
 // Places is a page of the timeline of an owner at an address, who is believed to
-// be a certain document: nothing, if that is not so. Newest first.
+// be a certain document: nothing, if that is not so. Newest first. A filter leaves nothing
+// out here: the places tell what it says.
 // Keys: entries (timeline, owner, rank, doc), documents (n), kept (doc).
-func (s *Store) Places(ctx context.Context, t *plan.Timeline, at Address, owner Owner, after Boundary,
+func (s *Store) Places(ctx context.Context, t *plan.Timeline, at Address, owner Owner, after Boundary, filter Filter,
 	limit int) ([]Place, error) {
 	from := page(t, owner, after, limit)
+	if filter.sql == "" {
+		filter.sql = "true"
+	}
 	query := statement{`
-		SELECT e.rank, e.doc, (SELECT xmin FROM documents WHERE n = e.doc), (SELECT xmin FROM kept WHERE doc = e.doc)
+		SELECT e.rank, e.doc, (SELECT xmin FROM documents WHERE n = e.doc), (SELECT xmin FROM kept WHERE doc = e.doc),
+			coalesce(` + filter.sql + `, false)
 		FROM ` + from.sql + ` e
 		WHERE EXISTS (SELECT 1 FROM documents WHERE n = ? AND collection = ? AND key = ?)
-		ORDER BY e.rank DESC, e.doc DESC`, append(from.args, owner.N, at.Collection, at.Key)}
+		ORDER BY e.rank DESC, e.doc DESC`,
+		append(append(slices.Clone(filter.args), from.args...), owner.N, at.Collection, at.Key)}
 	places := make([]Place, 0, limit)
 	var p Place
-	columns := []any{&p.Rank, &p.Doc, &p.Document, &p.Kept}
+	columns := []any{&p.Rank, &p.Doc, &p.Document, &p.Kept, &p.May}
 	err := s.visit(ctx, query, func(row pgx.Rows) error {
 		err := row.Scan(columns...)
 		places = append(places, p)

@@ -1,0 +1,148 @@
+package main
+
+import (
+	"fmt"
+	"sync"
+	"sync/atomic"
+	"time"
+)
+
+// rules are the demo's usual ones, for the bench's design.
+const rules = `
+access:
+  rules:
+    apart(a, b): "paired('block', a, b) || paired('block', b, a)"
+  collections:
+    people: {read: "!paired('block', doc, me)"}
+    posts:  {read: "!apart(me, doc.author)", create: "me != null && new.author == me"}
+  pairs:
+    like: {read: true}
+  timelines:
+    home: {read: "owner == me"}
+`
+
+// Who reads under rules: so many viewers who are in 10 blocks, and as many who are in 5,000;
+// posts of so many authors.
+const (
+	viewers    = 16
+	fewBlocks  = 10
+	manyBlocks = 5_000
+	byAuthors  = 10_000
+)
+
+// access: reads and writes under rules, beside the same without, by turns; of each the
+// median.
+func (b *bench) access() error {
+	if err := b.viewersAndPosts(); err != nil {
+		return err
+	}
+	if _, err := b.client.Apply(b.ctx, "bench.yaml", []byte(design+rules)); err != nil {
+		return err
+	}
+	defer b.client.Apply(b.ctx, "bench.yaml", []byte(design)) // the other parts know no rules
+	home := func(kind string) func(r, n int) string {
+		return func(r, _ int) string { return fmt.Sprintf("/v1/timelines/home/%s%d", kind, r) }
+	}
+	posts := func(_, n int) string { return fmt.Sprintf("/v1/collections/posts?limit=30&prefix=ruled%d", n%90+10) }
+	nobody := func(int) string { return "" }
+	as := func(kind string) func(int) string { return func(r int) string { return fmt.Sprint(kind, r) } }
+	fmt.Printf("\nunder rules, reads/s over %v, %d readers (median of %d, in turns)\n", readTime, readers, turns)
+	for _, block := range [][]way{
+		{{"first page of a timeline, 30 entries, no rules", b.reading(nobody, home("few"))},
+			{"with rules: a block either way hides an entry", b.reading(as("few"), home("few"))},
+			{"of a viewer who is in 5,000 blocks, not 10", b.reading(as("many"), home("many"))}},
+		{{"page of a collection, 30 documents, no rules", b.reading(nobody, posts)},
+			{"with rules: a block either way hides a document", b.reading(as("few"), posts)},
+			{"of a viewer who is in 5,000 blocks, half of all authors", b.reading(as("many"), posts)}},
+	} {
+		if err := inTurns(block...); err != nil {
+			return err
+		}
+	}
+	fmt.Printf("writes/s over HTTP, %d clients (median of %d, in turns)\n", writers, turns)
+	return inTurns(way{"posts, no rules", b.posting(false)}, way{"with a rule: the author is the caller", b.posting(true)})
+}
+
+func (b *bench) viewersAndPosts() error {
+	people, posts, home, block := b.number("collection", "people"), b.number("collection", "posts"),
+		b.number("timeline", "home"), b.number("pair", "block")
+	n := func(key string) string { return fmt.Sprintf("(SELECT n FROM documents WHERE key = '%s')", key) }
+	return b.sql(
+		fmt.Sprintf(`INSERT INTO documents (collection, key, fields) SELECT %s, x.key, '{"name":"Somebody"}' FROM (
+			SELECT 'ruler' || g AS key, g FROM generate_series(0, %d) g
+			UNION ALL SELECT 'few' || g, %d + g FROM generate_series(0, %d) g
+			UNION ALL SELECT 'many' || g, %d + g FROM generate_series(0, %d) g) x ORDER BY g`,
+			people, byAuthors-1, byAuthors, viewers-1, byAuthors+viewers, viewers-1),
+		fmt.Sprintf(`INSERT INTO documents (collection, key, fields) SELECT %s, 'ruled' || g,
+			jsonb_build_object('text', repeat('A heron at Nine Posts. ', 8), 'author', 'ruler' || (g * 7919) %% %d)
+			FROM generate_series(0, 99999) g`, posts, byAuthors),
+		`INSERT INTO kept (doc, "values") SELECT n, '{"byline":{"name":"Somebody"},"likes_n":3}' FROM documents
+			WHERE key LIKE 'ruled%'`,
+		// Half of a viewer's blocks are their own, half the others'.
+		fmt.Sprintf(`INSERT INTO pairs (kind, b, a) SELECT %s, %s + v, %s + f
+			FROM generate_series(0, %d) v, generate_series(0, %d - 1) f`, block, n("few0"), n("ruler0"), viewers-1, fewBlocks/2),
+		fmt.Sprintf(`INSERT INTO pairs (kind, b, a) SELECT %s, %s + f, %s + v
+			FROM generate_series(0, %d) v, generate_series(%d, %d) f`, block, n("ruler0"), n("few0"), viewers-1, fewBlocks/2,
+			fewBlocks-1),
+		fmt.Sprintf(`INSERT INTO pairs (kind, b, a) SELECT %s, %s + v, %s + 2 * f
+			FROM generate_series(0, %d) v, generate_series(0, %d) f`, block, n("many0"), n("ruler0"), viewers-1, manyBlocks/2-1),
+		fmt.Sprintf(`INSERT INTO pairs (kind, b, a) SELECT %s, %s + 2 * f, %s + v
+			FROM generate_series(0, %d) v, generate_series(%d, %d) f`, block, n("ruler0"), n("many0"), viewers-1, manyBlocks/2,
+			manyBlocks-1),
+		// Their timelines hold posts of whom no block keeps from them: of odd authors.
+		fmt.Sprintf(`INSERT INTO entries (timeline, owner, rank, doc, author)
+			SELECT %s, %s + v, g, d.n, (SELECT n FROM documents WHERE collection = %s AND key = d.fields ->> 'author')
+			FROM generate_series(0, %d) v, (SELECT n, fields, row_number() OVER (ORDER BY n) AS g FROM documents
+				WHERE key LIKE 'ruled%%' AND substr(fields ->> 'author', 6)::int %% 2 = 1 ORDER BY n LIMIT 500) d`,
+			home, n("few0"), people, 2*viewers-1),
+		`VACUUM ANALYZE`)
+}
+
+// reading has every reader ask for one page after the other, as somebody.
+func (b *bench) reading(as func(r int) string, path func(r, n int) string) func() (float64, error) {
+	return func() (float64, error) {
+		var group sync.WaitGroup
+		var total atomic.Int64
+		failed := make(chan error, readers)
+		stop := time.Now().Add(readTime)
+		for r := range readers {
+			group.Go(func() {
+				header := ""
+				if as(r) != "" {
+					header = "Yalvo-As: " + as(r) + "\r\n"
+				}
+				n, err := b.readUntil(stop, header, func(n int) string { return path(r, n) })
+				total.Add(int64(n))
+				if err != nil {
+					failed <- err
+				}
+			})
+		}
+		group.Wait()
+		close(failed)
+		return float64(total.Load()) / readTime.Seconds(), <-failed
+	}
+}
+
+// posting is how many posts a second are acknowledged, as an operator who says whose they
+// are, or as their author.
+func (b *bench) posting(judged bool) func() (float64, error) {
+	const each = 100
+	return func() (float64, error) {
+		seconds, err := b.timed(func() error {
+			return together(each, func(w, _ int) error {
+				author := fmt.Sprint("few", w)
+				c, facts := b.client, map[string]any{"text": "A heron at Nine Posts.", "author": author}
+				if judged {
+					c = c.As(author)
+				}
+				_, _, err := c.Create(b.ctx, "posts", "", facts)
+				return err
+			})
+		})
+		if err == nil {
+			err = b.client.AfterAll().Settle(b.ctx)
+		}
+		return writers * each / seconds, err
+	}
+}
