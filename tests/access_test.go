@@ -7,15 +7,17 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/chromedp/chromedp"
+
 	"yalvo/client"
 )
 
-// guarded is the ponds app with rules. Ben has blocked cleo, dora is muted.
-func guarded(t *testing.T) world {
+// guardedPonds is the ponds app with rules.
+func guardedPonds(t *testing.T) string {
 	t.Helper()
-	w := start(t, changed(t, ponds,
+	return changed(t, ponds,
 		"mail: {type: string, unique: true}", "mail: {type: string, unique: true}\n      muted: {type: boolean, default: false}",
-		"  like:   {from", "  block:  {from: people, to: people, from_calls: blocking, to_calls: blockers}\n  like:   {from")+`
+		"  like:   {from", "  block:  {from: people, to: people, from_calls: blocking, to_calls: blockers}\n  like:   {from") + `
 access:
   rules:
     active:      {that: "me != null && !me.muted", otherwise: "a muted one only reads"}
@@ -42,7 +44,21 @@ access:
     like:   {read: true, set: "active() && from == me", unset: "from == me"}
   timelines:
     home: {read: "owner == me"}
-`)
+`
+}
+
+// guarded starts it. Ben has blocked cleo, dora is muted.
+func guarded(t *testing.T) world {
+	t.Helper()
+	w := start(t, guardedPonds(t))
+	w.pondsPeople()
+	return w
+}
+
+// pondsPeople are those of the stories about access, with a post by ada and one by ben.
+func (w world) pondsPeople() {
+	w.t.Helper()
+	t := w.t
 	for _, id := range []string{"ada", "ben", "cleo", "dora"} {
 		w.given("people", id, map[string]any{"name": id, "mail": id + "@fen", "muted": id == "dora"})
 	}
@@ -52,7 +68,6 @@ access:
 		w.given("posts/"+id+"/notes", "n1", map[string]any{"text": "noted", "author": "ada"})
 	}
 	w.Settle()
-	return w
 }
 
 func (w world) given(in, id string, facts map[string]any) {
@@ -310,7 +325,7 @@ func TestARuleCanBeTried(t *testing.T) {
 	same(t, "cleo reads a note", []any{out.Allowed, out.Missing, out.Refused, len(out.Steps)},
 		[]any{false, true, "posts.read", 2})
 	same(t, "because", out.Steps[0].Parts[0].Parts[1].Text+" "+out.Steps[0].Parts[0].Parts[1].Value,
-		`paired("block", doc.author, me) true`)
+		`paired('block', doc.author, me) true`)
 	same(t, "nobody edits a pool", try(client.Trial{As: &ada, Do: "create", Document: "pools"}).Refused, "pools.create")
 	same(t, "ada likes", try(client.Trial{As: &ada, Do: "set", Pair: "like", From: "ada", To: "b1"}).Allowed, true)
 	same(t, "ada posts", try(client.Trial{As: &ada, Do: "create", Document: "posts", Facts: map[string]any{"text": "x"}}).Allowed,
@@ -351,4 +366,21 @@ func TestMarksShowThePairsThatMayBeRead(t *testing.T) {
 	if strings.Contains(text, "since") {
 		t.Errorf("cleo sees who has blocked her: %s", text)
 	}
+}
+
+func TestTheConsoleSaysWhoMayDoWhat(t *testing.T) {
+	b := browse(t, guardedPonds(t))
+	b.pondsPeople()
+	b.do(chromedp.Navigate(b.URL + "/access?as=cleo&kind=read&document=posts/b1"))
+	b.sees("the verdict", `document.querySelector('[data-part="verdict"] h1').innerText === 'cleo may not read posts/b1'`)
+	b.sees("the part that decided", `[...document.querySelectorAll('li.true code')].some(e => e.innerText === "paired('block', doc.author, me)")`)
+	b.sees("the rules in force", `document.querySelector('[data-part="rules"]').innerText.includes('posts.create')`)
+	b.sees("what nobody may", `document.querySelector('[data-part="rules"]').innerText.includes('people.create')`)
+	b.do(chromedp.Navigate(b.URL + "/access?as=ada&kind=set&pair=like&from=ada&to=b1"))
+	b.sees("what is allowed", `document.querySelector('h1').innerText === 'ada may set like ada → b1'`)
+	b.do(chromedp.Navigate(b.URL + "/access?kind=create&document=posts&facts=%7B%22text%22"))
+	b.sees("facts that are none", `document.querySelector('.el-alert').innerText.includes('must be JSON')`)
+	b.do(chromedp.Navigate(b.URL + "/documents/posts/b1"))
+	b.press(`[data-act="access"]`)
+	b.sees("a stranger", `document.querySelector('h1').innerText === 'A stranger may not edit posts/b1'`)
 }

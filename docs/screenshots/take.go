@@ -6,6 +6,7 @@ package main
 import (
 	"context"
 	"fmt"
+	"net/url"
 	"os"
 	"path/filepath"
 	"slices"
@@ -39,6 +40,8 @@ var pages = []shot{
 	{"audit.png", "/audit", "", "tr[data-drift]", 1280, 800, false},
 	{"change.png", "/", `a[href^="/changes/"]`, ".step", 1280, 800, false},
 	{"design.png", "/design", `[data-back="1"]`, `[data-part="difference"] tbody tr`, 1280, 800, false},
+	{"access.png", "/access?as=arno_marshwood&kind=edit&document=members/keeper&facts=" +
+		url.QueryEscape(`{"muted": true}`), "", `[data-part="steps"] li`, 1280, 800, false},
 	{"forgotten.png", "/forgotten/1", "", ".groups td", 1280, 800, false},
 	{"together-narrow.png", "/together?left=ada_birkdale&right=arno_marshwood", "",
 		`[data-side="left"] [data-act="follow"]`, 420, 800, false},

@@ -21,6 +21,7 @@ type Reviewed struct {
 	Documents  int    `json:"documents"`  // that are fetched for each document it is about
 	Pairs      int    `json:"pairs"`      // that are asked for, for each
 	Statements int    `json:"statements"` // that this takes, of one document or a page
+	InPage     bool   `json:"in_page"`    // of reading documents: it is part of the statement that reads a page
 }
 
 // NewReview reviews the access that a design gives.
@@ -59,8 +60,16 @@ func (r *Review) add(name string, a *design.Access, under *design.Collection, op
 		if op != design.OpRead {
 			under = nil
 		}
-		r.Rules = append(r.Rules, reviewed(rule, under))
+		of := reviewed(rule, under)
+		of.InPage = op == design.OpRead && inPage(rule)
+		r.Rules = append(r.Rules, of)
 	}
+}
+
+// inPage tells whether a rule can be part of the statement that reads a page.
+func inPage(rule *design.Rule) bool {
+	me := map[string]*expr.Document{design.NameMe: {Key: "somebody"}}
+	return rule.That != nil && rule.That.Names(design.NameDoc) && rule.That.Filter(design.NameDoc, me).Exact()
 }
 
 // reviewed is what a rule costs; of one to read a nested document, with what it takes to

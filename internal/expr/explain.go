@@ -2,6 +2,7 @@ package expr
 
 import (
 	"errors"
+	"strings"
 
 	"cel.dev/cel-go/cel"
 	"cel.dev/cel-go/common/ast"
@@ -98,6 +99,9 @@ func (r *Rule) text(e ast.Expr) string {
 	text, err := cel.ExprToString(r.asWritten(e), r.checked.NativeRep().SourceInfo())
 	if err != nil {
 		return r.Text
+	}
+	if !strings.Contains(r.Text, `"`) && !strings.Contains(text, "'") {
+		text = strings.ReplaceAll(text, `"`, "'") // as the rule has it
 	}
 	return text
 }

@@ -212,8 +212,8 @@ func (a *accessReader) rule(n *node, name string, names map[string]expr.Shape) *
 }
 
 // rules reads the rules for the operations of something.
-func (a *accessReader) rules(n *node, what, name string, into *design.Access, names func(design.Op) map[string]expr.Shape,
-	more keys, ops ...design.Op) {
+func (a *accessReader) rules(n *node, what, name string, into *design.Access,
+	names func(design.Op) map[string]expr.Shape, more keys, ops ...design.Op) {
 	into.Rules = map[design.Op]*design.Rule{}
 	known := keys{}
 	for key, read := range more {

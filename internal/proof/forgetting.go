@@ -60,7 +60,8 @@ func (p *Prover) Forget(ctx context.Context, caller running.Caller, path string)
 		return Forgotten{}, err
 	}
 	var id int64
-	_, err = p.facts.Write(ctx, running.Caller{Viewer: running.Viewer{Me: caller.Me}}, func(u facts.Unit) (facts.Result, error) {
+	operator := running.Caller{Viewer: running.Viewer{Me: caller.Me}}
+	_, err = p.facts.Write(ctx, operator, func(u facts.Unit) (facts.Result, error) {
 		c, key, err := u.Locate(path)
 		if err != nil {
 			return facts.Result{}, err

@@ -129,7 +129,8 @@ func (p *Prover) countedFrom(ctx context.Context, c *plan.Collection, count *pla
 	if err != nil || name == "" {
 		return err
 	}
-	page, err := p.reader.Linked(ctx, running.Viewer{}, c.Name, doc.Key, name, reading.Page{After: firstOf(count), Limit: sourcesShown})
+	page, err := p.reader.Linked(ctx, running.Viewer{}, c.Name, doc.Key, name,
+		reading.Page{After: firstOf(count), Limit: sourcesShown})
 	for i, d := range page.Documents {
 		out.Sources = append(out.Sources, SourceFact{Path: d.Path, At: &page.Times[i]})
 	}

@@ -198,9 +198,10 @@ func (r *Reader) others(ctx context.Context, j *running.Judge, p *plan.Pair, n i
 // pointing are the documents that point at one through a reference.
 func (r *Reader) pointing(ctx context.Context, j *running.Judge, ref *plan.Reference, n int64,
 	page Page) (Documents, error) {
-	found := source[store.Linked]{simple: true, read: func(after Boundary, filter store.Filter, limit int) ([]store.Linked, error) {
+	found := source[store.Linked]{simple: true}
+	found.read = func(after Boundary, filter store.Filter, limit int) ([]store.Linked, error) {
 		return r.Store.Pointing(ctx, ref.Number, n, after, filter, limit)
-	}}
+	}
 	if j != nil {
 		found.may = func(rows []store.Linked) ([]bool, error) {
 			docs := make([]store.Document, len(rows))

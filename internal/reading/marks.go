@@ -71,7 +71,8 @@ func (r *Reader) Marks(ctx context.Context, who running.Viewer, names []string, 
 }
 
 // mayReadMarks tells which of some pairs with documents of given keys an account may read.
-func mayReadMarks(j *running.Judge, me string, marks []plan.Marking, found []store.Marked, keys []string) ([]bool, error) {
+func mayReadMarks(j *running.Judge, me string, marks []plan.Marking, found []store.Marked,
+	keys []string) ([]bool, error) {
 	if j == nil {
 		return slices.Repeat([]bool{true}, len(found)), nil
 	}

@@ -183,7 +183,8 @@ func (s *Server) getOutline(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	o := outline{App: p.Design.App, Rules: p.Rules(), Senders: p.Design.Senders(), Access: access.NewReview(p.Design), Pairs: []outlinePair{},
+	o := outline{App: p.Design.App, Rules: p.Rules(), Senders: p.Design.Senders(),
+		Access: access.NewReview(p.Design), Pairs: []outlinePair{},
 		Timelines: []outlineTimeline{}}
 	if p.Design.Accounts != nil {
 		o.Accounts = p.Design.Accounts.Name

@@ -77,7 +77,9 @@ func (r rendering) render(f expr.Filter) statement {
 		return statement{"d.key = ?", []any{f.From.Known.Key}}
 	case expr.Paired:
 		from, to := r.end(f.From), r.end(f.To)
-		is := statement{"coalesce((SELECT true FROM pairs x WHERE x.kind = ? AND x.b = " + to.sql + " AND x.a = " + from.sql + "), false)",
+		// One row at most, and no EXISTS: for that all pairs of the caller might be read.
+		is := statement{"coalesce((SELECT true FROM pairs x WHERE x.kind = ? AND x.b = " + to.sql + " AND x.a = " +
+			from.sql + "), false)",
 			append(append([]any{r.plan.Pair(f.Pair).Number}, to.args...), from.args...)}
 		return r.whole(f.To.Reference, r.whole(f.From.Reference, is))
 	}
@@ -103,8 +105,8 @@ func (r rendering) whole(reference string, is statement) statement {
 	}
 	to := r.in.Collection.Field(reference).To
 	form := "^" + strings.Repeat(idForm+"/", to.Depth()-1) + idForm + "$"
-	return statement{"CASE WHEN jsonb_typeof(d.fields -> ?::text) = 'string' AND d.fields ->> ?::text ~ ? THEN " + is.sql +
-		" END", append([]any{reference, reference, form}, is.args...)}
+	return statement{"CASE WHEN jsonb_typeof(d.fields -> ?::text) = 'string' AND d.fields ->> ?::text ~ ? THEN " +
+		is.sql + " END", append([]any{reference, reference, form}, is.args...)}
 }
 
 // idForm is the form of an id in keys that references hold.

@@ -29,8 +29,8 @@ var FromTheTop = Boundary{Rank: math.MaxInt64, N: math.MaxInt64}
 // Documents is a page of a collection by key, at a parent if it is nested
 // (0: under any), of the keys that begin with a prefix.
 // Indexes: documents (collection, key), documents_nested.
-func (s *Store) Documents(ctx context.Context, collection plan.Number, parent int64, prefix, after string, filter Filter,
-	limit int) ([]Document, error) {
+func (s *Store) Documents(ctx context.Context, collection plan.Number, parent int64, prefix, after string,
+	filter Filter, limit int) ([]Document, error) {
 	where, args := "d.collection = ? AND d.key > ? AND d.key >= ? AND d.key < ?",
 		[]any{collection, after, prefix, prefix + "\x7f"}
 	if parent != 0 {
@@ -212,7 +212,8 @@ func (s *Store) Shown(ctx context.Context, docs []int64) (found []Entry, all boo
 			return errEnough
 		}
 		var e Entry
-		err := row.Scan(&e.Doc, &e.Document, &e.Place.Kept, &e.Key, &e.Version, &e.Created, &e.Updated, &e.Shape, &e.Fields, &e.Kept)
+		err := row.Scan(&e.Doc, &e.Document, &e.Place.Kept, &e.Key, &e.Version, &e.Created, &e.Updated, &e.Shape,
+			&e.Fields, &e.Kept)
 		found = append(found, e)
 		bytes += len(e.Fields) + len(e.Kept)
 		return err

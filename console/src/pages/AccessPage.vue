@@ -101,7 +101,7 @@ const because = computed(() => {
     <h1 aria-live="polite">{{ verdict }}</h1>
     <p class="quiet">{{ because }}</p>
     <form @submit.prevent="go">
-      <AccountPicker v-if="outline?.accounts" :account="form.as" :collection="outline.accounts" class="who" @choose="form.as = $event; go()" />
+      <div v-if="outline?.accounts" class="who"><AccountPicker :account="form.as" :collection="outline.accounts" @choose="form.as = $event; go()" /></div>
       <el-button :disabled="!form.as" @click="form.as = ''; go()">a stranger</el-button>
       <el-select v-model="form.kind" aria-label="what is tried" class="kind">
         <el-option v-for="(k, name) in kinds" :key="name" :value="name" :label="k.label" />
@@ -122,7 +122,7 @@ const because = computed(() => {
     <el-alert v-if="trouble" :title="trouble" type="error" :closable="false" />
     <ol v-if="outcome" data-part="steps">
       <li v-for="s in outcome.steps" :key="s.rule + s.about">
-        <p><strong class="mono">{{ s.rule }}</strong> <span class="quiet"><template v-if="s.about">of {{ s.about }}</template><template v-if="s.line">, line {{ s.line }}</template></span></p>
+        <p><strong class="mono">{{ s.rule }}</strong> <span class="quiet">{{ [s.about && `of ${s.about}`, s.line && `line ${s.line}`].filter(Boolean).join(', ') }}</span></p>
         <RuleParts :parts="[{ text: s.condition ?? 'no rule allows it', value: s.value, parts: s.parts }]" />
       </li>
     </ol>
@@ -131,9 +131,9 @@ const because = computed(() => {
   <section v-if="outline" class="panel" data-part="rules">
     <template v-if="outline.access.guarded">
       <h2>Rules in force</h2>
-      <p class="quiet">What no rule allows, operators alone may<template v-if="outline.access.nobody.length">: {{ outline.access.nobody.join(', ') }}</template>.</p>
+      <p v-if="outline.access.nobody.length" class="quiet">What no rule allows, operators alone may: {{ outline.access.nobody.join(', ') }}.</p>
       <table class="plain">
-        <thead><tr><th>rule</th><th>holds if</th><th class="number">documents</th><th class="number">pairs</th><th class="number">statements a page</th></tr></thead>
+        <thead><tr><th>rule</th><th>holds if</th><th class="number">documents</th><th class="number">pairs</th><th class="number">statements</th><th>pages</th></tr></thead>
         <tbody>
           <tr v-for="r in outline.access.rules" :key="r.name">
             <td class="mono">{{ r.name }}</td>
@@ -141,6 +141,7 @@ const because = computed(() => {
             <td class="number">{{ r.documents }}</td>
             <td class="number">{{ r.pairs }}</td>
             <td class="number">{{ r.statements }}</td>
+            <td>{{ r.in_page ? 'in their statement' : '' }}</td>
           </tr>
         </tbody>
       </table>
