@@ -7,12 +7,15 @@ GO    ?= go
 demo: build            ## start Fenwatch on http://127.0.0.1:7480
 	@exec bin/yalvo up --demo
 
+test: export SETUP_BROWSER = yes
 test:                  ## everything: vet, staticcheck, the console's checks, all tests
 	@$(GO) build -race ./internal/harness & \
-	$(MAKE) --no-print-directory build SETUP_BROWSER=yes && wait
+	$(MAKE) --no-print-directory console && wait
+	@# All with the race detector, so that everything is compiled once.
 	cd console && npm run --silent check & looked=$$!; \
-	$(GO) vet ./... && $(GO) tool staticcheck ./... && wait $$looked
-	$(GO) test -race -timeout 25m ./...
+	$(GO) build -o bin/staticcheck honnef.co/go/tools/cmd/staticcheck && \
+	GOFLAGS=-race bin/staticcheck ./... && wait $$looked
+	$(GO) test -race -vet=all -timeout 25m ./...
 
 build: console         ## bin/yalvo, with the console inside
 	$(GO) build -o bin/yalvo ./cmd/yalvo

@@ -60,7 +60,8 @@ func (b *bench) access() error {
 		}
 	}
 	fmt.Printf("writes/s over HTTP, %d clients (median of %d, in turns)\n", writers, turns)
-	return inTurns(way{"posts, no rules", b.posting(false)}, way{"with a rule: the author is the caller", b.posting(true)})
+	return inTurns(way{"posts, no rules", b.posting(false)},
+		way{"with a rule: the author is the caller", b.posting(true)})
 }
 
 func (b *bench) viewersAndPosts() error {
@@ -80,15 +81,17 @@ func (b *bench) viewersAndPosts() error {
 			WHERE key LIKE 'ruled%'`,
 		// Half of a viewer's blocks are their own, half the others'.
 		fmt.Sprintf(`INSERT INTO pairs (kind, b, a) SELECT %s, %s + v, %s + f
-			FROM generate_series(0, %d) v, generate_series(0, %d - 1) f`, block, n("few0"), n("ruler0"), viewers-1, fewBlocks/2),
+			FROM generate_series(0, %d) v, generate_series(0, %d - 1) f`, block, n("few0"), n("ruler0"), viewers-1,
+			fewBlocks/2),
 		fmt.Sprintf(`INSERT INTO pairs (kind, b, a) SELECT %s, %s + f, %s + v
-			FROM generate_series(0, %d) v, generate_series(%d, %d) f`, block, n("ruler0"), n("few0"), viewers-1, fewBlocks/2,
-			fewBlocks-1),
+			FROM generate_series(0, %d) v, generate_series(%d, %d) f`, block, n("ruler0"), n("few0"), viewers-1,
+			fewBlocks/2, fewBlocks-1),
 		fmt.Sprintf(`INSERT INTO pairs (kind, b, a) SELECT %s, %s + v, %s + 2 * f
-			FROM generate_series(0, %d) v, generate_series(0, %d) f`, block, n("many0"), n("ruler0"), viewers-1, manyBlocks/2-1),
+			FROM generate_series(0, %d) v, generate_series(0, %d) f`, block, n("many0"), n("ruler0"), viewers-1,
+			manyBlocks/2-1),
 		fmt.Sprintf(`INSERT INTO pairs (kind, b, a) SELECT %s, %s + 2 * f, %s + v
-			FROM generate_series(0, %d) v, generate_series(%d, %d) f`, block, n("ruler0"), n("many0"), viewers-1, manyBlocks/2,
-			manyBlocks-1),
+			FROM generate_series(0, %d) v, generate_series(%d, %d) f`, block, n("ruler0"), n("many0"), viewers-1,
+			manyBlocks/2, manyBlocks-1),
 		// Their timelines hold posts of whom no block keeps from them: of odd authors.
 		fmt.Sprintf(`INSERT INTO entries (timeline, owner, rank, doc, author)
 			SELECT %s, %s + v, g, d.n, (SELECT n FROM documents WHERE collection = %s AND key = d.fields ->> 'author')

@@ -384,3 +384,36 @@ func TestTheConsoleSaysWhoMayDoWhat(t *testing.T) {
 	b.press(`[data-act="access"]`)
 	b.sees("a stranger", `document.querySelector('h1').innerText === 'A stranger may not edit posts/b1'`)
 }
+
+// A live page shows what its reader may read, though nothing of it has changed itself.
+func TestALivePageFollowsWhoMayReadIt(t *testing.T) {
+	t.Parallel()
+	w := guarded(t)
+	w.follow("ada", "ben")
+	w.follow("ada", "dora")
+	w.SQL(`UPDATE yalvo.documents SET fields = fields || '{"muted": false}' WHERE key = 'dora'`)
+	w.post("dora", "d1", "by dora")
+	w.Settle()
+	next := w.events(t.Context(), "ada", "", "ada")
+	shows := func(what string, want ...string) {
+		t.Helper()
+		_, data := next()
+		var page struct{ Entries []struct{ ID string } }
+		if err := json.Unmarshal([]byte(data), &page); err != nil {
+			t.Fatal(err)
+		}
+		ids := []string{}
+		for _, e := range page.Entries {
+			ids = append(ids, e.ID)
+		}
+		slices.Sort(ids)
+		same(t, what, ids, want)
+	}
+	shows("at first", "a1", "b1", "d1")
+	must(w.Set(t.Context(), "block", "ben", "ada"))(t)
+	shows("when ben has blocked ada", "a1", "d1")
+	must(w.Set(t.Context(), "block", "ada", "dora"))(t)
+	shows("when ada has blocked dora", "a1")
+	must(w.Unset(t.Context(), "block", "ben", "ada"))(t)
+	shows("when ben no longer does", "a1", "b1")
+}

@@ -42,10 +42,10 @@ func TestKillingServicesAndTheDatabaseLosesNothing(t *testing.T) {
 		var group sync.WaitGroup
 		group.Go(func() {
 			defer running.Store(false)
-			th.run(s+uint64(round), max(*operations, 600)/4, 32) // enough to be cut off in
+			th.run(s+uint64(round), max(*operations, 400)/4, 32) // enough to be cut off in
 		})
 		before := th.done()
-		for running.Load() && th.done() < before+60 { // well under way
+		for running.Load() && th.done() < before+40 { // well under way
 			if _, err := w.About(t.Context()); err != nil {
 				t.Fatal(err)
 			}

@@ -29,14 +29,16 @@ func TestAReadWaitsForWhatItWroteAndThenSaysNotYet(t *testing.T) {
 	same(t, "ben", w.home("ben", position), []string{"p1"})
 }
 
-// events reads the server-sent events of a timeline, each with its id.
-func (w world) events(ctx context.Context, owner, lastID string) func() (id, data string) {
+// events reads the server-sent events of a timeline, each with its id; as an account, if
+// one is given.
+func (w world) events(ctx context.Context, owner, lastID string, as ...string) func() (id, data string) {
 	w.t.Helper()
 	req, err := http.NewRequestWithContext(ctx, "GET", w.URL+"/v1/timelines/home/"+owner+"/live", nil)
 	if err != nil {
 		w.t.Fatal(err)
 	}
 	req.Header.Set("Last-Event-ID", lastID)
+	req.Header.Set("Yalvo-As", strings.Join(as, ""))
 	resp, err := w.HTTP.Do(req)
 	if err != nil {
 		w.t.Fatal(err)

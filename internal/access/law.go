@@ -12,11 +12,13 @@ type Law struct {
 	design *design.Design
 	shapes map[string]expr.Shape
 	reads  map[expr.Member]bool // the values that any rule names
+	asks   map[string]bool      // the kinds of pairs that any rule asks for
+	follow map[string]bool      // the collections to which any rule follows a reference and reads on
 }
 
 // New is the law of a design.
 func New(d *design.Design) *Law {
-	l := &Law{d, map[string]expr.Shape{}, map[expr.Member]bool{}}
+	l := &Law{d, map[string]expr.Shape{}, map[expr.Member]bool{}, map[string]bool{}, map[string]bool{}}
 	for _, c := range d.Collections {
 		l.shapes[c.Name] = c.ShapeOf()
 	}
@@ -27,6 +29,12 @@ func New(d *design.Design) *Law {
 		for _, m := range r.That.Reads {
 			l.reads[m] = true
 		}
+		for _, ask := range r.That.Asks {
+			l.asks[ask.Kind] = true
+		}
+		for _, collection := range r.That.Beyond {
+			l.follow[collection] = true
+		}
 	}
 	return l
 }
@@ -36,6 +44,13 @@ func New(d *design.Design) *Law {
 func (l *Law) Reads(collection, name string) bool {
 	return l.reads[expr.Member{Collection: collection, Name: name}]
 }
+
+// Asks tells whether any rule asks for pairs of a kind.
+func (l *Law) Asks(kind string) bool { return l.asks[kind] }
+
+// Follows tells whether any rule reads values of documents of a collection that it comes to
+// over a reference, from a parent or from another end: not those that it is about.
+func (l *Law) Follows(collection string) bool { return l.follow[collection] }
 
 // Guards tells whether the design says anything about access.
 func (l *Law) Guards() bool { return l.design.Guarded }

@@ -31,9 +31,9 @@ func (a *app) review(r access.Review) {
 		rows = append(rows, table.Row{rule.Name, rule.Condition, rule.Documents, rule.Pairs, rule.Statements, pages})
 	}
 	a.Table(table.Row{"rule", "holds if", "documents", "pairs", "statements", "pages"}, rows, 3, 4, 5)
-	a.Say("\nDocuments and pairs are what a rule looks at for each document it is about, beside that; statements are " +
-		"what it takes to fetch them for all that are decided together. What can be part of the statement that reads a " +
-		"page takes none of its own there.")
+	a.Say("\nDocuments and pairs are what a rule looks at for each document it is about, beside that; statements " +
+		"are what it takes to fetch them for all that are decided together. What can be part of the statement that " +
+		"reads a page takes none of its own there.")
 	if len(r.Nobody) > 0 {
 		a.Say("What no rule allows, so that operators alone may: %s.", strings.Join(r.Nobody, ", "))
 	}

@@ -109,7 +109,8 @@ func (a *app) commands() *cli.Command {
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "service", Usage: "the service to call", Value: "http://" + DefaultListen,
 				Sources: cli.EnvVars("YALVO_SERVICE")},
-			&cli.StringFlag{Name: "as", Usage: "the account to act as, ~ for a stranger", Sources: cli.EnvVars("YALVO_AS")},
+			&cli.StringFlag{Name: "as", Usage: "the account to act as, ~ for a stranger",
+				Sources: cli.EnvVars("YALVO_AS")},
 			&cli.BoolFlag{Name: "json", Usage: "answer in JSON"},
 			&cli.BoolFlag{Name: "settled", Usage: "wait until everything due is settled: before a read, after a write"},
 		},

@@ -21,8 +21,8 @@ func (a *app) check() *cli.Command {
 		Usage: "check a design file (- for standard input) and show what follows from it; needs no service",
 		Description: example("yalvo check demo/fenwatch.yaml\n   yalvo design | yalvo check -\n   " +
 			"yalvo check demo/fenwatch.yaml --access demo/access.yaml"),
-		Flags: []cli.Flag{&cli.StringFlag{Name: "access", Usage: "try the rules of access on `TABLE`: a file that says " +
-			"who may do what"}},
+		Flags: []cli.Flag{&cli.StringFlag{Name: "access", Usage: "try the rules of access on `TABLE`: a file that " +
+			"says who may do what"}},
 		Action: func(_ context.Context, c *cli.Command) error {
 			args, err := arguments(c, 1, 1)
 			if err != nil {

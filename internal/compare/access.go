@@ -28,7 +28,8 @@ func (c *comparing) compareAccess() {
 		case o == nil:
 			c.differ(Difference{Kind: "rule", Name: r.Name, How: Added, What: []string{r.Text()}})
 		case o.Text() != r.Text():
-			c.differ(Difference{Kind: "rule", Name: r.Name, How: Changed, What: []string{changed("if", o.Text(), r.Text())}})
+			c.differ(Difference{Kind: "rule", Name: r.Name, How: Changed,
+				What: []string{changed("if", o.Text(), r.Text())}})
 		case o.Otherwise != r.Otherwise:
 			c.differ(Difference{Kind: "rule", Name: r.Name, How: Changed, What: []string{"otherwise"}})
 		}

@@ -19,6 +19,7 @@ type Scope struct {
 	Documents map[string]Shape   // by collection
 	Pairs     map[string]PairEnd // by kind
 	Rules     []*Named
+	About     []string // the names of what a rule is about, and of who asks
 }
 
 // PairEnd says which collections a kind of pair joins.
@@ -31,6 +32,7 @@ type Rule struct {
 	Follows []Path    // the documents whose values it reads
 	Asks    []PairAsk // the pairs it asks for
 	Reads   []Member  // the values of documents that it names
+	Beyond  []string  // the collections of which it reads other documents than it is about
 
 	checked  *cel.Ast
 	explains cel.Program
@@ -180,7 +182,11 @@ func (r *Rule) findNeeds(scope Scope) error {
 			return at(e, "%s follows %d references, %d are allowed", path, len(path)-1, MaxFollowed)
 		}
 		r.follow(path)
-		r.Reads = append(r.Reads, Member{collectionOf(inner.GetType(operand.ID()).TypeName()), e.AsSelect().FieldName()})
+		of := collectionOf(inner.GetType(operand.ID()).TypeName())
+		r.Reads = append(r.Reads, Member{of, e.AsSelect().FieldName()})
+		if len(path) > 1 || !slices.Contains(scope.About, path[0]) {
+			r.Beyond = append(r.Beyond, of)
+		}
 	}
 	for _, call := range ast.MatchDescendants(root, ast.FunctionMatcher(pairedCall)) {
 		args := call.AsCall().Args()

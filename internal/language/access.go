@@ -56,9 +56,9 @@ func (r *reader) checkNarrowed() {
 			}
 			for _, p := range k.Parts {
 				if of.OfField(p.Name(), design.OpRead) != nil {
-					r.problem(k.Pos, design.CodeContradicted, fmt.Sprintf("%s.%s shows %s, which not everybody may read "+
-						"where it stands", c.Name, k.Name, p.Name()), fmt.Sprintf("leave it out, or say in the access of %q "+
-						"who may read %s", c.Name, k.Name))
+					r.problem(k.Pos, design.CodeContradicted,
+						fmt.Sprintf("%s.%s shows %s, which not everybody may read where it stands", c.Name, k.Name, p.Name()),
+						fmt.Sprintf("leave it out, or say in the access of %q who may read %s", c.Name, k.Name))
 				}
 			}
 		}
@@ -74,7 +74,8 @@ type accessReader struct {
 
 // scope is what all rules may name: what references lead to, and pairs.
 func (r *reader) scope() expr.Scope {
-	s := expr.Scope{Documents: map[string]expr.Shape{}, Pairs: map[string]expr.PairEnd{}}
+	s := expr.Scope{Documents: map[string]expr.Shape{}, Pairs: map[string]expr.PairEnd{},
+		About: []string{design.NameMe, design.NameDoc, design.NameNew}}
 	for _, c := range r.design.Collections {
 		s.Documents[c.Name] = c.ShapeOf()
 	}

@@ -114,7 +114,7 @@ func (r *Reader) Collection(ctx context.Context, who running.Viewer, collection,
 		},
 		filter: func() (store.Filter, bool, error) {
 			filter, exact, err := j.Filter(c)
-			return filter, exact && (c.Parent == nil || parentNumber != 0), err // else others may lie under what is hidden
+			return filter, exact && (c.Parent == nil || parentNumber != 0), err // some may lie under what is hidden
 		},
 		boundary: func(d store.Document) Boundary { return Boundary{Key: d.Key} },
 		size:     storedSize,

@@ -5,6 +5,7 @@ import (
 	"sync"
 	"time"
 
+	"yalvo/internal/running"
 	"yalvo/internal/store"
 )
 
@@ -13,6 +14,7 @@ type Watch struct {
 	at       store.Address
 	timeline string
 	page     Page
+	account  string // whose access it hangs on, empty if no rules hold
 	seen     string // signature of the page as it was last looked at
 	changed  chan func()
 }
@@ -28,6 +30,8 @@ type watchers struct {
 	mu     sync.Mutex
 	all    map[*Watch]struct{}
 	active bool
+
+	place [2]int64 // how far the journal has been looked through for what rules hang on
 }
 
 const (
@@ -38,7 +42,7 @@ const (
 )
 
 // Watch begins to watch a page. It ends with the context.
-func (r *Reader) Watch(ctx context.Context, timeline, owner string, page Page) (*Watch, error) {
+func (r *Reader) Watch(ctx context.Context, who running.Viewer, timeline, owner string, page Page) (*Watch, error) {
 	v, err := r.Now(ctx)
 	if err != nil {
 		return nil, err
@@ -49,6 +53,9 @@ func (r *Reader) Watch(ctx context.Context, timeline, owner string, page Page) (
 	}
 	w := &Watch{at: store.Address{Collection: t.Owner.Number, Key: owner}, timeline: timeline, page: page,
 		changed: make(chan func())}
+	if who.Judged && v.Law.Guards() {
+		w.account = who.Me
+	}
 	r.watchers.mu.Lock()
 	defer r.watchers.mu.Unlock()
 	if r.watchers.all == nil {
@@ -118,9 +125,13 @@ func (r *Reader) lookAt(ctx context.Context, moment *string, all []*Watch) error
 	if err != nil {
 		return err
 	}
+	others, err := r.othersMaySee(ctx, all)
+	if err != nil {
+		return err
+	}
 	*moment = now
 	for w, signature := range signatures {
-		if signature != w.seen && w.wake() {
+		if (signature != w.seen || others(w)) && w.wake() {
 			w.seen = signature
 		}
 	}

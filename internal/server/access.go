@@ -65,8 +65,8 @@ func trialIn(given map[string]json.RawMessage) (account string, t access.Trial, 
 		}
 	}
 	if about != 1 {
-		return "", t, wrongInput("", design.MistakeMissing, "what is tried is about one thing: a document, a pair or a "+
-			"timeline")
+		return "", t, wrongInput("", design.MistakeMissing,
+			"what is tried is about one thing: a document, a pair or a timeline")
 	}
 	if said, is := given["facts"]; is {
 		t.Facts, err = object("/facts", said)

@@ -130,7 +130,11 @@ func (s *Server) stream(c *echo.Context, timeline, owner string) error {
 		return busy("too many live reads are open")
 	}
 	defer s.gate.streams.Add(-1)
-	watch, err := s.Reading.Watch(c.Request().Context(), timeline, owner, page)
+	who, err := viewer(c)
+	if err != nil {
+		return err
+	}
+	watch, err := s.Reading.Watch(c.Request().Context(), who, timeline, owner, page)
 	if err != nil {
 		return err
 	}

@@ -132,6 +132,13 @@ func (tx *Tx) LastPosition() (int64, error) {
 	return seq, err
 }
 
+// JournalNow is a place for [Store.JournalAfter] from where all that commits from now on is
+// read, and little else.
+func (s *Store) JournalNow(ctx context.Context) (xid int64, err error) {
+	err = s.db.WithContext(ctx).Raw("SELECT pg_snapshot_xmin(pg_current_snapshot())::text::bigint").Scan(&xid).Error
+	return xid, err
+}
+
 // JournalAfter reads on from a place in the journal without missing changes
 // that commit late under lower numbers: it orders by transaction and stops
 // before the oldest one still running (xmin of the current snapshot).
