@@ -22,6 +22,13 @@ func (w world) dump() []string {
 		w.t.Fatal(err)
 	}
 	all := strings.Split(strings.TrimSpace(out.String()), "\n")[1:]
+	for i, line := range all { // the members of an object have no order
+		var v any
+		if err := json.Unmarshal([]byte(line), &v); err != nil {
+			w.t.Fatal(err)
+		}
+		all[i] = string(must(json.Marshal(v))(w.t))
+	}
 	slices.Sort(all)
 	return all
 }

@@ -643,6 +643,7 @@ func TestEverythingIsAsTheModelSays(t *testing.T) {
 		{"collected and mixed", strings.NewReplacer("length: 12,", "length: 12, deliver: mixed, above: 3,", "order: seen,", "order: seen, deliver: pull,").Replace(marsh) + marshTriggers},
 	} {
 		t.Run(design.name, func(t *testing.T) {
+			t.Parallel()
 			s := seeded(t)
 			w := start(t, design.source)
 			other := harness.StartOn(t, w.Database, "")
