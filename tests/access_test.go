@@ -16,8 +16,10 @@ import (
 func guardedPonds(t *testing.T) string {
 	t.Helper()
 	return changed(t, ponds,
-		"mail: {type: string, unique: true}", "mail: {type: string, unique: true}\n      muted: {type: boolean, default: false}",
-		"  like:   {from", "  block:  {from: people, to: people, from_calls: blocking, to_calls: blockers}\n  like:   {from") + `
+		"mail: {type: string, unique: true}",
+		"mail: {type: string, unique: true}\n      muted: {type: boolean, default: false}",
+		"  like:   {from",
+		"  block:  {from: people, to: people, from_calls: blocking, to_calls: blockers}\n  like:   {from") + `
 access:
   rules:
     active:      {that: "me != null && !me.muted", otherwise: "a muted one only reads"}
@@ -328,11 +330,13 @@ func TestARuleCanBeTried(t *testing.T) {
 		`paired('block', doc.author, me) true`)
 	same(t, "nobody edits a pool", try(client.Trial{As: &ada, Do: "create", Document: "pools"}).Refused, "pools.create")
 	same(t, "ada likes", try(client.Trial{As: &ada, Do: "set", Pair: "like", From: "ada", To: "b1"}).Allowed, true)
-	same(t, "ada posts", try(client.Trial{As: &ada, Do: "create", Document: "posts", Facts: map[string]any{"text": "x"}}).Allowed,
+	same(t, "ada posts",
+		try(client.Trial{As: &ada, Do: "create", Document: "posts", Facts: map[string]any{"text": "x"}}).Allowed,
 		true)
 	same(t, "a stranger's mail", try(client.Trial{Do: "read", Document: "people/ada", Field: "mail"}).Refused,
 		"people.mail.read")
-	same(t, "ada's timeline", try(client.Trial{As: &cleo, Do: "read", Timeline: "home", Owner: "ada"}).Refused, "home.read")
+	same(t, "ada's timeline",
+		try(client.Trial{As: &cleo, Do: "read", Timeline: "home", Owner: "ada"}).Refused, "home.read")
 	same(t, "nothing was made", w.Number("SELECT count(*) FROM documents WHERE key = 'new'"), 0)
 	for body, says := range map[string]string{
 		`{"do": "fly", "document": "posts/b1"}`:                      "do is one of",
@@ -372,8 +376,10 @@ func TestTheConsoleSaysWhoMayDoWhat(t *testing.T) {
 	b := browse(t, guardedPonds(t))
 	b.pondsPeople()
 	b.do(chromedp.Navigate(b.URL + "/access?as=cleo&kind=read&document=posts/b1"))
-	b.sees("the verdict", `document.querySelector('[data-part="verdict"] h1').innerText === 'cleo may not read posts/b1'`)
-	b.sees("the part that decided", `[...document.querySelectorAll('li.true code')].some(e => e.innerText === "paired('block', doc.author, me)")`)
+	b.sees("the verdict",
+		`document.querySelector('[data-part="verdict"] h1').innerText === 'cleo may not read posts/b1'`)
+	b.sees("the part that decided",
+		`[...document.querySelectorAll('li.true code')].some(e => e.innerText === "paired('block', doc.author, me)")`)
 	b.sees("the rules in force", `document.querySelector('[data-part="rules"]').innerText.includes('posts.create')`)
 	b.sees("what nobody may", `document.querySelector('[data-part="rules"]').innerText.includes('people.create')`)
 	b.do(chromedp.Navigate(b.URL + "/access?as=ada&kind=set&pair=like&from=ada&to=b1"))

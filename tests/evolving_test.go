@@ -59,7 +59,8 @@ func TestTheDesignChangesWhileOthersWrite(t *testing.T) {
 				}
 				me, you := fmt.Sprint("p", i%people), fmt.Sprint("p", (i*7+n)%people)
 				id := fmt.Sprintf("post-%d-%d", n, i)
-				if _, _, err := c.As(me).Create(t.Context(), "posts", id, map[string]any{"text": id, "rating": i % 10}); err != nil {
+				facts := map[string]any{"text": id, "rating": i % 10}
+				if _, _, err := c.As(me).Create(t.Context(), "posts", id, facts); err != nil {
 					t.Error(err)
 					return
 				}

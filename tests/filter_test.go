@@ -66,11 +66,13 @@ func (r ruleMaker) rule(depth int) string {
 		r.one("1", "2")+" "+op+" doc.likes_n",
 		"doc.width "+op+" "+r.one("0.1", "3.0", "1e200"),
 		"doc.shown", "me.bold", "doc.shown "+eq+" me.bold", "true", "false",
-		"has(doc."+r.one("text", "size", "width", "shown", "seen", "by")+")", "has(me."+r.one("name", "bold", "boss")+")",
+		"has(doc."+r.one("text", "size", "width", "shown", "seen", "by")+")",
+		"has(me."+r.one("name", "bold", "boss")+")",
 		"doc.by "+eq+" "+r.one("me", "me.boss"), "me "+eq+" "+r.one("null", "doc.by", "me"), "doc "+eq+" doc",
 		"doc.by.bold", "doc.by.name "+op+" me.name", "doc.id "+eq+" 'd3'", "doc.version "+op+" 1",
 		"doc.seen < timestamp('2031-01-01T00:00:00Z')", "doc.text.startsWith('h')", "doc.text.size() > 3",
-		"paired('block', me, doc.by)", "paired('block', doc.by, me)", "paired('likes', me, doc)", "paired('block', me, me.boss)",
+		"paired('block', me, doc.by)", "paired('block', doc.by, me)", "paired('likes', me, doc)",
+		"paired('block', me, me.boss)",
 		"paired('likes', doc.by, doc)", "apart(me, doc.by)", "bold(me)", "bold(doc.by)")
 }
 
@@ -88,7 +90,9 @@ func TestWhatTheDatabaseLeavesOutMayNotBeRead(t *testing.T) {
 		facts := map[string]any{}
 		for name, values := range map[string][]any{"text": {"heron", "Heron", "ü🐸", "", "hers"},
 			"size": {0, 3, -9007199254740991, 9007199254740991, 7}, "width": {0, 0.1, 3, 1e200, -2.5},
-			"shown": {true, false}, "seen": {"2030-05-06T07:08:09Z", "2032-01-01T00:00:00.5+02:00"}, "by": {"ada", "ben", "cleo", "dora"}} {
+			"shown": {true, false},
+			"seen":  {"2030-05-06T07:08:09Z", "2032-01-01T00:00:00.5+02:00"},
+			"by":    {"ada", "ben", "cleo", "dora"}} {
 			if r.IntN(4) > 0 {
 				facts[name] = values[r.IntN(len(values))]
 			}
@@ -143,7 +147,8 @@ func TestWhatTheDatabaseLeavesOutMayNotBeRead(t *testing.T) {
 		}
 		for i, doc := range all {
 			if may[i] && !shown[doc.Key] {
-				t.Errorf("%q may read %s by `%s`, and the database leaves it out: %s %s", who.Me, doc.Key, rule, doc.Fields, doc.Kept)
+				t.Errorf("%q may read %s by `%s`, and the database leaves it out: %s %s", who.Me, doc.Key, rule,
+					doc.Fields, doc.Kept)
 			}
 			if exact && shown[doc.Key] != may[i] {
 				t.Errorf("by `%s` the database decides otherwise for %q: %s %s", rule, who.Me, doc.Key, doc.Fields)

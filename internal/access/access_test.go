@@ -94,7 +94,8 @@ func world(t *testing.T) (*design.Design, *access.Law, *pond) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	p := &pond{documents: map[access.Address]map[string]any{}, pairs: []access.Ask{{Kind: "block", From: "ben", To: "cleo"}}}
+	p := &pond{documents: map[access.Address]map[string]any{},
+		pairs: []access.Ask{{Kind: "block", From: "ben", To: "cleo"}}}
 	for _, id := range []string{"ada", "ben", "cleo", "dora", "vera"} {
 		p.documents[access.Address{Collection: "birders", Key: id}] = map[string]any{"name": id, "muted": id == "dora",
 			"warden": id == "vera"}
@@ -133,24 +134,31 @@ func TestWhoMayDoWhat(t *testing.T) {
 		{"dora", "the muted one posts", law.Creating(posts, by(posts, "x", "dora"), nil), "posts.create", ""},
 		{"", "a stranger posts", law.Creating(posts, by(posts, "x", "ada"), nil), "posts.create", ""},
 		{"gone", "whose account is gone posts", law.Creating(posts, by(posts, "x", "gone"), nil), "posts.create", ""},
-		{"cleo", "the blocked one answers ben", law.Creating(notes, by(notes, "p1/x", "cleo"), nil), "posts.read", "p1"},
+		{"cleo", "the blocked one answers ben",
+			law.Creating(notes, by(notes, "p1/x", "cleo"), nil), "posts.read", "p1"},
 		{"ada", "ada answers ben", law.Creating(notes, by(notes, "p1/x", "ada"), nil), "", ""},
-		{"ada", "ada edits her note, which nobody may", law.Editing(notes, known(notes, "p1/n1"), by(notes, "p1/n1", "ada"),
-			nil), "notes.edit", ""},
+		{"ada", "ada edits her note, which nobody may",
+			law.Editing(notes, known(notes, "p1/n1"), by(notes, "p1/n1", "ada"),
+				nil), "notes.edit", ""},
 		{"ada", "ada takes ben's post away", law.Removing(posts, known(posts, "p1")), "posts.remove", ""},
 		{"vera", "the warden does", law.Removing(posts, known(posts, "p1")), "", ""},
-		{"ada", "ada mutes herself", law.Editing(birders, known(birders, "ada"), known(birders, "ada"), []string{"muted"}),
+		{"ada", "ada mutes herself",
+			law.Editing(birders, known(birders, "ada"), known(birders, "ada"), []string{"muted"}),
 			"birders.muted.write", ""},
 		{"vera", "the warden mutes ada", law.Editing(birders, known(birders, "ada"), known(birders, "ada"),
 			[]string{"muted"}), "", ""},
-		{"cleo", "the blocked one likes ben's post", law.Setting(d.Pair("like"), known(birders, "cleo"), known(posts, "p1"),
-			nil), "posts.read", "p1"},
-		{"cleo", "and takes an earlier like back", law.Unsetting(d.Pair("like"), known(birders, "cleo"), known(posts, "p1"),
-			nil), "", ""},
+		{"cleo", "the blocked one likes ben's post",
+			law.Setting(d.Pair("like"), known(birders, "cleo"), known(posts, "p1"),
+				nil), "posts.read", "p1"},
+		{"cleo", "and takes an earlier like back",
+			law.Unsetting(d.Pair("like"), known(birders, "cleo"), known(posts, "p1"),
+				nil), "", ""},
 		{"ada", "ada likes it for ben", law.Setting(d.Pair("like"), known(birders, "ben"), known(posts, "p1"), nil),
 			"like.set", ""},
-		{"ben", "ben reads ada's timeline", law.ReadingTimeline(d.Timeline("home"), known(birders, "ada")), "home.read", ""},
-		{"ada", "ada reads ben's mail", law.ReadingField(birders, known(birders, "ben"), "mail"), "birders.mail.read", ""},
+		{"ben", "ben reads ada's timeline",
+			law.ReadingTimeline(d.Timeline("home"), known(birders, "ada")), "home.read", ""},
+		{"ada", "ada reads ben's mail",
+			law.ReadingField(birders, known(birders, "ben"), "mail"), "birders.mail.read", ""},
 		{"ada", "and hers", law.ReadingField(birders, known(birders, "ada"), "mail"), "", ""},
 	} {
 		got, err := law.Court(p, c.who, time.Now()).Judge([][]access.Condition{c.on})

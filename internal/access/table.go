@@ -153,7 +153,8 @@ func (c Case) trial(who string) (Trial, string, error) {
 		named string
 		into  *string
 	}{{design.OpRead, c.Read, &t.Document}, {design.OpCreate, c.Create, &t.Document},
-		{design.OpEdit, c.Edit, &t.Document}, {design.OpRemove, c.Remove, &t.Document}, {design.OpSet, c.Set, &t.Pair}, {design.OpUnset, c.Unset, &t.Pair},
+		{design.OpEdit, c.Edit, &t.Document}, {design.OpRemove, c.Remove, &t.Document},
+		{design.OpSet, c.Set, &t.Pair}, {design.OpUnset, c.Unset, &t.Pair},
 		{design.OpRead, c.ReadPair, &t.Pair}, {design.OpRead, c.Timeline, &t.Timeline}} {
 		if one.named != "" {
 			t.Op, *one.into = one.op, me(one.named)

@@ -205,7 +205,8 @@ func TestRulesThatGrowIntoOneAnotherAreBounded(t *testing.T) {
 	var all []*expr.Named
 	text := "true"
 	for i := range 30 {
-		named, err := expr.CompileNamed(expr.Named{Name: "r" + string(rune('a'+i%26)) + strings.Repeat("x", i/26), Text: text}, all)
+		name := "r" + string(rune('a'+i%26)) + strings.Repeat("x", i/26)
+		named, err := expr.CompileNamed(expr.Named{Name: name, Text: text}, all)
 		if err != nil {
 			if !strings.Contains(err.Error(), "more than 2000 parts") {
 				t.Error(err)

@@ -57,7 +57,8 @@ func (r *reader) checkNarrowed() {
 			for _, p := range k.Parts {
 				if of.OfField(p.Name(), design.OpRead) != nil {
 					r.problem(k.Pos, design.CodeContradicted,
-						fmt.Sprintf("%s.%s shows %s, which not everybody may read where it stands", c.Name, k.Name, p.Name()),
+						fmt.Sprintf("%s.%s shows %s, which not everybody may read where it stands", c.Name, k.Name,
+							p.Name()),
 						fmt.Sprintf("leave it out, or say in the access of %q who may read %s", c.Name, k.Name))
 				}
 			}

@@ -10,17 +10,20 @@ import (
 
 func TestProblemsWithAccessAreToldWithTheirPlace(t *testing.T) {
 	for _, c := range []struct{ access, want string }{
-		{"collections: {poeple: {read: true}}", `:20:24: unknown-name: there is no collection "poeple"; did you mean "people"?`},
+		{"collections: {poeple: {read: true}}",
+			`:20:24: unknown-name: there is no collection "poeple"; did you mean "people"?`},
 		{"collections: {people: {look: true}}", `unknown-key: access to "people" has no key "look"`},
 		{"collections: {people: {read: 3}}", "a rule must be a condition, this is 3; write true for everybody"},
 		{"collections: {people: {read: {that: true}}}", `needs the key "otherwise"`},
-		{`collections: {people: {read: "doc.nmae == 'x'"}}`, "condition: the rule cannot be used: undefined field 'nmae'"},
+		{`collections: {people: {read: "doc.nmae == 'x'"}}`,
+			"condition: the rule cannot be used: undefined field 'nmae'"},
 		{`collections: {people: {read: "new == me"}}`, "undeclared reference to 'new'"},
 		{`collections: {people: {create: "doc == me"}}`, "undeclared reference to 'doc'"},
 		{`collections: {posts: {read: "doc.author == me.id"}}`, "a document is compared with a document"},
 		{`collections: {posts: {read: "paired('fan', me, doc.author)"}}`, `there is no pair "fan"`},
 		{`collections: {posts: {read: "mine()"}}`, "undeclared reference to 'mine'"},
-		{"collections: {people: {fields: {nmae: {read: true}}}}", `"people" has nothing called "nmae"; did you mean "name"?`},
+		{"collections: {people: {fields: {nmae: {read: true}}}}",
+			`"people" has nothing called "nmae"; did you mean "name"?`},
 		{"collections: {people: {fields: {fans: {write: true}}}}", `has no key "write"`},
 		{"collections: {people: {fields: {name: {read: \"doc == me\"}}}}",
 			"posts.byline shows name, which not everybody may read where it stands; leave it out, or say"},
