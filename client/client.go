@@ -194,6 +194,8 @@ type Document struct {
 	Facts   map[string]any `json:"facts"`
 	Kept    map[string]any `json:"kept"`
 	Since   *time.Time     `json:"since,omitempty"` // on a page of another document's: since when
+	Pair    map[string]any `json:"pair,omitempty"`  // of a list through pairs: the facts of the pair
+	Top     bool           `json:"top,omitempty"`   // of a list: it stands on top whatever the order
 
 	Building []string         `json:"building,omitempty"` // kept values that are being derived anew
 	Marks    map[string]*Mark `json:"marks,omitempty"`    // those of [Page.Marks], nil where it is not paired

@@ -103,6 +103,19 @@ func (c *Client) List(ctx context.Context, path string, page Page) (Documents, e
 	return docs, err
 }
 
+// Find reads the document of a collection that has a value in a unique field; false if there
+// is none.
+func (c *Client) Find(ctx context.Context, collection, field, value string, marks ...string) (Document, bool, error) {
+	query := Page{Marks: marks}.query()
+	query.Set(field, value)
+	var docs Documents
+	_, err := c.call(ctx, http.MethodGet, at(collection), query, "", nil, &docs)
+	if err != nil || len(docs.Documents) == 0 {
+		return Document{}, false, err
+	}
+	return docs.Documents[0], true, nil
+}
+
 func pairPath(pair, from, to string) string {
 	return "/pairs/" + url.PathEscape(pair) + "/" + url.PathEscape(from) + "/" + url.PathEscape(to)
 }

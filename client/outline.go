@@ -28,6 +28,38 @@ type Outline struct {
 		Owner   string `json:"owner"`
 		Entries string `json:"entries"`
 	} `json:"timelines"`
+	Lists []ListOutline `json:"lists"`
+}
+
+// ListOutline is a list of the design.
+type ListOutline struct {
+	Name    string   `json:"name"`
+	Entries string   `json:"entries"`
+	Of      string   `json:"of,omitempty"` // the collection of the document that it is asked for
+	Order   []string `json:"order"`
+	Params  []struct {
+		Name     string `json:"name"`
+		Type     string `json:"type"`
+		Required bool   `json:"required"`
+	} `json:"params"`
+	Looks   string `json:"looks,omitempty"` // the parameter with what is looked for: starts or words
+	Serving struct {
+		Index string `json:"index"` // what the index holds, in its order
+		Reads string `json:"reads"` // what is read for a page beyond its entries
+		None  bool   `json:"none"`  // no index can put the list in order
+	} `json:"serving"`
+}
+
+// Takes are the names of all parameters.
+func (l ListOutline) Takes() []string {
+	var names []string
+	for _, p := range l.Params {
+		names = append(names, p.Name)
+	}
+	if l.Looks != "" {
+		names = append(names, l.Looks)
+	}
+	return names
 }
 
 // Outline reads the design in force.

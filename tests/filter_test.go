@@ -70,7 +70,9 @@ func (r ruleMaker) rule(depth int) string {
 		"has(me."+r.one("name", "bold", "boss")+")",
 		"doc.by "+eq+" "+r.one("me", "me.boss"), "me "+eq+" "+r.one("null", "doc.by", "me"), "doc "+eq+" doc",
 		"doc.by.bold", "doc.by.name "+op+" me.name", "doc.id "+eq+" 'd3'", "doc.version "+op+" 1",
-		"doc.seen < timestamp('2031-01-01T00:00:00Z')", "doc.text.startsWith('h')", "doc.text.size() > 3",
+		"doc.seen "+op+" "+r.one("timestamp('2031-01-01T00:00:00Z')", "timestamp('2031-12-31T22:00:00.5Z')", "now"),
+		r.one("doc.created", "doc.updated")+" "+op+" "+r.one("now", "now - duration('1h')", "now + duration('1h')"),
+		"doc.text "+eq+" me.name", "doc.text.startsWith('h')", "doc.text.size() > 3",
 		"paired('block', me, doc.by)", "paired('block', doc.by, me)", "paired('likes', me, doc)",
 		"paired('block', me, me.boss)",
 		"paired('likes', doc.by, doc)", "apart(me, doc.by)", "bold(me)", "bold(doc.by)")

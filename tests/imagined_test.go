@@ -20,14 +20,14 @@ var designs = flag.Int("designs", 1, "how many made-up designs are compared with
 // (a circle, a field to order by that may be missing) is left out again.
 type imagination struct {
 	*rand.Rand
-	collections, pairs, timelines dict
+	collections, pairs, timelines, lists dict
 }
 
 type dict = map[string]any
 
 // imagine makes up the source of a design. JSON is YAML too.
 func imagine(r *rand.Rand) string {
-	m := imagination{r, dict{}, dict{}, dict{}}
+	m := imagination{r, dict{}, dict{}, dict{}, dict{}}
 	m.collections["people"] = dict{"fields": dict{"name": dict{"type": "string", "required": true}, "size": dict{"type": "integer"}}, "kept": dict{}}
 	m.add(m.pairs, "follow", dict{"from": "people", "to": "people", "from_calls": "following", "to_calls": "followers", "self": m.IntN(4) == 0})
 	for _, c := range []struct{ name, under string }{{"posts", ""}, {"notes", "posts"}, {"echoes", "notes"}, {"spots", ""}, {"rings", ""}}[:2+m.IntN(4)] {
@@ -45,11 +45,12 @@ func imagine(r *rand.Rand) string {
 	for i := range 1 + m.IntN(3) {
 		m.line(fmt.Sprint("line", i))
 	}
+	m.ordereds()
 	return m.source()
 }
 
 func (m imagination) source() string {
-	whole := dict{"yalvo": 1, "app": "imagined", "accounts": "people", "collections": m.collections, "pairs": m.pairs, "timelines": m.timelines}
+	whole := dict{"yalvo": 1, "app": "imagined", "accounts": "people", "collections": m.collections, "pairs": m.pairs, "timelines": m.timelines, "lists": m.lists}
 	text, err := json.Marshal(whole)
 	if err != nil {
 		panic(err)
@@ -226,9 +227,11 @@ func (m imagination) evolve(nth int) {
 			}
 		}
 	}
-	for name := range m.timelines {
-		if m.IntN(2) == 0 {
-			m.without(m.timelines, name)
+	for _, all := range []dict{m.timelines, m.lists} {
+		for name := range all {
+			if m.IntN(2) == 0 {
+				m.without(all, name)
+			}
 		}
 	}
 	for i := range 12 {
@@ -246,6 +249,16 @@ func (m imagination) evolve(nth int) {
 	for i := range 1 + m.IntN(3) {
 		if name := fmt.Sprint("line", i); m.timelines[name] == nil {
 			m.line(name)
+		}
+	}
+	m.ordereds()
+}
+
+// ordereds makes up lists: of those that are made up, many mean nothing.
+func (m imagination) ordereds() {
+	for i := range 40 {
+		if name := fmt.Sprint("list", i%5); m.lists[name] == nil {
+			m.ordered(name)
 		}
 	}
 }
@@ -283,8 +296,8 @@ func TestMadeUpDesignsFollowOneAnother(t *testing.T) {
 			m := imagination{Rand: rand.New(rand.NewPCG(s, uint64(i)))}
 			first := imagine(m.Rand)
 			if err := json.Unmarshal([]byte(first), &struct {
-				Collections, Pairs, Timelines *dict
-			}{&m.collections, &m.pairs, &m.timelines}); err != nil {
+				Collections, Pairs, Timelines, Lists *dict
+			}{&m.collections, &m.pairs, &m.timelines, &m.lists}); err != nil {
 				t.Fatal(err)
 			}
 			w := start(t, first)

@@ -498,6 +498,7 @@ func (th *throng) asTheModelSays() {
 	for _, c := range th.design.Collections {
 		differ("how many "+c.Name, th.Number("SELECT count(*) FROM documents WHERE collection = (SELECT n FROM numbers WHERE kind = 'collection' AND name = $1)", c.Name), len(m.all(c)))
 	}
+	th.listsAgree(m, differ)
 	differ("what set off triggers", th.remembered(th.fired()), th.remembered(th.reactions.fired))
 	differ("what was not forgotten", th.remains(), []string{})
 	standing := 0
@@ -520,7 +521,7 @@ func (th *throng) readTimes(m *model) {
 		if err != nil {
 			th.t.Fatalf("%s should be there: %v; its history: %v", path, err, th.history(path))
 		}
-		d.created = doc.Created
+		d.created, d.updated = doc.Created, doc.Updated
 	}
 	for name, pairs := range m.pairs {
 		for e, c := range pairs {

@@ -27,6 +27,7 @@ type thing struct {
 	key     string
 	parent  *thing
 	created time.Time
+	updated time.Time
 	fields  map[string]any
 	refs    map[string]*thing // where references pointed when they were written
 	frozen  map[string]any    // the frozen copies it was given

@@ -140,6 +140,9 @@ func (c *Court) values(on Condition) map[string]any {
 	for name, doc := range on.Given {
 		v[name] = doc
 	}
+	for name, value := range on.Values {
+		v[name] = value
+	}
 	v[design.NameMe] = c.caller()
 	return v
 }
@@ -179,7 +182,8 @@ func (c *Court) Filter(in *design.Collection) (f, nobody expr.Filter, who *expr.
 		return f, f, nil, nil
 	}
 	filter := func(me *expr.Document) expr.Filter {
-		return rule.That.Filter(design.NameDoc, map[string]*expr.Document{design.NameMe: me})
+		return rule.That.Filter(design.NameDoc, map[string]*expr.Document{design.NameMe: me},
+			map[string]any{design.NameNow: c.now})
 	}
 	if c.me == nil || !rule.That.Names(design.NameMe) {
 		return filter(c.me), f, nil, nil

@@ -22,8 +22,12 @@ func New(d *design.Design) *Law {
 	for _, c := range d.Collections {
 		l.shapes[c.Name] = c.ShapeOf()
 	}
-	for _, r := range d.AccessRules() {
-		if r.That == nil {
+	rules := d.AccessRules()
+	for _, list := range d.Lists {
+		rules = append(rules, list.Where)
+	}
+	for _, r := range rules {
+		if r == nil || r.That == nil {
 			continue
 		}
 		for _, m := range r.That.Reads {
@@ -67,6 +71,7 @@ type Condition struct {
 	Rule   *design.Rule              // nil: there is none, so nobody may
 	Given  map[string]*expr.Document // by name; the caller's account is added
 	Pair   map[string]any            // the facts of the pair
+	Values map[string]any            // what else it names
 	Hidden *expr.Document            // of reading: what counts as missing if the rule does not hold
 }
 

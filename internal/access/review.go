@@ -47,6 +47,9 @@ func NewReview(d *design.Design) Review {
 	for _, t := range d.Timelines {
 		r.add(t.Name, t.Access, nil, design.OpRead)
 	}
+	for _, l := range d.Lists {
+		r.add(l.Name, l.Access, nil, design.OpRead)
+	}
 	return r
 }
 
@@ -69,7 +72,7 @@ func (r *Review) add(name string, a *design.Access, under *design.Collection, op
 // inPage tells whether a rule can be part of the statement that reads a page.
 func inPage(rule *design.Rule) bool {
 	me := map[string]*expr.Document{design.NameMe: {Key: "somebody"}}
-	return rule.That != nil && rule.That.Names(design.NameDoc) && rule.That.Filter(design.NameDoc, me).Exact()
+	return rule.That != nil && rule.That.Names(design.NameDoc) && rule.That.Filter(design.NameDoc, me, nil).Exact()
 }
 
 // reviewed is what a rule costs; of one to read a nested document, with what it takes to

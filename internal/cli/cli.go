@@ -116,7 +116,7 @@ func (a *app) commands() *cli.Command {
 		},
 		Commands: []*cli.Command{
 			a.up(), a.version(), a.check(), a.design(), a.diff(), a.apply(), a.versions(), a.back(), a.misfits(),
-			a.list(), a.show(), a.add(), a.edit(), a.remove(),
+			a.list(), a.lists(), a.show(), a.add(), a.edit(), a.remove(),
 			a.pair(), a.unpair(), a.dump(), a.load(), a.bring(),
 			a.timeline(), a.status(), a.changes(), a.parked(),
 			a.may(), a.why(), a.places(), a.trace(), a.audit(), a.replay(), a.forget(),

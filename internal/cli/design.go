@@ -40,11 +40,12 @@ func (a *app) check() *cli.Command {
 			if c.Bool("json") {
 				return a.JSON(map[string]any{"app": d.App, "rules": rules, "access": review})
 			}
-			a.Say("%s is fine: %s, %s, %s. %s derived from it:\n", args[0],
-				terminal.Many(len(d.Collections), "collection"),
-				terminal.Many(len(d.Pairs), "pair"), terminal.Many(len(d.Timelines), "timeline"),
+			a.Say("%s is fine: %s, %s, %s, %s. %s derived from it:\n", args[0],
+				terminal.Many(len(d.Collections), "collection"), terminal.Many(len(d.Pairs), "pair"),
+				terminal.Many(len(d.Timelines), "timeline"), terminal.Many(len(d.Lists), "list"),
 				terminal.Many(len(rules), "trigger"))
 			a.rules(rules)
+			a.served(d)
 			a.review(review)
 			return nil
 		},

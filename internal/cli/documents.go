@@ -81,27 +81,44 @@ func (a *app) list() *cli.Command {
 			if c.Bool("json") {
 				return a.JSON(docs)
 			}
-			if len(docs.Documents) == 0 {
-				a.Say("Nothing is in %s.", args[0])
-				return nil
-			}
-			header := table.Row{"path", "facts", "kept"}
-			var rows []table.Row
-			for _, d := range docs.Documents {
-				rows = append(rows, table.Row{d.Path, terminal.Clip(terminal.Values(d.Facts), 70),
-					terminal.Clip(terminal.Values(d.Kept), 60)})
-			}
-			if c.IsSet("marks") {
-				header = append(header, "marks")
-				for i, d := range docs.Documents {
-					rows[i] = append(rows[i], marksInWords(d.Marks))
-				}
-			}
-			a.Table(header, rows)
-			a.more(docs.Next)
-			return nil
+			return a.showDocuments(c, docs, "Nothing is in "+args[0]+".")
 		},
 	}
+}
+
+// showDocuments shows a page of documents, with what there is of pairs and marks.
+func (a *app) showDocuments(c *cli.Command, docs client.Documents, none string) error {
+	if len(docs.Documents) == 0 {
+		a.Say("%s", none)
+		return nil
+	}
+	header := table.Row{"path", "facts", "kept"}
+	var rows []table.Row
+	pairs := false
+	for _, d := range docs.Documents {
+		path := d.Path
+		if d.Top {
+			path += " (on top)"
+		}
+		pairs = pairs || len(d.Pair) > 0
+		rows = append(rows, table.Row{path, terminal.Clip(terminal.Values(d.Facts), 70),
+			terminal.Clip(terminal.Values(d.Kept), 60)})
+	}
+	add := func(name string, of func(client.Document) any) {
+		header = append(header, name)
+		for i, d := range docs.Documents {
+			rows[i] = append(rows[i], of(d))
+		}
+	}
+	if pairs {
+		add("pair", func(d client.Document) any { return terminal.Values(d.Pair) })
+	}
+	if c.IsSet("marks") {
+		add("marks", func(d client.Document) any { return marksInWords(d.Marks) })
+	}
+	a.Table(header, rows)
+	a.more(docs.Next)
+	return nil
 }
 
 func (a *app) show() *cli.Command {

@@ -22,7 +22,7 @@ type Comparison struct {
 
 // Difference is one thing that differs.
 type Difference struct {
-	Kind    string   // collection, field, check, kept value, pair, timeline, trigger, rule or design
+	Kind    string   // collection, field, check, kept value, pair, timeline, list, trigger, rule or design
 	Name    string   // in the new design; of what is dropped, in the old one; of a check its collection's
 	Was     string   // its name in the old design, if that was another
 	How     How      // it is added, dropped, renamed or changed
@@ -67,7 +67,7 @@ type Named struct{ Kind, Name string }
 type Step struct {
 	Do     Do
 	Aspect plan.Aspect // of a [Build]
-	Name   string      // of the duplicate, the collection, the pair, the timeline or, as "kind name", what is swept
+	Name   string      // of the duplicate, the collection, the pair, the timeline, the list or, as "kind name", what is swept
 	Shows  Shows       // what readers see of it meanwhile
 
 	IfMisfits bool // only where something was found before that did not fit: it may now
@@ -86,6 +86,8 @@ const (
 	Modes     Do = "modes"     // look which authors a mixed timeline collects from
 	Unstore   Do = "unstore"   // drop the entries of a timeline that is collected when read
 	Load      Do = "load"      // documents and pairs are being loaded: what follows from them waits
+	Index     Do = "index"     // create the index of a list
+	Unindex   Do = "unindex"   // drop the indexes that no list needs any more
 	Sweep     Do = "sweep"     // drop what is stored under a number that was given up
 )
 
@@ -98,7 +100,7 @@ const (
 	Partly    Shows = "partly"    // each value as far as it has come, named as being built
 	Hidden    Shows = "hidden"    // nothing, named as being built
 	Collected Shows = "collected" // of a timeline: what it is to hold, collected when it is read
-	Refused   Shows = "refused"   // of a timeline: it cannot be read
+	Refused   Shows = "refused"   // of a timeline or a list: it cannot be read
 )
 
 // Designs compares two checked designs. The error, if any, is a
@@ -128,6 +130,7 @@ func Designs(from, to *design.Design) (*Comparison, error) {
 	c.compareTimelines()
 	c.compareTriggers()
 	c.compareAccess()
+	c.compareLists()
 	if len(c.problems) > 0 {
 		return nil, c.problems
 	}
@@ -176,6 +179,9 @@ type comparing struct {
 	ends    []string // references
 	modes   []string // timelines
 	unstore []string
+
+	lists    []string // lists whose index is made
+	unlisted bool     // lists are gone
 }
 
 // duplicate names one of the plan's duplicates.

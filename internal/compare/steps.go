@@ -36,6 +36,7 @@ func (c *comparing) listSteps() {
 	}
 	add(Ends, c.ends...)
 	modes()
+	c.indexSteps()
 	add(Strip, c.strips...)
 	add(Unstore, c.unstore...)
 	for _, r := range c.Retired {

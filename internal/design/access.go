@@ -32,10 +32,11 @@ const (
 	NameTo     = "to"
 	NamePair   = "pair"
 	NameOwner  = "owner"
+	NameOf     = "of"  // the document that a list is asked for
 	NameNow    = "now" // the service's clock
 )
 
-// Access says who may do what, of a collection, a pair or a timeline. What no rule
+// Access says who may do what, of a collection, a pair, a timeline or a list. What no rule
 // allows is not allowed.
 type Access struct {
 	Rules  map[Op]*Rule
@@ -125,6 +126,9 @@ func (d *Design) AccessRules() []*Rule {
 	}
 	for _, t := range d.Timelines {
 		add(t.Access, OpRead)
+	}
+	for _, l := range d.Lists {
+		add(l.Access, OpRead)
 	}
 	return all
 }

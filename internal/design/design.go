@@ -9,6 +9,7 @@ type Design struct {
 	Collections []*Collection
 	Pairs       []*Pair
 	Timelines   []*Timeline
+	Lists       []*Listing
 	Triggers    []*Trigger
 	Guarded     bool    // it says who may do what
 	Rules       []*Rule // conditions with names, which the rules of access use

@@ -2,9 +2,11 @@ package expr
 
 import (
 	"slices"
+	"time"
 
 	"cel.dev/cel-go/common/ast"
 	"cel.dev/cel-go/common/operators"
+	"cel.dev/cel-go/common/overloads"
 )
 
 // Filter is a rule about a document in a form that a database can work out for many
@@ -16,7 +18,7 @@ type Filter struct {
 
 	Op     string // of a comparison: ==, !=, <, <=, > or >=
 	Member string // of a comparison: what is compared, a value of the document; of has and is too
-	Value  any    // with what: a text, a truth or a number
+	Value  any    // with what: a text, a truth, a number or a time
 
 	Pair     string // a kind of pair
 	From, To End
@@ -50,14 +52,17 @@ type End struct {
 }
 
 // Filter is the rule as a filter on documents that it calls by a name. What else it names
-// is known.
-func (r *Rule) Filter(about string, known map[string]*Document) Filter {
-	f := filtering{rule: r, about: about, known: known}
+// is known: documents, nil for nobody, and values as documents hold them.
+func (r *Rule) Filter(about string, known map[string]*Document, given map[string]any) Filter {
+	f := filtering{rule: r, about: about, known: known, given: given}
 	return f.bound(r.checked.NativeRep().Expr(), true)
 }
 
-// systemValues are no members of what a document holds.
-var systemValues = []string{"id", "version", "created", "updated"}
+// The system values of a document: times that are compared, and what is not.
+var (
+	systemTimes  = []string{"created", "updated"}
+	systemValues = []string{"id", "version"}
+)
 
 // Exact tells whether the filter lets through what the rule allows and nothing else: it
 // names pairs and which document is which, and no other values, of which only a rule can
@@ -81,6 +86,7 @@ type filtering struct {
 	rule  *Rule
 	about string
 	known map[string]*Document
+	given map[string]any
 }
 
 // truth is a filter that is always the same.
@@ -195,6 +201,8 @@ func (f filtering) member(e ast.Expr, upper bool) Filter {
 			return truth(b)
 		}
 	case doc.Reference != "":
+	case slices.Contains(systemTimes, s.FieldName()) || slices.Contains(systemValues, s.FieldName()):
+		return unsaid(upper)
 	case !s.IsTestOnly():
 		return Filter{Kind: Compare, Op: "==", Member: s.FieldName(), Value: true}
 	case upper:
@@ -318,6 +326,9 @@ func (f filtering) compared(op string, e ast.Expr, v any) (Filter, bool) {
 	if slices.Contains(systemValues, name) {
 		return Filter{}, false
 	}
+	if v == absent { // then nothing can be said, and it does not hold
+		return Filter{Kind: Never, vague: true}, true
+	}
 	switch f.rule.names[f.about].Members[name].Kind {
 	case String:
 		_, is = v.(string)
@@ -326,27 +337,84 @@ func (f filtering) compared(op string, e ast.Expr, v any) (Filter, bool) {
 		_, is = v.(bool)
 	case Integer:
 		_, is = v.(int64)
+	case Timestamp:
+		var t time.Time
+		t, is = v.(time.Time)
+		is = is && t.Equal(t.Truncate(time.Microsecond)) // databases know no less
 	default:
 		is = false
 	}
 	return Filter{Kind: Compare, Op: op, Member: name, Value: v}, is
 }
 
-// constant is a value that is known: one that stands in the rule, or of a known document.
+// absent is the value that a known document does not have.
+var absent = any(struct{ none bool }{true})
+
+// constant is a value that is known: one that stands in the rule or has a name, one of a
+// known document, or a time and a duration from it.
 func (f filtering) constant(e ast.Expr) (any, bool) {
-	if e.Kind() == ast.LiteralKind {
+	switch e.Kind() {
+	case ast.LiteralKind:
 		v := e.AsLiteral().Value()
 		return v, v != nil
+	case ast.IdentKind:
+		v := f.given[e.AsIdent()]
+		return f.typed(f.rule.names[e.AsIdent()], v), v != nil
+	case ast.CallKind:
+		return f.time(e.AsCall())
 	}
 	if e.Kind() != ast.SelectKind || e.AsSelect().IsTestOnly() {
 		return nil, false
 	}
 	on, is := f.document(e.AsSelect().Operand())
-	if !is || on.Known == nil {
+	if !is || on.Known == nil || on.Known.Values == nil {
 		return nil, false
 	}
 	v := on.Known.Values[e.AsSelect().FieldName()]
-	return v, v != nil
+	if v == nil {
+		return absent, true
+	}
+	return f.typed(on.Known.Shape.Members[e.AsSelect().FieldName()], v), true
+}
+
+// typed is a value as expressions compute with it.
+func (f filtering) typed(s Shape, v any) any {
+	if s.Kind == Timestamp || s.Kind == Integer {
+		return s.value(v)
+	}
+	return v
+}
+
+// time is a time that stands in the rule, or one that lies before or after another.
+func (f filtering) time(call ast.CallExpr) (any, bool) {
+	args := call.Args()
+	switch name := call.FunctionName(); {
+	case name == overloads.TypeConvertTimestamp && len(args) == 1:
+		text, is := f.constant(args[0])
+		s, isText := text.(string)
+		t, err := time.Parse(time.RFC3339Nano, s)
+		return t, is && isText && err == nil
+	case len(args) == 2 && (name == operators.Add || name == operators.Subtract):
+		at, _ := f.constant(args[0])
+		t, is := at.(time.Time)
+		d, isDuration := durationIn(args[1])
+		if name == operators.Subtract {
+			d = -d
+		}
+		return t.Add(d), is && isDuration
+	}
+	return nil, false
+}
+
+// durationIn is a duration that stands in the rule.
+func durationIn(e ast.Expr) (time.Duration, bool) {
+	if e.Kind() != ast.CallKind || e.AsCall().FunctionName() != overloads.TypeConvertDuration ||
+		len(e.AsCall().Args()) != 1 || e.AsCall().Args()[0].Kind() != ast.LiteralKind {
+		return 0, false
+	}
+	text, _ := e.AsCall().Args()[0].AsLiteral().Value().(string)
+	d, err := time.ParseDuration(text)
+	return d, err == nil
 }
 
 func (f filtering) pair(args []ast.Expr) (Filter, bool) {
@@ -378,4 +446,58 @@ func (f Filter) Of(reference string) bool {
 		return !about(f.From) && !about(f.To)
 	}
 	return !slices.ContainsFunc(f.Parts, func(p Filter) bool { return !p.Of(reference) })
+}
+
+// Fixes are the values of the document called about that the rule compares with something
+// that does not hang on it, in a way that has to hold.
+func (r *Rule) Fixes(about string) []string {
+	var names []string
+	var look func(e ast.Expr)
+	look = func(e ast.Expr) {
+		if _, body, is := named(e); is {
+			e = body
+		}
+		if e.Kind() != ast.CallKind {
+			return
+		}
+		switch call := e.AsCall(); call.FunctionName() {
+		case operators.LogicalAnd:
+			look(call.Args()[0])
+			look(call.Args()[1])
+		case operators.Equals:
+			a, b := call.Args()[0], call.Args()[1]
+			for _, sides := range [][2]ast.Expr{{a, b}, {b, a}} {
+				name, is := memberOf(sides[0], about)
+				if is && r.isGiven(sides[1], about) && !slices.Contains(names, name) {
+					names = append(names, name)
+				}
+			}
+		}
+	}
+	look(r.checked.NativeRep().Expr())
+	return names
+}
+
+// memberOf is the value of a document that an expression is.
+func memberOf(e ast.Expr, about string) (string, bool) {
+	if e.Kind() != ast.SelectKind || e.AsSelect().IsTestOnly() {
+		return "", false
+	}
+	on := e.AsSelect().Operand()
+	return e.AsSelect().FieldName(), on.Kind() == ast.IdentKind && on.AsIdent() == about
+}
+
+// isGiven tells whether an expression is known before any document is looked at: a value
+// that stands in the rule, one with a name, or one of another document.
+func (r *Rule) isGiven(e ast.Expr, about string) bool {
+	switch e.Kind() {
+	case ast.LiteralKind:
+		return true
+	case ast.IdentKind:
+		return e.AsIdent() != about && r.names[e.AsIdent()].Kind != Reference
+	case ast.SelectKind:
+		on := e.AsSelect().Operand()
+		return on.Kind() == ast.IdentKind && on.AsIdent() != about && !e.AsSelect().IsTestOnly()
+	}
+	return false
 }

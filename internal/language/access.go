@@ -17,28 +17,34 @@ const (
 	MaxRules      = 500
 )
 
-// readAccess reads who may do what when all that the rules may name is known.
+// readAccess notes who may do what.
 func (r *reader) readAccess(n *node) {
 	r.design.Guarded = true
-	given := map[string]*node{}
-	note := func(key string) func(*node) { return func(n *node) { given[key] = n } }
+	r.access = map[string]*node{}
+	note := func(key string) func(*node) { return func(n *node) { r.access[key] = n } }
 	r.mapping(n, "access", keys{"rules": note("rules"), "collections": note("collections"), "pairs": note("pairs"),
-		"timelines": note("timelines")})
-	r.access = func() {
-		a := &accessReader{reader: r, scope: r.scope()}
-		if given["rules"] != nil {
-			a.readNamed(given["rules"])
-		}
-		for _, part := range []struct {
-			key  string
-			read func(*node, entry)
-		}{{"collections", a.ofCollection}, {"pairs", a.ofPair}, {"timelines", a.ofTimeline}} {
-			if section := given[part.key]; section != nil {
-				a.section(section, "access to "+part.key, part.read)
-			}
-		}
-		r.checkNarrowed()
+		"timelines": note("timelines"), "lists": note("lists")})
+}
+
+// readRules compiles the rules of access and the conditions of lists, which may use those
+// that have names, when all that they may name is known.
+func (r *reader) readRules() {
+	a := &accessReader{reader: r, scope: r.scope()}
+	if named := r.access["rules"]; named != nil {
+		a.readNamed(named)
 	}
+	for _, l := range r.lists {
+		a.ofCondition(l)
+	}
+	for _, part := range []struct {
+		key  string
+		read func(*node, entry)
+	}{{"collections", a.ofCollection}, {"pairs", a.ofPair}, {"timelines", a.ofTimeline}, {"lists", a.ofList}} {
+		if section := r.access[part.key]; section != nil {
+			a.section(section, "access to "+part.key, part.read)
+		}
+	}
+	r.checkNarrowed()
 }
 
 // checkNarrowed finds values that not everybody may read where others are shown them.
@@ -305,5 +311,24 @@ func (a *accessReader) ofTimeline(_ *node, e entry) {
 	t.Access = &design.Access{}
 	names := map[string]expr.Shape{design.NameOwner: a.scope.Documents[t.Owner.Name]}
 	a.rules(e.value, fmt.Sprintf("access to %q", t.Name), t.Name, t.Access,
+		func(design.Op) map[string]expr.Shape { return names }, nil, design.OpRead)
+}
+
+func (a *accessReader) ofList(_ *node, e entry) {
+	l := a.design.List(e.key)
+	if l == nil {
+		a.unknown(e.pos, design.CodeUnknownName, fmt.Sprintf("there is no list %q", design.Clip(e.key)), e.key,
+			design.NamesOf(a.design.Lists, func(l *design.Listing) string { return l.Name }))
+		return
+	}
+	if l.Entries == nil {
+		return
+	}
+	l.Access = &design.Access{}
+	names := map[string]expr.Shape{}
+	if owner := l.Owner(); owner != nil {
+		names[design.NameOf] = a.scope.Documents[owner.Name]
+	}
+	a.rules(e.value, fmt.Sprintf("access to %q", l.Name), l.Name, l.Access,
 		func(design.Op) map[string]expr.Shape { return names }, nil, design.OpRead)
 }

@@ -36,7 +36,7 @@ func TestProblemsWithAccessAreToldWithTheirPlace(t *testing.T) {
 		{`rules: {a: "b()", b: "true"}, collections: {posts: {read: "a()"}}`, "undeclared reference to 'b'"},
 		{`rules: {a: "true &&"}`, "Syntax error"},
 		{"rules: 3", "must be a mapping from names to rules"},
-		{"lists: {}", `access has no key "lists"`},
+		{"lists: {hme: {read: true}}", `there is no list "hme"`},
 	} {
 		problems := problemsIn(t, base+"access: {"+c.access+"}\n")
 		if len(problems) != 1 || !strings.Contains(problems.Error(), c.want) {

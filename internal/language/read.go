@@ -17,9 +17,10 @@ type reader struct {
 	file     string
 	problems design.Problems
 	design   *design.Design
-	later    []func() // what waits until every name has been read
-	last     []func() // what waits until every name has been resolved
-	access   func()   // what waits for all of that
+	later    []func()         // what waits until every name has been read
+	last     []func()         // what waits until every name has been resolved
+	lists    []*listReader    // which wait for all of that
+	access   map[string]*node // and who may do what, by its parts
 }
 
 // Read reads and checks a design. The name is only used in messages.
@@ -37,9 +38,10 @@ func Read(name string, source []byte) (*design.Design, error) {
 		for _, check := range r.last {
 			check()
 		}
-		if r.access != nil {
-			r.access()
+		for _, l := range r.lists {
+			l.resolve()
 		}
+		r.readRules()
 		r.checkWhole()
 	}
 	if len(r.problems) == 0 {
@@ -68,7 +70,8 @@ func (r *reader) readRoot(root *node) {
 		"timelines":   r.readTimelines,
 		"triggers":    r.readTriggers,
 		"access":      r.readAccess,
-		"lists":       notYet, "screens": notYet, "workload": notYet,
+		"lists":       r.readLists,
+		"screens":     notYet, "workload": notYet,
 	}, "yalvo", "app", "collections")
 }
 

@@ -56,6 +56,9 @@ func Describe(p *plan.Plan) (schema, error) {
 	for _, t := range p.Timelines {
 		d.timeline(t)
 	}
+	for _, l := range p.Lists {
+		d.list(l)
+	}
 	return doc, nil
 }
 
@@ -133,7 +136,9 @@ func (d *description) collection(c *plan.Collection) {
 	if c.Parent != nil {
 		d.paths[Prefix+"/collections/"+c.Name] = schema{"get": read(d.operation("listAll"+name),
 			"A page of "+c.Name+" under any parent", name+"Page", "limit", "cursor", "prefix", "marks", "as")}
+		addUniques(d.paths[Prefix+"/collections/"+c.Name].(schema), c)
 	}
+	addUniques(d.paths[base].(schema), c)
 	one := append(slices.Clone(params), ref("parameters", "id"))
 	d.paths[base+"/{id}"] = withParameters(one, schema{
 		"get":    read(d.operation("get"+name), "Read one of "+c.Name, name, "marks", "as"),
@@ -141,6 +146,17 @@ func (d *description) collection(c *plan.Collection) {
 		"delete": write(d.operation("remove"+name), "Remove it and what hangs on it", name, nil, "", false),
 	})
 	d.links(c, base, one)
+}
+
+// addUniques adds the unique values that a page can be asked by.
+func addUniques(path schema, c *plan.Collection) {
+	get := path["get"].(schema)
+	for _, u := range c.Uniques {
+		if !slices.Contains([]string{"settled", "patience", "limit", "cursor", "prefix", "marks"}, u.Name) {
+			get["parameters"] = append(get["parameters"].([]any), schema{"name": u.Name, "in": "query",
+				"description": "The one that has this value, if there is one.", "schema": fieldSchema(u.Field)})
+		}
+	}
 }
 
 // checksInWords says what a document is refused with, as the design words it.
@@ -258,6 +274,38 @@ func (d *description) timeline(t *plan.Timeline) {
 	live["responses"].(schema)["200"] = schema{"description": "Server-sent events named page, each holding " + name +
 		"Entries.", "content": schema{"text/event-stream": schema{"schema": schema{"type": "string"}}}}
 	d.paths[base+"/live"] = withParameters(owner, schema{"get": live})
+}
+
+// list is a list with a page of its own: entries of a list through pairs say since when,
+// and how they are paired.
+func (d *description) list(l *plan.List) {
+	name := d.free(typeName(l.Name), "Listed", "List")
+	item := schema{"type": "object"}
+	if l.Through != nil {
+		item["required"] = []any{"since"}
+		if len(l.Through.Fields) > 0 {
+			item["required"] = []any{"since", "pair"}
+			item["properties"] = schema{"pair": fieldsSchema(l.Through.Fields)}
+		}
+	}
+	d.schemas[name+"Listed"] = schema{"allOf": []any{ref("schemas", d.names[l.Entries]), item}}
+	d.schemas[name+"List"] = pageOf("documents", name+"Listed")
+	path, params := Prefix+"/lists/"+l.Name, []any{}
+	if l.Owner != nil {
+		path += "/{of}"
+		params = append(params, schema{"name": "of", "in": "path", "required": true, "schema": schema{"type": "string"},
+			"description": "The key of one of " + l.Owner.Name + "; of a nested one with its slashes escaped."})
+	}
+	get := read(d.operation("read"+name), "A page of the list "+l.Name, name+"List", "limit", "cursor", "marks", "as")
+	for _, p := range l.Params {
+		get["parameters"] = append(get["parameters"].([]any), schema{"name": p.Name, "in": "query",
+			"required": p.Default == nil, "schema": fieldSchema(p)})
+	}
+	if looks := l.Looks(); looks != "" {
+		get["parameters"] = append(get["parameters"].([]any), schema{"name": looks, "in": "query", "required": true,
+			"schema": schema{"type": "string", "minLength": 1}})
+	}
+	d.paths[path] = withParameters(params, schema{"get": get})
 }
 
 // entry is what an entry of a timeline shows: what the design carries, or all.

@@ -23,6 +23,7 @@ type Plan struct {
 	Collections []*Collection
 	Pairs       []*Pair
 	Timelines   []*Timeline
+	Lists       []*List
 	Triggers    []*Trigger
 
 	references map[Number]*Reference
@@ -77,6 +78,11 @@ type Reference struct {
 type Unique struct {
 	Number
 	*design.Field
+}
+
+// UniqueNamed is a unique field by its name, nil if there is none.
+func (c *Collection) UniqueNamed(name string) *Unique {
+	return first(c.Uniques, func(u *Unique) bool { return u.Name == name })
 }
 
 // Pair is a kind of pair with the duplicates that follow it.
@@ -206,6 +212,9 @@ func New(d *design.Design, number Numbering) *Plan {
 	}
 	for _, t := range d.Timelines {
 		p.addTimeline(t, number("timeline", t.Name))
+	}
+	for _, l := range d.Lists {
+		p.addList(l)
 	}
 	for _, t := range d.Triggers {
 		p.addTrigger(t, number("trigger", t.Name))

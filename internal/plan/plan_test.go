@@ -68,6 +68,7 @@ func TestWhatEachChangeMakesDue(t *testing.T) {
 			RankBefore: ranks, Before: plan.Targets{author: ada}}, []string{
 			"add members.sighting_count key=0 doc=1 rank=0 amount=-1",
 			"end-nested remarks key=0 doc=10 rank=0 amount=0",
+			"end-reference members.pinned key=0 doc=10 rank=0 amount=0",
 			"end-to like key=0 doc=10 rank=0 amount=0",
 			"end-to save key=0 doc=10 rank=0 amount=0",
 			"end-to verdict key=0 doc=10 rank=0 amount=0",

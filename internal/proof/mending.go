@@ -191,7 +191,7 @@ func (m mender) holding(c *plan.Collection, found store.Drift) error {
 	if len(docs) == 0 {
 		return m.tx.DropKept(found.Doc)
 	}
-	if err := m.tx.HoldKept(found.Doc, keptNames(c)); err != nil {
+	if err := m.tx.HoldKept(c, found.Doc, keptNames(c)); err != nil {
 		return err
 	}
 	for _, d := range m.Plan.Duplicates() {

@@ -2,6 +2,7 @@ package reading
 
 import (
 	"context"
+	"encoding/json"
 	"sync/atomic"
 	"time"
 
@@ -37,6 +38,7 @@ type Page struct {
 	After  Boundary
 	Prefix string // collections: ids that begin with it
 	Given  int    // timelines: how many entries the pages before this one had
+	Top    int64  // lists: the row of what stood on top of the first page, 0 for nothing
 	Limit  int
 }
 
@@ -49,6 +51,10 @@ type Documents struct {
 	Of   *plan.Collection // what they are, for [Reader.Marks]
 	Rows []int64          // and which
 	Keys []string
+
+	Linked    bool              // they are the other ends of pairs
+	PairFacts []json.RawMessage // lists through pairs: the facts of these
+	Tops      int64             // lists: the row of what stands on top, 0 for nothing
 }
 
 // Document reads one document.

@@ -49,6 +49,11 @@ func (a *App) JudgeNow(ctx context.Context, v *Version, who Viewer) *Judge {
 	return v.Judge(who, a.known(ctx))
 }
 
+// Asking is a judge of what belongs to lists for a viewer, whom no rules need hold for.
+func (a *App) Asking(ctx context.Context, v *Version, who Viewer) *Judge {
+	return &Judge{v, who, v.Law.Court(source{v, a.known(ctx)}, who.Me, time.Now())}
+}
+
 func (a *App) known(ctx context.Context) Known {
 	return func(docs []store.Address, pairs []store.Between) ([]store.Document, []bool, error) {
 		return a.Store.Known(ctx, docs, pairs)
@@ -241,6 +246,18 @@ func (j *Judge) Filter(c *plan.Collection) (filter store.Filter, exact bool, err
 	}
 	f, nobody, who, err := j.court.Filter(c.Collection)
 	return store.NewFilter(j.Plan, c, f, nobody, who), f.Exact() && (who == nil || nobody.Exact()), err
+}
+
+// ListFilter is [Judge.Filter] for what must hold of the entries of a list.
+func (j *Judge) ListFilter(l *plan.List, of *expr.Document, params map[string]any) (store.Filter, bool, error) {
+	if l.Entries.Lift != nil { // what is stored is not what the condition sees
+		return store.Filter{}, l.Where == nil, nil
+	}
+	f, err := j.court.ListFilter(l.Listing, of, params)
+	if err != nil || l.Where == nil {
+		return store.Filter{}, true, err
+	}
+	return store.NewFilter(j.Plan, l.Entries, f, expr.Filter{}, nil), f.Exact(), nil
 }
 
 // EntryFilter is [Judge.Filter] for the entries of a timeline, false if the database cannot

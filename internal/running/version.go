@@ -1,6 +1,7 @@
 package running
 
 import (
+	"fmt"
 	"strings"
 
 	"yalvo/internal/access"
@@ -46,6 +47,28 @@ func (v *Version) Timeline(name string) (*plan.Timeline, error) {
 		return nil, Refuse(CodeUnknownName, "the design has no timeline %q", name)
 	}
 	return t, nil
+}
+
+// List finds a list by its name, to be read.
+func (v *Version) List(name string) (*plan.List, error) {
+	l := v.Plan.List(name)
+	if l == nil {
+		known := design.NamesOf(v.Plan.Lists, func(l *plan.List) string { return l.Name })
+		detail := "it has none"
+		if len(known) > 0 {
+			detail = "it has " + design.Listed(known)
+		}
+		if near := design.Nearest(name, known); near != "" {
+			detail = fmt.Sprintf("did you mean %q?", near)
+		}
+		return nil, Refuse(CodeUnknownName, "the design has no list %q: %s", design.Clip(name), detail)
+	}
+	for _, b := range v.Builds {
+		if b.Name == name && b.Does == string(compare.Index) {
+			return nil, Refuse(CodeBuilding, "the index of the list %q is being made. Try again in a moment", name)
+		}
+	}
+	return l, nil
 }
 
 // Link names a pair: its kind and the keys of its two ends.

@@ -18,10 +18,12 @@ import (
 type cursors struct{ key []byte }
 
 type token struct {
-	Key   string `json:"k,omitempty"`
-	Rank  int64  `json:"r,omitempty"`
-	N     int64  `json:"n,omitempty"`
-	Given int    `json:"g,omitempty"`
+	Key    string `json:"k,omitempty"`
+	Rank   int64  `json:"r,omitempty"`
+	Values string `json:"v,omitempty"`
+	N      int64  `json:"n,omitempty"`
+	Given  int    `json:"g,omitempty"`
+	Top    int64  `json:"t,omitempty"`
 }
 
 const signatureSize = 16
@@ -38,7 +40,7 @@ func (cs cursors) write(c *echo.Context, next *reading.Page) (string, error) {
 	if next == nil {
 		return "", nil
 	}
-	text, err := json.Marshal(token{next.After.Key, next.After.Rank, next.After.N, next.Given})
+	text, err := json.Marshal(token{next.After.Key, next.After.Rank, next.After.Values, next.After.N, next.Given, next.Top})
 	if err != nil {
 		return "", err
 	}
@@ -67,6 +69,6 @@ func (cs cursors) page(c *echo.Context) (reading.Page, error) {
 	if err := json.Unmarshal(text, &t); err != nil {
 		return page, bad
 	}
-	page.After, page.Given = store.Boundary{Key: t.Key, Rank: t.Rank, N: t.N}, t.Given
+	page.After, page.Given, page.Top = store.Boundary{Key: t.Key, Rank: t.Rank, Values: t.Values, N: t.N}, t.Given, t.Top
 	return page, nil
 }

@@ -108,6 +108,7 @@ type outline struct {
 	Collections []outlineCollection `json:"collections"`
 	Pairs       []outlinePair       `json:"pairs"`
 	Timelines   []outlineTimeline   `json:"timelines"`
+	Lists       []outlineList       `json:"lists"`
 	Rules       []plan.Rule         `json:"rules"`
 	Senders     []string            `json:"senders"` // the developer's triggers that send something
 	Access      access.Review       `json:"access"`
@@ -178,6 +179,43 @@ type outlineTimeline struct {
 	Carry   []string `json:"carry"`
 }
 
+type outlineList struct {
+	Name    string         `json:"name"`
+	Entries string         `json:"entries"`
+	Of      string         `json:"of,omitempty"` // the collection of the document that it is asked for
+	Order   []string       `json:"order"`
+	Params  []outlineParam `json:"params"`
+	Looks   string         `json:"looks,omitempty"` // the parameter with what is looked for
+	Serving design.Serving `json:"serving"`
+}
+
+type outlineParam struct {
+	Name     string `json:"name"`
+	Type     string `json:"type"`
+	Required bool   `json:"required"`
+	Default  any    `json:"default,omitempty"`
+	Choices  []any  `json:"choices,omitempty"`
+}
+
+func outlineOfList(l *plan.List) outlineList {
+	o := outlineList{Name: l.Name, Entries: l.Entries.Name, Order: []string{}, Params: []outlineParam{},
+		Looks: l.Looks(), Serving: l.Serving()}
+	if l.Owner != nil {
+		o.Of = l.Owner.Name
+	}
+	for _, by := range l.Order {
+		o.Order = append(o.Order, by.String())
+	}
+	for _, p := range l.Params {
+		param := outlineParam{Name: p.Name, Type: string(p.Type), Required: p.Default == nil, Choices: p.OneOf}
+		if p.Default != nil {
+			param.Default = p.Default.Literal
+		}
+		o.Params = append(o.Params, param)
+	}
+	return o
+}
+
 func (s *Server) getOutline(c *echo.Context) error {
 	p, err := s.plan(c)
 	if err != nil {
@@ -185,7 +223,7 @@ func (s *Server) getOutline(c *echo.Context) error {
 	}
 	o := outline{App: p.Design.App, Rules: p.Rules(), Senders: p.Design.Senders(),
 		Access: access.NewReview(p.Design), Pairs: []outlinePair{},
-		Timelines: []outlineTimeline{}}
+		Timelines: []outlineTimeline{}, Lists: []outlineList{}}
 	if p.Design.Accounts != nil {
 		o.Accounts = p.Design.Accounts.Name
 	}
@@ -203,6 +241,9 @@ func (s *Server) getOutline(c *echo.Context) error {
 		}
 		o.Timelines = append(o.Timelines, outlineTimeline{t.Name, t.Owner.Name, t.Entries.Name, t.By.Name,
 			t.Through.Name, t.Length, carry})
+	}
+	for _, l := range p.Lists {
+		o.Lists = append(o.Lists, outlineOfList(l))
 	}
 	return c.JSON(http.StatusOK, o)
 }

@@ -3,6 +3,7 @@ package server
 import (
 	"encoding/json"
 	"net/http"
+	"slices"
 	"strings"
 	"time"
 
@@ -89,8 +90,14 @@ func (s *Server) getAt(c *echo.Context) error {
 	if !alone {
 		params = append(params, "limit", "cursor")
 	}
+	unique := ""
 	if where.name == "" && !alone {
 		params = append(params, "prefix")
+		var names []string
+		if names, unique, err = s.uniqueAsked(c, where.collection, params); err != nil {
+			return err
+		}
+		params = append(params, names...)
 	}
 	if query := c.QueryParams(); alone && (query.Has("limit") || query.Has("cursor") || query.Has("prefix")) {
 		return badRequest("this path leads to one document, and only pages take limit, cursor and prefix")
@@ -122,15 +129,44 @@ func (s *Server) getAt(c *echo.Context) error {
 		return err
 	}
 	var got reading.Documents
-	if where.name != "" {
+	switch {
+	case unique != "":
+		got, err = s.Reading.ByUnique(c.Request().Context(), who, where.collection, where.key, unique,
+			c.QueryParam(unique))
+	case where.name != "":
 		got, err = s.Reading.Linked(c.Request().Context(), who, where.collection, where.key, where.name, page)
-	} else {
+	default:
 		got, err = s.Reading.Collection(c.Request().Context(), who, where.collection, where.key, page)
 	}
 	if err != nil {
 		return err
 	}
 	return s.answerPage(c, got, asked, where.name != "")
+}
+
+// uniqueAsked are the unique fields of a collection that a page of it can be asked by, and
+// the one that it is asked by, empty for none.
+func (s *Server) uniqueAsked(c *echo.Context, collection string, taken []string) (names []string, asked string,
+	err error) {
+	p, err := s.plan(c)
+	if err != nil {
+		return nil, "", err
+	}
+	query := c.QueryParams()
+	for _, u := range p.Collection(collection).Uniques {
+		if slices.Contains(taken, u.Name) {
+			continue
+		}
+		names = append(names, u.Name)
+		if !query.Has(u.Name) {
+			continue
+		}
+		if asked != "" || query.Has("cursor") || query.Has("prefix") {
+			return nil, "", badRequest("a page can be asked by one unique value, and then takes neither cursor nor prefix")
+		}
+		asked = u.Name
+	}
+	return names, asked, nil
 }
 
 func (s *Server) getDocument(c *echo.Context, where spot, asked marks) error {
@@ -163,6 +199,8 @@ type documentPage struct {
 type listed struct {
 	running.Document
 	Since *time.Time      `json:"since,omitempty"`
+	Pair  json.RawMessage `json:"pair,omitempty"` // the pair's own facts, if its kind has fields
+	Top   bool            `json:"top,omitempty"`  // it stands on top whatever the order
 	Marks json.RawMessage `json:"marks,omitempty"`
 }
 
@@ -181,6 +219,10 @@ func (s *Server) answerPage(c *echo.Context, got reading.Documents, asked marks,
 		if since {
 			one.Since = &got.Times[i]
 		}
+		if got.PairFacts != nil {
+			one.Pair = got.PairFacts[i]
+		}
+		one.Top = got.Tops != 0 && got.Rows[i] == got.Tops
 		if marked != nil {
 			one.Marks = marked[i]
 		}

@@ -74,6 +74,7 @@ func (s *Server) routes(v1 *echo.Group) {
 	v1.PUT("/pairs/*", takes(s.putPair))
 	v1.DELETE("/pairs/*", takes(s.deletePair))
 	v1.GET("/timelines/*", s.getTimeline)
+	v1.GET("/lists/*", s.getList)
 }
 
 // takes sees that the query has no parameters but those the handler reads.

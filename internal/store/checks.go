@@ -130,7 +130,8 @@ func (tx *Tx) CheckHolding(c *plan.Collection, names []string, strays bool, s Sp
 		FROM documents d LEFT JOIN kept k ON k.doc = d.n
 		CROSS JOIN LATERAL (SELECT coalesce(array_agg(name ORDER BY name COLLATE "C"), '{}') AS names
 			FROM jsonb_object_keys(k.values) name) h
-		WHERE d.n > ? AND d.n <= ? AND d.collection = ? AND (k.doc IS NULL OR h.names IS DISTINCT FROM ?::text[])
+		WHERE d.n > ? AND d.n <= ? AND d.collection = ?
+		  AND (k.doc IS NULL OR h.names IS DISTINCT FROM ?::text[] OR k.collection <> d.collection)
 		UNION ALL
 		SELECT k.doc, 'surplus', k.values, NULL
 		FROM kept k
@@ -556,16 +557,16 @@ func (tx *Tx) DropKept(doc int64) error {
 		"k.doc)", doc).Error
 }
 
-// HoldKept gives a document kept values of some names: those it has stay, the
-// others are null, and there are no more.
-func (tx *Tx) HoldKept(doc int64, names []string) error {
+// HoldKept gives a document of a collection kept values of some names: those it has
+// stay, the others are null, and there are no more.
+func (tx *Tx) HoldKept(c *plan.Collection, doc int64, names []string) error {
 	if err := tx.db.Exec(`INSERT INTO kept (doc, "values") VALUES (?, '{}') ON CONFLICT DO NOTHING`,
 		doc).Error; err != nil {
 		return err
 	}
 	return tx.db.Exec(`
-		UPDATE kept k SET "values" = (
+		UPDATE kept k SET collection = ?, "values" = (
 			SELECT coalesce(jsonb_object_agg(n.name, coalesce(k.values -> n.name, 'null')), '{}')
 				FROM unnest(?::text[]) AS n (name))
-		WHERE k.doc = ?`, texts(names), doc).Error
+		WHERE k.doc = ?`, c.Number, texts(names), doc).Error
 }

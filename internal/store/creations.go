@@ -199,7 +199,8 @@ func (c Creation) kept(b *builder) string {
 	for _, copied := range c.In.Copies {
 		values += " || jsonb_build_object('" + copied.Name + "', " + c.heldCard(copied) + ")"
 	}
-	return `INSERT INTO kept (doc, "values") SELECT doc.n, ` + values + ` FROM doc RETURNING "values"`
+	return `INSERT INTO kept (doc, collection, "values") SELECT doc.n, ` + number(int64(c.In.Number)) + `, ` + values + `
+		FROM doc RETURNING "values"`
 }
 
 // heldCard is what is copied from a target, null from none.

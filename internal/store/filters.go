@@ -3,7 +3,9 @@ package store
 import (
 	"encoding/json"
 	"strings"
+	"time"
 
+	"yalvo/internal/design"
 	"yalvo/internal/expr"
 	"yalvo/internal/plan"
 )
@@ -32,6 +34,36 @@ func NewFilter(p *plan.Plan, c *plan.Collection, f, nobody expr.Filter, who *exp
 // what the rule names of their documents must be these alone.
 func NewEntryFilter(p *plan.Plan, t *plan.Timeline, f, nobody expr.Filter, who *expr.Document) Filter {
 	return Filter{rendering{p, t.Entries, t.By.Name}.choice(f, nobody, who)}
+}
+
+// NewApart leaves out of a list what its caller is paired with; me is the caller, nil for a
+// stranger. What points at nobody stays.
+func NewApart(p *plan.Plan, l *plan.List, me *expr.Document) Filter {
+	if me == nil || len(l.Unless) == 0 {
+		return Filter{}
+	}
+	var parts []expr.Filter
+	for _, u := range l.Unless {
+		other := expr.End{Collection: l.Entries.Name}
+		if u.With != nil {
+			other = expr.End{Collection: u.With.To.Name, Reference: u.With.Name}
+		}
+		known := expr.End{Known: me}
+		parts = append(parts, expr.Filter{Kind: expr.Paired, Pair: u.Paired.Name, From: known, To: other})
+		if u.EitherWay {
+			parts = append(parts, expr.Filter{Kind: expr.Paired, Pair: u.Paired.Name, From: other, To: known})
+		}
+	}
+	is := rendering{p, l.Entries, ""}.render(expr.Filter{Kind: expr.AnyOf, Parts: parts})
+	return Filter{statement{"NOT coalesce(" + is.sql + ", false)", is.args}}
+}
+
+// Both lets through what two filters do.
+func Both(f, g Filter) Filter {
+	if f.sql == "" || g.sql == "" {
+		return Filter{statement{f.sql + g.sql, append(f.args, g.args...)}}
+	}
+	return Filter{statement{f.sql + " AND " + g.sql, append(f.args, g.args...)}}
 }
 
 type rendering struct {
@@ -112,12 +144,15 @@ func (r rendering) whole(reference string, is statement) statement {
 // idForm is the form of an id in keys that references hold.
 const idForm = `[A-Za-z0-9_-]{1,128}`
 
-// values is where a value of the document is stored.
+// values is where a value of the document is stored; empty: in a column of its own.
 func (r rendering) values(name string) string {
-	if r.in.Collection.Field(name) != nil {
+	switch {
+	case r.in.Collection.Field(name) != nil:
 		return "d.fields"
+	case r.in.KeptValue(name) != nil:
+		return "k.values"
 	}
-	return "k.values"
+	return ""
 }
 
 func (r rendering) compared(f expr.Filter) statement {
@@ -125,11 +160,19 @@ func (r rendering) compared(f expr.Filter) statement {
 	if op == "" {
 		op = f.Op
 	}
+	in := r.values(f.Member)
+	if t, is := f.Value.(time.Time); is {
+		if in == "" {
+			return statement{"d." + f.Member + " " + op + " ?::timestamptz", []any{t.UTC()}}
+		}
+		return statement{"(" + in + " ->> '" + f.Member + `') COLLATE "C" ` + op + " ?", []any{design.FormatTime(t)}}
+	}
 	value, err := json.Marshal(f.Value)
 	if err != nil { // it is a text, a truth or a whole number
 		return statement{"true", nil}
 	}
-	return statement{r.values(f.Member) + " -> ?::text " + op + " ?::jsonb", []any{f.Member, string(value)}}
+	// The name is the design's, and stands here as in the indexes of lists.
+	return statement{"(" + in + " -> '" + f.Member + "') " + op + " ?::jsonb", []any{string(value)}}
 }
 
 // end is the row number of a document that a filter names.

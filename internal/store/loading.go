@@ -185,8 +185,8 @@ func (tx *Tx) LoadDocuments(c *plan.Collection, rows []Row) (map[string]int64, e
 		return nil, errRace
 	}
 	if err == nil {
-		err = tx.db.Exec(`INSERT INTO kept (doc, "values")
-			SELECT n, '{}' FROM unnest(?::bigint[]) n ORDER BY n`, ns).Error
+		err = tx.db.Exec(`INSERT INTO kept (doc, collection, "values")
+			SELECT n, ?, '{}' FROM unnest(?::bigint[]) n ORDER BY n`, c.Number, ns).Error
 	}
 	if err == nil {
 		err = tx.db.Exec(`

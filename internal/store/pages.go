@@ -18,9 +18,10 @@ import (
 // Boundary is where a page begins: just after an element of the one before it.
 // Which members count depends on the page's order.
 type Boundary struct {
-	Key  string // pages by key
-	Rank int64  // pages newest first: microseconds since 1970
-	N    int64  // among equals
+	Key    string // pages by key
+	Rank   int64  // pages newest first: microseconds since 1970
+	Values string // lists: what they are ordered by, see [Listed]
+	N      int64  // among equals
 }
 
 // FromTheTop is the place before everything else in a page that is newest first.

@@ -90,7 +90,8 @@ CREATE INDEX documents_nested ON documents (parent, collection, key) WHERE paren
 -- client's row lock, nor a client for upkeep.
 CREATE TABLE kept (
     doc      bigint PRIMARY KEY,
-    "values" jsonb NOT NULL
+    "values" jsonb NOT NULL,
+    collection smallint NOT NULL DEFAULT 0  -- the document's, for the indexes of lists
 ) WITH (fillfactor = 80);
 
 CREATE TABLE refs (

@@ -1,6 +1,21 @@
 package store
 
-import "yalvo/internal/plan"
+import (
+	"context"
+
+	"yalvo/internal/plan"
+)
+
+// ByUnique is the document that has a value in a unique field, false if none has.
+// Keys: uniques (field, value), documents (n), kept (doc).
+func (s *Store) ByUnique(ctx context.Context, c *plan.Collection, u *plan.Unique, value string) (Document, bool, error) {
+	var d Document
+	got := s.db.WithContext(ctx).Raw(`
+		SELECT `+documentColumns+`
+		FROM uniques u JOIN documents d ON d.n = u.doc LEFT JOIN kept k ON k.doc = d.n
+		WHERE u.field = ? AND u.value = ? AND d.collection = ?`, u.Number, value, c.Number).Scan(&d)
+	return d, got.RowsAffected > 0, got.Error
+}
 
 // SetUnique notes the value that a locked document has in a unique field, in
 // place of the one it had. It is false if another document has the value; one

@@ -188,8 +188,11 @@ func carryOut(tx *store.Tx, r Request, c *compare.Comparison, stored bool) error
 	if err != nil {
 		return err
 	}
-	if err := nextShapes(tx, p, c); err != nil || !stored {
+	if err := nextShapes(tx, p, c); err != nil {
 		return err
+	}
+	if !stored {
+		return tx.IndexLists(p)
 	}
 	builds, err := buildsOf(tx, p, version, c, retired)
 	if err != nil {

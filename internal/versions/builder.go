@@ -17,6 +17,10 @@ type builder struct {
 	pace  pace
 	sweep sweeping
 	asOne int // stretches that are not done in halves
+
+	// What a stretch has left to be done outside of its transaction; it tells whether that
+	// was done, and not by another service.
+	aside func(context.Context) (bool, error)
 }
 
 // How long a stretch is to take, and how often an idle builder looks for steps that
@@ -82,6 +86,7 @@ func (k *Keeper) turn(ctx context.Context) (time.Duration, error) {
 	began := time.Now()
 	var b store.Build
 	var there bool
+	k.aside = nil
 	err = k.Store.Upkeep(ctx, func(tx *store.Tx) error {
 		b, there, err = tx.ClaimBuild()
 		if err != nil || !there {
@@ -103,10 +108,27 @@ func (k *Keeper) turn(ctx context.Context) (time.Duration, error) {
 	case !there:
 		return lookEvery, k.Reload(ctx) // another service is at it, or it is done
 	}
+	if k.aside != nil {
+		return k.doAside(ctx, b)
+	}
 	if b.Ended != nil {
 		err = k.ended(ctx, v, b)
 	}
 	return k.rest(time.Since(began)), err
+}
+
+// doAside does what a stretch has left, and tells how long to rest.
+func (k *Keeper) doAside(ctx context.Context, b store.Build) (time.Duration, error) {
+	done, err := k.aside(ctx)
+	switch {
+	case err != nil && ctx.Err() == nil && !k.IsAway(err) && !k.IsFull(err):
+		return failPause, joined(err, k.Store.FailBuild(ctx, b, err))
+	case err != nil:
+		return failPause, err
+	case !done:
+		return lookEvery, nil
+	}
+	return 0, nil
 }
 
 // rest leaves a quarter of the time to clients alone while there are any.

@@ -26,7 +26,7 @@ type Difference struct {
 
 // Change is one thing that differs.
 type Change struct {
-	Kind    string   `json:"kind"` // collection, field, check, kept value, pair, timeline, trigger or design
+	Kind    string   `json:"kind"` // collection, field, check, kept value, pair, timeline, list, trigger or design
 	Name    string   `json:"name"`
 	Was     string   `json:"was,omitempty"`
 	How     string   `json:"how"` // added, dropped, renamed or changed
@@ -138,6 +138,8 @@ func (m measuring) effect(d compare.Difference, e compare.Effect) (Effect, error
 	case d.Kind == "kept value" && e == compare.Rebuild:
 		name, _, _ := strings.Cut(d.Name, ".")
 		out.Many, err = m.count("documents", "collection", m.before(name))
+	case d.Kind == "list":
+		out.Many, err = m.count("documents", "collection", m.before(m.c.To.List(d.Name).Entries.Name))
 	case e == compare.Redeliver:
 		out.Many, err = m.count("documents", "collection", m.before(m.c.To.Timeline(d.Name).By.To.Name))
 	case d.Kind == "timeline":

@@ -65,6 +65,10 @@ func (s step) some() (done bool, err error) {
 			return s.drop("entries", t.Number)
 		}
 		return true, nil
+	case compare.Index:
+		return s.index()
+	case compare.Unindex:
+		return s.unindex()
 	case compare.Sweep:
 		return s.sweep()
 	}
@@ -75,12 +79,44 @@ func (s step) some() (done bool, err error) {
 	return s.derive(d)
 }
 
+// index sees that there is what a list is read with. PostgreSQL makes that beside writers,
+// outside of any transaction and for as long as it takes: so it is done after the stretch.
+func (s step) index() (done bool, err error) {
+	l := s.Plan.List(s.build.Name)
+	if l == nil || s.keeper == nil {
+		return true, nil
+	}
+	if done, err = s.tx.HasListIndex(l); err != nil || done {
+		s.build.Rows = s.build.Total
+		return done, err
+	}
+	s.keeper.aside = func(ctx context.Context) (bool, error) { return s.keeper.Store.IndexList(ctx, l) }
+	return false, nil
+}
+
+// unindex sees that there are no more indexes than the lists need.
+func (s step) unindex() (done bool, err error) {
+	if s.keeper == nil {
+		return true, nil
+	}
+	extra, err := s.tx.ExtraIndexes(s.Plan)
+	if err != nil || len(extra) == 0 {
+		return true, err
+	}
+	s.keeper.aside = func(ctx context.Context) (bool, error) { return s.keeper.Store.DropIndexes(ctx, extra) }
+	return false, nil
+}
+
 // walked is the collection whose documents a step goes through, nil if it goes
 // through something else.
 func (s step) walked() *plan.Collection {
 	switch compare.Do(s.build.Does) {
 	case compare.Documents, compare.Strip:
 		return s.Plan.Collection(s.build.Name)
+	case compare.Index:
+		if l := s.Plan.List(s.build.Name); l != nil {
+			return l.Entries
+		}
 	case compare.Modes:
 		if t := s.Plan.Timeline(s.build.Name); t != nil {
 			return t.By.To
