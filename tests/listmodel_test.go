@@ -278,7 +278,7 @@ func (m imagination) ordered(name string) {
 	}
 	l["params"] = dict{"given": dict{"type": "integer"}}
 	l["where"] = m.one("doc.size == given", "has(doc.text) && doc.size > given || doc.size < 2", "!doc.shown", "doc.author == me",
-		"doc.created < now && (doc.weight > 1.0 || !has(doc.weight))", "doc."+m.one(values...)+" >= given",
+		"doc.created < now && (doc.weight > 1.0 || !has(doc.weight))", "doc."+m.one(values...)+" >= given", "doc.created > now - duration('5s')",
 		"doc.seen > timestamp('2030-03-17T17:50:00Z')")
 	if m.IntN(3) == 0 {
 		delete(l, "where")

@@ -117,6 +117,8 @@ func (l *Listing) Serving() Serving {
 		reads = append(reads, "all that have the words, put in order")
 	case l.Starts != nil && !l.OrderedByStart():
 		reads = append(reads, "all that begin so, put in order")
+	case l.Since() != "":
+		return Serving{Index: s.Index, Reads: "all " + all + " since the time in the condition, put in order", None: true}
 	case l.Sorted():
 		s.None = true
 		reads = append(reads, "all "+all+", put in order")
@@ -161,6 +163,25 @@ func (f *Field) indexable() bool {
 // OnKept tells whether the list is read in the order of a kept value.
 func (l *Listing) OnKept() bool { return !l.ByPairs() && l.Order[0].Part.Kept != nil }
 
+// ReadByKept tells whether an index on a kept value holds the list's order.
+func (l *Listing) ReadByKept() bool {
+	return l.OnKept() && l.Owner() == nil && l.Since() == "" && len(l.Words) == 0 && l.Starts == nil
+}
+
+// Since is the system time that the condition bounds from below, if the list is in another
+// order: then all that is as new is read and put in order, however much there was before.
+func (l *Listing) Since() string {
+	if l.Where == nil || l.Where.That == nil || l.Owner() != nil || len(l.Words) > 0 || l.Starts != nil {
+		return ""
+	}
+	for _, name := range l.Where.That.Since(NameDoc) {
+		if (name == ByCreated || name == ByUpdated) && l.Order[0].System != name {
+			return name
+		}
+	}
+	return ""
+}
+
 // ByPairs tells whether the list is read in the order in which pairs were made.
 func (l *Listing) ByPairs() bool {
 	return l.Through != nil && l.Order[0].System == ByPaired
@@ -198,6 +219,9 @@ func (l *Listing) indexInWords() string {
 		parts = append(parts, l.By.Name)
 	}
 	parts = append(parts, FieldNames(l.Fixed())...)
+	if since := l.Since(); since != "" {
+		return strings.Join(append(parts, since), ", ")
+	}
 	if l.Sorted() {
 		return strings.Join(parts, ", ")
 	}

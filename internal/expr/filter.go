@@ -451,27 +451,44 @@ func (f Filter) Of(reference string) bool {
 // Fixes are the values of the document called about that the rule compares with something
 // that does not hang on it, in a way that has to hold.
 func (r *Rule) Fixes(about string) []string {
+	return r.compares(about, operators.Equals, operators.Equals)
+}
+
+// Since are the values that have to come after something that does not hang on the document.
+func (r *Rule) Since(about string) []string {
+	return append(r.compares(about, operators.Greater, operators.Less),
+		r.compares(about, operators.GreaterEquals, operators.LessEquals)...)
+}
+
+// compares are the values of a document that have to compare with something given: one way
+// round, or the other.
+func (r *Rule) compares(about, op, turned string) []string {
 	var names []string
+	note := func(side, other ast.Expr) {
+		if name, is := memberOf(side, about); is && r.isGiven(other, about) && !slices.Contains(names, name) {
+			names = append(names, name)
+		}
+	}
 	var look func(e ast.Expr)
 	look = func(e ast.Expr) {
 		if _, body, is := named(e); is {
-			e = body
+			look(body)
+			return
 		}
 		if e.Kind() != ast.CallKind {
 			return
 		}
-		switch call := e.AsCall(); call.FunctionName() {
-		case operators.LogicalAnd:
-			look(call.Args()[0])
-			look(call.Args()[1])
-		case operators.Equals:
-			a, b := call.Args()[0], call.Args()[1]
-			for _, sides := range [][2]ast.Expr{{a, b}, {b, a}} {
-				name, is := memberOf(sides[0], about)
-				if is && r.isGiven(sides[1], about) && !slices.Contains(names, name) {
-					names = append(names, name)
-				}
-			}
+		call := e.AsCall()
+		args := call.Args()
+		switch name := call.FunctionName(); {
+		case name == operators.LogicalAnd:
+			look(args[0])
+			look(args[1])
+		case name == op:
+			note(args[0], args[1])
+		}
+		if call.FunctionName() == turned {
+			note(args[1], args[0])
 		}
 	}
 	look(r.checked.NativeRep().Expr())
@@ -498,6 +515,14 @@ func (r *Rule) isGiven(e ast.Expr, about string) bool {
 	case ast.SelectKind:
 		on := e.AsSelect().Operand()
 		return on.Kind() == ast.IdentKind && on.AsIdent() != about && !e.AsSelect().IsTestOnly()
+	case ast.CallKind: // a time, or one before or after another
+		switch name, args := e.AsCall().FunctionName(), e.AsCall().Args(); {
+		case name == overloads.TypeConvertTimestamp:
+			return args[0].Kind() == ast.LiteralKind
+		case len(args) == 2 && (name == operators.Add || name == operators.Subtract):
+			_, is := durationIn(args[1])
+			return is && r.isGiven(args[0], about)
+		}
 	}
 	return false
 }

@@ -165,15 +165,21 @@ func (r rendering) compared(f expr.Filter) statement {
 		if in == "" {
 			return statement{"d." + f.Member + " " + op + " ?::timestamptz", []any{t.UTC()}}
 		}
-		return statement{"(" + in + " ->> '" + f.Member + `') COLLATE "C" ` + op + " ?", []any{design.FormatTime(t)}}
+		return statement{storedTime(in, f.Member) + " " + op + " ?", []any{design.FormatTime(t)}}
 	}
 	value, err := json.Marshal(f.Value)
 	if err != nil { // it is a text, a truth or a whole number
 		return statement{"true", nil}
 	}
-	// The name is the design's, and stands here as in the indexes of lists.
-	return statement{"(" + in + " -> '" + f.Member + "') " + op + " ?::jsonb", []any{string(value)}}
+	return statement{storedValue(in, f.Member) + " " + op + " ?::jsonb", []any{string(value)}}
 }
+
+// storedValue is a value of a document as lists are ordered by it: what is absent is the
+// least. The name is the design's: it stands here as in the index of a list.
+func storedValue(in, name string) string { return "coalesce(" + in + " -> '" + name + "', 'null')" }
+
+// storedTime is the same of a time: all are of one form, in UTC.
+func storedTime(in, name string) string { return "coalesce(" + in + " ->> '" + name + `', '') COLLATE "C"` }
 
 // end is the row number of a document that a filter names.
 func (r rendering) end(e expr.End) statement {

@@ -76,10 +76,10 @@ func sortKeys(l *plan.List, d, k, p string) []sortKey {
 			key.sql, key.kind = d+o.System, "timestamptz"
 		case t == design.String:
 			key.sql, key.kind = fmt.Sprintf(orderedText, in, o.Name()), "text"
-		case t == design.Timestamp: // all are of one form, in UTC
-			key.sql, key.kind = fmt.Sprintf(`coalesce(%s ->> '%s', '') COLLATE "C"`, in, o.Name()), "text"
+		case t == design.Timestamp:
+			key.sql, key.kind = storedTime(in, o.Name()), "text"
 		default:
-			key.sql, key.kind = fmt.Sprintf(`coalesce(%s -> '%s', 'null')`, in, o.Name()), "jsonb"
+			key.sql, key.kind = storedValue(in, o.Name()), "jsonb"
 		}
 		keys[i] = key
 	}
@@ -161,7 +161,7 @@ func (page ListPage) row() string {
 	case page.ByPairs():
 		_, there := page.ends()
 		return "p." + there
-	case page.OnKept():
+	case page.ReadByKept():
 		return "k.doc"
 	}
 	return "d.n"
@@ -185,7 +185,7 @@ func (page ListPage) from() statement {
 		here, there := page.ends()
 		s = statement{`pairs p JOIN documents d ON d.n = p.` + there + ` LEFT JOIN kept k ON k.doc = d.n
 		WHERE p.kind = ? AND p.` + here + ` = ?`, []any{page.Through.Number, page.Of.N}}
-	case page.OnKept() && page.Owner == nil:
+	case page.ReadByKept():
 		s.sql = "kept k JOIN documents d ON d.n = k.doc\n\t\tWHERE k.collection = " + in
 	}
 	switch {
@@ -242,8 +242,9 @@ func (page ListPage) after(keys []sortKey) (statement, error) {
 		for _, k := range all {
 			values, places = append(values, k.sql), append(places, "?::"+k.kind)
 		}
-		return statement{"\n\t\t  AND (" + strings.Join(values, ", ") + ") " + beyond[all[0].up] + " (" +
-			strings.Join(places, ", ") + ")", args}, nil
+		s := statement{"(" + strings.Join(values, ", ") + ") " + beyond[all[0].up] + " (" +
+			strings.Join(places, ", ") + ")", args}
+		return page.afterFirst(all[0], beyond, args[0], s), nil
 	}
 	var s statement
 	for i := len(all) - 1; i >= 0; i-- {
@@ -256,8 +257,14 @@ func (page ListPage) after(keys []sortKey) (statement, error) {
 		s = statement{"(" + is + " OR " + k.sql + " = ?::" + k.kind + " AND " + s.sql + ")",
 			append([]any{args[i], args[i]}, s.args...)}
 	}
-	first := "\n\t\t  AND " + all[0].sql + " " + beyond[all[0].up] + "= ?::" + all[0].kind + " AND "
-	return statement{first + s.sql, append([]any{args[0]}, s.args...)}, nil
+	return page.afterFirst(all[0], beyond, args[0], s), nil
+}
+
+// afterFirst adds what the condition says of the first value alone: the index may hold no
+// more of it.
+func (page ListPage) afterFirst(k sortKey, beyond map[bool]string, arg any, s statement) statement {
+	return statement{"\n\t\t  AND " + k.sql + " " + beyond[k.up] + "= ?::" + k.kind + " AND " + s.sql,
+		append([]any{arg}, s.args...)}
 }
 
 // wordsOf are the words of an entry, as they stand: no language is assumed. Of very long
@@ -283,7 +290,7 @@ func listIndex(l *plan.List) (table, definition string) {
 	case l.Starts != nil:
 		text := fmt.Sprintf(orderedText, "fields", l.Starts.Name)
 		return "documents", "((" + text + "), n)" + where
-	case l.OnKept() && l.Owner == nil:
+	case l.ReadByKept():
 		if l.Mixed() {
 			keys = keys[:1]
 		}
@@ -297,9 +304,11 @@ func listIndex(l *plan.List) (table, definition string) {
 		common = append(common, "(fields ->> '"+l.By.Name+"')")
 	}
 	for _, f := range l.Fixed() {
-		common = append(common, "(fields -> '"+f.Name+"')")
+		common = append(common, "("+storedValue("fields", f.Name)+")")
 	}
-	switch {
+	switch since := l.Since(); {
+	case since != "":
+		common, keys = append(common, since), nil
 	case l.Sorted():
 		keys = nil
 	case l.Mixed():
