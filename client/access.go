@@ -7,7 +7,7 @@ import (
 )
 
 // Trial is an operation to be tried: on a document or one value of it, on a pair, or a
-// look at a timeline.
+// look at a timeline or a list.
 type Trial struct {
 	As       *string        `json:"as"` // the id of an account, nil for a stranger
 	Do       string         `json:"do"` // read, create, edit, remove, set or unset
@@ -19,6 +19,8 @@ type Trial struct {
 	To       string         `json:"to,omitempty"`
 	Timeline string         `json:"timeline,omitempty"`
 	Owner    string         `json:"owner,omitempty"`
+	List     string         `json:"list,omitempty"`
+	Of       string         `json:"of,omitempty"` // of a list that is asked for a document: its key
 }
 
 // Outcome is what a trial came to.

@@ -52,9 +52,13 @@ func (w World) lines(seed uint64, now time.Time) []line {
 		all = append(all, line{Document: path, Created: &at, Facts: facts})
 	}
 	joined := c.moments(len(w.Members), time.Time{})
+	pins := w.pins()
 	for i, m := range w.Members {
 		made[m.ID] = joined[i]
 		facts := clone(m.Fields, "joined", joined[i].Format(time.RFC3339Nano))
+		if pin := pins[m.ID]; pin != "" && i%3 == 0 {
+			facts["pinned"] = pin
+		}
 		add("members/"+m.ID, joined[i], facts)
 	}
 	posted := make([]time.Time, len(w.Sightings))
@@ -105,6 +109,17 @@ func (w World) lines(seed uint64, now time.Time) []line {
 	}
 	add("members/"+keeper.ID, c.end, keeper.Fields)
 	return all
+}
+
+// pins are sightings that stand on top of their authors' pages: the first of each.
+func (w World) pins() map[string]string {
+	pins := map[string]string{}
+	for _, s := range w.Sightings {
+		if pins[s.As] == "" {
+			pins[s.As] = s.ID
+		}
+	}
+	return pins
 }
 
 func clone(fields map[string]any, name string, value any) map[string]any {

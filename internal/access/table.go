@@ -22,7 +22,7 @@ type Table struct {
 	Cases     []Case                    `yaml:"cases"`
 }
 
-// Case is an operation of a table. In facts, from, to and owner {me} stands for whoever
+// Case is an operation of a table. In facts, from, to, owner and of {me} stands for whoever
 // tries it.
 type Case struct {
 	Read     string         `yaml:"read"`   // a document's path
@@ -33,6 +33,8 @@ type Case struct {
 	Unset    string         `yaml:"unset"` // a kind of pair
 	ReadPair string         `yaml:"read_pair"`
 	Timeline string         `yaml:"read_timeline"`
+	List     string         `yaml:"read_list"`
+	Of       string         `yaml:"of"`    // of a list: the key of the document that it is asked for
 	Field    string         `yaml:"field"` // of what is read
 	Facts    map[string]any `yaml:"facts"`
 	From     string         `yaml:"from"`
@@ -138,7 +140,7 @@ func (c Case) wanted(who string) string {
 // trial is a case for one account, with what it is in words.
 func (c Case) trial(who string) (Trial, string, error) {
 	me := func(s string) string { return strings.ReplaceAll(s, theMe, who) }
-	t := Trial{Field: c.Field, From: me(c.From), To: me(c.To), Owner: me(c.Owner), Facts: maps.Clone(c.Facts)}
+	t := Trial{Field: c.Field, From: me(c.From), To: me(c.To), Owner: me(c.Owner), Of: me(c.Of), Facts: maps.Clone(c.Facts)}
 	for name, v := range t.Facts {
 		if s, is := v.(string); is {
 			t.Facts[name] = me(s)
@@ -155,15 +157,16 @@ func (c Case) trial(who string) (Trial, string, error) {
 	}{{design.OpRead, c.Read, &t.Document}, {design.OpCreate, c.Create, &t.Document},
 		{design.OpEdit, c.Edit, &t.Document}, {design.OpRemove, c.Remove, &t.Document},
 		{design.OpSet, c.Set, &t.Pair}, {design.OpUnset, c.Unset, &t.Pair},
-		{design.OpRead, c.ReadPair, &t.Pair}, {design.OpRead, c.Timeline, &t.Timeline}} {
+		{design.OpRead, c.ReadPair, &t.Pair}, {design.OpRead, c.Timeline, &t.Timeline},
+		{design.OpRead, c.List, &t.List}} {
 		if one.named != "" {
 			t.Op, *one.into = one.op, me(one.named)
 			what = append(what, string(one.op)+" "+one.named)
 		}
 	}
 	if len(what) != 1 {
-		return t, "", fmt.Errorf("it must do one thing: read, create, edit, remove, set, unset, read_pair or " +
-			"read_timeline")
+		return t, "", fmt.Errorf("it must do one thing: read, create, edit, remove, set, unset, read_pair, " +
+			"read_timeline or read_list")
 	}
 	words := what[0]
 	if c.Field != "" {
@@ -172,8 +175,8 @@ func (c Case) trial(who string) (Trial, string, error) {
 	if c.From+c.To != "" {
 		words += " " + c.From + " → " + c.To
 	}
-	if c.Owner != "" {
-		words += " of " + c.Owner
+	if c.Owner+c.Of != "" {
+		words += " of " + c.Owner + c.Of
 	}
 	if len(c.Facts) > 0 {
 		words += " with " + design.Listed(slices.Sorted(maps.Keys(c.Facts)))

@@ -11,7 +11,7 @@ import (
 )
 
 // Trial is an operation to be tried: one on a document, on one value of it, on a pair, or
-// a look at a timeline.
+// a look at a timeline or a list.
 type Trial struct {
 	Op       design.Op
 	Document string         // its path; of a creation the id may be left out
@@ -21,6 +21,8 @@ type Trial struct {
 	From, To string // keys of the pair's ends
 	Timeline string
 	Owner    string // a key
+	List     string
+	Of       string // a key, of a list that is asked for a document
 }
 
 // Outcome is what a trial came to.
@@ -95,18 +97,8 @@ func (c *Court) conditions(t Trial) ([]Condition, error) {
 	switch {
 	case t.Pair != "":
 		return c.pairTrial(t)
-	case t.Timeline != "":
-		line := c.law.design.Timeline(t.Timeline)
-		if line == nil {
-			return nil, mistaken("the design has no timeline %q", t.Timeline)
-		}
-		if t.Op != design.OpRead {
-			return nil, mistaken("a timeline can be read, and nothing else")
-		}
-		if _, wrong := line.Owner.ParseKey(t.Owner); wrong != "" {
-			return nil, mistaken("the owner: %s", wrong)
-		}
-		return c.law.ReadingTimeline(line, c.law.Document(line.Owner, t.Owner, nil)), nil
+	case t.Timeline != "" || t.List != "":
+		return c.viewTrial(t)
 	case t.Op == design.OpCreate:
 		return c.creationTrial(t)
 	}
@@ -128,6 +120,38 @@ func (c *Court) conditions(t Trial) ([]Condition, error) {
 		return c.law.Removing(in, doc), nil
 	}
 	return nil, mistaken("a document can be read, created, edited and removed, not %q", t.Op)
+}
+
+// viewTrial is a look at a timeline or a list.
+func (c *Court) viewTrial(t Trial) ([]Condition, error) {
+	if t.Op != design.OpRead {
+		return nil, mistaken("a timeline or a list can be read, and nothing else")
+	}
+	if t.List == "" {
+		line := c.law.design.Timeline(t.Timeline)
+		if line == nil {
+			return nil, mistaken("the design has no timeline %q", t.Timeline)
+		}
+		if _, wrong := line.Owner.ParseKey(t.Owner); wrong != "" {
+			return nil, mistaken("the owner: %s", wrong)
+		}
+		return c.law.ReadingTimeline(line, c.law.Document(line.Owner, t.Owner, nil)), nil
+	}
+	list := c.law.design.List(t.List)
+	if list == nil {
+		return nil, mistaken("the design has no list %q", t.List)
+	}
+	owner := list.Owner()
+	switch {
+	case owner == nil && t.Of == "":
+		return c.law.ReadingList(list, nil), nil
+	case owner == nil:
+		return nil, mistaken("the list %q is asked for no document", t.List)
+	}
+	if _, wrong := owner.ParseKey(t.Of); wrong != "" {
+		return nil, mistaken("of: %s", wrong)
+	}
+	return c.law.ReadingList(list, c.law.Document(owner, t.Of, nil)), nil
 }
 
 func (c *Court) readingTrial(in *design.Collection, doc *expr.Document, field string) ([]Condition, error) {

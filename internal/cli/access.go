@@ -82,11 +82,13 @@ func (a *app) tryTable(c *cli.Command, d *design.Design) error {
 func (a *app) may() *cli.Command {
 	return &cli.Command{
 		Name: "may", Category: "proof",
-		ArgsUsage: "read|edit|create|remove PATH [NAME=VALUE ...] | set|unset|read PAIR FROM TO | read TIMELINE OWNER",
-		Usage:     "whether the account of --as may do something by the design's rules, and why; nothing is done",
+		ArgsUsage: "read|edit|create|remove PATH [NAME=VALUE ...] | set|unset|read PAIR FROM TO | read TIMELINE OWNER | " +
+			"read LIST [OF]",
+		Usage: "whether the account of --as may do something by the design's rules, and why; nothing is done",
 		Description: example("yalvo --as keeper may edit sightings/s00002\n   yalvo --as '~' may create sightings " +
 			"text='a heron'\n   yalvo --as keeper may set follow keeper arno_marshwood\n   " +
-			"yalvo --as keeper may read home arno_marshwood"),
+			"yalvo --as keeper may read home arno_marshwood\n   " +
+			"yalvo --as keeper may read saves arno_marshwood"),
 		Flags: []cli.Flag{&cli.StringFlag{Name: "field", Usage: "read: one value of the document"}},
 		Action: func(ctx context.Context, c *cli.Command) error {
 			args, err := arguments(c, 2, -1)
@@ -125,9 +127,9 @@ func (a *app) trial(ctx context.Context, c *cli.Command, args []string) (client.
 		rest = rest[3:]
 	case pair:
 		return t, usage("usage: %s %s PAIR FROM TO", c.FullName(), t.Do)
-	case t.Do == "read" && len(rest) == 2:
-		t.Timeline, t.Owner = rest[0], rest[1]
-		rest = nil
+	case t.Do == "read" && !strings.Contains(rest[0], "/") && len(rest) < 3:
+		err := a.trialOfView(ctx, c, &t, rest)
+		return t, err
 	case t.Do == "create":
 		t.Document, rest = rest[0], rest[1:]
 	default:
@@ -142,6 +144,27 @@ func (a *app) trial(ctx context.Context, c *cli.Command, args []string) (client.
 		t.Facts, err = assignments(rest)
 	}
 	return t, err
+}
+
+// trialOfView reads a look at a timeline or a list, which the design tells apart.
+func (a *app) trialOfView(ctx context.Context, c *cli.Command, t *client.Trial, rest []string) error {
+	o, err := a.client(c).Outline(ctx)
+	if err != nil {
+		return err
+	}
+	of := strings.Join(rest[1:], "")
+	for _, l := range o.Lists {
+		if l.Name == rest[0] {
+			t.List, t.Of = rest[0], of
+			return nil
+		}
+	}
+	if of == "" {
+		t.Document, err = a.pathOf(ctx, c, rest[0])
+		return err
+	}
+	t.Timeline, t.Owner = rest[0], of
+	return nil
 }
 
 func (a *app) printOutcome(t client.Trial, what string, out client.Outcome) {

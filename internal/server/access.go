@@ -21,7 +21,8 @@ func (s *Server) tryAccess(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	given, err := members(raw, "as", "do", "document", "field", "facts", "pair", "from", "to", "timeline", "owner")
+	given, err := members(raw, "as", "do", "document", "field", "facts", "pair", "from", "to", "timeline", "owner", "list",
+		"of")
 	if err != nil {
 		return err
 	}
@@ -39,7 +40,8 @@ func (s *Server) tryAccess(c *echo.Context) error {
 func trialIn(given map[string]json.RawMessage) (account string, t access.Trial, err error) {
 	var do string
 	for name, into := range map[string]*string{"as": &account, "do": &do, "document": &t.Document, "field": &t.Field,
-		"pair": &t.Pair, "from": &t.From, "to": &t.To, "timeline": &t.Timeline, "owner": &t.Owner} {
+		"pair": &t.Pair, "from": &t.From, "to": &t.To, "timeline": &t.Timeline, "owner": &t.Owner, "list": &t.List,
+		"of": &t.Of} {
 		text, is := given[name]
 		if is && (json.Unmarshal(text, into) != nil || string(text) == "null" && name != "as") {
 			return "", t, wrongInput("/"+name, design.MistakeType, "this must be a text")
@@ -59,14 +61,14 @@ func trialIn(given map[string]json.RawMessage) (account string, t access.Trial, 
 		return "", t, wrongInput("/do", design.MistakeChoice, "do is one of "+strings.Join(known, ", "))
 	}
 	about := 0
-	for _, name := range []string{"document", "pair", "timeline"} {
+	for _, name := range []string{"document", "pair", "timeline", "list"} {
 		if given[name] != nil {
 			about++
 		}
 	}
 	if about != 1 {
 		return "", t, wrongInput("", design.MistakeMissing,
-			"what is tried is about one thing: a document, a pair or a timeline")
+			"what is tried is about one thing: a document, a pair, a timeline or a list")
 	}
 	if said, is := given["facts"]; is {
 		t.Facts, err = object("/facts", said)

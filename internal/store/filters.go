@@ -179,7 +179,9 @@ func (r rendering) compared(f expr.Filter) statement {
 func storedValue(in, name string) string { return "coalesce(" + in + " -> '" + name + "', 'null')" }
 
 // storedTime is the same of a time: all are of one form, in UTC.
-func storedTime(in, name string) string { return "coalesce(" + in + " ->> '" + name + `', '') COLLATE "C"` }
+func storedTime(in, name string) string {
+	return "coalesce(" + in + " ->> '" + name + `', '') COLLATE "C"`
+}
 
 // end is the row number of a document that a filter names.
 func (r rendering) end(e expr.End) statement {
