@@ -12,6 +12,7 @@ const { outline, missing } = useOutline()
     <nav>
       <RouterLink to="/">Settled?</RouterLink>
       <RouterLink to="/documents" :class="{ here: $route.name === 'documents' }">Documents</RouterLink>
+      <RouterLink to="/lists" :class="{ here: $route.name === 'lists' }">Lists</RouterLink>
       <RouterLink to="/together">Side by side</RouterLink>
       <RouterLink to="/audit">Audit</RouterLink>
       <RouterLink to="/design">Design</RouterLink>

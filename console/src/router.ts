@@ -5,6 +5,7 @@ export const router = createRouter({
   routes: [
     { path: '/', name: 'settled', component: () => import('./pages/SettledPage.vue'), meta: { title: 'Settled?' } },
     { path: '/documents/:path(.*)*', name: 'documents', component: () => import('./pages/DocumentsPage.vue'), meta: { title: 'Documents' } },
+    { path: '/lists/:list?', name: 'lists', component: () => import('./pages/ListsPage.vue'), meta: { title: 'Lists' } },
     { path: '/together', name: 'together', component: () => import('./pages/TogetherPage.vue'), meta: { title: 'Side by side' } },
     { path: '/audit', name: 'audit', component: () => import('./pages/AuditPage.vue'), meta: { title: 'Audit' } },
     { path: '/changes/:position', name: 'change', component: () => import('./pages/ChangePage.vue'), meta: { title: 'What it caused' } },

@@ -42,6 +42,7 @@ var pages = []shot{
 	{"design.png", "/design", `[data-back="1"]`, `[data-part="difference"] tbody tr`, 1280, 800, false},
 	{"access.png", "/access?as=arno_marshwood&kind=edit&document=members/keeper&facts=" +
 		url.QueryEscape(`{"muted": true}`), "", `[data-part="steps"] li`, 1280, 800, false},
+	{"lists.png", "/lists/liked_this_week?as=fenna_meredale", "", `[data-part="entries"] tbody tr`, 1280, 800, false},
 	{"forgotten.png", "/forgotten/1", "", ".groups td", 1280, 800, false},
 	{"together-narrow.png", "/together?left=ada_birkdale&right=arno_marshwood", "",
 		`[data-side="left"] [data-act="follow"]`, 420, 800, false},

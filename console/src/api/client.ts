@@ -99,6 +99,11 @@ export const api = {
     const q = new URLSearchParams(Object.entries(query).filter(([, v]) => v !== '').map(([k, v]) => [k, String(v)]))
     return read<DocumentPage>(`/collections/${path}?${q}`)
   },
+  /** A page of a list of the design, as an account sees it. */
+  named: async (list: string, of: string, query: Record<string, string | number>, as: string) => {
+    const q = new URLSearchParams(Object.entries(query).filter(([, v]) => v !== '').map(([k, v]) => [k, String(v)]))
+    return (await ask<DocumentPage>(`/lists/${list}${of && `/${encodeURIComponent(of)}`}?${q}`, { as })).body
+  },
   /** The first page of an account's timeline, with the account's marks by some names. */
   timeline: async (timeline: string, owner: string, limit: number, marks: string[]) => {
     const q = new URLSearchParams({ limit: String(limit), marks: marks.join(',') })

@@ -12,7 +12,7 @@ const { outline } = useOutline()
 const route = useRoute()
 const router = useRouter()
 
-interface Kind { label: string; op: Trial['do']; about: 'document' | 'pair' | 'timeline'; facts?: boolean }
+interface Kind { label: string; op: Trial['do']; about: 'document' | 'pair' | 'timeline' | 'list'; facts?: boolean }
 const kinds: Record<string, Kind> = {
   read: { label: 'read', op: 'read', about: 'document' },
   create: { label: 'create', op: 'create', about: 'document', facts: true },
@@ -22,10 +22,14 @@ const kinds: Record<string, Kind> = {
   unset: { label: 'unset a pair', op: 'unset', about: 'pair' },
   pair: { label: 'read a pair', op: 'read', about: 'pair' },
   timeline: { label: 'read a timeline', op: 'read', about: 'timeline' },
+  list: { label: 'read a list', op: 'read', about: 'list' },
 }
 const asked = (name: string) => String(route.query[name] ?? '')
-const form = reactive({ as: '', kind: 'read', document: '', pair: '', from: '', to: '', timeline: '', owner: '', facts: '' })
+const form = reactive({ as: '', kind: 'read', document: '', pair: '', from: '', to: '', timeline: '', owner: '', list: '', of: '', facts: '' })
 const kind = computed(() => kinds[form.kind] ?? kinds.read!)
+
+/** The collection of the document that the list is asked for, empty for none. */
+const listOf = computed(() => outline.value?.lists.find((l) => l.name === form.list)?.of ?? '')
 
 const outcome = shallowRef<Outcome>()
 const tried = ref('')
@@ -38,6 +42,7 @@ function trial(): Trial | string {
   if (kind.value.about === 'document') t.document = form.document.trim()
   if (kind.value.about === 'pair') Object.assign(t, { pair: form.pair, from: form.from.trim(), to: form.to.trim() })
   if (kind.value.about === 'timeline') Object.assign(t, { timeline: form.timeline, owner: form.owner.trim() })
+  if (kind.value.about === 'list') Object.assign(t, { list: form.list, ...(listOf.value && { of: form.of.trim() }) })
   if (kind.value.facts && form.facts.trim()) {
     try {
       t.facts = JSON.parse(form.facts)
@@ -49,7 +54,7 @@ function trial(): Trial | string {
 }
 
 const inWords = () => {
-  const what = { document: form.document, pair: `${form.pair} ${form.from} → ${form.to}`, timeline: `${form.timeline} of ${form.owner}` }
+  const what = { document: form.document, pair: `${form.pair} ${form.from} → ${form.to}`, timeline: `${form.timeline} of ${form.owner}`, list: `${form.list}${listOf.value && ` of ${form.of}`}` }
   return `${form.as || 'A stranger'}|${kind.value.op} ${what[kind.value.about]}`
 }
 
@@ -78,7 +83,8 @@ watch(() => route.query, () => {
   form.kind = form.kind in kinds ? form.kind : 'read'
   form.pair ||= outline.value?.pairs[0]?.name ?? ''
   form.timeline ||= outline.value?.timelines[0]?.name ?? ''
-  const about = { document: form.document, pair: form.from && form.to, timeline: form.owner }
+  form.list ||= outline.value?.lists[0]?.name ?? ''
+  const about = { document: form.document, pair: form.from && form.to, timeline: form.owner, list: form.list && (!listOf.value || form.of) }
   if (about[kind.value.about]) void ask()
 }, { immediate: true })
 
@@ -111,6 +117,10 @@ const because = computed(() => {
         <el-select v-model="form.pair" aria-label="pair" class="kind"><el-option v-for="p in outline?.pairs" :key="p.name" :value="p.name" :label="p.name" /></el-select>
         <el-input v-model="form.from" aria-label="from" placeholder="from" class="end" />
         <el-input v-model="form.to" aria-label="to" placeholder="to" class="end" />
+      </template>
+      <template v-else-if="kind.about === 'list'">
+        <el-select v-model="form.list" aria-label="list" class="kind"><el-option v-for="l in outline?.lists" :key="l.name" :value="l.name" :label="l.name" /></el-select>
+        <el-input v-if="listOf" v-model="form.of" aria-label="of" :placeholder="`of which of ${listOf}`" class="end" />
       </template>
       <template v-else>
         <el-select v-model="form.timeline" aria-label="timeline" class="kind"><el-option v-for="t in outline?.timelines" :key="t.name" :value="t.name" :label="t.name" /></el-select>
