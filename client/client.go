@@ -128,7 +128,7 @@ func (c *Client) send(ctx context.Context, method, path string, query url.Values
 	if query == nil {
 		query = url.Values{}
 	}
-	if c.settled != "" && method == http.MethodGet {
+	if c.settled != "" && (method == http.MethodGet || path == "/reads") {
 		query.Set("settled", c.settled)
 		query.Set("patience", "60")
 	}
@@ -209,6 +209,9 @@ type Page struct {
 	// Marks are names by which the account of [Client.As] calls the other ends of its
 	// pairs: each element says whether the account is paired with it.
 	Marks []string
+
+	Fields []string // facts and kept values; others are left out. None: all
+	With   []string // references: what they lead to comes along
 }
 
 // Mark says how an account is paired with what was read.
@@ -227,6 +230,12 @@ func (p Page) query() url.Values {
 	}
 	if len(p.Marks) > 0 {
 		q.Set("marks", strings.Join(p.Marks, ","))
+	}
+	if len(p.Fields) > 0 {
+		q.Set("fields", strings.Join(p.Fields, ","))
+	}
+	if len(p.With) > 0 {
+		q.Set("with", strings.Join(p.With, ","))
 	}
 	return q
 }

@@ -13,6 +13,8 @@ import (
 type Documents struct {
 	Documents []Document `json:"documents"`
 	Next      string     `json:"next"`
+
+	With map[string]Document `json:"with,omitempty"` // what references of [Page.With] lead to, by path
 }
 
 // at is where a path leads to, each part of it escaped by itself.

@@ -27,6 +27,8 @@ type Entry struct {
 type Timeline struct {
 	Entries []Entry `json:"entries"`
 	Next    string  `json:"next"`
+
+	With map[string]Document `json:"with,omitempty"` // what references of [Page.With] lead to, by path
 }
 
 func timelinePath(timeline, owner string) string {

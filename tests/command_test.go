@@ -51,7 +51,7 @@ func TestTheCommandTellsTheWholeStory(t *testing.T) {
 	w := start(t, "")
 	file := designFile(t, ponds)
 	w.yalvo("list", "people").says(t, 1, "no design has been applied yet: run `yalvo apply FILE`")
-	w.yalvo("check", file).says(t, 0, "is fine: 5 collections, 2 pairs, 1 timeline.", "follow set or unset", "count it in people.followers_n")
+	w.yalvo("check", file).says(t, 0, "is fine: 5 collections, 2 pairs, 1 timeline, 0 lists.", "follow set or unset", "count it in people.followers_n")
 	w.yalvo("apply", file).says(t, 0, "ponds now runs version 1", "none written by hand")
 	w.yalvo("apply", file).says(t, 0, "runs this design already")
 

@@ -182,7 +182,7 @@ func TestEveryPageOfTheConsoleHasAnAddress(t *testing.T) {
 		t.Fatalf("the pages cannot be read: %v", pages)
 	}
 	for _, page := range pages {
-		path := regexp.MustCompile(`:\w+(\(\.\*\)\*)?`).ReplaceAllString(page[1], "1")
+		path := regexp.MustCompile(`:\w+(\(\.\*\)\*|\?)?`).ReplaceAllString(page[1], "1")
 		resp, err := http.Get(b.URL + path)
 		if err != nil {
 			t.Fatal(err)

@@ -340,6 +340,7 @@ func read(id, summary, answer string, params ...string) schema {
 	}
 	if slices.Contains(params, "marks") { // a document, or a page of them
 		all = append(all, ref("parameters", "ifNoneMatch"))
+		all = append(all, ref("parameters", "fields"), ref("parameters", "with"))
 		headers["ETag"], responses["304"] = ref("headers", "ETag"), ref("responses", "NotModified")
 	}
 	return schema{"operationId": id, "summary": summary, "parameters": all, "responses": responses}
@@ -374,7 +375,8 @@ func writeHeaders(tagged bool) schema {
 
 func pageOf(member, item string) schema {
 	return schema{"type": "object", "required": []any{member}, "additionalProperties": false, "properties": schema{
-		member: schema{"type": "array", "items": ref("schemas", item)}, "next": schema{"type": "string"}}}
+		member: schema{"type": "array", "items": ref("schemas", item)}, "next": schema{"type": "string"},
+		"with": ref("schemas", "With")}}
 }
 
 // draftOf is the schema of new facts: what has a default may be left out.

@@ -35,6 +35,7 @@ type Entries struct {
 	Entries []*Entry // others may hold them too: nobody changes them
 	Next    *Page
 
+	By   string           // the reference that leads to an entry's author
 	Of   *plan.Collection // what they are entries of, for [Reader.Marks]
 	Rows []int64          // and which
 	Keys []string
@@ -56,7 +57,7 @@ func (r *Reader) Timeline(ctx context.Context, who running.Viewer, timeline, own
 		return Entries{}, err
 	}
 	limit := min(page.Limit, t.Length-page.Given)
-	out := Entries{Of: t.Entries, Entries: make([]*Entry, 0, max(limit, 0)), Rows: make([]int64, 0, max(limit, 0))}
+	out := Entries{Of: t.Entries, By: t.By.Name, Entries: make([]*Entry, 0, max(limit, 0)), Rows: make([]int64, 0, max(limit, 0))}
 	place, bytes := page.After, 0
 	for least := 0; len(out.Entries) < limit; least = min(2*least+limit, chunkJudged) {
 		want := limit - len(out.Entries)

@@ -44,7 +44,7 @@ func (s *Server) answerTagged(c *echo.Context, tag string, text []byte) error {
 	h := c.Response().Header()
 	h.Set("ETag", tag)
 	h.Set(echo.HeaderCacheControl, "private, no-cache") // keep it, and ask whether it still holds
-	h.Set(echo.HeaderVary, headerAs)
+	h.Add(echo.HeaderVary, headerAs)
 	if hasAlready(c.Request().Header.Get("If-None-Match"), tag) {
 		return c.NoContent(http.StatusNotModified)
 	}

@@ -86,7 +86,7 @@ func (s *Server) getAt(c *echo.Context) error {
 		return err
 	}
 	alone := where.document && where.name == ""
-	params := []string{"settled", "patience", "marks"}
+	params := append([]string{"settled", "patience"}, showParams...)
 	if !alone {
 		params = append(params, "limit", "cursor")
 	}
@@ -108,7 +108,7 @@ func (s *Server) getAt(c *echo.Context) error {
 	if err := s.settle(c); err != nil {
 		return err
 	}
-	asked, err := marksAsked(c)
+	asked, err := showingAsked(c)
 	if err != nil {
 		return err
 	}
@@ -169,7 +169,7 @@ func (s *Server) uniqueAsked(c *echo.Context, collection string, taken []string)
 	return names, asked, nil
 }
 
-func (s *Server) getDocument(c *echo.Context, where spot, asked marks) error {
+func (s *Server) getDocument(c *echo.Context, where spot, asked showing) error {
 	who, err := viewer(c)
 	if err != nil {
 		return err
@@ -178,22 +178,31 @@ func (s *Server) getDocument(c *echo.Context, where spot, asked marks) error {
 	if err != nil {
 		return err
 	}
-	marked, err := s.marked(c, asked, got.Of, got.Rows, got.Keys)
+	marked, err := s.marked(c, asked.marks, got.Of, got.Rows, got.Keys)
 	if err != nil {
 		return err
 	}
-	one := listed{Document: got.Documents[0]}
-	if marked != nil {
-		one.Marks = marked[0]
+	with, err := s.alongDocuments(c, asked, got)
+	if err != nil {
+		return err
 	}
-	cost(c, 1, 0)
-	return s.answerDocument(c, one.Version, one)
+	one := []listed{{Document: got.Documents[0], With: with}}
+	if marked != nil {
+		one[0].Marks = marked[0]
+	}
+	if err := asked.chosen(got.Of, one); err != nil {
+		return err
+	}
+	cost(c, 1+len(with), 0)
+	return s.answerDocument(c, one[0].Version, one[0])
 }
 
 // documentPage is a page of documents; linked ones say since when.
 type documentPage struct {
 	Documents []listed `json:"documents"`
 	Next      string   `json:"next,omitempty"`
+
+	With map[string]running.Document `json:"with,omitempty"` // brought along, by path
 }
 
 type listed struct {
@@ -202,10 +211,12 @@ type listed struct {
 	Pair  json.RawMessage `json:"pair,omitempty"` // the pair's own facts, if its kind has fields
 	Top   bool            `json:"top,omitempty"`  // it stands on top whatever the order
 	Marks json.RawMessage `json:"marks,omitempty"`
+
+	With map[string]running.Document `json:"with,omitempty"` // of one that is read alone: as of a page
 }
 
-func (s *Server) answerPage(c *echo.Context, got reading.Documents, asked marks, since bool) error {
-	marked, err := s.marked(c, asked, got.Of, got.Rows, got.Keys)
+func (s *Server) answerPage(c *echo.Context, got reading.Documents, asked showing, since bool) error {
+	marked, err := s.marked(c, asked.marks, got.Of, got.Rows, got.Keys)
 	if err != nil {
 		return err
 	}
@@ -214,6 +225,9 @@ func (s *Server) answerPage(c *echo.Context, got reading.Documents, asked marks,
 		return err
 	}
 	page := documentPage{Documents: []listed{}, Next: next}
+	if page.With, err = s.alongDocuments(c, asked, got); err != nil {
+		return err
+	}
 	for i, d := range got.Documents {
 		one := listed{Document: d}
 		if since {
@@ -228,11 +242,14 @@ func (s *Server) answerPage(c *echo.Context, got reading.Documents, asked marks,
 		}
 		page.Documents = append(page.Documents, one)
 	}
+	if err := asked.chosen(got.Of, page.Documents); err != nil {
+		return err
+	}
 	text, err := json.Marshal(page)
 	if err != nil {
 		return err
 	}
-	cost(c, len(page.Documents), 0)
+	cost(c, len(page.Documents)+len(page.With), 0)
 	return s.answerTagged(c, tagOf(text), text)
 }
 

@@ -37,7 +37,7 @@ func (s *Server) getList(c *echo.Context) error {
 	if err := s.settle(c); err != nil {
 		return err
 	}
-	asked, err := marksAsked(c)
+	asked, err := showingAsked(c)
 	if err != nil {
 		return err
 	}
@@ -63,7 +63,7 @@ func (s *Server) listParams(c *echo.Context, ask *reading.ListRequest) error {
 	if err != nil {
 		return err
 	}
-	known := []string{"settled", "patience", "limit", "cursor", "marks"}
+	known := append([]string{"settled", "patience", "limit", "cursor"}, showParams...)
 	l := p.List(ask.Name)
 	if l == nil {
 		return nil // the reader says so

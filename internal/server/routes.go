@@ -33,6 +33,7 @@ func (s *Server) routes(v1 *echo.Group) {
 	v1.POST("/load/lines", takes(s.postLines))
 	v1.POST("/load/end", takes(s.endLoad))
 	v1.POST("/writes", takes(s.postBatch))
+	v1.POST("/reads", takes(s.settled(s.postReads), "settled", "patience"))
 	v1.POST("/access/try", takes(s.tryAccess))
 	read("/misfits", s.getMisfits, "of", "field", "code", "after", "limit")
 	read("/design/outline", s.getOutline)

@@ -1,12 +1,14 @@
 package server
 
 import (
+	"compress/gzip"
 	"context"
 	"errors"
 	"io/fs"
 	"log/slog"
 	"net"
 	"net/http"
+	"strings"
 	"sync"
 	"time"
 
@@ -73,7 +75,8 @@ func (s *Server) Handler() http.Handler {
 	e := echo.NewWithConfig(echo.Config{Router: echo.NewRouter(echo.RouterConfig{AutoHandleHEAD: true})})
 	e.Logger = s.log
 	e.HTTPErrorHandler = s.answerError
-	e.Use(middleware.Recover(), s.logRequest, s.guard, s.gate.pass)
+	e.Use(middleware.Recover(), s.logRequest, s.guard, s.gate.pass, middleware.GzipWithConfig(middleware.GzipConfig{
+		Level: gzip.BestSpeed, MinLength: smallAnswer, Skipper: goesAsItIs}))
 
 	e.GET("/healthz", takes(s.healthz))
 	e.GET("/readyz", takes(s.readyz))
@@ -109,6 +112,15 @@ func (s *Server) Serve(ctx context.Context, l net.Listener) error {
 		return err
 	}
 	return nil
+}
+
+// smallAnswer is how many bytes an answer has, at most, that is not packed.
+const smallAnswer = 1 << 10
+
+// goesAsItIs tells of streams, which are sent bit by bit, and of what has no body.
+func goesAsItIs(c *echo.Context) bool {
+	path := c.Request().URL.Path
+	return strings.HasSuffix(path, "/live") || path == Prefix+"/dump" || c.Request().Method == http.MethodHead
 }
 
 func (s *Server) endLive() {

@@ -6,7 +6,9 @@ import (
 	"encoding/hex"
 	"encoding/json"
 	"fmt"
+	"maps"
 	"net/http"
+	"slices"
 	"strings"
 	"time"
 
@@ -32,7 +34,7 @@ func (s *Server) getTimeline(c *echo.Context) error {
 	}
 	params := []string{"settled", "patience", "limit"}
 	if !live {
-		params = append(params, "cursor", "marks")
+		params = append(append(params, "cursor"), showParams...)
 	}
 	if err := onlyAsks(c, params...); err != nil {
 		return err
@@ -43,7 +45,7 @@ func (s *Server) getTimeline(c *echo.Context) error {
 	if live {
 		return s.stream(c, parts[0], parts[1])
 	}
-	asked, err := marksAsked(c)
+	asked, err := showingAsked(c)
 	if err != nil {
 		return err
 	}
@@ -55,7 +57,7 @@ func (s *Server) getTimeline(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	cost(c, len(got.Entries), 0)
+	cost(c, len(got.Entries)+got.along, 0)
 	text := got.text()
 	return s.answerTagged(c, tagOf(text), text)
 }
@@ -64,6 +66,8 @@ type timelinePage struct {
 	Entries []*reading.Entry  `json:"entries"`
 	Marks   []json.RawMessage `json:"-"` // of each entry, in their order; none if none were asked for
 	Next    string            `json:"next,omitempty"`
+	with    json.RawMessage   // what is brought along, nil for nothing
+	along   int               // how many documents
 }
 
 // text is the page in JSON. A general encoder would look through what the
@@ -93,11 +97,14 @@ func (p timelinePage) text() []byte {
 	if p.Next != "" {
 		text = append(append(append(text, `,"next":"`...), p.Next...), '"')
 	}
+	if p.with != nil {
+		text = append(append(text, `,"with":`...), p.with...)
+	}
 	return append(text, '}')
 }
 
 func (s *Server) timelinePage(c *echo.Context, timeline, owner string, page reading.Page,
-	asked marks) (timelinePage, error) {
+	asked showing) (timelinePage, error) {
 	who, err := viewer(c)
 	if err != nil {
 		return timelinePage{}, err
@@ -107,11 +114,54 @@ func (s *Server) timelinePage(c *echo.Context, timeline, owner string, page read
 		return timelinePage{}, err
 	}
 	out := timelinePage{Entries: got.Entries}
-	if out.Marks, err = s.marked(c, asked, got.Of, got.Rows, got.Keys); err != nil {
+	if out.Marks, err = s.marked(c, asked.marks, got.Of, got.Rows, got.Keys); err != nil {
+		return timelinePage{}, err
+	}
+	if err := s.alongEntries(c, asked, got, &out); err != nil {
+		return timelinePage{}, err
+	}
+	if out.Entries, err = asked.chosenEntries(got.Of, got.Entries); err != nil {
 		return timelinePage{}, err
 	}
 	out.Next, err = s.cursors.write(c, got.Next)
 	return out, err
+}
+
+// alongEntries brings along what references of entries lead to. The author is known though
+// the entries do not carry that.
+func (s *Server) alongEntries(c *echo.Context, asked showing, got reading.Entries, out *timelinePage) error {
+	if len(asked.with) == 0 {
+		return nil
+	}
+	facts := make([]json.RawMessage, len(got.Entries))
+	for i, e := range got.Entries {
+		var err error
+		if facts[i], err = json.Marshal(map[string]string{got.By: e.Author}); err != nil {
+			return err
+		}
+	}
+	others := slices.DeleteFunc(slices.Clone(asked.with), func(name string) bool { return name == got.By })
+	by := asked
+	by.with = slices.DeleteFunc(slices.Clone(asked.with), func(name string) bool { return name != got.By })
+	with, err := s.along(c, by, got.Of, facts)
+	if err != nil {
+		return err
+	}
+	for i, e := range got.Entries {
+		facts[i] = e.Facts
+	}
+	by.with = others
+	more, err := s.along(c, by, got.Of, facts)
+	if err != nil {
+		return err
+	}
+	if with == nil {
+		with = more
+	}
+	maps.Copy(with, more)
+	out.along = len(with)
+	out.with, err = json.Marshal(with)
+	return err
 }
 
 // heartbeat keeps proxies from closing a quiet stream.
@@ -144,7 +194,7 @@ func (s *Server) stream(c *echo.Context, timeline, owner string) error {
 	defer quiet.Stop()
 	read := func() {}
 	for {
-		got, err := s.timelinePage(c, timeline, owner, page, marks{})
+		got, err := s.timelinePage(c, timeline, owner, page, showing{})
 		read()
 		if err != nil {
 			return err

@@ -94,6 +94,15 @@ CREATE TABLE kept (
     collection smallint NOT NULL DEFAULT 0  -- the document's, for the indexes of lists
 ) WITH (fillfactor = 80);
 
+-- Who writes kept values by hand need not know of the collection.
+CREATE FUNCTION kept_collection() RETURNS trigger LANGUAGE plpgsql SET search_path = yalvo AS $$
+BEGIN
+    NEW.collection := coalesce((SELECT collection FROM documents WHERE n = NEW.doc), 0);
+    RETURN NEW;
+END $$;
+CREATE TRIGGER kept_collection BEFORE INSERT ON kept
+    FOR EACH ROW WHEN (NEW.collection = 0) EXECUTE FUNCTION kept_collection();
+
 CREATE TABLE refs (
     source    bigint   NOT NULL,
     reference smallint NOT NULL,
