@@ -19,6 +19,23 @@ access:
     like: {read: true}
   timelines:
     home: {read: "owner == me"}
+  lists:
+    everyone: {read: true}
+lists:
+  everyone: {entries: posts}
+`
+
+// listSQL is a page of everyone's posts for a viewer in one statement, as one would write it:
+// without those of whom a block either way keeps them, and with the viewer's likes.
+const listSQL = `SELECT d.key, d.version, d.created, d.updated, d.fields, k.values, m.at
+	FROM documents d JOIN kept k ON k.doc = d.n
+	LEFT JOIN pairs m ON m.kind = :like AND m.b = d.n AND m.a = :first::bigint + :r
+	WHERE d.collection = :posts
+	  AND NOT EXISTS (SELECT FROM pairs x WHERE x.kind = :block AND x.a = :first::bigint + :r
+		AND x.b = (SELECT n FROM documents WHERE collection = :people AND key = d.fields ->> 'author'))
+	  AND NOT EXISTS (SELECT FROM pairs x WHERE x.kind = :block AND x.b = :first::bigint + :r
+		AND x.a = (SELECT n FROM documents WHERE collection = :people AND key = d.fields ->> 'author'))
+	ORDER BY d.created DESC, d.n DESC LIMIT 30;
 `
 
 // Who reads under rules: so many viewers who are in 10 blocks, and as many who are in 5,000;
@@ -44,6 +61,7 @@ func (b *bench) access() error {
 		return func(r, _ int) string { return fmt.Sprintf("/v1/timelines/home/%s%d", kind, r) }
 	}
 	posts := func(_, n int) string { return fmt.Sprintf("/v1/collections/posts?limit=30&prefix=ruled%d", n%90+10) }
+	everyone := func(_, _ int) string { return "/v1/lists/everyone?limit=30&marks=liked" }
 	nobody := func(int) string { return "" }
 	as := func(kind string) func(int) string { return func(r int) string { return fmt.Sprint(kind, r) } }
 	fmt.Printf("\nunder rules, reads/s over %v, %d readers (median of %d, in turns)\n", readTime, readers, turns)
@@ -54,6 +72,9 @@ func (b *bench) access() error {
 		{{"page of a collection, 30 documents, no rules", b.reading(nobody, posts)},
 			{"with rules: a block either way hides a document", b.reading(as("few"), posts)},
 			{"of a viewer who is in 5,000 blocks, half of all authors", b.reading(as("many"), posts)}},
+		{{"page of a list, 30 of 100,000, with likes, one statement for it by pgbench", b.listBench},
+			{"the list over HTTP, under rules", b.reading(as("few"), everyone)},
+			{"of a viewer who is in 5,000 blocks, half of all authors", b.reading(as("many"), everyone)}},
 	} {
 		if err := inTurns(block...); err != nil {
 			return err
@@ -62,6 +83,21 @@ func (b *bench) access() error {
 	fmt.Printf("writes/s over HTTP, %d clients (median of %d, in turns)\n", writers, turns)
 	return inTurns(way{"posts, no rules", b.posting(false)},
 		way{"with a rule: the author is the caller", b.posting(true)})
+}
+
+// listBench is how many pages of the list PostgreSQL answers by itself.
+func (b *bench) listBench() (float64, error) {
+	named := map[string]string{"like": b.number("pair", "like"), "block": b.number("pair", "block"),
+		"posts": b.number("collection", "posts"), "people": b.number("collection", "people"),
+		"first": "(SELECT n FROM documents WHERE key = 'few0')"}
+	for name, sql := range named {
+		var n int64
+		if err := b.db.QueryRow(b.ctx, "SELECT "+sql).Scan(&n); err != nil {
+			return 0, err
+		}
+		named[name] = fmt.Sprint(n)
+	}
+	return b.pgbenchWith(listSQL, viewers, named)
 }
 
 func (b *bench) viewersAndPosts() error {

@@ -40,6 +40,7 @@ type rival struct {
 	like   func(member int, sighting string) request
 	follow func(follower, followed int) request
 	page   func(owner int) request
+	list   func(member int) request
 }
 
 // request is one HTTP request.
@@ -103,6 +104,7 @@ func byHandRival(url string) rival {
 			return request{"PUT", fmt.Sprintf("/follows/m%d/m%d", follower, followed), "", ""}
 		},
 		page: func(owner int) request { return request{"GET", fmt.Sprintf("/timeline/m%d", owner), "", ""} },
+		list: func(member int) request { return request{"GET", fmt.Sprintf("/everyone/m%d", member), "", ""} },
 	}
 }
 
@@ -125,6 +127,9 @@ func yalvoRival(ctx context.Context, c *client.Client, url string) rival {
 			return request{"PUT", fmt.Sprintf("/v1/pairs/follow/m%d/m%d", follower, followed), "", ""}
 		},
 		page: func(owner int) request { return request{"GET", fmt.Sprintf("/v1/timelines/home/m%d", owner), "", ""} },
+		list: func(member int) request {
+			return request{"GET", "/v1/lists/everyone?marks=liked", fmt.Sprintf("m%d", member), ""}
+		},
 	}
 }
 
@@ -182,6 +187,7 @@ func compare(hand, yalvo rival) error {
 				fmt.Sprintf("n%d", seq.Add(1)))
 		}},
 		{"first page of a timeline, 30 entries", func(r rival, _ int) request { return r.page(anyone()) }},
+		{"page of everyone's, with rules and likes", func(r rival, _ int) request { return r.list(anyone()) }},
 	}
 	fmt.Printf("\nbeside a server written by hand, per second over HTTP, %d clients (%d turns of %v; the ratio is "+
 		"the median)\n", writers, handTurns, handTime)
@@ -201,7 +207,7 @@ func compare(hand, yalvo rival) error {
 			ratios = append(ratios, both[1]/both[0])
 		}
 		slices.Sort(ratios)
-		fmt.Printf("  %-36s by hand %-29s Yalvo %-29s ratio %.2f (%.2f to %.2f)\n", thing.name, strings.Join(rates[0],
+		fmt.Printf("  %-40s by hand %-29s Yalvo %-29s ratio %.2f (%.2f to %.2f)\n", thing.name, strings.Join(rates[0],
 			" "), strings.Join(rates[1], " "),
 			median(ratios), ratios[0], ratios[len(ratios)-1])
 	}

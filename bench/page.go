@@ -242,6 +242,15 @@ func (b *bench) pgbench(sql string, owners int) (float64, error) {
 	if err != nil {
 		return 0, err
 	}
+	return b.pgbenchWith(sql, owners, map[string]string{"people": fmt.Sprint(people), "home": fmt.Sprint(home),
+		"follow": fmt.Sprint(follow), "first": fmt.Sprint(first)})
+}
+
+// pgbenchWith puts values in the place of names: they are the same in all that is run.
+func (b *bench) pgbenchWith(sql string, owners int, named map[string]string) (float64, error) {
+	for name, value := range named {
+		sql = strings.ReplaceAll(sql, ":"+name, value)
+	}
 	script := filepath.Join(os.TempDir(), fmt.Sprintf("yalvo-page-%d.sql", os.Getpid()))
 	if err := os.WriteFile(script, fmt.Appendf(nil, "\\set r random(0, %d)\n%s", owners-1, sql), 0o644); err != nil {
 		return 0, err
@@ -249,9 +258,6 @@ func (b *bench) pgbench(sql string, owners int) (float64, error) {
 	defer os.Remove(script)
 	args := []string{"-n", "-c", strconv.Itoa(readers), "-j", "2", "-T", strconv.Itoa(int(readTime.Seconds())), "-M",
 		"prepared", "-f", script}
-	for name, value := range map[string]any{"people": people, "home": home, "follow": follow, "first": first} {
-		args = append(args, "-D", fmt.Sprintf("%s=%v", name, value))
-	}
 	cmd := exec.Command("pgbench", append(args, b.database)...)
 	cmd.Env = append(os.Environ(), "PGOPTIONS=-c search_path=yalvo")
 	out, err := cmd.CombinedOutput()

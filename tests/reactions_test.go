@@ -41,7 +41,7 @@ func (re *reactions) fire(d *design.Design, cause int64, on design.Event, c *des
 		subject = c.Path(payload["key"].(string))
 	}
 	for _, t := range d.Triggers {
-		if t.On != on || t.Collection != c || t.Pair != p || !holds(t.When, payload) {
+		if t.On != on || t.Collection != c || t.Pair != p || t.When != nil && !holds(t.When.Condition, payload) {
 			continue
 		}
 		re.fired[t.Name+" "+subject]++
@@ -50,7 +50,7 @@ func (re *reactions) fire(d *design.Design, cause int64, on design.Event, c *des
 			case design.DoEdit:
 				re.write(cause, c.Path(payload["key"].(string)), s, payload)
 			case design.DoCreate:
-				re.write(cause, s.Collection.Path(worth(s.ID.Of(payload)).(string)), s, payload)
+				re.write(cause, s.Collection.Path(worth(s.ID.Value.Of(payload)).(string)), s, payload)
 			}
 		}
 	}
@@ -63,7 +63,7 @@ func (re *reactions) write(cause int64, path string, s *design.Step, payload map
 		re.writes[about(cause, path)] = fields
 	}
 	for name, v := range s.Fields {
-		fields[name] = worth(v.Of(payload))
+		fields[name] = worth(v.Value.Of(payload))
 	}
 }
 

@@ -27,6 +27,7 @@ CREATE TABLE sightings (
     created         timestamptz NOT NULL DEFAULT clock_timestamp()
 );
 CREATE INDEX ON sightings (author, created DESC);
+CREATE INDEX ON sightings (created DESC, id DESC);
 
 CREATE TABLE likes (
     sighting text NOT NULL REFERENCES sightings,

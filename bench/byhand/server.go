@@ -52,6 +52,7 @@ func Start(ctx context.Context, database string) (*Server, error) {
 	mux.HandleFunc("PUT /likes/{member}/{sighting}", s.like)
 	mux.HandleFunc("PUT /follows/{follower}/{followed}", s.follow)
 	mux.HandleFunc("GET /timeline/{owner}", s.timeline)
+	mux.HandleFunc("GET /everyone/{member}", s.everyone)
 	s.http = &http.Server{Handler: mux}
 	go s.http.Serve(l) // it ends with Stop
 	return s, nil
@@ -199,4 +200,72 @@ func (s *Server) timeline(w http.ResponseWriter, r *http.Request) {
 	}
 	w.Header().Set("Content-Type", "application/json")
 	json.NewEncoder(w).Encode(page)
+}
+
+// listed is a sighting as Yalvo's lists show it.
+type listed struct {
+	ID      string    `json:"id"`
+	Path    string    `json:"path"`
+	Version int       `json:"version"`
+	Created time.Time `json:"created"`
+	Updated time.Time `json:"updated"`
+	Facts   struct {
+		Text   string `json:"text"`
+		Birds  *int   `json:"birds,omitempty"`
+		Author string `json:"author"`
+	} `json:"facts"`
+	Kept struct {
+		Byline struct {
+			Handle string `json:"handle"`
+			Name   string `json:"name"`
+		} `json:"byline"`
+		Likes     int        `json:"like_count"`
+		Remarks   int        `json:"remark_count"`
+		Saves     int        `json:"saved_count"`
+		Agreement int        `json:"agreement"`
+		Doubts    int        `json:"doubt_count"`
+		Last      []struct{} `json:"last_remarks"`
+	} `json:"kept"`
+	Marks struct {
+		Liked *like `json:"liked"`
+	} `json:"marks"`
+}
+
+type like struct {
+	Since time.Time `json:"since"`
+}
+
+// everyone is a page of all sightings, newest first, without those of whom a block either way
+// keeps a member, and with the member's likes.
+func (s *Server) everyone(w http.ResponseWriter, r *http.Request) {
+	rows, err := s.db.Query(r.Context(), `
+		SELECT s.id, s.author, s.author_handle, s.author_name, s.text, s.birds, s.like_count, s.remark_count, s.created,
+			l.created
+		FROM sightings s LEFT JOIN likes l ON l.sighting = s.id AND l.member = $1
+		WHERE NOT EXISTS (SELECT FROM blocks WHERE blocker = $1 AND blocked = s.author)
+		  AND NOT EXISTS (SELECT FROM blocks WHERE blocker = s.author AND blocked = $1)
+		ORDER BY s.created DESC, s.id DESC
+		LIMIT 30`, r.PathValue("member"))
+	if err != nil {
+		http.Error(w, err.Error(), http.StatusInternalServerError)
+		return
+	}
+	page, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (listed, error) {
+		one := listed{Version: 1}
+		one.Kept.Last = []struct{}{}
+		var liked *time.Time
+		err := row.Scan(&one.ID, &one.Facts.Author, &one.Kept.Byline.Handle, &one.Kept.Byline.Name, &one.Facts.Text,
+			&one.Facts.Birds, &one.Kept.Likes, &one.Kept.Remarks, &one.Created, &liked)
+		one.Path, one.Updated = "sightings/"+one.ID, one.Created
+		if liked != nil {
+			one.Marks.Liked = &like{*liked}
+		}
+		return one, err
+	})
+	if err != nil {
+		http.Error(w, err.Error(), http.StatusInternalServerError)
+		return
+	}
+	w.Header().Set("Content-Type", "application/json")
+	json.NewEncoder(w).Encode(map[string]any{"documents": page})
 }

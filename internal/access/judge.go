@@ -98,6 +98,29 @@ func (c *Court) Explain(conditions []Condition) ([]expr.Part, error) {
 	return parts, nil
 }
 
+// Work works out an expression that is about some documents, the facts of a pair and other
+// values. The error may wrap [expr.ErrAbsent].
+func (c *Court) Work(rule *expr.Rule, about Condition) (any, error) {
+	about.Rule = &design.Rule{That: rule}
+	if err := c.learn([][]Condition{{about}}); err != nil {
+		return nil, err
+	}
+	return rule.Of(c.values(about), c.paired)
+}
+
+// Holds tells whether a condition holds, which may take twice the steps if it was tried
+// before in other company.
+func (c *Court) Holds(rule *expr.Rule, about Condition, again bool) (bool, error) {
+	about.Rule = &design.Rule{That: rule}
+	if err := c.learn([][]Condition{{about}}); err != nil {
+		return false, err
+	}
+	if again {
+		return rule.StillAllows(c.values(about), c.paired)
+	}
+	return rule.Allows(c.values(about), c.paired)
+}
+
 func (c *Court) decide(conditions []Condition) Verdict {
 	for i, on := range conditions {
 		v := Verdict{Refused: &conditions[i]}

@@ -22,6 +22,13 @@ func New(d *design.Design) *Law {
 	for _, c := range d.Collections {
 		l.shapes[c.Name] = c.ShapeOf()
 	}
+	for _, t := range d.Triggers {
+		for _, seen := range t.Sees() {
+			for _, m := range seen.Reads {
+				l.reads[m] = true
+			}
+		}
+	}
 	rules := d.AccessRules()
 	for _, list := range d.Lists {
 		rules = append(rules, list.Where)

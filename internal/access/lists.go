@@ -46,6 +46,3 @@ func (c *Court) ListFilter(list *design.Listing, of *expr.Document, params map[s
 	}
 	return rule.Filter(design.NameDoc, map[string]*expr.Document{design.NameMe: c.caller(), design.NameOf: of}, given), nil
 }
-
-// Caller is the caller's account as far as it is known, nil for a stranger.
-func (c *Court) Caller() *expr.Document { return c.caller() }

@@ -276,7 +276,7 @@ func triggerInWords(t *design.Trigger) string {
 		if step.Pair != nil {
 			s += " " + step.Pair.Name
 		}
-		for _, v := range []*expr.Value{step.ID, step.Under, step.From, step.To} {
+		for _, v := range []*expr.Seen{step.ID, step.Under, step.From, step.To} {
 			if s += " "; v != nil {
 				s += v.Text
 			}

@@ -18,8 +18,28 @@ type Trigger struct {
 	On         Event
 	Collection *Collection // of a document's change
 	Pair       *Pair       // of a pair's change
-	When       *expr.Expr  // nil: always
+	When       *expr.Seen  // nil: always
 	Steps      []*Step
+}
+
+// Sees are the expressions of the trigger that see documents.
+func (t *Trigger) Sees() []*expr.Rule {
+	var rules []*expr.Rule
+	add := func(s *expr.Seen) {
+		if s != nil && s.Rule != nil {
+			rules = append(rules, s.Rule)
+		}
+	}
+	add(t.When)
+	for _, step := range t.Steps {
+		for _, s := range []*expr.Seen{step.ID, step.Under, step.From, step.To} {
+			add(s)
+		}
+		for _, s := range step.Fields {
+			add(s)
+		}
+	}
+	return rules
 }
 
 // Event is the kind of change a trigger waits for.
@@ -51,10 +71,10 @@ type Step struct {
 	Do         StepKind
 	Collection *Collection            // create, remove
 	Pair       *Pair                  // pair, unpair
-	ID         *expr.Value            // create: may be nil; remove: the key
-	Under      *expr.Value            // create: the parent's key
-	From, To   *expr.Value            // pair, unpair: keys
-	Fields     map[string]*expr.Value // edit, create, pair
+	ID         *expr.Seen            // create: may be nil; remove: the key
+	Under      *expr.Seen            // create: the parent's key
+	From, To   *expr.Seen            // pair, unpair: keys
+	Fields     map[string]*expr.Seen // edit, create, pair; send: what is sent, nil for the change
 	URL        string                 // send
 	Key        string                 // send: the environment variable that holds the signing key, empty for none
 }

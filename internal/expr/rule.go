@@ -99,6 +99,16 @@ var pairedFunction = cel.Function(pairedCall, cel.Overload(pairedCall,
 
 // CompileRule checks a rule. The error, if any, is a [*Mistake].
 func CompileRule(text string, scope Scope) (*Rule, error) {
+	return compileRule(text, scope, func(t *cel.Type) error {
+		if t == types.BoolType {
+			return nil
+		}
+		return &Mistake{1, 1, fmt.Sprintf("the rule must be true or false, this is of type %s", t)}
+	})
+}
+
+// compileRule checks an expression over documents, whose type is to be as wanted.
+func compileRule(text string, scope Scope, wanted func(*cel.Type) error) (*Rule, error) {
 	if len(text) > MaxText {
 		return nil, &Mistake{1, 1, fmt.Sprintf("the expression has %d bytes, %d are allowed", len(text), MaxText)}
 	}
@@ -110,9 +120,8 @@ func CompileRule(text string, scope Scope) (*Rule, error) {
 	if err != nil {
 		return nil, err
 	}
-	if checked.OutputType() != types.BoolType {
-		return nil, &Mistake{1, 1, fmt.Sprintf("the rule must be true or false, this is of type %s",
-			checked.OutputType())}
+	if err := wanted(checked.OutputType()); err != nil {
+		return nil, err
 	}
 	rule := &Rule{Expr: Expr{text, scope.Names, mentions(checked), programs}, checked: checked,
 		named: map[string]*Named{}}
@@ -247,7 +256,11 @@ func pathOf(e ast.Expr, scope Scope) (Path, bool) {
 // Allows tells whether the rule holds for values and documents, by their names; a name
 // without a value is null. The error, if any, is [ErrSteps].
 func (r *Rule) Allows(values map[string]any, pairs Pairs) (bool, error) {
-	out, _, err := r.usual.Eval(r.inputs(values, pairs))
+	return r.allows(r.usual, values, pairs)
+}
+
+func (r *Rule) allows(program cel.Program, values map[string]any, pairs Pairs) (bool, error) {
+	out, _, err := program.Eval(r.inputs(values, pairs))
 	if tookTooLong(err) {
 		return false, ErrSteps
 	}

@@ -37,6 +37,8 @@ func CompileValue(text string, names map[string]Shape, want Kind) (*Value, error
 
 func fits(t *cel.Type, want Kind) bool {
 	switch want {
+	case "":
+		return !isReference(t.TypeName())
 	case String:
 		return t == cel.StringType
 	case Integer:
@@ -84,6 +86,8 @@ func plain(v any, left *int) (any, error) {
 		return v, nil
 	case int64, float64, bool, nil:
 		return v, nil
+	case *Document:
+		return plain(v.Key, left)
 	case time.Time:
 		return v.UTC().Format(time.RFC3339Nano), nil
 	case []any:

@@ -5,7 +5,6 @@ import (
 	"fmt"
 
 	"yalvo/internal/design"
-	"yalvo/internal/expr"
 	"yalvo/internal/plan"
 	"yalvo/internal/running"
 )
@@ -32,7 +31,7 @@ func (u Unit) tryConditions(c *plan.Collection, key string, facts map[string]any
 	for _, s := range c.Feeds {
 		if s.Pair == nil && s.Where != nil {
 			if _, err := s.Where.Holds(values); err != nil {
-				return tooCostly(s.Where, s.In.Name+"."+s.Name, err)
+				return tooCostly(s.Where.Text, s.In.Name+"."+s.Name, err)
 			}
 		}
 	}
@@ -50,7 +49,7 @@ func (u Unit) tryPairConditions(p *plan.Pair, link running.Link, facts map[strin
 	for _, s := range p.Feeds {
 		if s.Where != nil {
 			if _, err := s.Where.Holds(values); err != nil {
-				return tooCostly(s.Where, s.In.Name+"."+s.Name, err)
+				return tooCostly(s.Where.Text, s.In.Name+"."+s.Name, err)
 			}
 		}
 	}
@@ -59,18 +58,18 @@ func (u Unit) tryPairConditions(p *plan.Pair, link running.Link, facts map[strin
 
 func tryTriggers(triggers []*plan.Trigger, values map[string]any) error {
 	for _, t := range triggers {
-		if t.When == nil {
+		if t.When == nil || t.When.Condition == nil { // what it sees is another each time
 			continue
 		}
-		if _, err := t.When.Holds(values); err != nil {
-			return tooCostly(t.When, t.Name, err)
+		if _, err := t.When.Condition.Holds(values); err != nil {
+			return tooCostly(t.When.Text, t.Name, err)
 		}
 	}
 	return nil
 }
 
-func tooCostly(condition *expr.Expr, of string, err error) error {
+func tooCostly(condition, of string, err error) error {
 	return running.Invalid([]design.Mistake{{Pointer: "/facts", Code: design.MistakeCostly,
 		Detail: fmt.Sprintf("the condition `%s` of %s cannot be worked out for these facts: %v; shorten them",
-			condition.Text, of, err)}})
+			condition, of, err)}})
 }

@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 
 	"yalvo/internal/design"
+	"yalvo/internal/expr"
 	"yalvo/internal/plan"
 	"yalvo/internal/running"
 	"yalvo/internal/store"
@@ -24,6 +25,11 @@ func (u Unit) fireDocument(on design.Event, c *plan.Collection, d store.Document
 	payload := map[string]any{"doc": doc, "key": d.Key, "me": why.Actor}
 	if was != nil {
 		if payload["old"], err = running.Typed(c.Collection.Fields, was); err != nil {
+			return err
+		}
+	}
+	if running.SeesAny(triggers) {
+		if payload[running.Seen], err = u.RuleValues(c, d); err != nil {
 			return err
 		}
 	}
@@ -84,12 +90,21 @@ func (u Unit) holds(t *plan.Trigger, payload map[string]any) (bool, error) {
 	if t.When == nil {
 		return true, nil
 	}
-	if !u.again || t.On == design.OnRemoved || t.On == design.OnUnset {
-		return t.When.StillHolds(payload)
+	again := !u.again || t.On == design.OnRemoved || t.On == design.OnUnset
+	if t.When.Rule != nil {
+		actor, _ := payload["me"].(string)
+		holds, err := u.Court(actor, u.Tx.Known).Holds(t.When.Rule, u.About(t, payload), again)
+		if err == expr.ErrSteps {
+			err = tooCostly(t.When.Text, t.Name, err)
+		}
+		return holds, err
 	}
-	holds, err := t.When.Holds(payload)
+	if again {
+		return t.When.Condition.StillHolds(payload)
+	}
+	holds, err := t.When.Condition.Holds(payload)
 	if err != nil {
-		err = tooCostly(t.When, t.Name, err)
+		err = tooCostly(t.When.Text, t.Name, err)
 	}
 	return holds, err
 }

@@ -19,7 +19,8 @@ type reader struct {
 	design   *design.Design
 	later    []func()         // what waits until every name has been read
 	last     []func()         // what waits until every name has been resolved
-	lists    []*listReader    // which wait for all of that
+	after    []func()         // what waits for all of that
+	lists    []*listReader    // and so do these
 	access   map[string]*node // and who may do what, by its parts
 }
 
@@ -37,6 +38,9 @@ func Read(name string, source []byte) (*design.Design, error) {
 		}
 		for _, check := range r.last {
 			check()
+		}
+		for _, compile := range r.after {
+			compile()
 		}
 		for _, l := range r.lists {
 			l.resolve()

@@ -23,9 +23,9 @@ func (r *reader) readTriggers(n *node) {
 			"do":   func(n *node) { r.readSteps(n, t) },
 			"was":  r.was(&t.Was, name),
 		}, "on", "do")
-		r.last = append(r.last, func() {
+		r.after = append(r.after, func() {
 			if when != nil && (t.Collection != nil || t.Pair != nil) {
-				t.When = r.condition(when, "when", triggerShapes(t))
+				t.When = r.seen(when, t, "", true)
 			}
 		})
 	})
@@ -102,7 +102,7 @@ func (r *reader) readStep(n *node, t *design.Trigger, s *design.Step) {
 	given := map[string]*node{}
 	note := func(key string) func(*node) { return func(n *node) { given[key] = n } }
 	known := keys{}
-	for _, key := range []string{"id", "under", "from", "to", "fields", "key"} {
+	for _, key := range []string{"id", "under", "from", "to", "fields", "key", "data"} {
 		known[key] = note(key)
 	}
 	var what *node
@@ -137,7 +137,7 @@ func (r *reader) readStep(n *node, t *design.Trigger, s *design.Step) {
 		}
 	}
 	if len(r.problems) == before {
-		r.last = append(r.last, func() { r.resolveStep(t, s, what, given) })
+		r.after = append(r.after, func() { r.resolveStep(t, s, what, given) })
 	}
 }
 
@@ -147,7 +147,7 @@ var stepKeys = map[design.StepKind]struct{ needs, allows []string }{
 	design.DoRemove: {[]string{"id"}, nil},
 	design.DoPair:   {[]string{"from", "to"}, []string{"fields"}},
 	design.DoUnpair: {[]string{"from", "to"}, nil},
-	design.DoSend:   {nil, []string{"key"}},
+	design.DoSend:   {nil, []string{"key", "data"}},
 }
 
 func (r *reader) resolveStep(t *design.Trigger, s *design.Step, what *node, given map[string]*node) {
@@ -155,7 +155,7 @@ func (r *reader) resolveStep(t *design.Trigger, s *design.Step, what *node, give
 		return // already a problem
 	}
 	text := &design.Field{Name: "key", Type: design.String}
-	value := func(key string) *expr.Value {
+	value := func(key string) *expr.Seen {
 		if given[key] == nil {
 			return nil
 		}
@@ -196,6 +196,9 @@ func (r *reader) resolveStep(t *design.Trigger, s *design.Step, what *node, give
 		}
 	case design.DoSend:
 		r.resolveSend(s, what, given["key"])
+		if data := given["data"]; data != nil {
+			s.Fields = r.sent(data, t)
+		}
 	}
 }
 
@@ -218,12 +221,12 @@ func (r *reader) resolveSend(s *design.Step, what, key *node) {
 }
 
 // values reads a mapping from fields to expressions.
-func (r *reader) values(n *node, t *design.Trigger, fields []*design.Field, of string) map[string]*expr.Value {
+func (r *reader) values(n *node, t *design.Trigger, fields []*design.Field, of string) map[string]*expr.Seen {
 	if n.shape != mapping {
 		r.problem(n.pos, design.CodeShape, "this must be a mapping from fields to expressions, not "+describe(n), "")
 		return nil
 	}
-	all := map[string]*expr.Value{}
+	all := map[string]*expr.Seen{}
 	for _, e := range n.entries {
 		f := design.FieldNamed(fields, e.key)
 		if f == nil {
@@ -236,23 +239,64 @@ func (r *reader) values(n *node, t *design.Trigger, fields []*design.Field, of s
 	return all
 }
 
-// value compiles an expression for a field. Numbers and true or false may
-// stand for themselves; texts are CEL, so a text that is meant as such has
-// quotes of its own.
-func (r *reader) value(n *node, t *design.Trigger, f *design.Field) *expr.Value {
+// sent reads what a request is to say, by names of the developer's choice.
+func (r *reader) sent(n *node, t *design.Trigger) map[string]*expr.Seen {
+	all := map[string]*expr.Seen{}
+	r.named(n, "data", func(name string, _ design.Pos, value *node) { all[name] = r.seen(value, t, "", false) })
+	return all
+}
+
+// value compiles an expression for a field.
+func (r *reader) value(n *node, t *design.Trigger, f *design.Field) *expr.Seen {
+	return r.seen(n, t, f.Shape().Kind, false)
+}
+
+// seen compiles an expression of a trigger. Numbers and true or false may stand for
+// themselves; texts are CEL, so a text that is meant as such has quotes of its own.
+func (r *reader) seen(n *node, t *design.Trigger, want expr.Kind, condition bool) *expr.Seen {
 	text, is := n.scalar.(string)
+	if condition && !is {
+		r.problem(n.pos, design.CodeShape, "when must be a condition, this is "+describe(n),
+			"a condition is a text and needs quotes, as in `when: \"doc.size > 3\"`")
+		return nil
+	}
 	if !is && n.scalar != nil {
 		text = fmt.Sprint(n.scalar)
 	}
-	v, err := expr.CompileValue(text, triggerShapes(t), f.Shape().Kind)
+	s, err := expr.CompileSeen(text, triggerShapes(t), r.sight(t), want, condition)
 	var m *expr.Mistake
 	if errors.As(err, &m) {
-		remedy := "expressions are CEL over the fields of the design"
-		if is && !strings.ContainsAny(text, `'".`) {
+		what, remedy := "expression", "expressions are CEL over the fields of the design"
+		if condition {
+			what, remedy = "condition", "conditions are CEL over the fields of the design"
+		}
+		if is && !condition && !strings.ContainsAny(text, `'".`) {
 			remedy = fmt.Sprintf("if the text itself is meant, write \"'%s'\"", text)
 		}
-		r.problem(n.pos, design.CodeCondition, "the expression cannot be used: "+m.Message, remedy)
+		r.problem(n.pos, design.CodeCondition, "the "+what+" cannot be used: "+m.Message, remedy)
 		return nil
 	}
-	return v
+	return s
+}
+
+// sight is what a trigger's expressions can see: the document and, of an edit, what it was,
+// or both ends of the pair, and the account that asked for the change, as documents.
+func (r *reader) sight(t *design.Trigger) expr.Scope {
+	s := r.scope()
+	s.About, s.Names = nil, map[string]expr.Shape{design.NameNow: {Kind: expr.Timestamp}}
+	if r.design.Accounts != nil {
+		s.Names[design.NameMe] = s.Documents[r.design.Accounts.Name]
+	}
+	if t.Pair != nil {
+		s.Names[design.NamePair] = design.ShapeOf(t.Pair.Fields)
+		if t.Pair.From != nil && t.Pair.To != nil {
+			s.Names[design.NameFrom], s.Names[design.NameTo] = s.Documents[t.Pair.From.Name], s.Documents[t.Pair.To.Name]
+		}
+		return s
+	}
+	s.Names[design.NameDoc], s.Names["key"] = s.Documents[t.Collection.Name], expr.Shape{Kind: expr.String}
+	if t.On == design.OnChanged {
+		s.Names["old"] = s.Documents[t.Collection.Name]
+	}
+	return s
 }

@@ -49,6 +49,11 @@ func (a *App) JudgeNow(ctx context.Context, v *Version, who Viewer) *Judge {
 	return v.Judge(who, a.known(ctx))
 }
 
+// Court makes a court that knows what is stored, for what an account has set off.
+func (v *Version) Court(account string, known Known) *access.Court {
+	return v.Law.Court(source{v, known}, account, time.Now())
+}
+
 // Asking is a judge of what belongs to lists for a viewer, whom no rules need hold for.
 func (a *App) Asking(ctx context.Context, v *Version, who Viewer) *Judge {
 	return &Judge{v, who, v.Law.Court(source{v, a.known(ctx)}, who.Me, time.Now())}

@@ -283,3 +283,6 @@ func (tx *Tx) Numbered(ns []int64) ([]Document, error) {
 		bigints(ns)).Scan(&found).Error
 	return found, err
 }
+
+// Numbered is the same outside of a transaction.
+func (s *Store) Numbered(ctx context.Context, ns []int64) ([]Document, error) { return s.now(ctx).Numbered(ns) }

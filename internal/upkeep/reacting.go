@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 
+	"yalvo/internal/access"
 	"yalvo/internal/design"
 	"yalvo/internal/expr"
 	"yalvo/internal/facts"
@@ -45,13 +46,64 @@ func (t *turn) reactTo(d store.Due) (int64, error) {
 		return 0, err
 	}
 	me, _ := values["me"].(string)
+	on := occasion{values, t.Court(me, t.Tx.Known), t.About(trigger, values)}
 	why := facts.Cause{Actor: me, Change: event.Change, Mark: plan.Mark{Depth: event.Depth}}
 	for _, s := range trigger.Steps {
-		if err := t.do(s, event, values, why); err != nil {
+		if err := t.do(s, event, on, why); err != nil {
 			return 0, fmt.Errorf("trigger %s, for %s: %w", trigger.Name, event.Subject, err)
 		}
 	}
 	return int64(len(trigger.Steps)), nil
+}
+
+// occasion is what the expressions of a trigger are worked out from: what set it off, and
+// what they see.
+type occasion struct {
+	values map[string]any
+	court  *access.Court
+	about  access.Condition
+}
+
+// worth is the value of an expression.
+func (on occasion) worth(s *expr.Seen) (any, error) {
+	if s.Rule != nil {
+		return on.court.Work(s.Rule, on.about)
+	}
+	return s.Value.Of(on.values)
+}
+
+// all are the values of expressions, by name.
+func (on occasion) all(wanted map[string]*expr.Seen) (map[string]any, error) {
+	out := make(map[string]any, len(wanted))
+	for name, s := range wanted {
+		var err error
+		if out[name], err = on.worth(s); err != nil {
+			return nil, unworthy(fmt.Errorf("%q: %w", name, err))
+		}
+	}
+	return out, nil
+}
+
+// text is the value of an expression for a key, empty if there is none.
+func (on occasion) text(v *expr.Seen) (string, error) {
+	if v == nil {
+		return "", nil
+	}
+	out, err := on.worth(v)
+	if err != nil {
+		return "", unworthy(err)
+	}
+	s, _ := out.(string)
+	return s, nil
+}
+
+// unworthy says that a value cannot be worked out: one that sees what is not there may be
+// tried again.
+func unworthy(err error) error {
+	if errors.Is(err, expr.ErrAbsent) {
+		return err
+	}
+	return running.Refuse(running.CodeInvalid, "%v", err)
 }
 
 // payload reads back what a trigger's expressions can name.
@@ -62,7 +114,7 @@ func payload(trigger *plan.Trigger, event store.Event) (map[string]any, error) {
 	}
 	for name, v := range all {
 		object, is := v.(map[string]any)
-		if !is {
+		if !is || name == running.Seen {
 			continue
 		}
 		var fields []*design.Field
@@ -79,12 +131,12 @@ func payload(trigger *plan.Trigger, event store.Event) (map[string]any, error) {
 // do carries out one step. What is already as the step wants it is fine. So is
 // a document that has gone meanwhile, if that is what the step would have
 // changed, or if what set off the trigger has gone too.
-func (t *turn) do(s plan.TriggerStep, event store.Event, values map[string]any, why facts.Cause) error {
-	err := t.attempt(s, values, why)
+func (t *turn) do(s plan.TriggerStep, event store.Event, on occasion, why facts.Cause) error {
+	err := t.attempt(s, on, why)
 	if errors.Is(err, facts.ErrTaken) {
 		return nil
 	}
-	if !running.IsMissing(err) {
+	if !running.IsMissing(err) && !errors.Is(err, expr.ErrAbsent) {
 		return err
 	}
 	var refusal *running.Refusal
@@ -101,36 +153,38 @@ func (t *turn) do(s plan.TriggerStep, event store.Event, values map[string]any, 
 
 // stands tells whether what set off a trigger is there still: a document, or
 // both ends of a pair.
-func (t *turn) stands(event store.Event) (bool, error) {
+func (t *turn) stands(event store.Event) (bool, error) { return standing(event, t.Tx.Numbered) }
+
+func standing(event store.Event, numbered func([]int64) ([]store.Document, error)) (bool, error) {
 	ns := []int64{event.Doc}
 	if event.Other != 0 && event.Other != event.Doc {
 		ns = append(ns, event.Other)
 	}
-	there, err := t.Tx.Numbered(ns)
+	there, err := numbered(ns)
 	return len(there) == len(ns), err
 }
 
-func (t *turn) attempt(s plan.TriggerStep, values map[string]any, why facts.Cause) error {
+func (t *turn) attempt(s plan.TriggerStep, on occasion, why facts.Cause) error {
 	switch s.Do {
 	case design.DoEdit:
-		return t.editAs(s, values, why)
+		return t.editAs(s, on, why)
 	case design.DoCreate:
-		return t.createAs(s, values, why)
+		return t.createAs(s, on, why)
 	case design.DoRemove:
-		key, err := text(s.ID, values)
+		key, err := on.text(s.ID)
 		if err != nil {
 			return err
 		}
 		_, err = t.Remove(facts.Target{Collection: s.Collection.Name, Key: key}, why)
 		return err
 	case design.DoPair, design.DoUnpair:
-		return t.pairAs(s, values, why)
+		return t.pairAs(s, on, why)
 	}
 	return nil // what is sent goes its own way
 }
 
-func (t *turn) editAs(s plan.TriggerStep, values map[string]any, why facts.Cause) error {
-	wanted, err := workedOut(s.Fields, values)
+func (t *turn) editAs(s plan.TriggerStep, on occasion, why facts.Cause) error {
+	wanted, err := on.all(s.Fields)
 	if err != nil {
 		return err
 	}
@@ -138,21 +192,21 @@ func (t *turn) editAs(s plan.TriggerStep, values map[string]any, why facts.Cause
 	if err != nil {
 		return err
 	}
-	key, _ := values["key"].(string)
+	key, _ := on.values["key"].(string)
 	_, err = t.Edit(facts.Target{Collection: s.Collection.Name, Key: key}, facts.MergePatch(patch), why)
 	return err
 }
 
-func (t *turn) createAs(s plan.TriggerStep, values map[string]any, why facts.Cause) error {
-	wanted, err := workedOut(s.Fields, values)
+func (t *turn) createAs(s plan.TriggerStep, on occasion, why facts.Cause) error {
+	wanted, err := on.all(s.Fields)
 	if err != nil {
 		return err
 	}
-	id, err := text(s.ID, values)
+	id, err := on.text(s.ID)
 	if err != nil {
 		return err
 	}
-	parent, err := text(s.Under, values)
+	parent, err := on.text(s.Under)
 	if err != nil {
 		return err
 	}
@@ -160,12 +214,12 @@ func (t *turn) createAs(s plan.TriggerStep, values map[string]any, why facts.Cau
 	return err
 }
 
-func (t *turn) pairAs(s plan.TriggerStep, values map[string]any, why facts.Cause) error {
-	from, err := text(s.From, values)
+func (t *turn) pairAs(s plan.TriggerStep, on occasion, why facts.Cause) error {
+	from, err := on.text(s.From)
 	if err != nil {
 		return err
 	}
-	to, err := text(s.To, values)
+	to, err := on.text(s.To)
 	if err != nil {
 		return err
 	}
@@ -176,34 +230,10 @@ func (t *turn) pairAs(s plan.TriggerStep, values map[string]any, why facts.Cause
 	}
 	var wanted map[string]any
 	if s.Fields != nil {
-		if wanted, err = workedOut(s.Fields, values); err != nil {
+		if wanted, err = on.all(s.Fields); err != nil {
 			return err
 		}
 	}
 	_, err = t.SetPair(link, wanted, why)
 	return err
-}
-
-func workedOut(wanted map[string]*expr.Value, values map[string]any) (map[string]any, error) {
-	out := make(map[string]any, len(wanted))
-	for name, v := range wanted {
-		var err error
-		if out[name], err = v.Of(values); err != nil {
-			return nil, running.Refuse(running.CodeInvalid, "%q: %v", name, err)
-		}
-	}
-	return out, nil
-}
-
-// text is the value of an expression for a key, empty if there is none.
-func text(v *expr.Value, values map[string]any) (string, error) {
-	if v == nil {
-		return "", nil
-	}
-	out, err := v.Of(values)
-	if err != nil {
-		return "", running.Refuse(running.CodeInvalid, "%v", err)
-	}
-	s, _ := out.(string)
-	return s, nil
 }

@@ -7,6 +7,7 @@ import (
 	"crypto/sha256"
 	"encoding/base64"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"net/http"
 	"os"
@@ -15,6 +16,7 @@ import (
 	"time"
 
 	"yalvo/internal/design"
+	"yalvo/internal/expr"
 	"yalvo/internal/plan"
 	"yalvo/internal/receivers"
 	"yalvo/internal/running"
@@ -151,9 +153,13 @@ func (w *Workers) post(ctx context.Context, client *http.Client, v *running.Vers
 	} else {
 		of = trigger.Pair.Name
 	}
+	data, known, err := w.sent(ctx, v, trigger, step, event)
+	if err != nil || !known {
+		return err
+	}
 	body, err := json.Marshal(cloudEvent{"1.0", fmt.Sprint(event.N), "/apps/" + v.Plan.Design.App,
 		fmt.Sprintf("app.%s.%s.%s", v.Plan.Design.App, of, trigger.On),
-		event.Subject, event.At.UTC(), "application/json", event.Payload})
+		event.Subject, event.At.UTC(), "application/json", data})
 	if err != nil {
 		return err
 	}
@@ -182,6 +188,39 @@ func (w *Workers) post(ctx context.Context, client *http.Client, v *running.Vers
 			step.URL, resp.StatusCode)
 	}
 	return fmt.Errorf("%s answered %d %s", step.URL, resp.StatusCode, http.StatusText(resp.StatusCode))
+}
+
+// sent is what a request says: the change, or what the step works out of it and of what it
+// sees. It is not known where something that it needs has gone together with what it tells of.
+func (w *Workers) sent(ctx context.Context, v *running.Version, trigger *plan.Trigger, step *design.Step,
+	event store.Event) (data json.RawMessage, known bool, err error) {
+	switch {
+	case step.Fields == nil && len(trigger.Sees()) == 0:
+		return event.Payload, true, nil
+	case step.Fields == nil:
+		data, err = running.Without(event.Payload, []string{running.Seen})
+		return data, true, err
+	}
+	values, err := payload(trigger, event)
+	if err != nil {
+		return nil, false, err
+	}
+	me, _ := values["me"].(string)
+	court := v.Court(me, func(docs []store.Address, pairs []store.Between) ([]store.Document, []bool, error) {
+		return w.Store.Known(ctx, docs, pairs)
+	})
+	all, err := occasion{values, court, v.About(trigger, values)}.all(step.Fields)
+	if errors.Is(err, expr.ErrAbsent) {
+		stands, lookErr := standing(event, func(ns []int64) ([]store.Document, error) { return w.Store.Numbered(ctx, ns) })
+		if lookErr != nil || !stands {
+			return nil, false, lookErr
+		}
+	}
+	if err != nil {
+		return nil, false, err
+	}
+	data, err = json.Marshal(all)
+	return data, true, err
 }
 
 // sign signs a request by HTTP Message Signatures (RFC 9421, hmac-sha256) over
