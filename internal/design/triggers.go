@@ -69,14 +69,14 @@ func (d *Design) Senders() []string {
 type Step struct {
 	Pos        Pos
 	Do         StepKind
-	Collection *Collection            // create, remove
-	Pair       *Pair                  // pair, unpair
+	Collection *Collection           // create, remove
+	Pair       *Pair                 // pair, unpair
 	ID         *expr.Seen            // create: may be nil; remove: the key
 	Under      *expr.Seen            // create: the parent's key
 	From, To   *expr.Seen            // pair, unpair: keys
 	Fields     map[string]*expr.Seen // edit, create, pair; send: what is sent, nil for the change
-	URL        string                 // send
-	Key        string                 // send: the environment variable that holds the signing key, empty for none
+	URL        string                // send
+	Key        string                // send: the environment variable that holds the signing key, empty for none
 }
 
 // StepKind is what a step does.

@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"net/http"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -205,6 +206,62 @@ type documentPage struct {
 	With map[string]running.Document `json:"with,omitempty"` // brought along, by path
 }
 
+// text is the page in JSON. As of a timeline's, what the documents hold is not looked through
+// again: it stands there as it was stored.
+func (p documentPage) text() ([]byte, error) {
+	size := 64
+	for _, d := range p.Documents {
+		size += 256 + len(d.Path) + len(d.Facts) + len(d.Kept) + len(d.Marks) + len(d.Pair)
+	}
+	text := append(make([]byte, 0, size), `{"documents":[`...)
+	for i, d := range p.Documents {
+		if i > 0 {
+			text = append(text, ',')
+		}
+		text = d.appendTo(text)
+	}
+	text = append(text, ']')
+	if p.Next != "" {
+		text = append(append(append(text, `,"next":"`...), p.Next...), '"')
+	}
+	if p.With != nil {
+		with, err := json.Marshal(p.With)
+		if err != nil {
+			return nil, err
+		}
+		text = append(append(text, `,"with":`...), with...)
+	}
+	return append(text, '}'), nil
+}
+
+func (d listed) appendTo(text []byte) []byte {
+	text = append(append(text, `{"id":"`...), d.ID...)
+	text = append(append(text, `","path":"`...), d.Path...)
+	text = strconv.AppendInt(append(text, `","version":`...), d.Version, 10)
+	text = d.Created.AppendFormat(append(text, `,"created":"`...), time.RFC3339Nano)
+	text = d.Updated.AppendFormat(append(text, `","updated":"`...), time.RFC3339Nano)
+	text = append(append(text, `","facts":`...), d.Facts...)
+	text = append(append(text, `,"kept":`...), d.Kept...)
+	if len(d.Building) > 0 {
+		text = append(text, `,"building":["`+strings.Join(d.Building, `","`)+`"]`...)
+	}
+	if d.Since != nil {
+		text = append(d.Since.AppendFormat(append(text, `,"since":"`...), time.RFC3339Nano), '"')
+	}
+	for _, part := range []struct {
+		name  string
+		value json.RawMessage
+	}{{"pair", d.Pair}, {"marks", d.Marks}} {
+		if len(part.value) > 0 {
+			text = append(append(text, `,"`+part.name+`":`...), part.value...)
+		}
+	}
+	if d.Top {
+		text = append(text, `,"top":true`...)
+	}
+	return append(text, '}')
+}
+
 type listed struct {
 	running.Document
 	Since *time.Time      `json:"since,omitempty"`
@@ -245,7 +302,7 @@ func (s *Server) answerPage(c *echo.Context, got reading.Documents, asked showin
 	if err := asked.chosen(got.Of, page.Documents); err != nil {
 		return err
 	}
-	text, err := json.Marshal(page)
+	text, err := page.text()
 	if err != nil {
 		return err
 	}

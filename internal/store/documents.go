@@ -285,4 +285,6 @@ func (tx *Tx) Numbered(ns []int64) ([]Document, error) {
 }
 
 // Numbered is the same outside of a transaction.
-func (s *Store) Numbered(ctx context.Context, ns []int64) ([]Document, error) { return s.now(ctx).Numbered(ns) }
+func (s *Store) Numbered(ctx context.Context, ns []int64) ([]Document, error) {
+	return s.now(ctx).Numbered(ns)
+}

@@ -2,6 +2,7 @@ package store
 
 import (
 	"encoding/json"
+	"slices"
 	"strings"
 	"time"
 
@@ -90,6 +91,9 @@ func (r rendering) render(f expr.Filter) statement {
 	case expr.AllOf:
 		return r.joined(" AND ", f.Parts)
 	case expr.AnyOf:
+		if len(f.Parts) == 2 && eitherWay(f.Parts[0], f.Parts[1]) {
+			return r.eitherWay(f.Parts[0])
+		}
 		return r.joined(" OR ", f.Parts)
 	case expr.NotThat:
 		inner := r.render(f.Parts[0])
@@ -97,14 +101,14 @@ func (r rendering) render(f expr.Filter) statement {
 	case expr.Compare:
 		return r.compared(f)
 	case expr.Present:
-		return statement{"coalesce(" + r.values(f.Member) + " -> ?::text, 'null') <> 'null'", []any{f.Member}}
+		return statement{storedValue(r.values(f.Member), f.Member) + " <> 'null'", nil}
 	case expr.Points:
 		if f.Member == r.by {
 			author := r.end(expr.End{Reference: r.by})
 			is := r.end(f.From)
 			return statement{author.sql + " IS NOT DISTINCT FROM " + is.sql, append(author.args, is.args...)}
 		}
-		return r.whole(f.Member, statement{"d.fields ->> ?::text = ?", []any{f.Member, f.From.Known.Key}})
+		return r.whole(f.Member, statement{"d.fields ->> '" + f.Member + "' = ?", []any{f.From.Known.Key}})
 	case expr.Same:
 		return statement{"d.key = ?", []any{f.From.Known.Key}}
 	case expr.Paired:
@@ -129,20 +133,50 @@ func (r rendering) joined(by string, parts []expr.Filter) statement {
 	return all
 }
 
+// eitherWay tells whether two filters ask for the same pair, one this way and one the other.
+func eitherWay(f, g expr.Filter) bool {
+	return f.Kind == expr.Paired && g.Kind == expr.Paired && f.Pair == g.Pair && f.From == g.To && f.To == g.From
+}
+
+// eitherWay asks for a pair both ways. What a reference leads to is looked for once.
+func (r rendering) eitherWay(f expr.Filter) statement {
+	known, other := f.From, f.To
+	if known.Known == nil {
+		known, other = other, known
+	}
+	one, two := r.end(known), r.end(other)
+	kind := number(int64(r.plan.Pair(f.Pair).Number))
+	is := statement{"coalesce((SELECT coalesce((SELECT true FROM pairs x WHERE x.kind = " + kind + " AND x.b = o.n AND x.a = " +
+		one.sql + "), (SELECT true FROM pairs x WHERE x.kind = " + kind + " AND x.b = " + one.sql +
+		" AND x.a = o.n)) FROM (SELECT (" + two.sql + ")::bigint AS n OFFSET 0) o), false)",
+		append(append(slices.Clone(one.args), one.args...), two.args...)}
+	return r.whole(other.Reference, r.whole(known.Reference, is))
+}
+
 // whole is what is asked of a reference, if that is one: what is absent or does not fit is
 // neither true nor false.
 func (r rendering) whole(reference string, is statement) statement {
 	if reference == "" || reference == r.by {
 		return is
 	}
-	to := r.in.Collection.Field(reference).To
-	form := "^" + strings.Repeat(idForm+"/", to.Depth()-1) + idForm + "$"
-	return statement{"CASE WHEN jsonb_typeof(d.fields -> ?::text) = 'string' AND d.fields ->> ?::text ~ ? THEN " +
-		is.sql + " END", append([]any{reference, reference, form}, is.args...)}
+	key := "d.fields ->> '" + reference + "'"
+	return statement{"CASE WHEN jsonb_typeof(d.fields -> '" + reference + "') = 'string' AND " +
+		isKey(key, r.in.Collection.Field(reference).To.Depth()) + " THEN " + is.sql + " END", is.args}
 }
 
-// idForm is the form of an id in keys that references hold.
-const idForm = `[A-Za-z0-9_-]{1,128}`
+// isKey is the condition that a text has the form of a key of so many ids. A pattern that
+// counts to 128 would take PostgreSQL ten times as long.
+func isKey(text string, depth int) string {
+	if depth == 1 {
+		return text + " !~ '[^A-Za-z0-9_-]' AND length(" + text + ") BETWEEN 1 AND 128"
+	}
+	all := []string{text + " !~ '[^A-Za-z0-9_/-]'", "length(" + text + ") - length(replace(" + text + ", '/', '')) = " +
+		number(int64(depth-1))}
+	for i := 1; i <= depth; i++ {
+		all = append(all, "length(split_part("+text+", '/', "+number(int64(i))+")) BETWEEN 1 AND 128")
+	}
+	return strings.Join(all, " AND ")
+}
 
 // values is where a value of the document is stored; empty: in a column of its own.
 func (r rendering) values(name string) string {
@@ -194,8 +228,8 @@ func (r rendering) end(e expr.End) statement {
 	case e.Reference != "" && e.Reference == r.by:
 		return statement{"e.author", nil}
 	case e.Reference != "":
-		return statement{"(SELECT n FROM documents WHERE collection = ? AND key = d.fields ->> ?::text)",
-			[]any{r.plan.Collection(e.Collection).Number, e.Reference}}
+		return statement{"(SELECT n FROM documents WHERE collection = ? AND key = d.fields ->> '" + e.Reference + "')",
+			[]any{r.plan.Collection(e.Collection).Number}}
 	}
 	return statement{"d.n", nil}
 }

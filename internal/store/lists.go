@@ -11,6 +11,7 @@ import (
 	"strings"
 	"time"
 
+	"github.com/jackc/pgx/v5"
 	"gorm.io/gorm"
 
 	"yalvo/internal/design"
@@ -122,14 +123,30 @@ func (s *Store) List(ctx context.Context, page ListPage) ([]Listed, error) {
 	if err != nil {
 		return nil, err
 	}
-	rows, err := rowsOf(s.db.WithContext(ctx).Raw(query.sql, query.args...), Listed.size)
-	if page.Through != nil {
-		for i := range rows {
-			rows[i].PairFields = liftFields(page.Through, rows[i].PairFields)
+	rows, bytes := make([]Listed, 0, page.Limit), 0
+	err = s.visit(ctx, query, func(row pgx.Rows) error {
+		if bytes >= PageBytes {
+			return errEnough
 		}
+		var l Listed
+		err := row.Scan(&l.N, &l.Key, &l.Version, &l.Created, &l.Updated, &l.Shape, (*[]byte)(&l.Fields),
+			(*[]byte)(&l.Kept), &l.At, (*[]byte)(&l.PairFields), &l.Values)
+		if page.Through != nil {
+			l.PairFields = liftFields(page.Through, l.PairFields)
+		}
+		l.Collection = page.Entries.Number
+		rows = append(rows, l)
+		bytes += l.size()
+		return err
+	})
+	if errors.Is(err, errEnough) {
+		err = nil
 	}
 	return rows, err
 }
+
+// listedColumns are those of [Listed] but for what follows from the list.
+const listedColumns = `d.n, d.key, d.version, d.created, d.updated, coalesce(d.shape, 0), d.fields, coalesce(k.values, '{}')`
 
 func (page ListPage) statement() (statement, error) {
 	keys := sortKeys(page.List, "d.", "k.", "p.")
@@ -148,8 +165,8 @@ func (page ListPage) statement() (statement, error) {
 	}
 	args := append(append(from.args, after.args...), page.Filter.args...)
 	return statement{`
-		SELECT ` + documentColumns + `, ` + at + ` AS at, ` + pairFields + ` AS pair_fields,
-			jsonb_build_array(` + strings.Join(shown, ", ") + `)::text AS "values"
+		SELECT ` + listedColumns + `, ` + at + `, ` + pairFields + `,
+			jsonb_build_array(` + strings.Join(shown, ", ") + `)::text
 		FROM ` + from.sql + after.sql + page.Filter.and() + `
 		ORDER BY ` + strings.Join(append(order, page.row()+way(keys[len(keys)-1].up)), ", ") + `
 		LIMIT ?`, append(args, page.Limit)}, nil

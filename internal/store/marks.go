@@ -5,6 +5,8 @@ import (
 	"encoding/json"
 	"time"
 
+	"github.com/jackc/pgx/v5"
+
 	"yalvo/internal/plan"
 )
 
@@ -27,13 +29,7 @@ func (s *Store) Marks(ctx context.Context, account Address, marks []plan.Marking
 			reversed[i] = 1
 		}
 	}
-	var rows []struct {
-		Mark, Doc *int
-		At        time.Time
-		Shape     int
-		Fields    json.RawMessage
-	}
-	err := s.db.WithContext(ctx).Raw(`
+	query := statement{`
 		SELECT x.*
 		FROM documents me LEFT JOIN LATERAL (
 			SELECT m.nth - 1 AS mark, d.nth - 1 AS doc, p.at, coalesce(p.shape, 0) AS shape,
@@ -43,18 +39,24 @@ func (s *Store) Marks(ctx context.Context, account Address, marks []plan.Marking
 			JOIN pairs p ON p.kind = m.kind AND p.b = CASE m.reversed WHEN 1 THEN me.n ELSE d.n END
 				AND p.a = CASE m.reversed WHEN 1 THEN d.n ELSE me.n END
 		) x ON true
-		WHERE me.collection = ? AND me.key = ?`, kinds, reversed, bigints(docs), account.Collection,
-		account.Key).Scan(&rows).Error
+		WHERE me.collection = ? AND me.key = ?`, []any{kinds.text(), reversed.text(), bigints(docs).text(),
+		account.Collection, account.Key}}
 	var found []Marked
-	for _, row := range rows {
-		if row.Mark == nil {
-			continue // the account is there, and paired with none
+	there := false
+	err := s.visit(ctx, query, func(row pgx.Rows) error {
+		there = true
+		var mark, doc, shape *int
+		var at *time.Time
+		var fields []byte
+		if err := row.Scan(&mark, &doc, &at, &shape, &fields); err != nil || mark == nil {
+			return err // the account is there, and paired with none
 		}
-		p := marks[*row.Mark].Pair
-		if p.Lift != nil && row.Shape != p.Shape {
-			row.Fields = p.Lift(row.Fields, row.At)
+		p := marks[*mark].Pair
+		if p.Lift != nil && *shape != p.Shape {
+			fields = p.Lift(fields, *at)
 		}
-		found = append(found, Marked{*row.Mark, *row.Doc, row.At, row.Fields})
-	}
-	return found, len(rows) > 0, err
+		found = append(found, Marked{*mark, *doc, *at, fields})
+		return nil
+	})
+	return found, there, err
 }
