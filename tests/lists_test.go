@@ -189,14 +189,15 @@ func TestBadRequestsForListsAreToldWhereAndWhat(t *testing.T) {
 func TestAListHoldsWhatItsCallerMayRead(t *testing.T) {
 	t.Parallel()
 	w := start(t, changed(t, guardedPonds(t), "access:\n", `lists:
-  everyone: {entries: posts}
+  everyone: {entries: posts, unless: {paired: block, either_way: true, with: author}} # as the rule has it
+  unread:   {entries: posts, unless: [{paired: block, with: author}, {paired: like}]}
   liked:    {entries: posts, through: like}
   notes_of: {entries: notes, of: parent}
   blocked:  {entries: people, through: block, of: from}
   mine:     {entries: posts, where: "doc.author == me"}
   secret:   {entries: posts}
 access:
-`, "  timelines:\n", "  lists: {everyone: {read: true}, liked: {read: \"of == me\"}, notes_of: {read: true}, blocked: {read: true}, mine: {read: \"active()\"}}\n  timelines:\n"))
+`, "  timelines:\n", "  lists: {everyone: {read: true}, unread: {read: true}, liked: {read: \"of == me\"}, notes_of: {read: true}, blocked: {read: true}, mine: {read: \"active()\"}}\n  timelines:\n"))
 	w.pondsPeople()
 	for i := range 5 {
 		w.post("ben", fmt.Sprint("b", i+2), "by ben")
@@ -207,6 +208,8 @@ access:
 	same(t, "everyone's to ada", w.ids("ada", "everyone", "", nil), "b6 b5 b4 b3 b2 b1 a1")
 	same(t, "everyone's to cleo", w.ids("cleo", "everyone", "", nil), "a1")
 	same(t, "everyone's to a stranger", w.ids("~", "everyone", "", nil), "b6 b5 b4 b3 b2 b1 a1")
+	same(t, "what ada has not liked", w.ids("ada", "unread", "", nil), "b6 b5 b4 b3 b2 b1 a1")
+	same(t, "what cleo has not liked", w.ids("cleo", "unread", "", nil), "")
 	same(t, "cleo's likes", w.ids("cleo", "liked", "cleo", nil), "a1")
 	same(t, "notes", w.ids("ada", "notes_of", "b1", nil), "n1")
 	same(t, "whom ben has blocked, to ben", w.ids("ben", "blocked", "ben", nil), "cleo")

@@ -27,7 +27,10 @@ CREATE TABLE sightings (
     created         timestamptz NOT NULL DEFAULT clock_timestamp()
 );
 CREATE INDEX ON sightings (author, created DESC);
+-- Its lists: everyone's newest, the largest flocks, those that mention a word.
 CREATE INDEX ON sightings (created DESC, id DESC);
+CREATE INDEX ON sightings (birds DESC);
+CREATE INDEX ON sightings USING gin (to_tsvector('simple', text));
 
 CREATE TABLE likes (
     sighting text NOT NULL REFERENCES sightings,

@@ -526,3 +526,34 @@ func (r *Rule) isGiven(e ast.Expr, about string) bool {
 	}
 	return false
 }
+
+// Denies tells whether what a filter lets through is known not to be what another asks for.
+func (f Filter) Denies(other Filter) bool {
+	switch f.Kind {
+	case AllOf:
+		return slices.ContainsFunc(f.Parts, func(p Filter) bool { return p.Denies(other) })
+	case NotThat:
+		return f.Parts[0].follows(other)
+	}
+	return false
+}
+
+// follows tells whether the filter holds whenever another does, as far as can be seen.
+func (f Filter) follows(other Filter) bool {
+	if f.Kind == AnyOf {
+		return slices.ContainsFunc(f.Parts, func(p Filter) bool { return p.follows(other) })
+	}
+	return f.Kind == Paired && other.Kind == Paired && f.Pair == other.Pair && f.From.same(other.From) &&
+		f.To.same(other.To)
+}
+
+// same tells whether two ends are the same document, or lead there in the same way.
+func (e End) same(other End) bool {
+	if (e.Known == nil) != (other.Known == nil) {
+		return false
+	}
+	if e.Known != nil {
+		return e.Known.Collection == other.Known.Collection && e.Known.Key == other.Known.Key
+	}
+	return e == other
+}

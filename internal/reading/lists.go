@@ -123,23 +123,42 @@ func (in *listing) filter() error {
 		return err
 	}
 	in.exact = exact
-	in.page.Filter = store.Both(belongs, store.NewApart(in.v.Plan, in.l, in.caller()))
-	if in.rules == nil {
-		return nil
+	apart := in.apart()
+	if in.rules != nil {
+		may, exact, err := in.rules.Filter(in.l.Entries)
+		if err != nil {
+			return err
+		}
+		belongs = store.Both(belongs, may)
+		pairs := in.l.Through == nil || in.l.Through.Access.Of(design.OpRead).Text() == "true"
+		in.exact = in.exact && exact && in.l.Entries.Parent == nil && pairs
+		if apart, err = in.rules.NotDenied(in.l.Entries, apart); err != nil { // the rules leave out the same
+			return err
+		}
 	}
-	may, exact, err := in.rules.Filter(in.l.Entries)
-	in.page.Filter = store.Both(in.page.Filter, may)
-	pairs := in.l.Through == nil || in.l.Through.Access.Of(design.OpRead).Text() == "true"
-	in.exact = in.exact && exact && in.l.Entries.Parent == nil && pairs
-	return err
+	in.page.Filter = store.Both(belongs, store.NewApart(in.v.Plan, in.l, apart))
+	return nil
 }
 
-func (in *listing) caller() *expr.Document {
+// apart are the questions for pairs that keep an entry from the caller.
+func (in *listing) apart() []expr.Filter {
 	accounts := in.v.Plan.Design.Accounts
 	if in.who.Me == "" || accounts == nil {
 		return nil
 	}
-	return in.v.Law.Document(accounts, in.who.Me, nil)
+	me := expr.End{Known: in.v.Law.Document(accounts, in.who.Me, nil)}
+	var pairs []expr.Filter
+	for _, u := range in.l.Unless {
+		other := expr.End{Collection: in.l.Entries.Name}
+		if u.With != nil {
+			other = expr.End{Collection: u.With.To.Name, Reference: u.With.Name}
+		}
+		pairs = append(pairs, expr.Filter{Kind: expr.Paired, Pair: u.Paired.Name, From: me, To: other})
+		if u.EitherWay {
+			pairs = append(pairs, expr.Filter{Kind: expr.Paired, Pair: u.Paired.Name, From: other, To: me})
+		}
+	}
+	return pairs
 }
 
 // read reads a page, with what stands on top of the first.

@@ -253,6 +253,16 @@ func (j *Judge) Filter(c *plan.Collection) (filter store.Filter, exact bool, err
 	return store.NewFilter(j.Plan, c, f, nobody, who), f.Exact() && (who == nil || nobody.Exact()), err
 }
 
+// NotDenied are those of some questions for pairs whose answer [Judge.Filter] does not know
+// to be no for all that it lets through.
+func (j *Judge) NotDenied(c *plan.Collection, pairs []expr.Filter) ([]expr.Filter, error) {
+	if len(pairs) == 0 || c.Lift != nil {
+		return pairs, nil
+	}
+	f, _, _, err := j.court.Filter(c.Collection)
+	return slices.DeleteFunc(pairs, f.Denies), err
+}
+
 // ListFilter is [Judge.Filter] for what must hold of the entries of a list.
 func (j *Judge) ListFilter(l *plan.List, of *expr.Document, params map[string]any) (store.Filter, bool, error) {
 	if l.Entries.Lift != nil { // what is stored is not what the condition sees

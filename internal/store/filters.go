@@ -37,25 +37,13 @@ func NewEntryFilter(p *plan.Plan, t *plan.Timeline, f, nobody expr.Filter, who *
 	return Filter{rendering{p, t.Entries, t.By.Name}.choice(f, nobody, who)}
 }
 
-// NewApart leaves out of a list what its caller is paired with; me is the caller, nil for a
-// stranger. What points at nobody stays.
-func NewApart(p *plan.Plan, l *plan.List, me *expr.Document) Filter {
-	if me == nil || len(l.Unless) == 0 {
+// NewApart leaves out of a list what its caller is paired with, by questions for pairs with
+// an entry or with what it points at. What points at nobody stays.
+func NewApart(p *plan.Plan, l *plan.List, pairs []expr.Filter) Filter {
+	if len(pairs) == 0 {
 		return Filter{}
 	}
-	var parts []expr.Filter
-	for _, u := range l.Unless {
-		other := expr.End{Collection: l.Entries.Name}
-		if u.With != nil {
-			other = expr.End{Collection: u.With.To.Name, Reference: u.With.Name}
-		}
-		known := expr.End{Known: me}
-		parts = append(parts, expr.Filter{Kind: expr.Paired, Pair: u.Paired.Name, From: known, To: other})
-		if u.EitherWay {
-			parts = append(parts, expr.Filter{Kind: expr.Paired, Pair: u.Paired.Name, From: other, To: known})
-		}
-	}
-	is := rendering{p, l.Entries, ""}.render(expr.Filter{Kind: expr.AnyOf, Parts: parts})
+	is := rendering{p, l.Entries, ""}.render(expr.Filter{Kind: expr.AnyOf, Parts: pairs})
 	return Filter{statement{"NOT coalesce(" + is.sql + ", false)", is.args}}
 }
 
