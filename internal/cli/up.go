@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"log/slog"
 	"net/netip"
+	"net/url"
 	"os"
 	"path/filepath"
 	"time"
@@ -32,6 +33,11 @@ func (a *app) up() *cli.Command {
 				Sources: cli.EnvVars("YALVO_DATABASE")},
 			&cli.StringFlag{Name: "log", Usage: "what the log says: usual, requests (each of them too) or everything",
 				Value: "usual"},
+			&cli.StringFlag{Name: "log-form", Usage: "how the log says it: text, or json for programs", Value: "text"},
+			&cli.FloatFlag{Name: "rate", Usage: "requests a second that an address, or an account, is answered; 0 for any " +
+				"number"},
+			&cli.StringSliceFlag{Name: "origin", Usage: "pages of another origin that may call the service, such as " +
+				"https://app.example; may be given several times"},
 			&cli.StringSliceFlag{Name: "known-as", Usage: "a name that requests may call the service by, besides its " +
 				"address and localhost, such as its name at a proxy; may be given several times"},
 			&cli.StringSliceFlag{Name: "send-within", Usage: "a private network that triggers may send to, such as " +
@@ -71,7 +77,22 @@ func (a *app) runService(ctx context.Context, c *cli.Command) error {
 	if !known {
 		return usage("--log takes usual, requests or everything, not %q", c.String("log"))
 	}
-	log := slog.New(slog.NewTextHandler(a.err, &slog.HandlerOptions{Level: level, ReplaceAttr: nameLevel}))
+	options := &slog.HandlerOptions{Level: level, ReplaceAttr: nameLevel}
+	log := slog.New(slog.NewTextHandler(a.err, options))
+	switch form := c.String("log-form"); form {
+	case "text":
+	case "json":
+		log = slog.New(slog.NewJSONHandler(a.err, options))
+	default:
+		return usage("--log-form takes text or json, not %q", form)
+	}
+	if rate := c.Float("rate"); !(rate >= 0 && rate <= 1e6) {
+		return usage("--rate takes a number of requests a second up to a million, not %v", rate)
+	}
+	origins, err := originsIn(c.StringSlice("origin"))
+	if err != nil {
+		return err
+	}
 	data := c.String("data")
 	if data == "" {
 		data = dataFolder(c.Bool("demo"))
@@ -85,7 +106,7 @@ func (a *app) runService(ctx context.Context, c *cli.Command) error {
 	}
 	s, err := service.Start(ctx, service.Options{Listen: c.String("listen"), Data: data, Database: c.String("database"),
 		Scratch: c.Bool("scratch"), Console: console.Files(), Log: log, KnownAs: c.StringSlice("known-as"),
-		SendWithin: within})
+		SendWithin: within, Rate: c.Float("rate"), Origins: origins})
 	if err != nil {
 		return err
 	}
@@ -119,6 +140,17 @@ func nameLevel(groups []string, a slog.Attr) slog.Attr {
 		a.Value = slog.StringValue("REQUEST")
 	}
 	return a
+}
+
+// originsIn reads origins of pages: a scheme, a name and maybe a port.
+func originsIn(texts []string) ([]string, error) {
+	for _, text := range texts {
+		u, err := url.Parse(text)
+		if err != nil || u.Scheme != "https" && u.Scheme != "http" || u.Host == "" || u.Scheme+"://"+u.Host != text {
+			return nil, usage("--origin takes the origin of a page, as in https://app.example, not %q", text)
+		}
+	}
+	return texts, nil
 }
 
 // networks reads addresses of networks, or of single machines.

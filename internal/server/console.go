@@ -19,18 +19,18 @@ var consolePages = []string{"/", "/documents", "/documents/*", "/lists", "/lists
 // gets the console's page that says so, a program a problem; both are 404.
 func (s *Server) consoleRoutes(e *echo.Echo) {
 	for _, page := range consolePages {
-		e.GET(page, s.consolePage(http.StatusOK))
+		e.GET(page, s.consolePage(http.StatusOK), securely)
 	}
 	for _, file := range s.filesAtTheTop() {
-		e.GET("/"+file, s.consoleFile)
+		e.GET("/"+file, s.consoleFile, securely)
 	}
-	e.GET("/assets/*", s.consoleFile)
+	e.GET("/assets/*", s.consoleFile, securely)
 	e.RouteNotFound("/*", func(c *echo.Context) error {
 		r := c.Request()
 		if strings.HasPrefix(r.URL.Path, Prefix+"/") || !strings.Contains(r.Header.Get("Accept"), "text/html") {
 			return echo.ErrNotFound
 		}
-		return s.consolePage(http.StatusNotFound)(c)
+		return securely(s.consolePage(http.StatusNotFound))(c)
 	})
 }
 

@@ -1,6 +1,7 @@
 package server
 
 import (
+	"crypto/rand"
 	"errors"
 	"fmt"
 	"log/slog"
@@ -35,6 +36,8 @@ const LevelRequests = slog.LevelDebug + 2
 func (s *Server) logRequest(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
 		ctx := c.Request().Context()
+		id := rand.Text()
+		c.Response().Header().Set(echo.HeaderXRequestID, id)
 		if !s.log.Enabled(ctx, LevelRequests) {
 			return next(c)
 		}
@@ -47,8 +50,10 @@ func (s *Server) logRequest(next echo.HandlerFunc) echo.HandlerFunc {
 		if r, err := echo.UnwrapResponse(c.Response()); err == nil {
 			status = r.Status
 		}
-		s.log.Log(ctx, LevelRequests, "request", "method", c.Request().Method, "path", c.Request().URL.Path, "status",
-			status, "took", time.Since(began).Round(time.Microsecond))
+		// No query and no body: there may be what nobody is to read.
+		s.log.Log(ctx, LevelRequests, "request", "id", id, "method", c.Request().Method, "path", c.Request().URL.Path,
+			"status", status, "took", time.Since(began).Round(time.Microsecond), "from", c.Request().RemoteAddr, "as",
+			clip(c.Request().Header.Get(headerAs)))
 		return nil
 	}
 }
@@ -97,7 +102,11 @@ func (s *Server) checkOrigin(r *http.Request) error {
 	}
 	foreign := newProblem(http.StatusForbidden, codeForeign,
 		"the request comes from a page of another origin, and only the service's own pages may call it")
-	if origin := r.Header.Get("Origin"); origin != "" {
+	origin := r.Header.Get("Origin")
+	if slices.Contains(s.origins, origin) {
+		return nil
+	}
+	if origin != "" {
 		from, err := url.Parse(origin)
 		if err != nil || !strings.EqualFold(from.Host, r.Host) {
 			return foreign

@@ -37,6 +37,8 @@ type Server struct {
 	known   []string // names that requests may call the service by, besides its addresses
 	beyond  bool     // it listens beyond this machine
 	gate    *gate
+	rate    float64  // requests a second of an address or an account, 0 for any number
+	origins []string // of pages elsewhere that may call the service
 
 	bodyTime time.Duration // until a body must be there
 
@@ -62,12 +64,14 @@ type Options struct {
 	KnownAs   []string // names that requests may call the service by, besides its addresses and localhost
 	Beyond    bool     // it listens beyond this machine: without KnownAs any name is taken
 	Log       *slog.Logger
+	Rate      float64  // requests a second that an address, or an account, is answered; 0: any number
+	Origins   []string // of pages elsewhere that may call the service, as in https://app.example
 }
 
 // New makes a server.
 func New(rooms Rooms, o Options) *Server {
 	return &Server{Rooms: rooms, cursors: cursors{o.CursorKey}, console: o.Console, log: o.Log, known: o.KnownAs,
-		beyond: o.Beyond, gate: newGate(mostAtWork, mostLarge), bodyTime: bodyTime, closing: make(chan struct{})}
+		beyond: o.Beyond, rate: o.Rate, origins: o.Origins, gate: newGate(mostAtWork, mostLarge), bodyTime: bodyTime, closing: make(chan struct{})}
 }
 
 // Handler is the whole service as a handler.
@@ -75,11 +79,15 @@ func (s *Server) Handler() http.Handler {
 	e := echo.NewWithConfig(echo.Config{Router: echo.NewRouter(echo.RouterConfig{AutoHandleHEAD: true})})
 	e.Logger = s.log
 	e.HTTPErrorHandler = s.answerError
-	e.Use(middleware.Recover(), s.logRequest, s.guard, s.gate.pass, middleware.GzipWithConfig(middleware.GzipConfig{
+	m := newMetrics(s)
+	e.Use(middleware.Recover(), m.count, s.logRequest, s.guard)
+	e.Use(append(s.foreignPages(), s.limited()...)...)
+	e.Use(s.gate.pass, middleware.GzipWithConfig(middleware.GzipConfig{
 		Level: gzip.BestSpeed, MinLength: smallAnswer, Skipper: goesAsItIs}))
 
 	e.GET("/healthz", takes(s.healthz))
 	e.GET("/readyz", takes(s.readyz))
+	e.GET(metricsPath, takes(m.answer))
 	s.routes(e.Group(Prefix))
 	if s.console != nil {
 		s.consoleRoutes(e)

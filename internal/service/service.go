@@ -43,6 +43,9 @@ type Options struct {
 
 	Patience   upkeep.Patience // with receivers of what triggers send; zero: ten seconds and one
 	SendWithin []netip.Prefix  // private networks that triggers may send to; none: they may not
+
+	Rate    float64  // requests a second that an address, or an account, is answered; 0: any number
+	Origins []string // of pages elsewhere that may call it, as in https://app.example
 }
 
 // LevelRequests is the level at which every request is logged.
@@ -157,7 +160,7 @@ func (s *Service) start(ctx context.Context, o Options, listener net.Listener) e
 	s.stop = stop
 	go rooms.Reading.Remember(serving)
 	web := server.New(rooms, server.Options{CursorKey: key, Console: o.Console, KnownAs: o.KnownAs, Beyond: beyond,
-		Log: o.Log})
+		Log: o.Log, Rate: o.Rate, Origins: o.Origins})
 	go func() { s.served <- web.Serve(serving, listener) }()
 	o.Log.Info("the service answers", "address", s.Address)
 	return nil

@@ -100,6 +100,17 @@ func (dialector) RollbackTo(tx *gorm.DB, name string) error {
 	return tx.Exec("ROLLBACK TO SAVEPOINT " + name).Error
 }
 
+// Pool is how many of its connections a service uses, and how many it may use.
+func (s *Store) Pool() (inUse, most int) {
+	for _, db := range []*gorm.DB{s.db, s.upkeep, s.looking} {
+		if pool, err := db.DB(); err == nil { // else there is none
+			stats := pool.Stats()
+			inUse, most = inUse+stats.InUse, most+stats.MaxOpenConnections
+		}
+	}
+	return inUse, most
+}
+
 // Quiet tells whether no client of this service wants anything of the database,
 // so that upkeep may take a second connection beside its own.
 func (s *Store) Quiet() bool { return s.Spare(2) }
