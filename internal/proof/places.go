@@ -2,6 +2,7 @@ package proof
 
 import (
 	"context"
+
 	"yalvo/internal/plan"
 	"yalvo/internal/store"
 )

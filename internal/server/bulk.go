@@ -6,6 +6,7 @@ import (
 	"net/http"
 	"sync/atomic"
 	"time"
+
 	"yalvo/internal/bulk"
 
 	"github.com/labstack/echo/v5"

@@ -144,4 +144,3 @@ func securely(next echo.HandlerFunc) echo.HandlerFunc {
 		return next(c)
 	}
 }
-

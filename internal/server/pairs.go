@@ -3,6 +3,7 @@ package server
 import (
 	"context"
 	"net/http"
+
 	"yalvo/internal/facts"
 	"yalvo/internal/running"
 
