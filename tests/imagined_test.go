@@ -256,7 +256,7 @@ func (m imagination) evolve(nth int) {
 
 // ordereds makes up lists: of those that are made up, many mean nothing.
 func (m imagination) ordereds() {
-	for i := range 40 {
+	for i := range 15 {
 		if name := fmt.Sprint("list", i%5); m.lists[name] == nil {
 			m.ordered(name)
 		}

@@ -6,13 +6,11 @@ import (
 	"math/rand/v2"
 	"slices"
 	"strings"
-	"testing"
 	"time"
 
 	"yalvo/client"
 	"yalvo/internal/design"
 	"yalvo/internal/expr"
-	"yalvo/internal/language"
 )
 
 // list derives what belongs to a list for a caller, nil for a stranger, in no order; of is
@@ -290,18 +288,4 @@ func (m imagination) ordered(name string) {
 		l["words"] = []string{"text"}
 	}
 	m.add(m.lists, name, l)
-}
-
-func TestTheModelHasListsToCompare(t *testing.T) {
-	kinds := map[string]int{}
-	for s := range uint64(20) {
-		r := rand.New(rand.NewPCG(s, 1))
-		d := must(language.Read("imagined.yaml", []byte(imagine(r))))(t)
-		for _, l := range d.Lists {
-			kinds[fmt.Sprint(l.Under, l.By != nil, l.Through != nil, l.OnKept(), l.Where != nil, len(l.Unless) > 0)]++
-		}
-	}
-	if len(kinds) < 12 {
-		t.Errorf("only these are made up: %v", kinds)
-	}
 }

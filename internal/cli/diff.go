@@ -102,7 +102,7 @@ func effectInWords(kind string, e client.Effect) string {
 	}
 	s := map[string]string{
 		"fill": "the default for " + of, "carry": values + " under the new name", "convert": values + " to convert",
-		"check": of + " to look at", "rebuild": "derived anew: " + of,
+		"check": of + " to look at", "rebuild": "derived anew: " + of, "index": "an index over " + of,
 		"redeliver": terminal.Many(int(e.Many), "author") + " to look at", "retract": "taken out; it can be " +
 			"derived again",
 		"drop": of + " LOST",

@@ -53,6 +53,7 @@ const (
 	Rebuild   Effect = "rebuild"   // duplicates are derived anew from the facts
 	Redeliver Effect = "redeliver" // entries of authors whom many follow are collected when read, or written again
 	Retract   Effect = "retract"   // duplicates are dropped; they can be derived again
+	NewIndex  Effect = "index"     // an index is made over documents
 	Drop      Effect = "drop"      // facts are lost: only with an explicit word
 )
 

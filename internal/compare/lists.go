@@ -13,7 +13,7 @@ func (c *comparing) compareLists() {
 	for _, n := range c.To.Lists {
 		o := c.From.List(n.Name)
 		if o == nil {
-			c.differ(Difference{Kind: "list", Name: n.Name, How: Added, Effects: []Effect{Rebuild}})
+			c.differ(Difference{Kind: "list", Name: n.Name, How: Added, Effects: []Effect{NewIndex}})
 			c.lists = append(c.lists, n.Name)
 			continue
 		}
@@ -28,7 +28,7 @@ func (c *comparing) compareLists() {
 		if len(what) > 0 {
 			d := Difference{Kind: "list", Name: n.Name, How: Changed, What: what}
 			if another {
-				d.Effects = []Effect{Rebuild}
+				d.Effects = []Effect{NewIndex}
 			}
 			c.differ(d)
 		}

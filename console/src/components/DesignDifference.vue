@@ -10,7 +10,7 @@ type Effect = Change['effects'][number]
 
 const says: Record<Effect['does'], string> = {
   fill: 'get the default', carry: 'values under the new name', convert: 'values to convert',
-  check: 'to look at', rebuild: 'derived anew', redeliver: 'authors to look at', retract: 'taken out; it can be derived again', drop: 'lost',
+  check: 'to look at', rebuild: 'derived anew', index: 'in a new index', redeliver: 'authors to look at', retract: 'taken out; it can be derived again', drop: 'lost',
 }
 
 /** What an effect is about: documents, or what the change is about itself. */

@@ -7,7 +7,7 @@ defineProps<{ version: DesignVersion }>()
 type Step = DesignVersion['steps'][number]
 const says: Record<string, string> = {
   documents: 'bring to the new form', pairs: 'bring to the new form', build: 'derive anew', strip: 'take out what is gone',
-  modes: 'look whom many follow', ends: 'end what dangles', unstore: 'drop stored entries', sweep: 'drop what was given up',
+  modes: 'look whom many follow', ends: 'end what dangles', unstore: 'drop stored entries', index: 'make the index', unindex: 'drop indexes of', sweep: 'drop what was given up',
 }
 const part = (s: Step) => (s.state === 'done' ? 100 : s.total > 0 ? Math.min(99, Math.round((100 * s.rows) / s.total)) : 0)
 </script>
