@@ -28,7 +28,7 @@ func newMetrics(s *Server) *metrics {
 		Name: "yalvo_request_seconds", Help: "Time to answer a request, by the kind of its path and by status.",
 		Buckets: []float64{.001, .0025, .005, .01, .025, .05, .1, .25, .5, 1, 2.5, 10, 60},
 	}, []string{"method", "route", "status"})}
-	m.registry.MustRegister(m.seconds, &standing{read: s.Reading, pool: s.App.Store.Pool, gate: s.gate})
+	m.registry.MustRegister(m.seconds, &standing{read: s.Reading, pool: func() (int, int) { return s.App.Store.Pool() }, gate: s.gate})
 	return m
 }
 
