@@ -57,7 +57,7 @@ func TestHTTPIsAnsweredAsItsUsersExpect(t *testing.T) {
 		{"a header without end", "GET /v1 HTTP/1.1\r\nHost: localhost\r\nX: " + strings.Repeat("x", 64<<10) + "\r\n\r\n", 431, "larger than 32768 bytes"},
 		{"no host", "GET /v1 HTTP/1.1\r\n\r\n", 400, "not HTTP as it should be"},
 		{"a method that is not for this", "PUT /v1/status HTTP/1.1\r\nHost: localhost\r\nContent-Length: 0\r\n\r\n", 405, "it takes"},
-		{"an address outside", "GET /metrics HTTP/1.1\r\nHost: localhost\r\n\r\n", 404, "there is nothing at /metrics"},
+		{"an address outside", "GET /nowhere HTTP/1.1\r\nHost: localhost\r\n\r\n", 404, "there is nothing at /nowhere"},
 		{"a folder's file", "GET /assets/../index.html HTTP/1.1\r\nHost: localhost\r\n\r\n", 404, "there is nothing at"},
 		{"a packed body", "POST /v1/collections/people HTTP/1.1\r\nHost: localhost\r\nContent-Type: application/json\r\nContent-Encoding: gzip\r\nContent-Length: 2\r\n\r\n{}", 415, "send it as it is"},
 	} {

@@ -2,6 +2,7 @@ package tests
 
 import (
 	"fmt"
+	"os"
 	"slices"
 	"strings"
 	"sync"
@@ -302,4 +303,30 @@ func TestListsComeAndGoWhileOthersWrite(t *testing.T) {
 	same(t, "indexes of lists that are gone", indexes(), 0)
 	_, err = w.Named(t.Context(), "everyone", "", nil, client.Page{})
 	refused(t, err, "unknown-name", "no list")
+}
+
+// What does not fit a field any more, however long it is, stops neither the index of a list
+// nor the list: it counts as absent.
+func TestAListPutsUpWithWhatDoesNotFit(t *testing.T) {
+	t.Parallel()
+	w := start(t, changed(t, ponds, "      text:   {type: string, required: true, max: 200}", "      text:   {type: string}\n      note: {type: string}"))
+	w.person("ada")
+	w.Evolving.Store(true)
+	long := must(os.ReadFile("lists_test.go"))(t)[:9000]
+	for id, note := range map[string]string{"p1": "7", "p2": string(long), "p3": "9"} {
+		w.given("posts", id, map[string]any{"text": string(long), "note": note, "author": "ada"})
+	}
+	w.evolves(changed(t, ponds, "      text:   {type: string, required: true, max: 200}", "      text:   {type: string}\n      note: {type: integer}") + `lists:
+  noted:  {entries: posts, order: note}
+  of_ada: {entries: posts, of: author, order: [text up, note], where: "!has(doc.note) || doc.note > 8"}
+  seven:  {entries: posts, where: "doc.note == 7"}
+  said:   {entries: posts, starts: text, where: "doc.text != 'x'"}
+  words:  {entries: posts, words: [text]}
+`)
+	same(t, "what does not fit", w.misfits(), "posts.note conversion 1")
+	same(t, "the list", w.ids("", "noted", "", nil), "p3 p1 p2")
+	same(t, "what is left of ada's", strings.Fields(w.ids("", "of_ada", "ada", nil))[0], "p3")
+	same(t, "what is seven", w.ids("", "seven", "", nil), "p1")
+	same(t, "what begins so", len(strings.Fields(w.ids("", "said", "", map[string]string{"starts": "package TESTS"}))), 3)
+	same(t, "what has a word", len(strings.Fields(w.ids("", "words", "", map[string]string{"words": "tests"}))), 3)
 }

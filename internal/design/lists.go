@@ -2,7 +2,9 @@ package design
 
 import (
 	"fmt"
+	"slices"
 	"strings"
+	"unicode/utf8"
 )
 
 // Listing is a list: a sequence of documents that is asked for by name: those of a collection, of
@@ -140,22 +142,29 @@ func (l *Listing) Fixed() []*Field {
 	}
 	var fields []*Field
 	for _, name := range l.Where.That.Fixes(NameDoc) {
-		if f := l.Entries.Field(name); f != nil && f.indexable() {
+		if f := l.Entries.Field(name); f != nil && f.Indexable() && f.Type != Number && f.Type != Timestamp &&
+			len(fields) < maxFixed {
 			fields = append(fields, f)
 		}
 	}
 	return fields
 }
 
-// maxIndexed is how many characters a text may have that an index holds whole.
-const maxIndexed = 200
+// How many characters a text may have that an index holds whole, and how many values may
+// stand before the order: a row of an index has a bound.
+const (
+	maxIndexed = 60
+	maxFixed   = 2
+)
 
-func (f *Field) indexable() bool {
+// Indexable tells whether every value that fits the field is short enough for an index.
+func (f *Field) Indexable() bool {
 	switch f.Type {
-	case Boolean, Integer:
+	case Boolean, Integer, Number, Timestamp:
 		return true
 	case String:
-		return f.OneOf != nil || f.Unique || f.Max != nil && *f.Max <= maxIndexed
+		long := func(choice any) bool { return utf8.RuneCountInString(fmt.Sprint(choice)) > maxIndexed }
+		return f.OneOf != nil && !slices.ContainsFunc(f.OneOf, long) || f.Max != nil && *f.Max <= maxIndexed
 	}
 	return false
 }

@@ -58,19 +58,22 @@ func TestListsAreReadWhereverTheyStand(t *testing.T) {
 	lists := `lists:
   named:   {entries: people, params: {least: {type: integer, default: 2}}, where: "doc.fans >= least && loud(doc)", order: [fans, name up]}
   of_kind: {entries: posts, params: {what: {type: string}}, where: "doc.text == what && doc.created < now"}
+  short:   {entries: posts, params: {what: {type: string}}, where: "what == doc.kind && doc.shown == true && doc.size == 3"}
   fans_of: {entries: people, through: follow, of: to}
   by:      {entries: posts, of: author, order: text up}
   all:     {entries: posts, unless: {paired: follow, either_way: true, with: author}}
 access: {rules: {loud(who): "who.name != ''"}, lists: {fans_of: {read: "of == me"}}}
 `
 	at := strings.Index(base, "accounts:")
-	d, err := language.Read("pond.yaml", []byte(base[:at]+lists+base[at:]))
+	d, err := language.Read("pond.yaml", []byte(strings.Replace(base[:at]+lists+base[at:], "text: {type: string, max: 100}",
+		"text: {type: string, max: 100}\n      kind: {type: string, one_of: [a, b]}\n      shown: {type: boolean}\n      size: {type: integer}", 1)))
 	if err != nil {
 		t.Fatal(err)
 	}
 	for name, want := range map[string]design.Serving{
 		"named":   {Index: "fans", Reads: "entries with the same fans, put in order; what the condition leaves out"},
-		"of_kind": {Index: "text, created"},
+		"of_kind": {Index: "created", Reads: "what the condition leaves out"},
+		"short":   {Index: "kind, shown, created"},
 		"fans_of": {Index: "the pairs, by when they were made"},
 		"by":      {Index: "author, text up"},
 		"all":     {Index: "created"},

@@ -125,7 +125,8 @@ func (s *Server) problemOf(c *echo.Context, err error) *problem {
 			"the database has run out of room, on its disk most likely: nothing was written; its operator must "+
 				"make room")
 	}
-	s.log.Error("request failed", "id", c.Response().Header().Get(echo.HeaderXRequestID), "method", c.Request().Method, "path", c.Request().URL.Path, "error", err)
+	s.log.Error("request failed", "id", c.Response().Header().Get(echo.HeaderXRequestID), "method",
+		c.Request().Method, "path", c.Request().URL.Path, "error", err)
 	return newProblem(http.StatusInternalServerError, codeInternal, "the service could not answer; its log says why")
 }
 

@@ -89,7 +89,7 @@ func (r rendering) render(f expr.Filter) statement {
 	case expr.Compare:
 		return r.compared(f)
 	case expr.Present:
-		return statement{storedValue(r.values(f.Member), f.Member) + " <> 'null'", nil}
+		return statement{"coalesce(" + r.values(f.Member) + " -> '" + f.Member + "', 'null') <> 'null'", nil}
 	case expr.Points:
 		if f.Member == r.by {
 			author := r.end(expr.End{Reference: r.by})
@@ -193,17 +193,31 @@ func (r rendering) compared(f expr.Filter) statement {
 	if err != nil { // it is a text, a truth or a whole number
 		return statement{"true", nil}
 	}
+	if field := r.in.Collection.Field(f.Member); field != nil && !field.Indexable() { // it may be long
+		return statement{"coalesce(" + in + " -> '" + f.Member + "', 'null') " + op + " ?::jsonb", []any{string(value)}}
+	}
 	return statement{storedValue(in, f.Member) + " " + op + " ?::jsonb", []any{string(value)}}
 }
 
 // storedValue is a value of a document as lists are ordered by it: what is absent is the
-// least. The name is the design's: it stands here as in the index of a list.
-func storedValue(in, name string) string { return "coalesce(" + in + " -> '" + name + "', 'null')" }
-
-// storedTime is the same of a time: all are of one form, in UTC.
-func storedTime(in, name string) string {
-	return "coalesce(" + in + " ->> '" + name + `', '') COLLATE "C"`
+// least, and so is what is too long for an index, which fits no field that has one. The name
+// is the design's: it stands here as in the index of a list.
+func storedValue(in, name string) string {
+	return "coalesce(" + bounded(in+" ->> '"+name+"'", in+" -> '"+name+"'") + ", 'null')"
 }
+
+// bounded is a value if its text is not too long for an index.
+func bounded(text, value string) string {
+	return "CASE WHEN octet_length(" + text + ") <= 1100 THEN " + value + " END"
+}
+
+// storedTime is the same of a time: all are of one form, in UTC, of 27 characters.
+func storedTime(in, name string) string {
+	return "coalesce(left(" + in + " ->> '" + name + `', 40), '') COLLATE "C"`
+}
+
+// storedKey is the key that a reference holds.
+func storedKey(in, name string) string { return bounded(in+" ->> '"+name+"'", in+" ->> '"+name+"'") }
 
 // end is the row number of a document that a filter names.
 func (r rendering) end(e expr.End) statement {

@@ -209,7 +209,7 @@ func (page ListPage) from() statement {
 	case page.Under:
 		s.sql, s.args = s.sql+" AND d.parent = ?", append(s.args, page.Of.N)
 	case page.By != nil:
-		s.sql, s.args = s.sql+" AND d.fields ->> '"+page.By.Name+"' = ?", append(s.args, page.Of.Key)
+		s.sql, s.args = s.sql+" AND "+storedKey("d.fields", page.By.Name)+" = ?", append(s.args, page.Of.Key)
 		if ref := page.Reference(); ref.WhenGone == design.GoneLeave { // it may be another that has the key now
 			s.sql += " AND EXISTS (SELECT FROM refs r WHERE r.source = d.n AND r.reference = ? AND r.target = ?)"
 			s.args = append(s.args, ref.Number, page.Of.N)
@@ -318,7 +318,7 @@ func listIndex(l *plan.List) (table, definition string) {
 	case l.Under:
 		common = append(common, "parent")
 	case l.By != nil:
-		common = append(common, "(fields ->> '"+l.By.Name+"')")
+		common = append(common, "("+storedKey("fields", l.By.Name)+")")
 	}
 	for _, f := range l.Fixed() {
 		common = append(common, "("+storedValue("fields", f.Name)+")")
