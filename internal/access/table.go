@@ -140,7 +140,8 @@ func (c Case) wanted(who string) string {
 // trial is a case for one account, with what it is in words.
 func (c Case) trial(who string) (Trial, string, error) {
 	me := func(s string) string { return strings.ReplaceAll(s, theMe, who) }
-	t := Trial{Field: c.Field, From: me(c.From), To: me(c.To), Owner: me(c.Owner), Of: me(c.Of), Facts: maps.Clone(c.Facts)}
+	t := Trial{Field: c.Field, From: me(c.From), To: me(c.To), Owner: me(c.Owner), Of: me(c.Of),
+		Facts: maps.Clone(c.Facts)}
 	for name, v := range t.Facts {
 		if s, is := v.(string); is {
 			t.Facts[name] = me(s)

@@ -68,7 +68,7 @@ type Named struct{ Kind, Name string }
 type Step struct {
 	Do     Do
 	Aspect plan.Aspect // of a [Build]
-	Name   string      // of the duplicate, the collection, the pair, the timeline, the list or, as "kind name", what is swept
+	Name   string      // of the duplicate, collection, pair, timeline, list or, as "kind name", what is swept
 	Shows  Shows       // what readers see of it meanwhile
 
 	IfMisfits bool // only where something was found before that did not fit: it may now

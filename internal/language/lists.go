@@ -19,7 +19,8 @@ const (
 )
 
 // takenParams are the parameters that a page takes besides those of its list.
-var takenParams = []string{"limit", "cursor", "marks", "fields", "with", "settled", "patience", design.ParamStarts, design.ParamWords}
+var takenParams = []string{"limit", "cursor", "marks", "fields", "with", "settled", "patience",
+	design.ParamStarts, design.ParamWords}
 
 // takenNames are what the conditions of lists name besides parameters.
 var takenNames = []string{design.NameMe, design.NameDoc, design.NameNew, design.NameParent, design.NameFrom,

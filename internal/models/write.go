@@ -25,8 +25,8 @@ type language struct {
 var Languages = []string{"dart", "kotlin", "swift", "typescript"}
 
 var languages = map[string]language{
-	"typescript": {kinds: map[Kind]string{Text: "string", Whole: "number", Number: "number", Truth: "boolean", Time: "Time"},
-		list: "%s[]", optional: "%s"},
+	"typescript": {kinds: map[Kind]string{Text: "string", Whole: "number", Number: "number", Truth: "boolean",
+		Time: "Time"}, list: "%s[]", optional: "%s"},
 	"swift": {kinds: map[Kind]string{Text: "String", Whole: "Int", Number: "Double", Truth: "Bool", Time: "Date"},
 		list: "[%s]", optional: "%s?", empty: map[Kind]string{Whole: "0", Number: "0", List: "[]"},
 		words: []string{"as", "break", "case", "catch", "class", "continue", "default", "defer", "do", "else", "enum",

@@ -57,7 +57,8 @@ func (r *Reader) Timeline(ctx context.Context, who running.Viewer, timeline, own
 		return Entries{}, err
 	}
 	limit := min(page.Limit, t.Length-page.Given)
-	out := Entries{Of: t.Entries, By: t.By.Name, Entries: make([]*Entry, 0, max(limit, 0)), Rows: make([]int64, 0, max(limit, 0))}
+	out := Entries{Of: t.Entries, By: t.By.Name, Entries: make([]*Entry, 0, max(limit, 0)),
+		Rows: make([]int64, 0, max(limit, 0))}
 	place, bytes := page.After, 0
 	for least := 0; len(out.Entries) < limit; least = min(2*least+limit, chunkJudged) {
 		want := limit - len(out.Entries)

@@ -12,7 +12,8 @@ import (
 )
 
 // consolePages are the addresses of the console's pages, as its router has them.
-var consolePages = []string{"/", "/documents", "/documents/*", "/lists", "/lists/:list", "/together", "/audit", "/design", "/changes/:position",
+var consolePages = []string{"/", "/documents", "/documents/*", "/lists", "/lists/:list", "/together", "/audit",
+	"/design", "/changes/:position",
 	"/access", "/parked", "/forgotten/:id"}
 
 // consoleRoutes are the console's pages and files. A person at another address

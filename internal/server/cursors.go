@@ -40,7 +40,8 @@ func (cs cursors) write(c *echo.Context, next *reading.Page) (string, error) {
 	if next == nil {
 		return "", nil
 	}
-	text, err := json.Marshal(token{next.After.Key, next.After.Rank, next.After.Values, next.After.N, next.Given, next.Top})
+	after := next.After
+	text, err := json.Marshal(token{after.Key, after.Rank, after.Values, after.N, next.Given, next.Top})
 	if err != nil {
 		return "", err
 	}
@@ -69,6 +70,7 @@ func (cs cursors) page(c *echo.Context) (reading.Page, error) {
 	if err := json.Unmarshal(text, &t); err != nil {
 		return page, bad
 	}
-	page.After, page.Given, page.Top = store.Boundary{Key: t.Key, Rank: t.Rank, Values: t.Values, N: t.N}, t.Given, t.Top
+	page.After = store.Boundary{Key: t.Key, Rank: t.Rank, Values: t.Values, N: t.N}
+	page.Given, page.Top = t.Given, t.Top
 	return page, nil
 }

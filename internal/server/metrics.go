@@ -24,11 +24,13 @@ type metrics struct {
 }
 
 func newMetrics(s *Server) *metrics {
-	m := &metrics{registry: prometheus.NewRegistry(), refuse: s.answerError, seconds: prometheus.NewHistogramVec(prometheus.HistogramOpts{
+	m := &metrics{registry: prometheus.NewRegistry(), refuse: s.answerError}
+	m.seconds = prometheus.NewHistogramVec(prometheus.HistogramOpts{
 		Name: "yalvo_request_seconds", Help: "Time to answer a request, by the kind of its path and by status.",
 		Buckets: []float64{.001, .0025, .005, .01, .025, .05, .1, .25, .5, 1, 2.5, 10, 60},
-	}, []string{"method", "route", "status"})}
-	m.registry.MustRegister(m.seconds, &standing{read: s.Reading, pool: func() (int, int) { return s.App.Store.Pool() }, gate: s.gate})
+	}, []string{"method", "route", "status"})
+	pool := func() (inUse, most int) { return s.App.Store.Pool() }
+	m.registry.MustRegister(m.seconds, &standing{read: s.Reading, pool: pool, gate: s.gate})
 	return m
 }
 

@@ -74,16 +74,17 @@ func (s *Server) readOne(c *echo.Context, path string, nth int) (answered, int, 
 	at := fmt.Sprint("/reads/", nth)
 	to, err := url.Parse(Prefix + path)
 	if err != nil || !strings.HasPrefix(path, "/") || to.Fragment != "" || len(path) > mostPath {
-		return answered{}, 0, wrongInput(at, design.MistakeType, "this is no path with a query, as in /lists/everyone?limit=10")
+		return answered{}, 0, wrongInput(at, design.MistakeType,
+			"this is no path with a query, as in /lists/everyone?limit=10")
 	}
 	handle := s.readerAt(to.Path)
 	if handle == nil {
-		return answered{}, 0, wrongInput(at, design.MistakeChoice, "a read is of /collections/…, /lists/…, /timelines/… or "+
-			"/pairs/…")
+		return answered{}, 0, wrongInput(at, design.MistakeChoice,
+			"a read is of /collections/…, /lists/…, /timelines/… or /pairs/…")
 	}
 	if query := to.Query(); query.Has("settled") || query.Has("patience") {
-		return answered{}, 0, wrongInput(at, design.MistakeUnknown, "all reads wait together: give settled and patience in the "+
-			"query of this request")
+		return answered{}, 0, wrongInput(at, design.MistakeUnknown,
+			"all reads wait together: give settled and patience in the query of this request")
 	}
 	req, err := http.NewRequestWithContext(c.Request().Context(), http.MethodGet, to.String(), nil)
 	if err != nil {

@@ -71,7 +71,8 @@ type Options struct {
 // New makes a server.
 func New(rooms Rooms, o Options) *Server {
 	return &Server{Rooms: rooms, cursors: cursors{o.CursorKey}, console: o.Console, log: o.Log, known: o.KnownAs,
-		beyond: o.Beyond, rate: o.Rate, origins: o.Origins, gate: newGate(mostAtWork, mostLarge), bodyTime: bodyTime, closing: make(chan struct{})}
+		beyond: o.Beyond, rate: o.Rate, origins: o.Origins, gate: newGate(mostAtWork, mostLarge),
+		bodyTime: bodyTime, closing: make(chan struct{})}
 }
 
 // Handler is the whole service as a handler.

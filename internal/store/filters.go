@@ -134,9 +134,9 @@ func (r rendering) eitherWay(f expr.Filter) statement {
 	}
 	one, two := r.end(known), r.end(other)
 	kind := number(int64(r.plan.Pair(f.Pair).Number))
-	is := statement{"coalesce((SELECT coalesce((SELECT true FROM pairs x WHERE x.kind = " + kind + " AND x.b = o.n AND x.a = " +
-		one.sql + "), (SELECT true FROM pairs x WHERE x.kind = " + kind + " AND x.b = " + one.sql +
-		" AND x.a = o.n)) FROM (SELECT (" + two.sql + ")::bigint AS n OFFSET 0) o), false)",
+	const pair = "(SELECT true FROM pairs x WHERE x.kind = "
+	is := statement{"coalesce((SELECT coalesce(" + pair + kind + " AND x.b = o.n AND x.a = " + one.sql + "), " + pair +
+		kind + " AND x.b = " + one.sql + " AND x.a = o.n)) FROM (SELECT (" + two.sql + ")::bigint AS n OFFSET 0) o), false)",
 		append(append(slices.Clone(one.args), one.args...), two.args...)}
 	return r.whole(other.Reference, r.whole(known.Reference, is))
 }

@@ -146,7 +146,8 @@ func (s *Store) List(ctx context.Context, page ListPage) ([]Listed, error) {
 }
 
 // listedColumns are those of [Listed] but for what follows from the list.
-const listedColumns = `d.n, d.key, d.version, d.created, d.updated, coalesce(d.shape, 0), d.fields, coalesce(k.values, '{}')`
+const listedColumns = `d.n, d.key, d.version, d.created, d.updated, coalesce(d.shape, 0), d.fields,
+			coalesce(k.values, '{}')`
 
 func (page ListPage) statement() (statement, error) {
 	keys := sortKeys(page.List, "d.", "k.", "p.")

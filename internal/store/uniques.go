@@ -8,7 +8,8 @@ import (
 
 // ByUnique is the document that has a value in a unique field, false if none has.
 // Keys: uniques (field, value), documents (n), kept (doc).
-func (s *Store) ByUnique(ctx context.Context, c *plan.Collection, u *plan.Unique, value string) (Document, bool, error) {
+func (s *Store) ByUnique(ctx context.Context, c *plan.Collection, u *plan.Unique, value string) (Document, bool,
+	error) {
 	var d Document
 	got := s.db.WithContext(ctx).Raw(`
 		SELECT `+documentColumns+`
