@@ -330,3 +330,20 @@ func TestAListPutsUpWithWhatDoesNotFit(t *testing.T) {
 	same(t, "what begins so", len(strings.Fields(w.ids("", "said", "", map[string]string{"starts": "package TESTS"}))), 3)
 	same(t, "what has a word", len(strings.Fields(w.ids("", "words", "", map[string]string{"words": "tests"}))), 3)
 }
+
+// A list that cannot be read in time is given up, and holds nothing up.
+func TestAListThatTakesTooLongIsGivenUp(t *testing.T) {
+	t.Parallel()
+	w := start(t, listedPonds(t))
+	w.person("ada")
+	tx := must(w.Pool().Begin(t.Context()))(t)
+	defer tx.Rollback(t.Context())
+	if _, err := tx.Exec(t.Context(), "LOCK TABLE documents IN ACCESS EXCLUSIVE MODE"); err != nil {
+		t.Fatal(err)
+	}
+	status, text := w.answer("", "GET", "/lists/everyone", "")
+	if status != 503 || !strings.Contains(text, "within 10s") || !strings.Contains(text, `"busy"`) {
+		t.Errorf("got %d %s", status, text)
+	}
+	same(t, "statements that wait on", w.Number("SELECT count(*) FROM pg_stat_activity WHERE wait_event_type = 'Lock' AND datname = current_database()"), 0)
+}

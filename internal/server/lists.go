@@ -1,13 +1,19 @@
 package server
 
 import (
+	"context"
+	"fmt"
 	"strings"
+	"time"
 
 	"github.com/labstack/echo/v5"
 
 	"yalvo/internal/design"
 	"yalvo/internal/reading"
 )
+
+// listTime is how long a page of a list may take: there are lists that no index puts in order.
+const listTime = 10 * time.Second
 
 // getList answers /lists/{list} and, for lists that are asked for a document,
 // /lists/{list}/{of}.
@@ -49,7 +55,12 @@ func (s *Server) getList(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	got, err := s.Reading.List(c.Request().Context(), who, ask, page)
+	ctx, cancel := context.WithTimeout(c.Request().Context(), listTime)
+	defer cancel()
+	got, err := s.Reading.List(ctx, who, ask, page)
+	if err != nil && ctx.Err() != nil && c.Request().Context().Err() == nil {
+		return busy(fmt.Sprintf("the list could not be read within %v", listTime))
+	}
 	if err != nil {
 		return err
 	}
