@@ -8,6 +8,8 @@ import (
 	"sync"
 	"testing"
 
+	"github.com/chromedp/chromedp"
+
 	"yalvo/client"
 )
 
@@ -346,4 +348,36 @@ func TestAListThatTakesTooLongIsGivenUp(t *testing.T) {
 		t.Errorf("got %d %s", status, text)
 	}
 	same(t, "statements that wait on", w.Number("SELECT count(*) FROM pg_stat_activity WHERE wait_event_type = 'Lock' AND datname = current_database()"), 0)
+}
+
+func TestTheConsoleShowsListsAsAnAccountSeesThem(t *testing.T) {
+	b := browse(t, changed(t, guardedPonds(t), "access:\n", `lists:
+  page:   {entries: posts, of: author}
+  rated:  {entries: posts, order: [likes_n, rating], params: {least: {type: integer, default: 1}}, where: "doc.rating >= least"}
+  secret: {entries: posts}
+  named:  {entries: people, starts: name}
+access:
+`, "  timelines:\n", "  lists: {page: {read: true}, rated: {read: true}, named: {read: true}}\n  timelines:\n"))
+	b.pondsPeople()
+	for id, rating := range map[string]int{"a1": 3, "b1": 9} {
+		must(b.amend("posts/"+id, map[string]any{"rating": rating}))(t)
+	}
+	must(b.Set(t.Context(), "like", "cleo", "a1"))(t)
+	b.Settle()
+	rows := `[...document.querySelectorAll('[data-part="entries"] tbody tr')].map(r => r.innerText.replace(/\s+/g, ' '))`
+	b.do(chromedp.Navigate(b.URL + "/lists/rated"))
+	b.sees("the liked one first", rows+`.map(r => r.slice(0, 2)).join() === 'a1,b1'`)
+	b.sees("a kept value as such", `document.querySelector('[data-part="entries"] td .kept').innerText === '1'`)
+	b.do(chromedp.Navigate(b.URL + "/lists/rated?as=cleo&least=2"))
+	b.sees("what cleo may read, and has liked", rows+`.length === 1 && `+rows+`[0].includes('liked')`)
+	b.do(chromedp.Navigate(b.URL + "/lists/rated?least=10"))
+	b.sees("nothing", `document.querySelector('.content').innerText.includes('Nothing is in it')`)
+	b.do(chromedp.Navigate(b.URL + "/lists/rated?least=many"))
+	b.sees("what is wrong", `document.querySelector('.el-alert').innerText.includes('least')`)
+	b.do(chromedp.Navigate(b.URL + "/lists/named"))
+	b.sees("what is missing", `document.querySelector('.content').innerText.includes('It is asked for starts')`)
+	b.do(chromedp.Navigate(b.URL + "/lists/secret?as=ada"))
+	b.sees("a refusal", `document.querySelector('.el-alert').innerText.includes('may not do this')`)
+	b.do(chromedp.Navigate(b.URL + "/access?as=ada&kind=list&list=secret"))
+	b.sees("which rule refuses it", `document.querySelector('h1').innerText === 'ada may not read secret'`)
 }
