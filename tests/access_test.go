@@ -65,7 +65,8 @@ func (w world) pondsPeople() {
 		w.given("people", id, map[string]any{"name": id, "mail": id + "@fen", "muted": id == "dora"})
 	}
 	must(w.Set(t.Context(), "block", "ben", "cleo"))(t)
-	for author, id := range map[string]string{"ada": "a1", "ben": "b1"} {
+	for _, author := range []string{"ada", "ben"} {
+		id := author[:1] + "1"
 		w.post(author, id, "by "+author)
 		w.given("posts/"+id+"/notes", "n1", map[string]any{"text": "noted", "author": "ada"})
 	}

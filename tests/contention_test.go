@@ -16,6 +16,7 @@ import (
 // A refilled timeline is verified: an entry in it looks wrong. Before it is
 // taken out a follow makes it rightful.
 func TestTrapVerifyingMeetsAFollow(t *testing.T) {
+	t.Parallel()
 	w := benFollowsAda(t)
 	w.person("cora")
 	w.post("cora", "c1", "not for ben, yet")
@@ -42,6 +43,7 @@ func TestTrapVerifyingMeetsAFollow(t *testing.T) {
 // A remark is being written, and holds on to its post: the post can be edited
 // all the same.
 func TestAPostIsEditedWhileOthersRemarkOnIt(t *testing.T) {
+	t.Parallel()
 	w := start(t, ponds)
 	w.person("ada")
 	w.person("ben")
@@ -106,6 +108,7 @@ func TestAQueueOfOneAuthorHoldsUpNoOther(t *testing.T) {
 // What was broken hides that something built on it is wrong too: a mend goes on
 // until a further audit finds nothing.
 func TestAMendGoesOnUntilNothingIsLeft(t *testing.T) {
+	t.Parallel()
 	w := benFollowsAda(t)
 	w.post("ada", "p1", "a heron")
 	w.post("ada", "p2", "two herons")
@@ -126,6 +129,7 @@ func TestAMendGoesOnUntilNothingIsLeft(t *testing.T) {
 // An entry that stands in another place is one finding, not one too many and
 // one missing.
 func TestAMovedEntryIsOneFinding(t *testing.T) {
+	t.Parallel()
 	w := benFollowsAda(t)
 	w.post("ada", "p1", "a heron")
 	w.Settle()
@@ -139,6 +143,7 @@ func TestAMovedEntryIsOneFinding(t *testing.T) {
 
 // What a pulled timeline has stored, though it should not, is found.
 func TestStoredEntriesOfAPulledTimelineAreDrift(t *testing.T) {
+	t.Parallel()
 	w := start(t, strings.Replace(ponds, "through: follow,", "through: follow, deliver: pull,", 1))
 	w.person("ada")
 	w.post("ada", "p1", "a heron")

@@ -13,6 +13,7 @@ import (
 // Somebody edits a post step by step (JSON Patch): all steps or none, and only
 // if what they test for is so.
 func TestAPostIsEditedByOperations(t *testing.T) {
+	t.Parallel()
 	w := start(t, ponds)
 	w.person("ada")
 	w.post("ada", "p1", "A bittern")
@@ -49,6 +50,7 @@ func TestAPostIsEditedByOperations(t *testing.T) {
 }
 
 func TestWrongOperationsAreToldWhereAndWhat(t *testing.T) {
+	t.Parallel()
 	w := start(t, ponds)
 	w.person("ada")
 	w.post("ada", "p1", "here")

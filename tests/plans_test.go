@@ -19,6 +19,7 @@ import (
 // PostgreSQL is asked to note the plan of every statement it runs, the tables
 // are filled, and the plans of hot statements are read.
 func TestHotStatementsGoByAnIndex(t *testing.T) {
+	t.Parallel()
 	dir := must(harness.Folder())(t)
 	server := must(postgres.Start(t.Context(), postgres.Options{Dir: dir, Scratch: true, Log: harness.Log()}))(t)
 	t.Cleanup(func() {

@@ -102,6 +102,7 @@ func TestATriggerThatSeesNobody(t *testing.T) {
 }
 
 func TestMistakesInWhatATriggerSees(t *testing.T) {
+	t.Parallel()
 	for _, c := range []struct{ old, new, says string }{
 		{"from.name + ' likes", "from.nmae + ' likes", "undefined field 'nmae'"},
 		{"to.author != from", "to.author != to", "found no matching overload for '_!=_'"},

@@ -15,6 +15,7 @@ import (
 // A service with its own PostgreSQL is killed, comes back on the database that
 // still runs, is interrupted, and comes back once more: the data is kept.
 func TestAServiceOnItsOwnDatabaseComesBack(t *testing.T) {
+	t.Parallel()
 	dir, err := harness.Folder()
 	if err != nil {
 		t.Fatal(err)
@@ -62,6 +63,7 @@ func TestAServiceOnItsOwnDatabaseComesBack(t *testing.T) {
 }
 
 func TestWhatTheServiceSaysOfItself(t *testing.T) {
+	t.Parallel()
 	w := start(t, ponds)
 	for _, path := range []string{"", "/design/outline", "/design/schema.json", "/openapi.json", "/status", "/changes", "/parked"} {
 		same(t, path, w.raw("GET", path, "", "").Status, 200) // and as the OpenAPI document describes it

@@ -38,6 +38,7 @@ func processesIn(t *testing.T, dir string) []int {
 // A service is told to stop while everything hangs: a body that does not come, a
 // live read, a receiver, and a database that no longer moves. It ends in time.
 func TestAServiceStopsInTimeWhateverHangs(t *testing.T) {
+	t.Parallel()
 	dir := must(harness.Folder())(t)
 	p := spawn(t, "--scratch", "--data", dir, "--send-within", "127.0.0.1")
 	c := client.New(p.url)
