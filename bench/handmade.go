@@ -118,7 +118,7 @@ func yalvoRival(ctx context.Context, c *client.Client, url string) rival {
 		},
 		post: func(author int, id string) request {
 			return request{"POST", "/v1/collections/sightings", fmt.Sprintf("m%d", author),
-				fmt.Sprintf(`{"id":"%s","facts":{"text":"Two bitterns at the reed bed.","species":["Bittern"],"birds":2}}`, id)}
+				`{"id":"` + id + `","facts":{"text":"Two bitterns at the reed bed.","species":["Bittern"],"birds":2}}`}
 		},
 		like: func(member int, sighting string) request {
 			return request{"PUT", fmt.Sprintf("/v1/pairs/like/m%d/%s", member, sighting), "", ""}

@@ -21,7 +21,8 @@ func answering(t *testing.T, status int, media, body string) (*client.Client, fu
 		if err != nil {
 			t.Error(err)
 		}
-		got = fmt.Sprintf("%s %s as=%q if=%q key=%q type=%q %s", r.Method, r.URL, r.Header.Get("Yalvo-As"), r.Header.Get("If-Match"), r.Header.Get("Idempotency-Key"), r.Header.Get("Content-Type"), text)
+		got = fmt.Sprintf("%s %s as=%q if=%q key=%q type=%q %s", r.Method, r.URL, r.Header.Get("Yalvo-As"),
+			r.Header.Get("If-Match"), r.Header.Get("Idempotency-Key"), r.Header.Get("Content-Type"), text)
 		w.Header().Set("Content-Type", media)
 		w.Header().Set("Yalvo-Position", "17")
 		w.WriteHeader(status)
@@ -75,7 +76,8 @@ func TestAWriteAnswersWithItsPosition(t *testing.T) {
 }
 
 func TestAProblemSaysWhereAndWhat(t *testing.T) {
-	c, _ := answering(t, 422, "application/problem+json", `{"status":422,"code":"invalid","detail":"it does not fit","errors":[{"pointer":"/facts/a","code":"required","detail":"a is needed"}]}`)
+	c, _ := answering(t, 422, "application/problem+json",
+		`{"status":422,"code":"invalid","detail":"it does not fit","errors":[{"pointer":"/facts/a","code":"required","detail":"a is needed"}]}`)
 	_, err := c.Get(t.Context(), "posts/p1")
 	var p *client.Problem
 	if !errors.As(err, &p) || p.Code != "invalid" || p.Errors[0].Code != "required" {

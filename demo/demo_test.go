@@ -61,7 +61,8 @@ func TestEverythingFitsTheDesign(t *testing.T) {
 		}
 		ids[m.ID] = true
 	}
-	for collection, items := range map[string][]demo.Item{"members": w.Members, "sightings": w.Sightings, "remarks": w.Remarks} {
+	for collection, items := range map[string][]demo.Item{"members": w.Members, "sightings": w.Sightings,
+		"remarks": w.Remarks} {
 		for _, item := range items {
 			fields := map[string]any{}
 			for name, v := range item.Fields {
@@ -70,7 +71,8 @@ func TestEverythingFitsTheDesign(t *testing.T) {
 			if item.As != "" {
 				fields["author"] = item.As
 			}
-			if _, mistakes := design.AcceptAll(d.Collection(collection).Fields, fields); mistakes != nil || design.CheckID(item.ID) != "" {
+			if _, mistakes := design.AcceptAll(d.Collection(collection).Fields, fields); mistakes != nil ||
+				design.CheckID(item.ID) != "" {
 				t.Fatalf("%s %s: %+v", collection, item.ID, mistakes)
 			}
 		}

@@ -44,5 +44,6 @@ func (c *Court) ListFilter(list *design.Listing, of *expr.Document, params map[s
 	for name, v := range params {
 		given[name] = v
 	}
-	return rule.Filter(design.NameDoc, map[string]*expr.Document{design.NameMe: c.caller(), design.NameOf: of}, given), nil
+	return rule.Filter(design.NameDoc, map[string]*expr.Document{design.NameMe: c.caller(), design.NameOf: of},
+		given), nil
 }

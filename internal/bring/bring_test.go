@@ -62,7 +62,8 @@ func TestEveryPlantedFaultIsFoundAndNoneInvented(t *testing.T) {
 		for _, one := range missing(got, want) {
 			t.Errorf("seed %d: invented: %s", seed, one)
 		}
-		if n := strings.Count(lines.String(), "\n"); n != r.Documents+r.Pairs || r.Documents != 120+300+150 || r.Checked < 1000 {
+		if n := strings.Count(lines.String(), "\n"); n != r.Documents+r.Pairs || r.Documents != 120+300+150 ||
+			r.Checked < 1000 {
 			t.Errorf("seed %d: %d lines, %d documents, %d pairs, %d compared", seed, n, r.Documents, r.Pairs, r.Checked)
 		}
 	}
@@ -152,7 +153,8 @@ pairs:
 	if err != nil {
 		t.Fatal(err)
 	}
-	for _, want := range []string{"there twice|follow|people/a → people/b|twice|once", "points at what is gone|follow|people/a → people/ghost",
+	for _, want := range []string{"there twice|follow|people/a → people/b|twice|once",
+		"points at what is gone|follow|people/a → people/ghost",
 		"|follow|people/a → people/a|with itself|left out", "one side only|follow|", "it is not believed", "id that cannot be|people|c d|c d|x",
 		"no id|people|p.json, item 4||left out", "there twice|people|people/a|twice|the first one", "there twice|notes|posts/1/notes/",
 		"points at what is gone|vote|people/zed → posts/1", "points at what is gone|posts.about|posts/2|posts/9|left out"} {
@@ -160,7 +162,8 @@ pairs:
 			t.Errorf("%q is not in\n%s", want, found)
 		}
 	}
-	for _, want := range []string{`{"pair":"follow","from":"a","to":"b"}`, `{"pair":"vote","from":"a","to":"1","at":"2001-09-09T01:46:40Z","facts":{"value":1}}`,
+	for _, want := range []string{`{"pair":"follow","from":"a","to":"b"}`,
+		`{"pair":"vote","from":"a","to":"1","at":"2001-09-09T01:46:40Z","facts":{"value":1}}`,
 		`"facts":{"about":"1","text":"three"}`} {
 		if !strings.Contains(got, want) {
 			t.Errorf("%s is not in\n%s", want, got)
@@ -179,23 +182,33 @@ func TestMappingsAndExportsThatCannotBeRead(t *testing.T) {
 		says    string
 	}{
 		{"collections: {}", good, "begin with `bring: 1`"},
-		{"bring: 1\ncollections: {peple: {from: p.json}}", good, `the design has no collection "peple", did you mean "people"?`},
-		{"bring: 1\ncollections: {people: {from: p.json, facts: {nmae: name}}}", good, `people has no field "nmae", did you mean "name"?`},
-		{"bring: 1\ncollections: {people: {from: p.json, id: uid, facts: {name: nmae}}}", good, `collections.people: nothing in the export has "nmae", did you mean "name"?`},
-		{"bring: 1\ncollections: {people: {from: p.json, id: uid, counts: {n: follow}}}", good, `"follow" is nothing that can be counted in people`},
-		{"bring: 1\ncollections: {people: {from: p.json, id: uid, copies: {n: author.name}}}", good, `"author.name" is no reference of people`},
+		{"bring: 1\ncollections: {peple: {from: p.json}}", good,
+			`the design has no collection "peple", did you mean "people"?`},
+		{"bring: 1\ncollections: {people: {from: p.json, facts: {nmae: name}}}", good,
+			`people has no field "nmae", did you mean "name"?`},
+		{"bring: 1\ncollections: {people: {from: p.json, id: uid, facts: {name: nmae}}}", good,
+			`collections.people: nothing in the export has "nmae", did you mean "name"?`},
+		{"bring: 1\ncollections: {people: {from: p.json, id: uid, counts: {n: follow}}}", good,
+			`"follow" is nothing that can be counted in people`},
+		{"bring: 1\ncollections: {people: {from: p.json, id: uid, copies: {n: author.name}}}", good,
+			`"author.name" is no reference of people`},
 		{"bring: 1\ncollections: {notes: {list: x}}", good, `notes lies in documents of "posts"`},
 		{"bring: 1\ncollections: {people: {list: x}}", good, "lies under nothing in the design"},
 		{"bring: 1\npairs: {follow: {from_list: x}}", good, `pairs.follow lies in documents of "people"`},
-		{"bring: 1\ncollections: {people: {from: p.json}}\npairs: {follow: {from_list: x, believe: nobody}}", good, `believe is "nobody"`},
+		{"bring: 1\ncollections: {people: {from: p.json}}\npairs: {follow: {from_list: x, believe: nobody}}", good,
+			`believe is "nobody"`},
 		{"bring: 1\nlikes: 1", good, "unknown field"},
 		{"bring: 1\ncollections: {people: {from: q.json, id: uid}}", good, "q.json cannot be read"},
 		{"bring: 1\ncollections: {people: {from: ../p.json, id: uid}}", good, "cannot be read"},
-		{"bring: 1\ncollections: {people: {from: p.json, id: uid}}", map[string]string{"p.json": `[{"uid":"a"},{"ui`}, "it was cut off"},
-		{"bring: 1\ncollections: {people: {from: p.json, id: uid}}", map[string]string{"p.json": "[{\"uid\":\"\xff\"}]"}, "not UTF-8 at byte 9"},
+		{"bring: 1\ncollections: {people: {from: p.json, id: uid}}", map[string]string{"p.json": `[{"uid":"a"},{"ui`},
+			"it was cut off"},
+		{"bring: 1\ncollections: {people: {from: p.json, id: uid}}",
+			map[string]string{"p.json": "[{\"uid\":\"\xff\"}]"}, "not UTF-8 at byte 9"},
 		{"bring: 1\ncollections: {people: {from: p.json, id: uid}}", map[string]string{"p.json": ""}, "it is empty"},
-		{"bring: 1\ncollections: {people: {from: p.json, id: uid}}", map[string]string{"p.json": "[1]"}, "item 1 is no object"},
-		{"bring: 1\ncollections: {people: {from: p.json, id: uid}}", map[string]string{"p.json": "[}"}, "it is no JSON"},
+		{"bring: 1\ncollections: {people: {from: p.json, id: uid}}", map[string]string{"p.json": "[1]"},
+			"item 1 is no object"},
+		{"bring: 1\ncollections: {people: {from: p.json, id: uid}}", map[string]string{"p.json": "[}"},
+			"it is no JSON"},
 	} {
 		if _, _, err := along(t, c.mapping, c.files); err == nil || !strings.Contains(err.Error(), c.says) {
 			t.Errorf("%s: got %v, want %q", c.mapping, err, c.says)

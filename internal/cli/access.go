@@ -82,8 +82,8 @@ func (a *app) tryTable(c *cli.Command, d *design.Design) error {
 func (a *app) may() *cli.Command {
 	return &cli.Command{
 		Name: "may", Category: "proof",
-		ArgsUsage: "read|edit|create|remove PATH [NAME=VALUE ...] | set|unset|read PAIR FROM TO | read TIMELINE OWNER | " +
-			"read LIST [OF]",
+		ArgsUsage: "read|edit|create|remove PATH [NAME=VALUE ...] | set|unset|read PAIR FROM TO | " +
+			"read TIMELINE OWNER | read LIST [OF]",
 		Usage: "whether the account of --as may do something by the design's rules, and why; nothing is done",
 		Description: example("yalvo --as keeper may edit sightings/s00002\n   yalvo --as '~' may create sightings " +
 			"text='a heron'\n   yalvo --as keeper may set follow keeper arno_marshwood\n   " +

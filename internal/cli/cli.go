@@ -115,7 +115,8 @@ func (a *app) commands() *cli.Command {
 			&cli.BoolFlag{Name: "settled", Usage: "wait until everything due is settled: before a read, after a write"},
 		},
 		Commands: []*cli.Command{
-			a.up(), a.version(), a.check(), a.design(), a.diff(), a.apply(), a.versions(), a.back(), a.misfits(), a.types(),
+			a.up(), a.version(), a.check(), a.design(), a.diff(), a.apply(), a.versions(), a.back(), a.misfits(),
+			a.types(),
 			a.list(), a.lists(), a.show(), a.add(), a.edit(), a.remove(),
 			a.pair(), a.unpair(), a.dump(), a.load(), a.bring(),
 			a.timeline(), a.status(), a.changes(), a.parked(),

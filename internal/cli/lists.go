@@ -17,8 +17,8 @@ func (a *app) lists() *cli.Command {
 		Name: "lists", Category: "views", ArgsUsage: "[LIST [OF] [NAME=VALUE ...]]",
 		Usage: "show a list of the design, or which there are",
 		Flags: pageFlags(),
-		Description: example("yalvo lists\n   yalvo --as keeper lists everyone --marks liked,saved\n   yalvo --as keeper " +
-			"lists saves keeper\n   yalvo lists flocks least=200"),
+		Description: example("yalvo lists\n   yalvo --as keeper lists everyone --marks liked,saved\n   " +
+			"yalvo --as keeper lists saves keeper\n   yalvo lists flocks least=200"),
 		Action: func(ctx context.Context, c *cli.Command) error {
 			args, err := arguments(c, 0, -1)
 			if err != nil {
@@ -78,8 +78,8 @@ func (a *app) listLists(c *cli.Command, lists []client.ListOutline) error {
 	}
 	var rows []table.Row
 	for _, l := range lists {
-		rows = append(rows, table.Row{l.Name, l.Entries, l.Of, strings.Join(l.Order, ", "), strings.Join(l.Takes(), ", "),
-			l.Serving.Index, l.Serving.Reads})
+		rows = append(rows, table.Row{l.Name, l.Entries, l.Of, strings.Join(l.Order, ", "),
+			strings.Join(l.Takes(), ", "), l.Serving.Index, l.Serving.Reads})
 	}
 	a.Table(listsHeader, rows)
 	return nil

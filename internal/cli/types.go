@@ -19,7 +19,8 @@ func (a *app) types() *cli.Command {
 		Usage: "write types for the app's own program from a design file, or from the design in force",
 		Flags: []cli.Flag{&cli.StringFlag{Name: "for", Required: true, Usage: "the `LANGUAGE`: " +
 			strings.Join(models.Languages, ", ")}},
-		Description: example("yalvo types --for swift > Fenwatch.swift\n   yalvo types --for typescript demo/fenwatch.yaml"),
+		Description: example("yalvo types --for swift > Fenwatch.swift\n   " +
+			"yalvo types --for typescript demo/fenwatch.yaml"),
 		Action: func(ctx context.Context, c *cli.Command) error {
 			args, err := arguments(c, 0, 1)
 			if err != nil {

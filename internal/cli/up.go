@@ -34,8 +34,8 @@ func (a *app) up() *cli.Command {
 			&cli.StringFlag{Name: "log", Usage: "what the log says: usual, requests (each of them too) or everything",
 				Value: "usual"},
 			&cli.StringFlag{Name: "log-form", Usage: "how the log says it: text, or json for programs", Value: "text"},
-			&cli.FloatFlag{Name: "rate", Usage: "requests a second that an address, or an account, is answered; 0 for any " +
-				"number"},
+			&cli.FloatFlag{Name: "rate",
+				Usage: "requests a second that an address, or an account, is answered; 0 for any number"},
 			&cli.StringSliceFlag{Name: "origin", Usage: "pages of another origin that may call the service, such as " +
 				"https://app.example; may be given several times"},
 			&cli.StringSliceFlag{Name: "known-as", Usage: "a name that requests may call the service by, besides its " +

@@ -134,7 +134,8 @@ func listInWords(l *design.Listing) [][2]string {
 		order = append(order, o.String())
 	}
 	return [][2]string{{"entries", l.Entries.Name}, {"of", of}, {"through", through}, {"where", where},
-		{"params", listed(params)}, {"unless", listed(apart)}, {"order", listed(order)}, {"top", top}, {"starts", starts},
+		{"params", listed(params)}, {"unless", listed(apart)}, {"order", listed(order)}, {"top", top},
+		{"starts", starts},
 		{"words", listed(design.FieldNames(l.Words))}}
 }
 

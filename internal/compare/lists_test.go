@@ -19,11 +19,13 @@ const lists = `lists:
 func TestWhatAChangedListAsksFor(t *testing.T) {
 	for _, c := range []struct{ old, new, differs, steps string }{
 		{"feed:", "news:", "list news added index, list feed dropped", "index news, unindex lists"},
-		{"doc.text != 'spam'", "doc.text != 'ham'", "list feed changed (where: doc.text != 'spam' → doc.text != 'ham')", ""},
+		{"doc.text != 'spam'", "doc.text != 'ham'", "list feed changed (where: doc.text != 'spam' → doc.text != 'ham')",
+			""},
 		{"doc.text != 'spam'", "doc.text == 'ham'",
 			"list feed changed (where: doc.text != 'spam' → doc.text == 'ham')", ""},
 
-		{"order: [created, text up]", "order: text", "list feed changed (order: created, text up → text) index", "index feed, unindex lists"},
+		{"order: [created, text up]", "order: text", "list feed changed (order: created, text up → text) index",
+			"index feed, unindex lists"},
 		{"of: author}", "of: author, top: best}", "list wrote changed (top: none → best)", ""},
 		{"of: author}", "of: author, unless: {paired: follow, with: author}}",
 			"list wrote changed (unless: none → follow with author)", ""},
@@ -31,7 +33,8 @@ func TestWhatAChangedListAsksFor(t *testing.T) {
 			"list wrote changed (params: none → n (integer, default 3, max 9))", ""},
 		{"  wrote: {entries: posts, of: author}\n", "", "list wrote dropped", "unindex lists"},
 	} {
-		from := strings.Replace(base, "town: {type: string, max: 40}", "best: {type: reference, to: posts, when_gone: clear, inverse: best_of}", 1) + lists
+		from := strings.Replace(base, "town: {type: string, max: 40}",
+			"best: {type: reference, to: posts, when_gone: clear, inverse: best_of}", 1) + lists
 		to := strings.Replace(from, c.old, c.new, 1)
 		got, err := compare.Designs(read(t, from), read(t, to))
 		if err != nil {

@@ -120,7 +120,8 @@ func (l *Listing) Serving() Serving {
 	case l.Starts != nil && !l.OrderedByStart():
 		reads = append(reads, "all that begin so, put in order")
 	case l.Since() != "":
-		return Serving{Index: s.Index, Reads: "all " + all + " since the time in the condition, put in order", None: true}
+		return Serving{Index: s.Index, Reads: "all " + all + " since the time in the condition, put in order",
+			None: true}
 	case l.Sorted():
 		s.None = true
 		reads = append(reads, "all "+all+", put in order")

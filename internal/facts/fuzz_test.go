@@ -22,7 +22,8 @@ func FuzzPatch(f *testing.F) {
 	} {
 		f.Add([]byte(seed))
 	}
-	facts, err := json.Marshal(map[string]any{"text": strings.Repeat("x", 100_000), "words": make([]int, 5000), "inner": map[string]any{}})
+	facts, err := json.Marshal(map[string]any{"text": strings.Repeat("x", 100_000), "words": make([]int, 5000),
+		"inner": map[string]any{}})
 	if err != nil {
 		f.Fatal(err)
 	}

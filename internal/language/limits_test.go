@@ -55,19 +55,27 @@ func TestAFileIsBounded(t *testing.T) {
 		return b.String()
 	}
 	for name, c := range map[string]struct{ source, want string }{
-		"brackets":               {strings.Repeat("[", 40_000), ":1:65: too-large: this is nested deeper than 64 levels"},
-		"braces with keys":       {strings.Repeat("{a: ", 40_000), "too-large: this is nested deeper than 64 levels"},
-		"dashes":                 {strings.Repeat("- ", 40_000), "too-large: this is nested deeper than 64 levels"},
-		"question marks":         {strings.Repeat("? ", 40_000), "too-large: this is nested deeper than 64 levels"},
-		"keys on a line":         {strings.Repeat("a: ", 40_000), "too-large: this is nested deeper than 64 levels"},
-		"keys of one mapping":    {strings.Repeat("a: 1\n", 40_000), "too-large: this mapping has more than 1000 keys"},
-		"bytes":                  {strings.Repeat("# more\n", 40_000), "too-large: the file has 280000 bytes, 262144 are allowed"},
-		"names":                  {large(10, fields(250)), "too-large: the design has 2520 names, 2000 are allowed"},
-		"triggers":               {large(12, none) + triggers(101), "too-large: the design has 101 triggers, 100 are allowed"},
-		"steps":                  {large(1, none) + "triggers: {t: {on: {created: c0}, do: [" + strings.Repeat("{remove: c0, id: key}, ", 21) + "]}}", "too-large: trigger \"t\" has 21 steps, 20 are allowed"},
-		"copies of copies":       {large(20, copies), "values together, 2000 are allowed"},
-		"depth":                  {large(10, func(n int) string { return map[bool]string{true: fmt.Sprintf("    under: c%d\n", n-1)}[n > 0] }), "too-large: documents of \"c8\" lie 9 deep, 8 are allowed"},
-		"problems":               {large(200, func(int) string { return "    undre: c1\n" }), "too-large: and 150 more problems from here on"},
+		"brackets": {strings.Repeat("[", 40_000),
+			":1:65: too-large: this is nested deeper than 64 levels"},
+		"braces with keys":    {strings.Repeat("{a: ", 40_000), "too-large: this is nested deeper than 64 levels"},
+		"dashes":              {strings.Repeat("- ", 40_000), "too-large: this is nested deeper than 64 levels"},
+		"question marks":      {strings.Repeat("? ", 40_000), "too-large: this is nested deeper than 64 levels"},
+		"keys on a line":      {strings.Repeat("a: ", 40_000), "too-large: this is nested deeper than 64 levels"},
+		"keys of one mapping": {strings.Repeat("a: 1\n", 40_000), "too-large: this mapping has more than 1000 keys"},
+		"bytes": {strings.Repeat("# more\n", 40_000),
+			"too-large: the file has 280000 bytes, 262144 are allowed"},
+		"names": {large(10, fields(250)), "too-large: the design has 2520 names, 2000 are allowed"},
+		"triggers": {large(12, none) + triggers(101),
+			"too-large: the design has 101 triggers, 100 are allowed"},
+		"steps": {large(1, none) + "triggers: {t: {on: {created: c0}, do: [" +
+			strings.Repeat("{remove: c0, id: key}, ", 21) + "]}}",
+			"too-large: trigger \"t\" has 21 steps, 20 are allowed"},
+		"copies of copies": {large(20, copies), "values together, 2000 are allowed"},
+		"depth": {large(10, func(n int) string {
+			return map[bool]string{true: fmt.Sprintf("    under: c%d\n", n-1)}[n > 0]
+		}), "too-large: documents of \"c8\" lie 9 deep, 8 are allowed"},
+		"problems": {large(200, func(int) string { return "    undre: c1\n" }),
+			"too-large: and 150 more problems from here on"},
 		"a byte that is no text": {"yalvo: 1\napp: p\xff", ":2:7: syntax: the byte 0xFF is no UTF-8"},
 		"a control character":    {"yalvo: 1\napp: p\x00", ":2:7: syntax: the character U+0000 may not stand in YAML"},
 	} {

@@ -129,8 +129,10 @@ func (r *listReader) readThrough(n *node) {
 		}
 		return
 	case side == design.From && !from, side == design.To && !to:
-		r.problem(r.given["of"].pos, design.CodeContradicted, fmt.Sprintf("the %s end of pair %q is of %q, and its other "+
-			"end no entry of %q", side, p.Name, r.Entries.Name, r.Name), "leave `of` out: the entries decide it")
+		r.problem(r.given["of"].pos, design.CodeContradicted,
+			fmt.Sprintf("the %s end of pair %q is of %q, and its other end no entry of %q", side, p.Name,
+				r.Entries.Name, r.Name),
+			"leave `of` out: the entries decide it")
 		return
 	case side == "" && from:
 		side = design.From
@@ -187,8 +189,8 @@ func (r *listReader) canBeParam(e entry) bool {
 			"choose another name for the parameter")
 	case slices.Contains([]string{"object", "list", "set", "media", "reference"}, t):
 		r.problem(e.pos, design.CodeContradicted, fmt.Sprintf("parameter %q cannot be of type %s", e.key, t),
-			"a parameter is a string, an integer, a number, a boolean or a timestamp; the document that a list is asked "+
-				"for is said with `of`")
+			"a parameter is a string, an integer, a number, a boolean or a timestamp; the document that a list is "+
+				"asked for is said with `of`")
 	case key != "":
 		r.problem(e.pos, design.CodeContradicted, fmt.Sprintf("parameter %q is stored nowhere: %s means nothing", e.key,
 			key), "leave it out")
@@ -204,7 +206,8 @@ func (r *listReader) readUnless(n *node) {
 		items = n.items
 	}
 	if len(items) > maxUnless {
-		r.problem(n.pos, design.CodeTooLarge, fmt.Sprintf("unless names %d pairs, %d are allowed", len(items), maxUnless), "")
+		r.problem(n.pos, design.CodeTooLarge,
+			fmt.Sprintf("unless names %d pairs, %d are allowed", len(items), maxUnless), "")
 		return
 	}
 	for _, item := range items {
@@ -257,8 +260,9 @@ func (r *listReader) readTop(n *node) {
 	name := r.word(n, "top")
 	owner := r.Owner()
 	if owner == nil {
-		r.problem(n.pos, design.CodeContradicted, fmt.Sprintf("list %q is asked for no document, whose reference could "+
-			"say what stands on top", r.Name), "say for which with `of`")
+		r.problem(n.pos, design.CodeContradicted,
+			fmt.Sprintf("list %q is asked for no document, whose reference could say what stands on top", r.Name),
+			"say for which with `of`")
 		return
 	}
 	f := r.reference(n.pos, owner, name)
@@ -276,8 +280,8 @@ func (r *listReader) text(n *node, what string) *design.Field {
 	switch {
 	case name == "":
 	case f == nil:
-		r.unknown(n.pos, design.CodeUnknownName, fmt.Sprintf("collection %q has no field %q", r.Entries.Name, name), name,
-			design.FieldNames(r.Entries.Fields))
+		r.unknown(n.pos, design.CodeUnknownName, fmt.Sprintf("collection %q has no field %q", r.Entries.Name, name),
+			name, design.FieldNames(r.Entries.Fields))
 	case f.Type != design.String:
 		r.problem(n.pos, design.CodeContradicted, fmt.Sprintf("%s needs a string, and %q is of type %s", what, name,
 			f.Type), "")
@@ -308,8 +312,8 @@ func (r *listReader) readOrder(n *node) {
 		items = n.items
 	}
 	if len(items) > maxOrder {
-		r.problem(n.pos, design.CodeTooLarge, fmt.Sprintf("a list is ordered by %d values at most, these are %d", maxOrder,
-			len(items)), "")
+		r.problem(n.pos, design.CodeTooLarge,
+			fmt.Sprintf("a list is ordered by %d values at most, these are %d", maxOrder, len(items)), "")
 		return
 	}
 	var order []design.Order
@@ -332,8 +336,9 @@ func (r *listReader) orderOf(n *node) (design.Order, bool) {
 	name, how, has := strings.Cut(name, " ")
 	o := design.Order{Up: has}
 	if has && how != "up" {
-		r.problem(n.pos, design.CodeBadValue, fmt.Sprintf("an order is a value, greatest first, or a value and `up`, not %q",
-			design.Clip(name+" "+how)), "write `order: "+design.Clip(name)+"` or `order: "+design.Clip(name)+" up`")
+		r.problem(n.pos, design.CodeBadValue,
+			fmt.Sprintf("an order is a value, greatest first, or a value and `up`, not %q", design.Clip(name+" "+how)),
+			"write `order: "+design.Clip(name)+"` or `order: "+design.Clip(name)+" up`")
 		return o, false
 	}
 	switch name {
@@ -344,7 +349,8 @@ func (r *listReader) orderOf(n *node) (design.Order, bool) {
 		return o, true
 	case design.ByPaired:
 		if r.given["through"] == nil {
-			r.problem(n.pos, design.CodeContradicted, fmt.Sprintf("list %q goes through no pair to be ordered by", r.Name),
+			r.problem(n.pos, design.CodeContradicted,
+				fmt.Sprintf("list %q goes through no pair to be ordered by", r.Name),
 				"order by created, or name the pair with `through`")
 			return o, false
 		}
@@ -390,8 +396,8 @@ func (a *accessReader) ofCondition(l *listReader) {
 		names[p.Name] = p.Shape()
 	}
 	if l.Where = a.rule(n, l.Name+".where", names); l.Where != nil && l.Where.That == nil {
-		a.problem(n.pos, design.CodeCondition, "where is always "+l.Where.Text()+" and decides nothing", "leave it out, or "+
-			"write a condition over doc, the parameters and me")
+		a.problem(n.pos, design.CodeCondition, "where is always "+l.Where.Text()+" and decides nothing",
+			"leave it out, or write a condition over doc, the parameters and me")
 		l.Where = nil
 	}
 }

@@ -16,13 +16,16 @@ func TestProblemsWithListsAreToldWithTheirPlace(t *testing.T) {
 		{"entries: posts, of: text", "is no reference but of type string"},
 		{"entries: posts, of: parent", `contradiction: "posts" lies under nothing`},
 		{"entries: posts, of: auhtor", `has no field "auhtor"; did you mean "author"?`},
-		{"entries: people, through: follow", "does not say for which end it is asked; write `of: from` for what a document calls following"},
-		{"entries: posts, through: follow", `pair "follow" joins "people" and "people", and the entries of list "l" are of "posts"`},
+		{"entries: people, through: follow",
+			"does not say for which end it is asked; write `of: from` for what a document calls following"},
+		{"entries: posts, through: follow",
+			`pair "follow" joins "people" and "people", and the entries of list "l" are of "posts"`},
 		{"entries: people, through: follow, of: here", `of cannot be "here"`},
 		{"entries: posts, order: txt", `has nothing called "txt" to order by; did you mean "text"?`},
 		{"entries: posts, order: author", `"author" has no order`},
 		{"entries: posts, order: byline", `"byline" has no order`},
-		{"entries: posts, order: text down", "greatest first, or a value and `up`, not \"text down\"; write `order: text`"},
+		{"entries: posts, order: text down",
+			"greatest first, or a value and `up`, not \"text down\"; write `order: text`"},
 		{"entries: posts, order: paired", "goes through no pair"},
 		{"entries: posts, order: [text, text up]", `"text" stands here twice`},
 		{"entries: posts, order: [text, created, updated]", "ordered by 2 values at most, these are 3"},
@@ -31,7 +34,8 @@ func TestProblemsWithListsAreToldWithTheirPlace(t *testing.T) {
 		{"entries: posts, starts: author", "starts needs a string"},
 		{"entries: posts, starts: text, words: [text]", "not for both; make two lists of it"},
 		{"entries: posts, words: text", "must be a list of names"},
-		{"entries: posts, unless: {paired: follow}", `not from the caller (people) to "posts"; name the reference of the entry`},
+		{"entries: posts, unless: {paired: follow}",
+			`not from the caller (people) to "posts"; name the reference of the entry`},
 		{"entries: posts, unless: {paired: fan, with: author}", `there is no pair "fan"`},
 		{"entries: posts, unless: {with: author}", `unless needs the key "paired"`},
 		{"entries: posts, where: 'doc.txt == 1'", "undefined field 'txt'"},
@@ -65,7 +69,8 @@ func TestListsAreReadWhereverTheyStand(t *testing.T) {
 access: {rules: {loud(who): "who.name != ''"}, lists: {fans_of: {read: "of == me"}}}
 `
 	at := strings.Index(base, "accounts:")
-	d, err := language.Read("pond.yaml", []byte(strings.Replace(base[:at]+lists+base[at:], "text: {type: string, max: 100}",
+	d, err := language.Read("pond.yaml", []byte(strings.Replace(base[:at]+lists+base[at:],
+		"text: {type: string, max: 100}",
 		"text: {type: string, max: 100}\n      kind: {type: string, one_of: [a, b]}\n      shown: {type: boolean}\n      size: {type: integer}", 1)))
 	if err != nil {
 		t.Fatal(err)
@@ -82,7 +87,8 @@ access: {rules: {loud(who): "who.name != ''"}, lists: {fans_of: {read: "of == me
 			t.Errorf("%s: got %+v, want %+v", name, got, want)
 		}
 	}
-	if l := d.List("fans_of"); l.Owner() != d.Collection("people") || l.Access.Of(design.OpRead).Name != "fans_of.read" {
+	if l := d.List("fans_of"); l.Owner() != d.Collection("people") ||
+		l.Access.Of(design.OpRead).Name != "fans_of.read" {
 		t.Errorf("got %+v", l)
 	}
 }

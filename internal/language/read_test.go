@@ -67,7 +67,8 @@ func TestASoundDesignIsRead(t *testing.T) {
 func TestEachProblemIsToldWithPlaceCodeAndRemedy(t *testing.T) {
 	cases := []struct{ name, old, new, want string }{
 		{"not YAML", "app: pond", "app: [pond", "syntax"},
-		{"a key twice", "app: pond", "app: pond\napp: pool", `:3:1: name-taken: the key "app" stands here twice, first in line 2`},
+		{"a key twice", "app: pond", "app: pond\napp: pool",
+			`:3:1: name-taken: the key "app" stands here twice, first in line 2`},
 		{"another version", "yalvo: 1", "yalvo: 2",
 			":1:8: bad-value: this release reads designs of version 1, not 2; write `yalvo: 1`"},
 		{"a mistyped key", "accounts: people", "acounts: people",

@@ -290,7 +290,8 @@ func (r *reader) sight(t *design.Trigger) expr.Scope {
 	if t.Pair != nil {
 		s.Names[design.NamePair] = design.ShapeOf(t.Pair.Fields)
 		if t.Pair.From != nil && t.Pair.To != nil {
-			s.Names[design.NameFrom], s.Names[design.NameTo] = s.Documents[t.Pair.From.Name], s.Documents[t.Pair.To.Name]
+			s.Names[design.NameFrom] = s.Documents[t.Pair.From.Name]
+			s.Names[design.NameTo] = s.Documents[t.Pair.To.Name]
 		}
 		return s
 	}

@@ -38,7 +38,8 @@ func TestTheTypesOfFenwatch(t *testing.T) {
 			t.Errorf("%s differs: look at it, then run `go test ./internal/models -write`", path)
 		}
 	}
-	if _, err := models.Write(models.Of(d), "cobol"); err == nil || !strings.Contains(err.Error(), "dart, kotlin, swift, typescript") {
+	if _, err := models.Write(models.Of(d), "cobol"); err == nil ||
+		!strings.Contains(err.Error(), "dart, kotlin, swift, typescript") {
 		t.Errorf("got %v", err)
 	}
 }
@@ -58,10 +59,13 @@ collections:
 		t.Fatal(err)
 	}
 	for in, wants := range map[string][]string{
-		"typescript": {`kind?: "a" | "b" | (string & {})`, "class: string", "export interface AB2Facts", "many?: ABManyItem[]"},
-		"swift":      {"public var `class`: String", "public var `in`: ABIn?", "struct AB2Facts", "case xY = \"x_y\"", "case x__y = \"x__y\""},
-		"kotlin":     {"val `class`: String", "@SerialName(\"x_y\") val xY: Long? = null", "val x__y: Double? = null", "class NoneFacts("},
-		"dart":       {"final String class_;", "'class': class_", "final ABIn? in_;", "at!.toUtc().toIso8601String()"},
+		"typescript": {`kind?: "a" | "b" | (string & {})`, "class: string", "export interface AB2Facts",
+			"many?: ABManyItem[]"},
+		"swift": {"public var `class`: String", "public var `in`: ABIn?", "struct AB2Facts", "case xY = \"x_y\"",
+			"case x__y = \"x__y\""},
+		"kotlin": {"val `class`: String", "@SerialName(\"x_y\") val xY: Long? = null", "val x__y: Double? = null",
+			"class NoneFacts("},
+		"dart": {"final String class_;", "'class': class_", "final ABIn? in_;", "at!.toUtc().toIso8601String()"},
 	} {
 		got, err := models.Write(models.Of(d), in)
 		if err != nil {

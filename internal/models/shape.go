@@ -92,7 +92,8 @@ func Of(d *design.Design) Model {
 func (m *Model) timeline(t *design.Timeline) {
 	entries := m.names[t.Entries]
 	if len(t.Carry) == 0 {
-		m.Documents = append(m.Documents, Document{typeName(t.Name) + "Entry", "An entry of the timeline " + t.Name + ".",
+		m.Documents = append(m.Documents, Document{typeName(t.Name) + "Entry",
+			"An entry of the timeline " + t.Name + ".",
 			entries + "Facts", entries + "Kept"})
 		return
 	}

@@ -335,6 +335,7 @@ func settings(scratch bool) map[string]string {
 	}
 	if scratch {
 		set["fsync"], set["synchronous_commit"], set["full_page_writes"] = "off", "off", "off"
+		set["max_connections"] = "300" // tests share it, each with services of its own
 	}
 	return set
 }

@@ -30,7 +30,8 @@ func (r *Reader) List(ctx context.Context, who running.Viewer, ask ListRequest, 
 	if err != nil {
 		return Documents{}, err
 	}
-	in := listing{Reader: r, ctx: ctx, v: v, l: l, who: who, rules: r.JudgeNow(ctx, v, who), asks: r.Asking(ctx, v, who)}
+	in := listing{Reader: r, ctx: ctx, v: v, l: l, who: who, rules: r.JudgeNow(ctx, v, who),
+		asks: r.Asking(ctx, v, who)}
 	if in.params, in.page.Look, err = given(l, ask.Params); err != nil {
 		return Documents{}, err
 	}

@@ -21,8 +21,8 @@ func (s *Server) tryAccess(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	given, err := members(raw, "as", "do", "document", "field", "facts", "pair", "from", "to", "timeline", "owner", "list",
-		"of")
+	given, err := members(raw, "as", "do", "document", "field", "facts", "pair", "from", "to", "timeline", "owner",
+		"list", "of")
 	if err != nil {
 		return err
 	}

@@ -163,7 +163,8 @@ func (s *Server) uniqueAsked(c *echo.Context, collection string, taken []string)
 			continue
 		}
 		if asked != "" || query.Has("cursor") || query.Has("prefix") {
-			return nil, "", badRequest("a page can be asked by one unique value, and then takes neither cursor nor prefix")
+			return nil, "", badRequest(
+				"a page can be asked by one unique value, and then takes neither cursor nor prefix")
 		}
 		asked = u.Name
 	}

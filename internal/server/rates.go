@@ -30,8 +30,8 @@ func (s *Server) limited() []echo.MiddlewareFunc {
 				Rate: s.rate, Burst: max(1, int(burst*s.rate)), ExpiresIn: time.Minute}),
 			IdentifierExtractor: func(c *echo.Context) (string, error) { return bucketOf(of(c)), nil },
 			DenyHandler: func(*echo.Context, string, error) error {
-				return newProblem(http.StatusTooManyRequests, codeTooFast, fmt.Sprintf("more than %g requests a second come "+
-					"from this %s: wait, and then ask again", s.rate, what))
+				return newProblem(http.StatusTooManyRequests, codeTooFast, fmt.Sprintf(
+					"more than %g requests a second come from this %s: wait, and then ask again", s.rate, what))
 			},
 		})
 	}
@@ -63,7 +63,8 @@ func (s *Server) foreignPages() []echo.MiddlewareFunc {
 	return []echo.MiddlewareFunc{middleware.CORSWithConfig(middleware.CORSConfig{AllowOrigins: s.origins,
 		AllowMethods: []string{http.MethodGet, http.MethodHead, http.MethodPost, http.MethodPut, http.MethodPatch,
 			http.MethodDelete},
-		AllowHeaders: []string{echo.HeaderContentType, "If-Match", "If-None-Match", "Last-Event-ID", headerAs, headerRepeat},
+		AllowHeaders: []string{echo.HeaderContentType, "If-Match", "If-None-Match", "Last-Event-ID", headerAs,
+			headerRepeat},
 		ExposeHeaders: []string{"ETag", "Location", "Retry-After", headerPosition, headerRead, headerWrote,
 			echo.HeaderXRequestID},
 		MaxAge: 600})}

@@ -55,8 +55,9 @@ func (s *Server) postReads(c *echo.Context) error {
 			return err
 		}
 		if size += len(one.Body); size > mostReadBytes {
-			return wrongInput(fmt.Sprint("/reads/", i), design.MistakeLong, fmt.Sprintf("the answers have come to more "+
-				"than %d bytes: ask with lower limits, or in several requests", mostReadBytes))
+			return wrongInput(fmt.Sprint("/reads/", i), design.MistakeLong, fmt.Sprintf(
+				"the answers have come to more than %d bytes: ask with lower limits, or in several requests",
+				mostReadBytes))
 		}
 		answers[i], read = one, read+docs
 	}

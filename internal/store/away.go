@@ -13,12 +13,12 @@ import (
 
 // IsAway tells of an error whether the database could not be reached, or has
 // cut the connection: SQLSTATE classes 08, connection exception, and 57P,
-// operator intervention (PostgreSQL, appendix A). Whether what was asked last
-// was carried out is not known then.
+// operator intervention, and 53300, too many connections (PostgreSQL, appendix A).
+// Whether what was asked last was carried out is not known then.
 func IsAway(err error) bool {
 	var pg *pgconn.PgError
 	if errors.As(err, &pg) {
-		return strings.HasPrefix(pg.Code, "08") || strings.HasPrefix(pg.Code, "57P")
+		return strings.HasPrefix(pg.Code, "08") || strings.HasPrefix(pg.Code, "57P") || pg.Code == tooManyConnections
 	}
 	var dial *pgconn.ConnectError
 	var network net.Error
@@ -27,11 +27,13 @@ func IsAway(err error) bool {
 		err != nil && strings.Contains(err.Error(), "conn closed")
 }
 
+const tooManyConnections = "53300"
+
 // IsFull tells of an error whether the database has run out of something: SQLSTATE
-// class 53, insufficient resources, such as disk space.
+// class 53, insufficient resources, such as disk space, but for connections.
 func IsFull(err error) bool {
 	var pg *pgconn.PgError
-	return errors.As(err, &pg) && strings.HasPrefix(pg.Code, "53")
+	return errors.As(err, &pg) && strings.HasPrefix(pg.Code, "53") && pg.Code != tooManyConnections
 }
 
 // TryToWrite tells whether the database has room to write a few pages.

@@ -199,7 +199,9 @@ func (c Creation) kept(b *builder) string {
 	for _, copied := range c.In.Copies {
 		values += " || jsonb_build_object('" + copied.Name + "', " + c.heldCard(copied) + ")"
 	}
-	return `INSERT INTO kept (doc, collection, "values") SELECT doc.n, ` + number(int64(c.In.Number)) + `, ` + values + `
+	return `
+		INSERT INTO kept (doc, collection, "values")
+		SELECT doc.n, ` + number(int64(c.In.Number)) + `, ` + values + `
 		FROM doc RETURNING "values"`
 }
 

@@ -136,7 +136,8 @@ func (r rendering) eitherWay(f expr.Filter) statement {
 	kind := number(int64(r.plan.Pair(f.Pair).Number))
 	const pair = "(SELECT true FROM pairs x WHERE x.kind = "
 	is := statement{"coalesce((SELECT coalesce(" + pair + kind + " AND x.b = o.n AND x.a = " + one.sql + "), " + pair +
-		kind + " AND x.b = " + one.sql + " AND x.a = o.n)) FROM (SELECT (" + two.sql + ")::bigint AS n OFFSET 0) o), false)",
+		kind + " AND x.b = " + one.sql + " AND x.a = o.n)) FROM (SELECT (" + two.sql +
+		")::bigint AS n OFFSET 0) o), false)",
 		append(append(slices.Clone(one.args), one.args...), two.args...)}
 	return r.whole(other.Reference, r.whole(known.Reference, is))
 }

@@ -211,7 +211,9 @@ func (w *Workers) sent(ctx context.Context, v *running.Version, trigger *plan.Tr
 	})
 	all, err := occasion{values, court, v.About(trigger, values)}.all(step.Fields)
 	if errors.Is(err, expr.ErrAbsent) {
-		stands, lookErr := standing(event, func(ns []int64) ([]store.Document, error) { return w.Store.Numbered(ctx, ns) })
+		stands, lookErr := standing(event, func(ns []int64) ([]store.Document, error) {
+			return w.Store.Numbered(ctx, ns)
+		})
 		if lookErr != nil || !stands {
 			return nil, false, lookErr
 		}
