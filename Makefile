@@ -15,7 +15,8 @@ test:                  ## everything: vet, staticcheck, the console's checks, al
 	cd console && npm run --silent check & looked=$$!; \
 	$(GO) build -o bin/staticcheck honnef.co/go/tools/cmd/staticcheck && \
 	GOFLAGS=-race bin/staticcheck ./... && wait $$looked
-	$(GO) test -race -vet=all -timeout 25m ./...
+	@# Tests wait a lot, for upkeep and for locks: three at a time keep two cores busy.
+	$(GO) test -race -vet=all -parallel 3 -timeout 25m ./...
 
 build: console         ## bin/yalvo, with the console inside
 	$(GO) build -o bin/yalvo ./cmd/yalvo
