@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"yalvo/internal/design"
+	"yalvo/internal/soundness"
 )
 
 // reader turns nodes into a design. It notes every problem and goes on, so
@@ -30,7 +31,8 @@ func Read(name string, source []byte) (*design.Design, error) {
 	r := &reader{file: name, design: &design.Design{Source: source}}
 	if root := r.parse(source); root != nil {
 		r.readRoot(root)
-		if !r.checkSize() {
+		var fits bool
+		if r.problems, fits = soundness.Fits(name, r.design, r.problems); !fits {
 			return nil, r.problems
 		}
 		for _, resolve := range r.later {
@@ -46,7 +48,7 @@ func Read(name string, source []byte) (*design.Design, error) {
 			l.resolve()
 		}
 		r.readRules()
-		r.checkWhole()
+		r.problems = soundness.Check(name, r.design, r.problems)
 	}
 	if len(r.problems) == 0 {
 		return r.design, nil

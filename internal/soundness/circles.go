@@ -1,4 +1,4 @@
-package language
+package soundness
 
 import (
 	"fmt"
@@ -9,7 +9,7 @@ import (
 )
 
 // checkCircles finds kept values that would be derived from themselves.
-func (r *reader) checkCircles() {
+func (r *review) checkCircles() {
 	done := map[*design.Kept]bool{}
 	var path []*design.Kept
 	var walk func(*design.Kept)
@@ -45,7 +45,7 @@ func buildsOn(k *design.Kept) []*design.Kept {
 	return on
 }
 
-func (r *reader) circle(members []*design.Kept) {
+func (r *review) circle(members []*design.Kept) {
 	var names []string
 	for _, k := range append(slices.Clone(members), members[0]) {
 		names = append(names, k.In.Name+"."+k.Name)

@@ -1,4 +1,4 @@
-package language
+package soundness
 
 import (
 	"fmt"
@@ -11,7 +11,7 @@ import (
 // checkLoops refuses triggers that set one another off for ever: a circle in
 // which none has a condition and something grows each time round. Where a
 // condition could end it, the service stops it at [design.MaxDepth].
-func (r *reader) checkLoops() {
+func (r *review) checkLoops() {
 	if len(r.problems) > 0 {
 		return
 	}
@@ -64,7 +64,7 @@ func wayBetween(next map[*design.Trigger][]*design.Trigger, from, to *design.Tri
 	return nil
 }
 
-func (r *reader) loop(circle []*design.Trigger) {
+func (r *review) loop(circle []*design.Trigger) {
 	var path []string
 	for _, t := range circle {
 		path = append(path, t.Name)
