@@ -15,8 +15,8 @@ test:                  ## everything: vet, staticcheck, the console's checks, al
 	cd console && npm run --silent check & looked=$$!; \
 	$(GO) build -o bin/staticcheck honnef.co/go/tools/cmd/staticcheck && \
 	GOFLAGS=-race bin/staticcheck ./... && wait $$looked
-	@# Tests wait a lot, for upkeep and for locks: three at a time keep two cores busy.
-	$(GO) test -race -vet=all -parallel 3 -timeout 25m ./...
+	@# Tests wait a lot, for upkeep and for locks: four at a time keep two cores busy.
+	$(GO) test -race -vet=all -parallel 4 -timeout 25m ./...
 
 build: console         ## bin/yalvo, with the console inside
 	$(GO) build -o bin/yalvo ./cmd/yalvo
@@ -28,13 +28,14 @@ console: setup
 setup:                 ## install what the machine lacks
 	@scripts/setup $(if $(SETUP_BROWSER),browser)
 
-FUZZ = language/FuzzRead expr/FuzzCondition facts/FuzzPatch bulk/FuzzLine server/FuzzBody server/FuzzQuery
+FUZZ = language/FuzzRead expr/FuzzCondition facts/FuzzPatch bulk/FuzzLine tokens/FuzzToken pictures/FuzzPicture server/FuzzBody server/FuzzQuery
 
 torture: build         ## made-up input, then random operations, for long: make torture OPERATIONS=20000 DESIGNS=20 SEEDS="1 2 3"
 	for fuzz in $(FUZZ); do \
 	  $(GO) test ./internal/$${fuzz%/*} -run xxx -fuzz $${fuzz#*/} -fuzztime $(or $(FUZZTIME),60s) -fuzzminimizetime 1s || exit 1; done
+	$(GO) test ./tests -run FuzzRule -fuzz FuzzRule -fuzztime $(or $(FUZZTIME),60s) -fuzzminimizetime 1s
 	for seed in $(or $(SEEDS),0); do \
-	  $(GO) test ./tests -count 1 -timeout 24h -v -run 'AsTheModelSays|Killing|Random|AnAuditFinds|EveryOperation|FollowOneAnother' -every-nth 1 -breakings 600 -deadlocks -operations $(or $(OPERATIONS),20000) -designs $(or $(DESIGNS),20) -seed $$seed || exit 1; done
+	  $(GO) test ./tests -count 1 -timeout 24h -v -run 'AsTheModelSays|Killing|Random|AnAuditFinds|EveryOperation|FollowOneAnother|ThatAreCut' -every-nth 1 -cuts 500 -breakings 600 -deadlocks -operations $(or $(OPERATIONS),20000) -designs $(or $(DESIGNS),20) -seed $$seed || exit 1; done
 
 bench: build           ## measure, each side in one run; see docs/benchmarks.md
 	$(GO) run ./bench

@@ -34,6 +34,7 @@ const (
 // rival is one of the two servers: how each thing is asked of it.
 type rival struct {
 	url    string
+	header string       // of every request
 	settle func() error // waits until every duplicate is in line
 	member func(n int) request
 	post   func(author int, id string) request
@@ -66,11 +67,15 @@ func (b *bench) handmade() error {
 		return err
 	}
 	defer hand.Stop()
-	c := client.New(s.Address)
+	key, err := s.MakeKey(b.ctx, "bench")
+	if err != nil {
+		return err
+	}
+	c := client.New(s.Address).With(key)
 	if _, err := c.Apply(b.ctx, "fenwatch.yaml", demo.Design); err != nil {
 		return err
 	}
-	rivals := []rival{byHandRival(hand.URL), yalvoRival(b.ctx, c, s.Address)}
+	rivals := []rival{byHandRival(hand.URL), yalvoRival(b.ctx, c, s.Address, "Authorization: Bearer "+key+"\r\n")}
 	for _, r := range rivals {
 		if err := r.fill(); err != nil {
 			return err
@@ -108,9 +113,10 @@ func byHandRival(url string) rival {
 	}
 }
 
-func yalvoRival(ctx context.Context, c *client.Client, url string) rival {
+func yalvoRival(ctx context.Context, c *client.Client, url, header string) rival {
 	return rival{
 		url:    url,
+		header: header,
 		settle: func() error { return c.AfterAll().Settle(ctx) },
 		member: func(n int) request {
 			return request{"POST", "/v1/collections/members", "",
@@ -262,16 +268,16 @@ func (r rival) send(next func() (request, bool)) error {
 		if !more {
 			return nil
 		}
-		if err := ask.over(conn, host, answers); err != nil {
+		if err := ask.over(conn, host, r.header, answers); err != nil {
 			return err
 		}
 	}
 }
 
 // over sends a request and reads the answer, which must be one of success.
-func (q request) over(conn net.Conn, host string, answers *bufio.Reader) error {
+func (q request) over(conn net.Conn, host, header string, answers *bufio.Reader) error {
 	var head strings.Builder
-	fmt.Fprintf(&head, "%s %s HTTP/1.1\r\nHost: %s\r\n", q.method, q.path, host)
+	fmt.Fprintf(&head, "%s %s HTTP/1.1\r\nHost: %s\r\n%s", q.method, q.path, host, header)
 	if q.as != "" {
 		fmt.Fprintf(&head, "Yalvo-As: %s\r\n", q.as)
 	}

@@ -40,6 +40,7 @@ type bench struct {
 	ctx      context.Context
 	client   *client.Client
 	url      string
+	header   string // of requests that no client sends: the key
 	database string
 	db       *pgxpool.Pool
 }
@@ -78,7 +79,8 @@ func run(ctx context.Context) error {
 		return err
 	}
 	defer pg.Stop()
-	s, err := service.Start(ctx, service.Options{Listen: "127.0.0.1:0", Database: pg.Address(), Log: quiet})
+	s, err := service.Start(ctx, service.Options{Listen: "127.0.0.1:0", Database: pg.Address(), Log: quiet,
+		Pictures: filepath.Join(dir, "pictures")})
 	if err != nil {
 		return err
 	}
@@ -88,7 +90,18 @@ func run(ctx context.Context) error {
 		return err
 	}
 	defer db.Close()
-	b := &bench{ctx, client.New(s.Address), s.Address, pg.Address(), db}
+	key, err := s.MakeKey(ctx, "bench")
+	if err != nil {
+		return err
+	}
+	b := &bench{
+		ctx,
+		client.New(s.Address).With(key),
+		s.Address,
+		"Authorization: Bearer " + key + "\r\n",
+		pg.Address(),
+		db,
+	}
 	if err := b.machine(); err != nil {
 		return err
 	}
@@ -100,7 +113,7 @@ func run(ctx context.Context) error {
 		measure func() error
 	}{{"fanout", b.fanout}, {"withdraw", b.withdraw}, {"audit", b.audit}, {"million", b.million}, {"page", b.page},
 		{"writes", b.writes}, {"follow", b.follow}, {"hot", b.hot}, {"lag", b.lag}, {"load", b.load},
-		{"rebuild", b.rebuild}, {"access", b.access}, {"byhand", b.handmade}} {
+		{"rebuild", b.rebuild}, {"access", b.access}, {"live", b.live}, {"upload", b.upload}, {"byhand", b.handmade}} {
 		if *only != "" && !slices.Contains(strings.Split(*only, ","), part.name) {
 			continue
 		}

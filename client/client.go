@@ -16,10 +16,12 @@ import (
 // Client calls one service. It may be used by several goroutines at once.
 type Client struct {
 	base    string
+	bearer  string
 	as      string
 	settled string
 	version int64
 	key     string
+	last    string
 	http    *http.Client
 }
 
@@ -38,7 +40,12 @@ func (c *Client) At(base string) *Client {
 	return c.with(func(c *Client) { c.base = strings.TrimSuffix(base, "/") })
 }
 
-// As is a client whose writes are those of an account.
+// With is a client that brings an operator's key, or an access token of an account.
+func (c *Client) With(keyOrToken string) *Client {
+	return c.with(func(c *Client) { c.bearer = keyOrToken })
+}
+
+// As is a client of an operator that acts as an account, or as a stranger if that is "~".
 func (c *Client) As(account string) *Client { return c.with(func(c *Client) { c.as = account }) }
 
 // After is a client whose reads wait until what follows from the positions is settled.
@@ -59,6 +66,9 @@ func (c *Client) If(version int64) *Client { return c.with(func(c *Client) { c.v
 // Once is a client whose next write takes effect once, however often it is
 // sent with the same key. Use a new key for each write.
 func (c *Client) Once(key string) *Client { return c.with(func(c *Client) { c.key = key }) }
+
+// resuming is a client that takes a stream up again after what it has got.
+func (c *Client) resuming(id string) *Client { return c.with(func(c *Client) { c.last = id }) }
 
 func (c *Client) with(change func(*Client)) *Client {
 	other := *c
@@ -159,8 +169,14 @@ func (c *Client) setHeaders(req *http.Request, media string) {
 	if media != "" {
 		req.Header.Set("Content-Type", media)
 	}
+	if c.bearer != "" {
+		req.Header.Set("Authorization", "Bearer "+c.bearer)
+	}
 	if c.as != "" {
 		req.Header.Set("Yalvo-As", c.as)
+	}
+	if c.last != "" {
+		req.Header.Set("Last-Event-ID", c.last)
 	}
 	if c.version != 0 {
 		req.Header.Set("If-Match", fmt.Sprintf(`"%d"`, c.version))

@@ -1,12 +1,9 @@
 package client
 
 import (
-	"bufio"
 	"context"
-	"encoding/json"
 	"net/http"
 	"net/url"
-	"strings"
 	"time"
 )
 
@@ -40,33 +37,4 @@ func (c *Client) Timeline(ctx context.Context, timeline, owner string, page Page
 	var t Timeline
 	_, err := c.call(ctx, http.MethodGet, timelinePath(timeline, owner), page.query(), "", nil, &t)
 	return t, err
-}
-
-// Follow calls show with the first page of a timeline, and again whenever it
-// has changed, until the context ends or show returns an error.
-func (c *Client) Follow(ctx context.Context, timeline, owner string, limit int, show func(Timeline) error) error {
-	resp, err := c.send(ctx, http.MethodGet, timelinePath(timeline, owner)+"/live", Page{Limit: limit}.query(), "", nil)
-	if err != nil {
-		return err
-	}
-	defer resp.Body.Close()
-	lines := bufio.NewScanner(resp.Body)
-	lines.Buffer(nil, 16<<20)
-	for lines.Scan() {
-		data, is := strings.CutPrefix(lines.Text(), "data: ")
-		if !is {
-			continue
-		}
-		var t Timeline
-		if err := json.Unmarshal([]byte(data), &t); err != nil {
-			return err
-		}
-		if err := show(t); err != nil {
-			return err
-		}
-	}
-	if ctx.Err() != nil {
-		return ctx.Err()
-	}
-	return lines.Err()
 }

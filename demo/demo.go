@@ -42,6 +42,7 @@ type World struct {
 	Verdicts  []Verdict
 	Saves     [][2]string
 	Blocks    [][2]string // between people of whom neither follows the other
+	Pictures  [][]byte    // that members and sightings refer to, by their hashes
 }
 
 // Verdict is what a member thinks of a sighting: 1 agrees, -1 doubts it.

@@ -130,6 +130,12 @@ func clone(fields map[string]any, name string, value any) map[string]any {
 	return out
 }
 
+// How much of the time pictures take, and facts, about; the rest is for what follows.
+const (
+	pictures = 0.1
+	facts    = 0.35
+)
+
 // atOnce is how many lines are sent together.
 const atOnce = 4000
 
@@ -145,11 +151,17 @@ func Load(ctx context.Context, c *client.Client, w World, seed uint64, done func
 			return 0, err
 		}
 	}
+	w.illustrate(seed)
+	for i, picture := range w.Pictures {
+		if _, err := c.Upload(ctx, picture); err != nil {
+			return 0, err
+		}
+		done(pictures * float64(i) / float64(len(w.Pictures)))
+	}
 	all := w.lines(seed, time.Now())
 	if _, err := c.BeginLoad(ctx); err != nil {
 		return 0, err
 	}
-	const facts = 0.4 // of the time, about; the rest is for what follows
 	for from := 0; from < len(all); from += atOnce {
 		var text bytes.Buffer
 		enc := json.NewEncoder(&text)
@@ -167,13 +179,15 @@ func Load(ctx context.Context, c *client.Client, w World, seed uint64, done func
 				return 0, errors.New("the demo does not fit its design: " + b.Why[0])
 			}
 		}
-		done(facts * float64(from) / float64(len(all)))
+		done(pictures + facts*float64(from)/float64(len(all)))
 	}
 	version, err := c.EndLoad(ctx)
 	if err != nil {
 		return 0, err
 	}
-	_, err = c.AwaitVersion(ctx, version, func(v client.Version) { done(facts + (1-facts)*v.Progress()) })
+	_, err = c.AwaitVersion(ctx, version, func(v client.Version) {
+		done(pictures + facts + (1-pictures-facts)*v.Progress())
+	})
 	return len(all), err
 }
 

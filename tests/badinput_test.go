@@ -4,7 +4,6 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
-	"net/http"
 	"strings"
 	"testing"
 )
@@ -19,10 +18,7 @@ type problem struct {
 // raw sends a request as a stranger might, and reads the problem that comes back.
 func (w world) raw(method, path, media, body string, headers ...string) problem {
 	w.t.Helper()
-	req, err := http.NewRequestWithContext(w.t.Context(), method, w.URL+"/v1"+path, strings.NewReader(body))
-	if err != nil {
-		w.t.Fatal(err)
-	}
+	req := w.Request(method, "/v1"+path, body)
 	if media != "" {
 		req.Header.Set("Content-Type", media)
 	}

@@ -11,6 +11,7 @@ import (
 
 	"yalvo/client"
 	"yalvo/demo"
+	"yalvo/internal/harness"
 	"yalvo/internal/lines"
 )
 
@@ -55,7 +56,7 @@ func TestALoadGoesOnAfterAKill(t *testing.T) {
 	file := crowdFile(t, people)
 
 	victim := spawn(t, "--database", w.Database)
-	doomed := client.New(victim.url)
+	doomed := harness.Client(t, victim.url)
 	must(doomed.BeginLoad(t.Context()))(t)
 	_, err := w.BeginAudit(t.Context(), client.Scope{})
 	refused(t, err, "being-built", "facts are being loaded") // the other service knows
@@ -149,7 +150,7 @@ func TestADumpThatBreaksOffIsToldFromAWholeOne(t *testing.T) {
 		}
 		return killed.Write(p)
 	})
-	if err := client.New(victim.url).Dump(t.Context(), kill); err == nil || strings.Contains(killed.String(),
+	if err := harness.Client(t, victim.url).Dump(t.Context(), kill); err == nil || strings.Contains(killed.String(),
 		`"end":true`) {
 		t.Errorf("a dump that was cut off after %d bytes says %v", killed.Len(), err)
 	}

@@ -101,7 +101,7 @@ func TestBadQuestionsAreToldWhereAndWhat(t *testing.T) {
 		})
 	}
 	same(t, "what was written", w.Number("SELECT count(*) FROM pairs"), 0)
-	if resp, err := http.Get(w.URL + "/v1/audits"); err != nil || resp.StatusCode != http.StatusOK {
+	if resp, err := http.DefaultClient.Do(w.Request("GET", "/v1/audits", "")); err != nil || resp.StatusCode != http.StatusOK {
 		t.Errorf("audits: %v", err)
 	} else if err := resp.Body.Close(); err != nil {
 		t.Error(err)

@@ -59,7 +59,7 @@ func TestHTTPIsAnsweredAsItsUsersExpect(t *testing.T) {
 		{"a method that is not for this", "PUT /v1/status HTTP/1.1\r\nHost: localhost\r\nContent-Length: 0\r\n\r\n", 405, "it takes"},
 		{"an address outside", "GET /nowhere HTTP/1.1\r\nHost: localhost\r\n\r\n", 404, "there is nothing at /nowhere"},
 		{"a folder's file", "GET /assets/../index.html HTTP/1.1\r\nHost: localhost\r\n\r\n", 404, "there is nothing at"},
-		{"a packed body", "POST /v1/collections/people HTTP/1.1\r\nHost: localhost\r\nContent-Type: application/json\r\nContent-Encoding: gzip\r\nContent-Length: 2\r\n\r\n{}", 415, "send it as it is"},
+		{"a packed body", "POST /v1/session HTTP/1.1\r\nHost: localhost\r\nContent-Type: application/json\r\nContent-Encoding: gzip\r\nContent-Length: 2\r\n\r\n{}", 415, "send it as it is"},
 	} {
 		conn := must(net.Dial("tcp", strings.TrimPrefix(w.URL, "http://")))(t)
 		if _, err := io.WriteString(conn, c.sent); err != nil {
@@ -81,7 +81,7 @@ func TestHTTPIsAnsweredAsItsUsersExpect(t *testing.T) {
 			t.Error(err)
 		}
 	}
-	for _, path := range []string{"/v1/collections/people/ada", "/v1/timelines/home/ada", "/v1/timelines/home/ada/live", "/healthz"} {
+	for _, path := range []string{"/v1/collections/people/ada", "/v1/timelines/home/ada", "/v1/live/timelines/home/ada", "/healthz"} {
 		resp, text := w.ask("HEAD", path, "", "")
 		if resp.StatusCode != 200 || len(text) > 0 {
 			t.Errorf("HEAD %s: %d, %d bytes", path, resp.StatusCode, len(text))

@@ -9,7 +9,6 @@ import (
 	"sync"
 	"sync/atomic"
 	"testing"
-	"time"
 
 	"yalvo/client"
 	"yalvo/internal/harness"
@@ -216,51 +215,6 @@ func TestWhatReadersSeeWhileADesignIsCarriedOut(t *testing.T) {
 	same(t, "the new timeline", must(w.Timeline(t.Context(), "loud", "ben", client.Page{}))(t).Entries[1].ID, "p1")
 	v := must(w.Versions(t.Context(), 10))(t)[0]
 	same(t, "who asked for it", []any{v.Author, v.Done}, []any{"the gardener", true})
-}
-
-// A stretch whose half meets a lock that is held for long is done as one, and what its
-// other half has done is done again, which changes nothing.
-func TestAHalfThatWaitsIsDoneWithTheOther(t *testing.T) {
-	t.Parallel()
-	w := start(t, ponds)
-	for i := range 40 {
-		w.person(fmt.Sprint("p", i))
-		w.post(fmt.Sprint("p", i), fmt.Sprint("post-", i), "a heron")
-	}
-	w.Settle()
-	const count = "posts_n:     {count: posts.author}"
-	w.Evolving.Store(true)
-	version, _ := w.held(changed(t, ponds, count, count+"\n      again_n: {count: posts.author}"))
-	w.until("a half is done", func() bool { return w.Number("SELECT count(*) FROM kept WHERE values ? 'again_n'") > 0 })
-	// Whether it halves hangs on what else the service does: it goes on failing until it has.
-	for deadline := time.Now().Add(3 * time.Minute); !w.halfAndWholeWait(); {
-		if time.Now().After(deadline) {
-			t.Fatal("the stretch is not done as one after its half has waited")
-		}
-	}
-	w.SQL("DROP FUNCTION yalvo.fails CASCADE")
-	must(w.AwaitVersion(t.Context(), version, nil))(t)
-	w.Evolving.Store(false)
-	w.auditFindsNothing()
-}
-
-// halfAndWholeWait holds what a stretch needs until it waits for it as one, and tells
-// whether its other half has been done before: then this half has waited in vain.
-func (w world) halfAndWholeWait() bool {
-	w.t.Helper()
-	w.SQL("UPDATE kept SET values = values - 'again_n' WHERE values ? 'again_n'")
-	tx := must(w.Pool().Begin(w.t.Context()))(w.t)
-	defer tx.Rollback(w.t.Context())
-	if _, err := tx.Exec(w.t.Context(), `SELECT FROM kept WHERE doc = (SELECT n FROM documents WHERE key = 'p1')
-		FOR UPDATE`); err != nil {
-		w.t.Fatal(err)
-	}
-	const asOne = `SELECT count(*) FROM pg_stat_activity WHERE wait_event_type = 'Lock' AND datname = current_database()
-		AND query_start < clock_timestamp() - interval '3 s'` // a half does not wait for so long
-	for deadline := time.Now().Add(time.Minute); time.Now().Before(deadline) && w.Number(asOne) == 0; {
-		continue // asking the service would keep it from halving
-	}
-	return w.Number("SELECT count(*) FROM kept WHERE values ? 'again_n'") > 0
 }
 
 // amend edits a document's facts.

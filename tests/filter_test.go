@@ -1,6 +1,7 @@
 package tests
 
 import (
+	"context"
 	"fmt"
 	"math/rand/v2"
 	"strings"
@@ -78,12 +79,10 @@ func (r ruleMaker) rule(depth int) string {
 		"paired('likes', doc.by, doc)", "apart(me, doc.by)", "bold(me)", "bold(doc.by)")
 }
 
-// What a database leaves out for a rule, the rule refuses: whatever the rule, and whatever is
-// stored, what does not fit its field too.
-func TestWhatTheDatabaseLeavesOutMayNotBeRead(t *testing.T) {
-	t.Parallel()
+// filteredPosts is a store with posts that fit the design, and some that do not.
+func filteredPosts(t testing.TB, r ruleMaker) *store.Store {
+	t.Helper()
 	w := start(t, strings.Replace(filtered, "RULE", "true", 1))
-	r := ruleMaker{rand.New(rand.NewPCG(seeded(t), 1))}
 	w.given("people", "ben", map[string]any{"name": "ü🐸", "bold": true})
 	w.given("people", "ada", map[string]any{"name": "heron", "bold": false, "boss": "ben"})
 	w.given("people", "cleo", map[string]any{"name": "", "boss": "ada"})
@@ -117,53 +116,87 @@ func TestWhatTheDatabaseLeavesOutMayNotBeRead(t *testing.T) {
 		`{"size": 3.5}`, `{"by": 7}`, `{"width": 0.1000000000000000055511151231257827}`, `{"shown": 1, "text": true}`} {
 		w.SQL(`UPDATE yalvo.documents SET fields = fields || $1::jsonb WHERE key = $2`, unfit, fmt.Sprint("d", 30+i))
 	}
-	s := must(store.Open(t.Context(), w.Database, 4))(t)
+	s := must(store.Open(context.Background(), w.Database, 4))(t)
 	t.Cleanup(func() {
 		if err := s.Close(); err != nil {
 			t.Error(err)
 		}
 	})
+	return s
+}
+
+// decided compares what the database leaves out for a rule with what the rule refuses, for
+// somebody, and tells how many posts each has kept from them.
+func decided(t testing.TB, s *store.Store, rule, me string) (left, through int) {
+	t.Helper()
+	d, err := language.Read("filtered.yaml", []byte(strings.Replace(filtered, "RULE", rule, 1)))
+	if err != nil {
+		t.Fatalf("%s: %v", rule, err)
+	}
+	p := must(s.Plan(t.Context(), d))(t)
+	v := &running.Version{Plan: p, Law: access.New(d)}
+	j := v.Judge(running.Viewer{Me: me, Judged: true}, func(docs []store.Address, pairs []store.Between) ([]store.Document,
+		[]bool, error) {
+		return s.Known(t.Context(), docs, pairs)
+	})
+	posts := p.Collection("posts")
+	all := must(s.Documents(t.Context(), posts.Number, 0, "", "", store.Filter{}, 100))(t)
+	may := must(j.Readable(posts, all))(t)
+	shown := map[string]bool{}
+	filter, exact, err := j.Filter(posts)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, doc := range must(s.Documents(t.Context(), posts.Number, 0, "", "", filter, 100))(t) {
+		shown[doc.Key] = true
+	}
+	for i, doc := range all {
+		if may[i] && !shown[doc.Key] {
+			t.Errorf("%q may read %s by `%s`, and the database leaves it out: %s %s", me, doc.Key, rule, doc.Fields, doc.Kept)
+		}
+		if exact && shown[doc.Key] != may[i] {
+			t.Errorf("by `%s` the database decides otherwise for %q: %s %s", rule, me, doc.Key, doc.Fields)
+		}
+		if !shown[doc.Key] {
+			left++
+		} else if !may[i] {
+			through++
+		}
+	}
+	return left, through
+}
+
+// What a database leaves out for a rule, the rule refuses: whatever the rule, and whatever is
+// stored, what does not fit its field too.
+func TestWhatTheDatabaseLeavesOutMayNotBeRead(t *testing.T) {
+	t.Parallel()
+	r := ruleMaker{rand.New(rand.NewPCG(seeded(t), 1))}
+	s := filteredPosts(t, r)
 	left, through := 0, 0
 	for range *operations / 2 {
-		rule := r.rule(r.IntN(4))
-		d, err := language.Read("filtered.yaml", []byte(strings.Replace(filtered, "RULE", rule, 1)))
-		if err != nil {
-			t.Fatalf("%s: %v", rule, err)
-		}
-		p := must(s.Plan(t.Context(), d))(t)
-		v := &running.Version{Plan: p, Law: access.New(d)}
-		who := running.Viewer{Me: r.one("ada", "ben", "cleo", "dora", "gone", ""), Judged: true}
-		j := v.Judge(who, func(docs []store.Address, pairs []store.Between) ([]store.Document, []bool, error) {
-			return s.Known(t.Context(), docs, pairs)
-		})
-		posts := p.Collection("posts")
-		all := must(s.Documents(t.Context(), posts.Number, 0, "", "", store.Filter{}, 100))(t)
-		may := must(j.Readable(posts, all))(t)
-		shown := map[string]bool{}
-		filter, exact, err := j.Filter(posts)
-		if err != nil {
-			t.Fatal(err)
-		}
-		for _, doc := range must(s.Documents(t.Context(), posts.Number, 0, "", "", filter, 100))(t) {
-			shown[doc.Key] = true
-		}
-		for i, doc := range all {
-			if may[i] && !shown[doc.Key] {
-				t.Errorf("%q may read %s by `%s`, and the database leaves it out: %s %s", who.Me, doc.Key, rule,
-					doc.Fields, doc.Kept)
-			}
-			if exact && shown[doc.Key] != may[i] {
-				t.Errorf("by `%s` the database decides otherwise for %q: %s %s", rule, who.Me, doc.Key, doc.Fields)
-			}
-			if !shown[doc.Key] {
-				left++
-			} else if !may[i] {
-				through++
-			}
-		}
+		l, some := decided(t, s, r.rule(r.IntN(4)), r.one("ada", "ben", "cleo", "dora", "gone", ""))
+		left, through = left+l, through+some
 	}
 	t.Logf("%d left out by the database, %d by the rules alone", left, through)
 	if left < through/2 {
 		t.Error("the database leaves out less than a third of what may not be read")
 	}
+}
+
+// FuzzRule does the same for rules that nobody has thought of.
+func FuzzRule(f *testing.F) {
+	r := ruleMaker{rand.New(rand.NewPCG(1, 1))}
+	for range 60 {
+		f.Add(r.rule(r.IntN(3)), uint8(r.IntN(6)))
+	}
+	s := filteredPosts(f, r)
+	f.Fuzz(func(t *testing.T, rule string, who uint8) {
+		if strings.ContainsAny(rule, "\"\\\n\r\t") || strings.Contains(rule, "now") { // which the design's own quotes read
+			return
+		}
+		if _, err := language.Read("filtered.yaml", []byte(strings.Replace(filtered, "RULE", rule, 1))); err != nil {
+			return // no rule
+		}
+		decided(t, s, rule, []string{"ada", "ben", "cleo", "dora", "gone", ""}[who%6])
+	})
 }

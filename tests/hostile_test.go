@@ -67,7 +67,7 @@ func (w world) create(collection, id string, facts map[string]any) {
 // ask sends a request as a stranger might, and reads all of the answer.
 func (w world) ask(method, path, media, body string, headers ...string) (*http.Response, []byte) {
 	w.t.Helper()
-	req := must(http.NewRequestWithContext(w.t.Context(), method, w.URL+path, strings.NewReader(body)))(w.t)
+	req := w.Request(method, path, body)
 	if media != "" {
 		req.Header.Set("Content-Type", media)
 	}

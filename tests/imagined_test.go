@@ -308,7 +308,7 @@ func TestMadeUpDesignsFollowOneAnother(t *testing.T) {
 			sources := []string{first}
 			for round := range 3 {
 				victim := spawn(t, "--database", w.Database)
-				th.clients = []*client.Client{w.Client, client.New(victim.url)}
+				th.clients = []*client.Client{w.Client, harness.Client(t, victim.url)}
 				var group sync.WaitGroup
 				group.Go(func() { th.run(s+uint64(round), *operations/4, 16) })
 				before := th.done()

@@ -36,7 +36,7 @@ func TestKillingServicesAndTheDatabaseLosesNothing(t *testing.T) {
 
 	for round := range 3 {
 		victim := spawn(t, "--database", address)
-		th.clients = []*client.Client{w.Client, client.New(victim.url)}
+		th.clients = []*client.Client{w.Client, harness.Client(t, victim.url)}
 		var running atomic.Bool
 		running.Store(true)
 		var group sync.WaitGroup

@@ -85,7 +85,7 @@ func (r readers) watch(owner string) *watched {
 		return string(must(json.Marshal(got.Entries))(r.t))
 	}
 	before := read()
-	live := must(r.Watch(r.t.Context(), running.Viewer{}, "home", owner, page))(r.t)
+	live := must(r.WatchTimeline(r.t.Context(), running.Viewer{}, "home", owner, page, false))(r.t)
 	(<-live.Changed())() // nothing has: that was its first look
 	w := &watched{t: r.t, pages: make(chan string, 100)}
 	go func() {

@@ -68,7 +68,7 @@ func TestAPageSaysHowItsReaderIsPairedWithIt(t *testing.T) {
 	_, err = ben.List(t.Context(), "pools", client.Page{Marks: []string{"liked"}})
 	refused(t, err, "unknown-name", "no pair joins accounts with these")
 	_, err = w.Get(t.Context(), "posts/p1", "liked")
-	refused(t, err, "bad-request", "name the account in the header Yalvo-As")
+	refused(t, err, "bad-request", "name one in the header Yalvo-As")
 	_, err = w.As("nobody").Get(t.Context(), "posts/p1", "liked")
 	refused(t, err, "not-found", "there is no account people/nobody")
 	_, err = ben.Get(t.Context(), "posts/p1", "a", "b", "c", "d", "e", "f", "g", "h", "i", "j", "k")

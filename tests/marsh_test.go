@@ -71,7 +71,7 @@ func (th *throng) run(seed uint64, operations, workers int) {
 	for w := range workers {
 		group.Go(func() {
 			r := rand.New(rand.NewPCG(seed, uint64(w)))
-			for range operations / workers {
+			for range max(1, operations/workers) {
 				if err := th.act(r, th.clients[r.IntN(len(th.clients))]); err != nil {
 					th.t.Error(err)
 					return

@@ -1,7 +1,6 @@
 package tests
 
 import (
-	"bytes"
 	"fmt"
 	"io"
 	"net/http"
@@ -11,7 +10,6 @@ import (
 	"sync"
 	"testing"
 
-	"yalvo/client"
 	"yalvo/internal/harness"
 )
 
@@ -78,7 +76,7 @@ func TestTheWorstRequestsStayWithinMemory(t *testing.T) {
 		group.Go(func() {
 			for i := range jobs {
 				c := worst[i%len(worst)]
-				req := must(http.NewRequest(c.method, w.URL+"/v1"+c.path, bytes.NewReader([]byte(c.body))))(t)
+				req := w.Request(c.method, "/v1"+c.path, c.body)
 				if c.media != "" {
 					req.Header.Set("Content-Type", c.media)
 				}
@@ -103,7 +101,7 @@ func TestTheWorstRequestsStayWithinMemory(t *testing.T) {
 		defer close(jobs)
 		for i := range len(worst) {
 			jobs <- i
-			if _, err := client.New(p.url).Get(t.Context(), "people/ada"); err != nil {
+			if _, err := harness.Client(t, p.url).Get(t.Context(), "people/ada"); err != nil {
 				t.Errorf("an ordinary client: %v", err)
 			}
 		}

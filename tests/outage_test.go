@@ -36,6 +36,7 @@ func TestADatabaseThatIsAwayIsWaitedForAndSaidOnce(t *testing.T) {
 			t.Error(err)
 		}
 	})
+	harness.SignIn(t, s)
 	w := world{harness.Connect(t, s.Address, database.Address(), marsh), t}
 	w.person("ada")
 
@@ -44,7 +45,7 @@ func TestADatabaseThatIsAwayIsWaitedForAndSaidOnce(t *testing.T) {
 	}
 	for range 50 {
 		for _, path := range []string{"/v1/collections/people/ada", "/v1/timelines/home/ada", "/readyz"} {
-			answer := must(http.Get(w.URL + path))(t)
+			answer := must(http.DefaultClient.Do(w.Request("GET", path, "")))(t)
 			if err := answer.Body.Close(); err != nil {
 				t.Error(err)
 			}

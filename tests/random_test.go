@@ -57,7 +57,7 @@ func (c *crowd) run(t *testing.T, seed uint64, operations, workers int) {
 	for w := range workers {
 		group.Go(func() {
 			r := rand.New(rand.NewPCG(seed, uint64(w)))
-			for range operations / workers {
+			for range max(1, operations/workers) {
 				if err := c.act(r, c.clients(w)); !c.tolerable(err) {
 					t.Error(err)
 					return
@@ -232,7 +232,7 @@ func TestKillingAServiceLosesNothingAndDoublesNothing(t *testing.T) {
 	acknowledged := map[string]bool{}
 	for round := range 2 {
 		victim := spawn(t, "--database", w.Database)
-		doomed := client.New(victim.url)
+		doomed := harness.Client(t, victim.url)
 		for i := range 3 {
 			id := fmt.Sprintf("star%d_%d", round, i)
 			if _, _, err := doomed.As("star").Create(t.Context(), "posts", id, map[string]any{"text": "to all"}); err != nil {

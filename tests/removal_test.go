@@ -6,7 +6,7 @@ import (
 	"testing"
 	"time"
 
-	"yalvo/client"
+	"yalvo/internal/harness"
 )
 
 var removalSize = flag.Int("removal", 120, "posts of the member whose removal is interrupted; ten times as many notes of others, five times as many followers")
@@ -56,7 +56,7 @@ func crowded(t *testing.T, posts int) world {
 func TestTheRemovalOfSomeoneLargeIsInterruptedAndEndsComplete(t *testing.T) {
 	w := crowded(t, *removalSize)
 	victim := spawn(t, "--database", w.Database)
-	_, position, err := client.New(victim.url).Remove(t.Context(), "people/star")
+	_, position, err := harness.Client(t, victim.url).Remove(t.Context(), "people/star")
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -75,7 +75,7 @@ func TestBadScreensAreToldWhereAndWhat(t *testing.T) {
 		{`{"reads": "/lists/everyone"}`, 422, "a list of paths"},
 		{`{"reads": [` + strings.Repeat(`"/lists/everyone",`, 10) + `"/lists/everyone"]}`, 422, "11 reads, 10 are allowed"},
 		{`{"reads": ["/lists/everyone", "/design"]}`, 422, `"/reads/1"`},
-		{`{"reads": ["/timelines/home/ada/live"]}`, 422, "/reads/0"},
+		{`{"reads": ["/live/timelines/home/ada"]}`, 422, "/reads/0"},
 		{`{"reads": ["http://pond.example/v1/lists/everyone"]}`, 422, "no path"},
 		{`{"reads": ["/lists/../design"]}`, 200, `"status":404`},
 		{`{"reads": ["/lists/everyone?settled=all"]}`, 422, "all reads wait together"},
@@ -101,7 +101,7 @@ func TestLargeAnswersArePackedForWhoTakesThat(t *testing.T) {
 		w.post("ada", fmt.Sprint("p", i), strings.Repeat("a heron ", 10))
 	}
 	ask := func(path, takes string) (*http.Response, []byte) {
-		req := must(http.NewRequestWithContext(t.Context(), "GET", w.URL+"/v1"+path, nil))(t)
+		req := w.Request("GET", "/v1"+path, "")
 		req.Header.Set("Accept-Encoding", takes)
 		resp := must((&http.Transport{}).RoundTrip(req))(t)
 		defer resp.Body.Close()

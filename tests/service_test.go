@@ -22,7 +22,7 @@ func TestAServiceOnItsOwnDatabaseComesBack(t *testing.T) {
 	}
 	up := func() (*process, *client.Client) {
 		p := spawn(t, "--scratch", "--data", dir)
-		return p, client.New(p.url)
+		return p, harness.Client(t, p.url)
 	}
 	database := func() int {
 		t.Helper()

@@ -15,7 +15,6 @@ import (
 	"testing"
 	"time"
 
-	"yalvo/client"
 	"yalvo/internal/harness"
 )
 
@@ -41,7 +40,7 @@ func TestAServiceStopsInTimeWhateverHangs(t *testing.T) {
 	t.Parallel()
 	dir := must(harness.Folder())(t)
 	p := spawn(t, "--scratch", "--data", dir, "--send-within", "127.0.0.1")
-	c := client.New(p.url)
+	c := harness.Client(t, p.url)
 	release := make(chan struct{})
 	var hung atomic.Int64
 	receiver := httptest.NewServer(http.HandlerFunc(func(http.ResponseWriter, *http.Request) { hung.Add(1); <-release }))
@@ -56,8 +55,12 @@ func TestAServiceStopsInTimeWhateverHangs(t *testing.T) {
 	}
 	conn := must(net.Dial("tcp", strings.TrimPrefix(p.url, "http://")))(t)
 	defer conn.Close()
-	fmt.Fprint(conn, "POST /v1/collections/posts HTTP/1.1\r\nHost: localhost\r\nContent-Type: application/json\r\nContent-Length: 9\r\n\r\n{")
-	live := must(http.Get(p.url + "/v1/timelines/home/ada/live"))(t)
+	key := harness.Key(t, p.url)
+	fmt.Fprint(conn, "POST /v1/collections/posts HTTP/1.1\r\nHost: localhost\r\nAuthorization: Bearer "+key+
+		"\r\nContent-Type: application/json\r\nContent-Length: 9\r\n\r\n{")
+	follow := must(http.NewRequestWithContext(t.Context(), "GET", p.url+"/v1/live/timelines/home/ada", nil))(t)
+	follow.Header.Set("Authorization", "Bearer "+key)
+	live := must(http.DefaultClient.Do(follow))(t)
 	defer live.Body.Close()
 	for hung.Load() == 0 {
 		must(c.About(t.Context()))(t)

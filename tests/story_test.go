@@ -326,7 +326,7 @@ func TestALiveTimelineIsSentAgainWhenItChanges(t *testing.T) {
 	ctx, stop := context.WithCancel(t.Context())
 	defer stop()
 	var seen []int
-	err := w.Client.Follow(ctx, "home", "ben", 10, func(page client.Timeline) error {
+	err := w.Client.Follow(ctx, "home", "ben", client.Page{Limit: 10}, func(page client.Timeline) error {
 		seen = append(seen, len(page.Entries))
 		if len(page.Entries) < 2 {
 			w.post("ada", fmt.Sprintf("p%d", len(seen)), "live")

@@ -5,7 +5,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"net/http"
 	"slices"
 	"strings"
 	"sync"
@@ -29,14 +28,11 @@ func TestAReadWaitsForWhatItWroteAndThenSaysNotYet(t *testing.T) {
 	same(t, "ben", w.home("ben", position), []string{"p1"})
 }
 
-// events reads the server-sent events of a timeline, each with its id; as an account, if
-// one is given.
+// events reads the server-sent events of a timeline, those that belong together, with their
+// id; as an account, if one is given.
 func (w world) events(ctx context.Context, owner, lastID string, as ...string) func() (id, data string) {
 	w.t.Helper()
-	req, err := http.NewRequestWithContext(ctx, "GET", w.URL+"/v1/timelines/home/"+owner+"/live", nil)
-	if err != nil {
-		w.t.Fatal(err)
-	}
+	req := w.Request("GET", "/v1/live/timelines/home/"+owner, "").WithContext(ctx)
 	req.Header.Set("Last-Event-ID", lastID)
 	req.Header.Set("Yalvo-As", strings.Join(as, ""))
 	resp, err := w.HTTP.Do(req)
@@ -51,8 +47,10 @@ func (w world) events(ctx context.Context, owner, lastID string, as ...string) f
 			if v, is := strings.CutPrefix(lines.Text(), "id: "); is {
 				id = v
 			}
-			if v, is := strings.CutPrefix(lines.Text(), "data: "); is {
-				return id, v
+			if v, is := strings.CutPrefix(lines.Text(), "data: "); is && v != "{}" {
+				data += v
+			} else if is && data != "" {
+				return id, data
 			}
 		}
 		w.t.Fatalf("the stream ended: %v", lines.Err())

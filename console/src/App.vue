@@ -1,15 +1,26 @@
 <script setup lang="ts">
+import { watch } from 'vue'
+import { useRouter } from 'vue-router'
 import SettledBadge from './components/SettledBadge.vue'
-import { useOutline } from './composables/outline'
+import { outlineSoFar, renewOutline } from './composables/outline'
+import { useSession } from './composables/session'
+import SignInPage from './pages/SignInPage.vue'
 
-const { outline, missing } = useOutline()
+const { outline, missing } = outlineSoFar()
+const { key, known, look, signOut } = useSession()
+
+watch(key, (is) => is && void renewOutline())
+const router = useRouter()
+void router.isReady().then(() => {
+  if (router.currentRoute.value.name !== 'enter') void look() // else that page signs in
+})
 </script>
 
 <template>
   <header class="bar">
     <RouterLink to="/" class="brand"><img src="/mark.svg" alt="" width="24" height="24" /> Yalvo</RouterLink>
-    <span v-if="outline" class="app quiet">{{ outline.app }}</span>
-    <nav>
+    <span v-if="key && outline" class="app quiet">{{ outline.app }}</span>
+    <nav v-if="key">
       <RouterLink to="/">Settled?</RouterLink>
       <RouterLink to="/documents" :class="{ here: $route.name === 'documents' }">Documents</RouterLink>
       <RouterLink to="/lists" :class="{ here: $route.name === 'lists' }">Lists</RouterLink>
@@ -17,12 +28,19 @@ const { outline, missing } = useOutline()
       <RouterLink to="/audit">Audit</RouterLink>
       <RouterLink to="/design">Design</RouterLink>
       <RouterLink to="/access">Access</RouterLink>
+      <RouterLink to="/calls">Calls</RouterLink>
       <RouterLink to="/parked">Parked</RouterLink>
     </nav>
-    <SettledBadge />
+    <template v-if="key">
+      <SettledBadge />
+      <el-button link data-act="sign-out" :title="`signed in with the key ${key.name}, which may ${key.scope}`" @click="signOut">Sign out</el-button>
+    </template>
   </header>
   <main>
-    <el-alert v-if="missing" :title="missing" type="warning" show-icon :closable="false" />
+    <RouterView v-if="$route.name === 'enter'" />
+    <SignInPage v-else-if="known && !key" />
+    <template v-else-if="!key"></template>
+    <el-alert v-else-if="missing" :title="missing" type="warning" show-icon :closable="false" />
     <RouterView v-else-if="outline" />
   </main>
 </template>

@@ -24,6 +24,7 @@ const isoTime = /^\d{4}-\d\d-\d\dT[\d:.]+Z$/
 export function inline(value: unknown): string {
   if (value === null || value === undefined) return '–'
   if (typeof value === 'number') return count(value)
+  if (isPicture(value)) return 'a picture'
   if (typeof value === 'object') {
     if (Array.isArray(value)) return value.map(inline).join(', ')
     return Object.values(value).map(inline).join(' · ')
@@ -33,3 +34,8 @@ export function inline(value: unknown): string {
 
 /** A number of pieces of work and the verb that agrees with it. */
 export const pieces = (n: number) => (n === 1 ? '1 piece of work is' : `${count(n)} pieces of work are`)
+
+/** Whether a value is a picture that the service keeps. */
+export function isPicture(value: unknown): value is string {
+  return typeof value === 'string' && /^pictures\/[0-9a-f]{64}$/.test(value)
+}

@@ -11,8 +11,10 @@ export const router = createRouter({
     { path: '/changes/:position', name: 'change', component: () => import('./pages/ChangePage.vue'), meta: { title: 'What it caused' } },
     { path: '/design', name: 'design', component: () => import('./pages/DesignPage.vue'), meta: { title: 'Design' } },
     { path: '/access', name: 'access', component: () => import('./pages/AccessPage.vue'), meta: { title: 'Who may what?' } },
+    { path: '/calls', name: 'calls', component: () => import('./pages/CallsPage.vue'), meta: { title: 'Calls' } },
     { path: '/parked', name: 'parked', component: () => import('./pages/ParkedPage.vue'), meta: { title: 'Parked work' } },
     { path: '/forgotten/:id', name: 'forgotten', component: () => import('./pages/ForgottenPage.vue'), meta: { title: 'Forgotten' } },
+    { path: '/enter', name: 'enter', component: () => import('./pages/EnterPage.vue'), meta: { title: 'Sign in' } },
     { path: '/:rest(.*)*', component: () => import('./pages/NowherePage.vue'), meta: { title: 'Nothing here' } },
   ],
 })

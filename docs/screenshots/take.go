@@ -13,6 +13,9 @@ import (
 	"time"
 
 	"github.com/chromedp/chromedp"
+
+	"yalvo/client"
+	"yalvo/internal/keyring"
 )
 
 // shot is a picture of a page. The page is ready when something that it shows
@@ -24,6 +27,7 @@ type shot struct {
 }
 
 var pages = []shot{
+	{"sign-in.png", "/", "", `[data-part="sign-in"] input`, 1280, 800, false},
 	{"settled.png", "/", "", "table tbody tr td.when", 1280, 800, false},
 	{"documents.png", "/documents/sightings", "", "td.id", 1280, 800, false},
 	{"document.png", "/documents/sightings/s00001", "", "td .kept", 1280, 800, false},
@@ -43,6 +47,7 @@ var pages = []shot{
 	{"access.png", "/access?as=arno_marshwood&kind=edit&document=members/keeper&facts=" +
 		url.QueryEscape(`{"muted": true}`), "", `[data-part="steps"] li`, 1280, 800, false},
 	{"lists.png", "/lists/liked_this_week?as=fenna_meredale", "", `[data-part="entries"] tbody tr`, 1280, 800, false},
+	{"calls.png", "/calls?call=readLikedThisWeek", `[data-act="send"]`, `[data-part="answer"] pre`, 1280, 800, false},
 	{"forgotten.png", "/forgotten/1", "", ".groups td", 1280, 800, false},
 	{"together-narrow.png", "/together?left=ada_birkdale&right=arno_marshwood", "",
 		`[data-side="left"] [data-act="follow"]`, 420, 800, false},
@@ -68,6 +73,19 @@ func main() {
 	}
 }
 
+// signIn opens a link that signs in, with the key that is remembered for the service.
+func signIn(ctx context.Context, base string, signedIn chromedp.Action[chromedp.Void]) error {
+	key, err := keyring.Of(base)
+	if err != nil {
+		return err
+	}
+	link, _, err := client.New(base).With(key).Link(ctx)
+	if err != nil {
+		return err
+	}
+	return chromedp.Do(ctx, chromedp.Navigate(link), signedIn)
+}
+
 func take(base, folder string, s shot) error {
 	options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.NoSandbox, chromedp.DisableGPU,
 		chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true),
@@ -81,10 +99,17 @@ func take(base, folder string, s shot) error {
 	defer cancel()
 	ctx, cancel = context.WithTimeout(ctx, 30*time.Second)
 	defer cancel()
-	err := chromedp.Do(ctx,
-		chromedp.EmulateViewport(s.width, s.height),
-		chromedp.Navigate(base+s.path),
-		chromedp.WaitVisible(chromedp.CSS("a.badge.good, a.badge.bad")))
+	badge := chromedp.WaitVisible(chromedp.CSS("a.badge.good, a.badge.bad"))
+	err := chromedp.Do(ctx, chromedp.EmulateViewport(s.width, s.height))
+	if err == nil && s.file != "sign-in.png" {
+		err = signIn(ctx, base, badge)
+	}
+	if err == nil {
+		err = chromedp.Do(ctx, chromedp.Navigate(base+s.path))
+	}
+	if err == nil && s.file != "sign-in.png" {
+		err = chromedp.Do(ctx, badge)
+	}
 	if err == nil && s.press != "" {
 		err = chromedp.Do(ctx, chromedp.WaitVisible(chromedp.CSS(s.press)))
 		if err == nil {

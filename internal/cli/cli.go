@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"net/http"
 	"regexp"
 
 	"github.com/urfave/cli/v3"
@@ -44,6 +45,13 @@ func Run(ctx context.Context, args []string, out, errOut io.Writer) int {
 		fmt.Fprintln(terminal.Visible(errOut), "yalvo: "+text)
 	}
 	var usage usageError
+	var refused *client.Problem
+	if errors.As(err, &refused) && refused.Status == http.StatusUnauthorized {
+		fmt.Fprintln(
+			errOut,
+			"Give a key with --key or as YALVO_KEY. `yalvo up` remembers one for whoever has started it.",
+		)
+	}
 	switch {
 	case errors.As(err, &usage):
 		return ExitUsage
@@ -109,14 +117,21 @@ func (a *app) commands() *cli.Command {
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "service", Usage: "the service to call", Value: "http://" + DefaultListen,
 				Sources: cli.EnvVars("YALVO_SERVICE")},
+			&cli.StringFlag{
+				Name: "key",
+				Usage: "an operator's key, or an account's access token (default: the key that " +
+					"`yalvo up` has remembered for the service)",
+				Sources:     cli.EnvVars("YALVO_KEY"),
+				HideDefault: true,
+			},
 			&cli.StringFlag{Name: "as", Usage: "the account to act as, ~ for a stranger",
 				Sources: cli.EnvVars("YALVO_AS")},
 			&cli.BoolFlag{Name: "json", Usage: "answer in JSON"},
 			&cli.BoolFlag{Name: "settled", Usage: "wait until everything due is settled: before a read, after a write"},
 		},
 		Commands: []*cli.Command{
-			a.up(), a.version(), a.check(), a.design(), a.diff(), a.apply(), a.versions(), a.back(), a.misfits(),
-			a.types(),
+			a.up(), a.link(), a.keys(), a.password(), a.version(),
+			a.check(), a.design(), a.diff(), a.apply(), a.versions(), a.back(), a.misfits(), a.types(),
 			a.list(), a.lists(), a.show(), a.add(), a.edit(), a.remove(),
 			a.pair(), a.unpair(), a.dump(), a.load(), a.bring(),
 			a.timeline(), a.status(), a.changes(), a.parked(),
@@ -135,7 +150,7 @@ func commandNames(c *cli.Command) []string {
 
 // client is the client that the flags ask for.
 func (a *app) client(c *cli.Command) *client.Client {
-	cl := client.New(c.String("service")).As(c.String("as"))
+	cl := client.New(c.String("service")).With(a.key(c)).As(c.String("as"))
 	if c.Bool("settled") {
 		cl = cl.AfterAll()
 	}

@@ -16,7 +16,7 @@ func (a *app) lists() *cli.Command {
 	return &cli.Command{
 		Name: "lists", Category: "views", ArgsUsage: "[LIST [OF] [NAME=VALUE ...]]",
 		Usage: "show a list of the design, or which there are",
-		Flags: pageFlags(),
+		Flags: append(pageFlags(), liveFlag()),
 		Description: example("yalvo lists\n   yalvo --as keeper lists everyone --marks liked,saved\n   " +
 			"yalvo --as keeper lists saves keeper\n   yalvo lists flocks least=200"),
 		Action: func(ctx context.Context, c *cli.Command) error {
@@ -46,16 +46,29 @@ func (a *app) lists() *cli.Command {
 				}
 				params[name] = value
 			}
+			if c.Bool("live") {
+				return watching(
+					ctx,
+					a.client(c).FollowList(ctx, args[0], of, params, page(c), func(docs client.Documents) error {
+						a.apart(c)
+						return a.showList(c, args[0], docs)
+					}),
+				)
+			}
 			docs, err := a.client(c).Named(ctx, args[0], of, params, page(c))
 			if err != nil {
 				return err
 			}
-			if c.Bool("json") {
-				return a.JSON(docs)
-			}
-			return a.showDocuments(c, docs, "Nothing is in "+args[0]+".")
+			return a.showList(c, args[0], docs)
 		},
 	}
+}
+
+func (a *app) showList(c *cli.Command, name string, docs client.Documents) error {
+	if c.Bool("json") {
+		return a.JSON(docs)
+	}
+	return a.showDocuments(c, docs, "Nothing is in "+name+".")
 }
 
 // ofList is the key of the document that a list is asked for.

@@ -27,7 +27,7 @@ func (a *app) timeline() *cli.Command {
 	return &cli.Command{
 		Name: "timeline", Category: "views", ArgsUsage: "TIMELINE OWNER",
 		Usage: "show an owner's timeline, newest first",
-		Flags: append(pageFlags(), &cli.BoolFlag{Name: "live", Usage: "go on showing it as it changes"}),
+		Flags: append(pageFlags(), liveFlag()),
 		Description: example("yalvo timeline home keeper\n   yalvo timeline home keeper --live\n" +
 			"   yalvo --as keeper timeline home keeper --marks liked,saved"),
 		Action: func(ctx context.Context, c *cli.Command) error {
@@ -38,21 +38,15 @@ func (a *app) timeline() *cli.Command {
 			if args[1], err = a.ownerOf(ctx, c, args[0], args[1]); err != nil {
 				return err
 			}
-			if c.Bool("live") {
-				err := a.client(c).Follow(ctx, args[0], args[1], c.Int("limit"), func(t client.Timeline) error {
-					if !c.Bool("json") {
-						fmt.Fprintln(a.Out)
-					}
-					return a.showTimeline(c, args[1], t)
-				})
-				if ctx.Err() != nil {
-					return nil // Ctrl-C is how one stops watching
-				}
-				return err
-			}
 			reader := a.client(c)
 			if c.String("as") == "" {
 				reader = reader.As(args[1]) // marks are the owner's
+			}
+			if c.Bool("live") {
+				return watching(ctx, reader.Follow(ctx, args[0], args[1], page(c), func(t client.Timeline) error {
+					a.apart(c)
+					return a.showTimeline(c, args[1], t)
+				}))
 			}
 			t, err := reader.Timeline(ctx, args[0], args[1], page(c))
 			if err != nil {
@@ -61,6 +55,23 @@ func (a *app) timeline() *cli.Command {
 			return a.showTimeline(c, args[1], t)
 		},
 	}
+}
+
+func liveFlag() cli.Flag { return &cli.BoolFlag{Name: "live", Usage: "go on showing it as it changes"} }
+
+// apart puts a line between what is shown and what was shown before.
+func (a *app) apart(c *cli.Command) {
+	if !c.Bool("json") {
+		fmt.Fprintln(a.Out)
+	}
+}
+
+// watching is the end of what is shown live: Ctrl-C is how one stops watching.
+func watching(ctx context.Context, err error) error {
+	if ctx.Err() != nil {
+		return nil
+	}
+	return err
 }
 
 func (a *app) showTimeline(c *cli.Command, owner string, t client.Timeline) error {

@@ -237,9 +237,19 @@ func (c *comparing) compareTop() {
 	if was, is := nameOf(c.From.Accounts), nameOf(c.To.Accounts); was != is && c.newName(c.From.Accounts) != is {
 		d.What = append(d.What, changed("accounts", was, is))
 	}
+	if was, is := signInOf(c.From), signInOf(c.To); was != is {
+		d.What = append(d.What, changed("sign_in", was, is))
+	}
 	if len(d.What) > 0 {
 		c.differ(d)
 	}
+}
+
+func signInOf(d *design.Design) string {
+	if d.SignIn == nil {
+		return "none"
+	}
+	return d.SignIn.Name
 }
 
 func (c *comparing) compareTriggers() {

@@ -6,6 +6,7 @@ import "yalvo/internal/expr"
 type Design struct {
 	App         string      // the app's name
 	Accounts    *Collection // who is signed in is a document of this collection; nil if the design names none
+	SignIn      *Field      // what accounts sign in by with the service's own issuer; nil: they do not
 	Collections []*Collection
 	Pairs       []*Pair
 	Timelines   []*Timeline

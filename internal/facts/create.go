@@ -33,7 +33,11 @@ var ErrTaken = errors.New("the id is taken")
 // of the same account changes nothing and gets the document as it is now.
 func (w *Writer) Create(ctx context.Context, caller running.Caller, draft Draft) (Result, error) {
 	var made *creation
-	plain := func(v *running.Version) bool { return !v.Fires(design.OnCreated, draft.Collection) }
+	plain := func(v *running.Version) bool {
+		c := v.Plan.Collection(draft.Collection)
+		return c != nil && !v.Fires(design.OnCreated, draft.Collection) &&
+			len(design.PicturesIn(c.Collection.Fields, draft.Facts)) == 0
+	}
 	result, err := w.write(ctx, caller, plain, func(u Unit) (Result, error) {
 		var err error
 		if made, err = u.prepare(draft, Cause{Actor: caller.Me}); err != nil {
@@ -45,6 +49,23 @@ func (w *Writer) Create(ctx context.Context, caller running.Caller, draft Draft)
 		return w.repeatedCreation(ctx, caller.Viewer, made)
 	}
 	return result, err
+}
+
+// CreateWith is [Writer.Create] of a document for which something else is written in the same
+// transaction: both, or neither. The key is the document's.
+func (w *Writer) CreateWith(ctx context.Context, caller running.Caller, draft Draft,
+	also func(tx *store.Tx, key string) error) (Result, error) {
+	return w.write(ctx, caller, nil, func(u Unit) (Result, error) {
+		made, err := u.prepare(draft, Cause{Actor: caller.Me})
+		if err != nil {
+			return Result{}, err
+		}
+		result, err := made.carryOut(u)
+		if err != nil {
+			return Result{}, err
+		}
+		return result, also(u.Tx, made.key)
+	})
 }
 
 // Create adds a document within a unit. It fails with [ErrTaken] if the id is
@@ -127,6 +148,9 @@ func (u Unit) prepare(draft Draft, why Cause) (*creation, error) {
 		return nil, err
 	}
 	if err := m.mayCreate(u); err != nil {
+		return nil, err
+	}
+	if err := u.mayRefer(c, m.facts, nil); err != nil {
 		return nil, err
 	}
 	return m, u.tryConditions(c, m.key, m.facts, why.Actor)
@@ -216,6 +240,9 @@ func (m *creation) carryOut(u Unit) (Result, error) {
 	}
 	if made.Position == 0 {
 		return Result{}, m.refusal(u, write, made)
+	}
+	if err := u.refersTo(m.in, m.key, m.facts, nil); err != nil {
+		return Result{}, err
 	}
 	seen, err := u.shown(m.in, made.Document)
 	if err != nil {

@@ -58,6 +58,9 @@ func (u Unit) Edit(target Target, patch Patch, why Cause) (Result, error) {
 	if err == nil && len(rev.touched) > 0 {
 		err = u.tryConditions(c, doc.Key, rev.facts, why.Actor)
 	}
+	if err == nil {
+		err = u.mayRefer(c, rev.facts, rev.before)
+	}
 	if err != nil {
 		return Result{}, err
 	}
@@ -90,6 +93,7 @@ func checkTarget(c *plan.Collection, target Target, doc store.Document, found bo
 // revision is what an edit makes of a document.
 type revision struct {
 	facts   map[string]any
+	before  map[string]any
 	touched []string         // fields whose value differs, in the design's order
 	unfit   []design.Mistake // what did not fit before and was left as it is
 }
@@ -112,7 +116,7 @@ func revise(c *plan.Collection, doc store.Document, patch Patch) (revision, erro
 		return revision{}, running.Invalid(running.Under("/facts", mistakes))
 	}
 	accepted, mistakes := design.AcceptAll(c.Collection.Fields, after)
-	rev := revision{facts: accepted}
+	rev := revision{facts: accepted, before: before}
 	if len(mistakes) > 0 {
 		if mistakes, err = rev.leave(doc, after, mistakes); err != nil {
 			return revision{}, err
@@ -207,6 +211,9 @@ func (u Unit) carryOutEdit(c *plan.Collection, doc store.Document, rev revision,
 		return Result{}, err
 	}
 	if err := u.noteUnfit(c, doc, rev.unfit); err != nil {
+		return Result{}, err
+	}
+	if err := u.refersTo(c, doc.Key, rev.facts, rev.before); err != nil {
 		return Result{}, err
 	}
 	change := plan.Change{Kind: plan.Changed, Collection: c, Doc: doc.N, Parent: doc.Parent, Before: m.before,

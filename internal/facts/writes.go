@@ -5,16 +5,20 @@ import (
 	"encoding/json"
 	"errors"
 
+	"yalvo/internal/album"
 	"yalvo/internal/plan"
 	"yalvo/internal/running"
 	"yalvo/internal/store"
 )
 
 // Writer writes facts for clients.
-type Writer struct{ *running.App }
+type Writer struct {
+	*running.App
+	album *album.Album
+}
 
-// New makes a writer for an app.
-func New(app *running.App) *Writer { return &Writer{app} }
+// New makes a writer for an app, whose documents may refer to the pictures of an album.
+func New(app *running.App, pictures *album.Album) *Writer { return &Writer{app, pictures} }
 
 // Unit is one transaction that writes facts, planned with one version of the
 // design.
@@ -25,6 +29,8 @@ type Unit struct {
 	who   running.Viewer  // the client whose own write it is; nobody's rules hold for what follows from it
 	first []store.Address // to be locked before the edited document
 	again bool            // the unit can be given up and run again with others in first
+
+	album *album.Album
 }
 
 // outOfOrder gives a unit up that has locked a document and now has to lock some
@@ -66,7 +72,8 @@ func (w *Writer) write(ctx context.Context, caller running.Caller, plain func(*r
 		if caller.Key == "" && plain != nil && plain(v) {
 			begin = w.Store.Direct
 		}
-		result, lanes, err := attempt(ctx, begin, v, caller, run)
+		unit := Unit{Version: v, who: caller.Viewer, again: true, album: w.album}
+		result, lanes, err := attempt(ctx, begin, unit, caller, run)
 		if errors.Is(err, running.ErrMoved) {
 			if err := w.Reload(ctx); err != nil {
 				return Result{}, err
@@ -82,11 +89,10 @@ func (w *Writer) write(ctx context.Context, caller running.Caller, plain func(*r
 
 type begin func(context.Context, func(*store.Tx) error) error
 
-func attempt(ctx context.Context, begin begin, v *running.Version, caller running.Caller,
+func attempt(ctx context.Context, begin begin, unit Unit, caller running.Caller,
 	run func(Unit) (Result, error)) (Result, []plan.Lane, error) {
 	var result Result
 	var lanes []plan.Lane
-	unit := Unit{Version: v, who: caller.Viewer, again: true}
 	once := func(tx *store.Tx) error {
 		earlier, found, err := repeated(tx, caller)
 		if err != nil || found {

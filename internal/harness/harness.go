@@ -5,12 +5,14 @@ package harness
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"io"
 	"log/slog"
 	"net/http"
 	"net/netip"
 	"os"
+	"path/filepath"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -21,15 +23,24 @@ import (
 	"github.com/jackc/pgx/v5/pgxpool"
 
 	"yalvo/client"
+	"yalvo/internal/keyring"
 	"yalvo/internal/postgres"
 	"yalvo/internal/service"
+	"yalvo/internal/store"
 	"yalvo/internal/upkeep"
 )
 
 // Main runs a package's tests, stops the PostgreSQL they shared, and removes
 // their folders.
 func Main(m *testing.M) {
-	code := m.Run()
+	code := 1
+	if dir, err := Folder(); err != nil {
+		fmt.Fprintln(os.Stderr, err)
+	} else if err := os.Setenv("XDG_CONFIG_HOME", dir); err != nil { // keys are remembered there
+		fmt.Fprintln(os.Stderr, err)
+	} else {
+		code = m.Run()
+	}
 	if shared.server != nil {
 		if err := shared.server.Stop(); err != nil {
 			fmt.Fprintln(os.Stderr, err)
@@ -73,26 +84,65 @@ func Folder() (string, error) {
 // Database makes an empty database and returns its URL.
 func Database(t testing.TB) string {
 	t.Helper()
-	shared.once.Do(func() {
-		var dir string
-		if dir, shared.err = Folder(); shared.err == nil {
-			shared.server, shared.err = postgres.Start(context.Background(),
-				postgres.Options{Dir: dir, Scratch: true, Log: Log()})
-		}
-	})
+	return create(t, "template1")
+}
+
+// Prepared makes a database that has its tables, as a service would make them in an empty one,
+// and returns its URL. Making them each time would be a good part of what tests take.
+func Prepared(t testing.TB) string {
+	t.Helper()
+	return create(t, "prepared")
+}
+
+func create(t testing.TB, template string) string {
+	t.Helper()
+	shared.once.Do(func() { shared.server, shared.err = begin() })
 	if shared.err != nil {
 		t.Fatalf("starting PostgreSQL: %v", shared.err)
 	}
 	name := fmt.Sprintf("test%d", shared.count.Add(1))
-	conn, err := pgx.Connect(t.Context(), shared.server.Address())
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer conn.Close(context.Background())
-	if _, err := conn.Exec(t.Context(), "CREATE DATABASE "+name); err != nil {
+	if err := execute(t.Context(), shared.server, "CREATE DATABASE "+name+" TEMPLATE "+template); err != nil {
 		t.Fatal(err)
 	}
 	return shared.server.AddressOf(name)
+}
+
+// begin starts a PostgreSQL, with a database that has its tables.
+func begin() (*postgres.Server, error) {
+	ctx := context.Background()
+	dir, err := Folder()
+	if err != nil {
+		return nil, err
+	}
+	server, err := postgres.Start(ctx, postgres.Options{Dir: dir, Scratch: true, Log: Log()})
+	if err != nil {
+		return nil, err
+	}
+	// Working out a password for each of thousands of connections takes a race detector long.
+	if err := os.WriteFile(filepath.Join(dir, "postgres", "pg_hba.conf"), []byte("host all all 127.0.0.1/32 trust\n"),
+		0o600); err != nil {
+		return server, err
+	}
+	if err := execute(ctx, server, "SELECT pg_reload_conf()"); err != nil {
+		return server, err
+	}
+	if err := execute(ctx, server, "CREATE DATABASE prepared"); err != nil {
+		return server, err
+	}
+	s, err := store.Open(ctx, server.AddressOf("prepared"), 2)
+	if err == nil {
+		err = s.Close()
+	}
+	return server, err
+}
+
+func execute(ctx context.Context, on *postgres.Server, sql string) error {
+	conn, err := pgx.Connect(ctx, on.Address())
+	if err != nil {
+		return err
+	}
+	_, err = conn.Exec(ctx, sql)
+	return errors.Join(err, conn.Close(context.WithoutCancel(ctx)))
 }
 
 // Log is where services under test write: nowhere, unless YALVO_TEST_LOG is set.
@@ -107,6 +157,7 @@ func Log() *slog.Logger {
 type App struct {
 	*client.Client
 	URL      string
+	Key      string       // of an operator who may do everything
 	HTTP     *http.Client // checks every answer against the OpenAPI document, as Client does
 	Database string
 	T        testing.TB
@@ -118,13 +169,14 @@ type App struct {
 // What is not as tests usually have it can be changed.
 func Start(t testing.TB, design string, change ...func(*service.Options)) *App {
 	t.Helper()
-	return StartOn(t, Database(t), design, change...)
+	return StartOn(t, Prepared(t), design, change...)
 }
 
 // StartOn is Start on a given database, which other services may share.
 func StartOn(t testing.TB, database, design string, change ...func(*service.Options)) *App {
 	t.Helper()
 	options := service.Options{Listen: "127.0.0.1:0", Database: database, Log: Log(),
+		Pictures:   t.TempDir(),
 		Patience:   upkeep.Patience{Answer: 2 * time.Second, Pause: 20 * time.Millisecond},
 		SendWithin: []netip.Prefix{netip.MustParsePrefix("127.0.0.0/8")}}
 	for _, c := range change {
@@ -139,13 +191,42 @@ func StartOn(t testing.TB, database, design string, change ...func(*service.Opti
 			t.Error(err)
 		}
 	})
+	SignIn(t, s)
 	return Connect(t, s.Address, database, design)
+}
+
+// SignIn makes a key for the tests of a service, and remembers it as `yalvo up` does.
+func SignIn(t testing.TB, s *service.Service) {
+	t.Helper()
+	key, err := s.MakeKey(t.Context(), "tests")
+	if err == nil {
+		err = keyring.Remember(s.Address, key)
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+}
+
+// Client is a client of a service, with the key that is remembered for it.
+func Client(t testing.TB, url string) *client.Client {
+	t.Helper()
+	return client.New(url).With(Key(t, url))
+}
+
+// Key is the key that is remembered for a service.
+func Key(t testing.TB, url string) string {
+	t.Helper()
+	key, err := keyring.Of(url)
+	if err != nil || key == "" {
+		t.Fatalf("no key is remembered for %s: %v", url, err)
+	}
+	return key
 }
 
 // Connect is an app on a service that runs already.
 func Connect(t testing.TB, url, database, design string) *App {
 	t.Helper()
-	a := &App{Client: client.New(url), URL: url, HTTP: http.DefaultClient, Database: database, T: t}
+	a := &App{Client: Client(t, url), URL: url, Key: Key(t, url), HTTP: http.DefaultClient, Database: database, T: t}
 	if design != "" {
 		if _, err := a.Apply(t.Context(), "test.yaml", []byte(design)); err != nil {
 			t.Fatal(err)
@@ -154,6 +235,17 @@ func Connect(t testing.TB, url, database, design string) *App {
 		a.Client = a.Client.Using(a.HTTP)
 	}
 	return a
+}
+
+// Request is a request with the app's key.
+func (a *App) Request(method, path, body string) *http.Request {
+	a.T.Helper()
+	req, err := http.NewRequestWithContext(a.T.Context(), method, a.URL+path, strings.NewReader(body))
+	if err != nil {
+		a.T.Fatal(err)
+	}
+	req.Header.Set("Authorization", "Bearer "+a.Key)
+	return req
 }
 
 // SQL runs a statement on the app's database, behind the service's back.

@@ -71,6 +71,7 @@ func (r *reader) readRoot(root *node) {
 		"yalvo":       r.readLanguage,
 		"app":         func(n *node) { r.design.App = r.name(n, "the app") },
 		"accounts":    r.readAccounts,
+		"sign_in":     r.readSignIn,
 		"collections": r.readCollections,
 		"pairs":       r.readPairs,
 		"timelines":   r.readTimelines,
@@ -91,6 +92,39 @@ func (r *reader) readLanguage(n *node) {
 func (r *reader) readAccounts(n *node) {
 	name := r.word(n, "accounts")
 	r.later = append(r.later, func() { r.design.Accounts = r.collection(n.pos, name) })
+}
+
+// readSignIn reads by which field accounts sign in: one that names an account to the service,
+// and to whoever types it.
+func (r *reader) readSignIn(n *node) {
+	name := r.word(n, "sign_in")
+	r.last = append(r.last, func() {
+		accounts := r.design.Accounts
+		if accounts == nil || name == "" {
+			r.problem(n.pos, design.CodeContradicted, "accounts sign in, and the design has none",
+				"say which collection they are, as in `accounts: members`")
+			return
+		}
+		f := accounts.Field(name)
+		switch {
+		case f == nil:
+			r.unknown(n.pos, design.CodeUnknownName, fmt.Sprintf("%q has no field %q", accounts.Name, name), name,
+				design.FieldNames(accounts.Fields))
+		case f.Type != design.String || !f.Unique || !f.Required:
+			r.problem(
+				n.pos,
+				design.CodeContradicted,
+				fmt.Sprintf("accounts sign in by a field that names one of them, "+
+					"and %q does not", name),
+				"name a string that is required and unique",
+			)
+		case accounts.Under != nil:
+			r.problem(n.pos, design.CodeContradicted, fmt.Sprintf("accounts sign up without anything else, and %q lie "+
+				"under %q", accounts.Name, accounts.Under.Name), "let accounts be a collection of its own")
+		default:
+			r.design.SignIn = f
+		}
+	})
 }
 
 // keys says what a mapping may hold and who reads each value.

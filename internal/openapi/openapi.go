@@ -6,9 +6,13 @@ package openapi
 
 import (
 	_ "embed"
+	"encoding/json"
 	"fmt"
+	"maps"
+	"reflect"
 	"slices"
 	"strings"
+	"sync"
 
 	"github.com/goccy/go-yaml"
 
@@ -28,15 +32,25 @@ const (
 	HeaderPosition = "Yalvo-Position" // answer to a write: what a read can wait for
 	HeaderRead     = "Yalvo-Read"     // answer: documents read
 	HeaderWrote    = "Yalvo-Wrote"    // answer: documents and pairs written
+	HeaderAs       = "Yalvo-As"       // request: the account the caller acts as
+	HeaderRepeat   = "Idempotency-Key"
 	MergePatch     = "application/merge-patch+json"
 	JSONPatch      = "application/json-patch+json"
 )
 
+// base is the fixed part as JSON, which is read much faster: every description begins with a
+// copy of its own.
+var base = sync.OnceValues(func() ([]byte, error) { return yaml.YAMLToJSON(openAPIBase) })
+
 // Describe is the API's description: the fixed part, and a path and a schema for
 // everything that a design has; nil for none.
 func Describe(p *plan.Plan) (schema, error) {
+	text, err := base()
+	if err != nil {
+		return nil, err
+	}
 	var doc schema
-	if err := yaml.Unmarshal(openAPIBase, &doc); err != nil {
+	if err := json.Unmarshal(text, &doc); err != nil {
 		return nil, err
 	}
 	if p == nil {
@@ -50,6 +64,7 @@ func Describe(p *plan.Plan) (schema, error) {
 	for _, col := range p.Collections {
 		d.collection(col)
 	}
+	d.signIn(p)
 	for _, pair := range p.Pairs {
 		d.pair(pair)
 	}
@@ -61,6 +76,10 @@ func Describe(p *plan.Plan) (schema, error) {
 	}
 	return doc, nil
 }
+
+// anybody says that an operation is for operators, accounts and strangers: the rules of the
+// design decide.
+var anybody = []schema{{"bearer": []string{}}, {}}
 
 // description is an OpenAPI document in the making.
 type description struct {
@@ -145,6 +164,7 @@ func (d *description) collection(c *plan.Collection) {
 		"patch":  d.edit(name),
 		"delete": write(d.operation("remove"+name), "Remove it and what hangs on it", name, nil, "", false),
 	})
+	d.live(name, base+"/{id}", one)
 	d.links(c, base, one)
 }
 
@@ -240,7 +260,7 @@ func (d *description) pair(p *plan.Pair) {
 			"description": "The key of one of " + c.Name + "; of a nested one with its slashes escaped."}
 	}
 	act := func(id, summary string) schema {
-		return schema{"operationId": d.operation(id + name), "summary": summary,
+		return schema{"operationId": d.operation(id + name), "security": anybody, "summary": summary,
 			"parameters": []any{ref("parameters", "as"), ref("parameters", "idempotency")},
 			"responses": schema{"204": schema{"description": "So it is now.", "headers": writeHeaders(false)},
 				"default": ref("responses", "Problem")}}
@@ -270,10 +290,24 @@ func (d *description) timeline(t *plan.Timeline) {
 	d.paths[base] = withParameters(owner, schema{"get": read(d.operation("read"+name), "A page of a timeline, "+
 		"newest first",
 		name+"Entries", "limit", "cursor", "marks", "as")})
-	live := read(d.operation("follow"+name), "The first page, again whenever it changes", name+"Entries", "limit")
-	live["responses"].(schema)["200"] = schema{"description": "Server-sent events named page, each holding " + name +
-		"Entries.", "content": schema{"text/event-stream": schema{"schema": schema{"type": "string"}}}}
-	d.paths[base+"/live"] = withParameters(owner, schema{"get": live})
+	d.live(name, base, owner)
+}
+
+// live is a read that goes on: it takes what the read takes but for what is about pages.
+func (d *description) live(name, path string, params []any) {
+	get := maps.Clone(d.paths[path].(schema)["get"].(schema))
+	get["operationId"], get["summary"] = d.operation("follow"+name), "The same, and then what happens to it"
+	get["parameters"] = slices.DeleteFunc(slices.Clone(get["parameters"].([]any)), func(p any) bool {
+		return slices.ContainsFunc([]string{"cursor", "with", "ifNoneMatch"}, func(name string) bool {
+			return reflect.DeepEqual(p, ref("parameters", name))
+		})
+	})
+	get["parameters"] = append(get["parameters"].([]any), ref("parameters", "lastEvent"))
+	get["responses"] = schema{"default": ref("responses", "Problem"), "200": schema{
+		"description": "Server-sent events: page, which is what the read answers; then removed, added, moved, changed " +
+			"and counts, each about an item; and current when that is all, with an id for all that is shown.",
+		"content": schema{"text/event-stream": schema{"schema": schema{"type": "string"}}}}}
+	d.paths[Prefix+"/live"+strings.TrimPrefix(path, Prefix)] = withParameters(params, schema{"get": get})
 }
 
 // list is a list with a page of its own: entries of a list through pairs say since when,
@@ -306,6 +340,7 @@ func (d *description) list(l *plan.List) {
 			"schema": schema{"type": "string", "minLength": 1}})
 	}
 	d.paths[path] = withParameters(params, schema{"get": get})
+	d.live(name, path, params)
 }
 
 // entry is what an entry of a timeline shows: what the design carries, or all.
@@ -343,7 +378,7 @@ func read(id, summary, answer string, params ...string) schema {
 		all = append(all, ref("parameters", "fields"), ref("parameters", "with"))
 		headers["ETag"], responses["304"] = ref("headers", "ETag"), ref("responses", "NotModified")
 	}
-	return schema{"operationId": id, "summary": summary, "parameters": all, "responses": responses}
+	return schema{"operationId": id, "security": anybody, "summary": summary, "parameters": all, "responses": responses}
 }
 
 func write(id, summary, answer string, body schema, media string, creates bool) schema {
@@ -353,7 +388,7 @@ func write(id, summary, answer string, body schema, media string, creates bool) 
 	}
 	done := schema{"description": "The document.", "headers": writeHeaders(true),
 		"content": schema{"application/json": schema{"schema": ref("schemas", answer)}}}
-	op := schema{"operationId": id, "summary": summary, "parameters": params,
+	op := schema{"operationId": id, "security": anybody, "summary": summary, "parameters": params,
 		"responses": schema{"200": done, "default": ref("responses", "Problem")}}
 	if creates {
 		op["responses"].(schema)["201"] = done

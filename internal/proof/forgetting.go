@@ -182,6 +182,9 @@ func (p *Prover) searchForRest(ctx context.Context, id int64) error {
 	if err := p.Store.Write(ctx, func(tx *store.Tx) error { return tx.ForgetAnswers(id) }); err != nil {
 		return err
 	}
+	if err := p.facts.ForgetPictures(ctx, id); err != nil {
+		return err
+	}
 	report := Forgotten{}
 	err := p.Store.View(ctx, func(tx *store.Tx) error {
 		removed, err := tx.Removed(id)

@@ -5,25 +5,46 @@ import (
 	"sync"
 	"time"
 
+	"yalvo/internal/plan"
 	"yalvo/internal/running"
 	"yalvo/internal/store"
 )
 
-// Watch is somebody who wants to know when a page of a timeline has changed.
+// Watch is somebody who wants to know when what they are shown has changed.
 type Watch struct {
-	at       store.Address
-	timeline string
+	timeline string        // of a page of a timeline: its name
+	list     *plan.List    // of a page of a list
+	at       store.Address // the owner of the timeline, the document that the list is asked for, or the document
 	page     Page
-	account  string // whose access it hangs on, empty if no rules hold
-	seen     string // signature of the page as it was last looked at
-	changed  chan func()
+
+	account string // the path of the account that looks, empty for a stranger or an operator
+	judged  bool   // the rules hold for them
+	marks   bool   // they are shown how they are paired with it
+
+	mu      sync.Mutex
+	rows    []int64 // of a list: the documents that are shown
+	touched int     // of a list: how often something was written that it may show
+	seen    string  // signature of what it was when it was last looked at
+	changed chan func()
 }
 
-// Changed receives when the page may have changed. What it receives is to be
-// called once the page has been read again.
+// Changed receives when what is shown may have changed. What it receives is to be
+// called once it has been read again.
 func (w *Watch) Changed() <-chan func() { return w.changed }
 
-// watchers look at the pages of all watches of a service, one after the other,
+// Shows notes which documents a page of a list shows.
+func (w *Watch) Shows(rows []int64) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	w.rows = rows
+}
+
+// Ages tells whether what is shown changes with time alone.
+func (w *Watch) Ages() bool {
+	return w.list != nil && w.list.Where != nil && w.list.Where.That != nil && w.list.Where.That.Names("now")
+}
+
+// watchers look at what all watches of a service look at, one after the other,
 // for as long as there are any: a watch costs nothing while nothing is written,
 // and what they cost together is bounded.
 type watchers struct {
@@ -31,18 +52,21 @@ type watchers struct {
 	all    map[*Watch]struct{}
 	active bool
 
-	place [2]int64 // how far the journal has been looked through for what rules hang on
+	moment string   // what had been committed when they looked last
+	place  [2]int64 // how far the journal has been looked through
 }
 
 const (
 	lookAgain  = 250 * time.Millisecond // for what other services have done
 	restAfter  = 3                      // times as long as a look took, until the next
 	pagesALook = 200                    // signatures in one statement
-	readAgain  = time.Second            // how long a reader may take to read its page again
+	readAgain  = time.Second            // how long a reader may take to read again
+	readAtOnce = 8                      // readers that read again together
 )
 
-// Watch begins to watch a page. It ends with the context.
-func (r *Reader) Watch(ctx context.Context, who running.Viewer, timeline, owner string, page Page) (*Watch, error) {
+// WatchTimeline begins to watch a page of a timeline. It ends with the context.
+func (r *Reader) WatchTimeline(ctx context.Context, who running.Viewer, timeline, owner string, page Page,
+	marks bool) (*Watch, error) {
 	v, err := r.Now(ctx)
 	if err != nil {
 		return nil, err
@@ -51,23 +75,68 @@ func (r *Reader) Watch(ctx context.Context, who running.Viewer, timeline, owner 
 	if err != nil {
 		return nil, err
 	}
-	w := &Watch{at: store.Address{Collection: t.Owner.Number, Key: owner}, timeline: timeline, page: page,
-		changed: make(chan func())}
-	if who.Judged && v.Law.Guards() {
-		w.account = who.Me
+	w := &Watch{timeline: timeline, at: store.Address{Collection: t.Owner.Number, Key: owner}, page: page, marks: marks}
+	return w, r.watch(ctx, v, who, w)
+}
+
+// WatchDocument begins to watch a document. It ends with the context.
+func (r *Reader) WatchDocument(ctx context.Context, who running.Viewer, collection, key string, marks bool) (*Watch,
+	error) {
+	v, err := r.Now(ctx)
+	if err != nil {
+		return nil, err
 	}
-	r.watchers.mu.Lock()
-	defer r.watchers.mu.Unlock()
-	if r.watchers.all == nil {
-		r.watchers.all = map[*Watch]struct{}{}
+	c, err := v.Collection(collection)
+	if err != nil {
+		return nil, err
 	}
-	r.watchers.all[w] = struct{}{}
-	context.AfterFunc(ctx, func() { r.watchers.leave(w) })
-	if !r.watchers.active {
-		r.watchers.active = true
+	w := &Watch{at: running.Address(c, key), marks: marks}
+	return w, r.watch(ctx, v, who, w)
+}
+
+// WatchList begins to watch the first page of a list. It ends with the context.
+func (r *Reader) WatchList(ctx context.Context, who running.Viewer, ask ListRequest, marks bool) (*Watch, error) {
+	v, err := r.Now(ctx)
+	if err != nil {
+		return nil, err
+	}
+	l, err := v.List(ask.Name)
+	if err != nil {
+		return nil, err
+	}
+	w := &Watch{list: l, marks: marks}
+	if l.Owner != nil {
+		w.at = running.Address(l.Owner, ask.Of)
+	}
+	return w, r.watch(ctx, v, who, w)
+}
+
+// watch has a watch looked after until the context ends.
+func (r *Reader) watch(ctx context.Context, v *running.Version, who running.Viewer, w *Watch) error {
+	w.changed, w.judged = make(chan func()), who.Judged && v.Law.Guards()
+	if accounts := v.Plan.Design.Accounts; accounts != nil && who.Me != "" {
+		w.account = accounts.Name + "/" + who.Me
+	}
+	ws := &r.watchers
+	ws.mu.Lock()
+	defer ws.mu.Unlock()
+	if ws.all == nil {
+		ws.all = map[*Watch]struct{}{}
+	}
+	if len(ws.all) == 0 { // what was written before is in what they are shown first
+		xid, err := r.Store.JournalNow(ctx)
+		if err != nil {
+			return err
+		}
+		ws.place = [2]int64{xid, 0}
+	}
+	ws.all[w] = struct{}{}
+	context.AfterFunc(ctx, func() { ws.leave(w) })
+	if !ws.active {
+		ws.active = true
 		go r.look()
 	}
-	return w, nil
+	return nil
 }
 
 func (ws *watchers) leave(w *Watch) {
@@ -88,10 +157,9 @@ func (ws *watchers) some() []*Watch {
 	return all
 }
 
-// look looks at the watched pages until there are none.
+// look looks after all watches until there are none.
 func (r *Reader) look() {
 	ctx := context.Background() // bounded by the watches, each of which has its own
-	var moment string
 	for {
 		settled := r.Settled()
 		all := r.watchers.some()
@@ -99,7 +167,7 @@ func (r *Reader) look() {
 			return
 		}
 		began := time.Now()
-		if err := r.lookAt(ctx, &moment, all); err != nil {
+		if err := r.lookAt(ctx, all); err != nil {
 			r.Trouble("looking at live pages", err)
 			settled = nil // and look again later
 		}
@@ -111,30 +179,34 @@ func (r *Reader) look() {
 	}
 }
 
-// lookAt wakes those whose page has changed, if anything was committed since
-// the moment or somebody is new.
-func (r *Reader) lookAt(ctx context.Context, moment *string, all []*Watch) error {
+// lookAt wakes those for whom something has changed, if anything was committed since they
+// were last looked after, and those who are new.
+func (r *Reader) lookAt(ctx context.Context, all []*Watch) error {
+	v, err := r.Now(ctx)
+	if err != nil {
+		return err
+	}
 	now, err := r.Store.Moment(ctx)
 	if err != nil {
 		return err
 	}
-	if now == *moment {
+	written := &news{}
+	if now == r.watchers.moment {
 		all = fresh(all)
-	}
-	signatures, err := r.signatures(ctx, all)
-	if err != nil {
+	} else if written, err = r.news(ctx, v); err != nil {
 		return err
 	}
-	others, err := r.othersMaySee(ctx, all)
-	if err != nil {
-		return err
-	}
-	*moment = now
-	for w, signature := range signatures {
-		if (signature != w.seen || others(w)) && w.wake() {
-			w.seen = signature
+	for _, w := range all {
+		if written.mayShow(v, w) {
+			w.touched++
 		}
 	}
+	signatures, err := r.signatures(ctx, v, all, now)
+	if err != nil {
+		return err
+	}
+	r.watchers.moment = now
+	wake(signatures, func(w *Watch) bool { return signatures[w] != w.seen || written.concerns(w) })
 	return nil
 }
 
@@ -148,8 +220,28 @@ func fresh(all []*Watch) []*Watch {
 	return some
 }
 
-// wake has the reader read its page again. It tells whether that was done: a
-// reader that is busy with the page before is woken the next time.
+// wake wakes some of those who have a signature, a few together: each reads again what it
+// shows.
+func wake(signatures map[*Watch]string, some func(*Watch) bool) {
+	var group sync.WaitGroup
+	turns := make(chan struct{}, readAtOnce)
+	for w, signature := range signatures {
+		if !some(w) {
+			continue
+		}
+		turns <- struct{}{}
+		group.Go(func() {
+			if w.wake() {
+				w.seen = signature
+			}
+			<-turns
+		})
+	}
+	group.Wait()
+}
+
+// wake has the reader read again. It tells whether that was done: a reader that is busy
+// with what it was told before is woken the next time.
 func (w *Watch) wake() bool {
 	read := make(chan struct{})
 	select {
@@ -163,42 +255,4 @@ func (w *Watch) wake() bool {
 	case <-time.After(readAgain):
 	}
 	return true
-}
-
-// signatures are those of the watched pages.
-func (r *Reader) signatures(ctx context.Context, all []*Watch) (map[*Watch]string, error) {
-	v, err := r.Now(ctx)
-	if err != nil {
-		return nil, err
-	}
-	found := map[*Watch]string{}
-	var pushed []*Watch
-	var pages []store.Watched
-	for _, w := range all {
-		t, err := v.Readable(w.timeline)
-		owner := r.owners.of(w.at)
-		if err != nil || owner.N == 0 {
-			continue // its reader is told when it reads, or has not read yet
-		}
-		shown := store.Watched{Timeline: t, Owner: owner, After: w.page.After, Limit: w.page.Limit}
-		if t.Deliver == "push" {
-			pushed, pages = append(pushed, w), append(pages, shown)
-			continue
-		}
-		if found[w], err = r.Store.Signature(ctx, shown); err != nil {
-			return nil, err
-		}
-	}
-	for len(pages) > 0 {
-		n := min(pagesALook, len(pages))
-		some, err := r.Store.Signatures(ctx, pages[:n])
-		if err != nil {
-			return nil, err
-		}
-		for i, signature := range some {
-			found[pushed[i]] = signature
-		}
-		pushed, pages = pushed[n:], pages[n:]
-	}
-	return found, nil
 }

@@ -46,6 +46,12 @@ const (
 	CodeBuilding    = "being-built"      // what an earlier design asked for is not done yet
 	CodeCannotTry   = "cannot-try"       // an operation that is to be tried is none of the design's
 	CodeNotAllowed  = "not-allowed"      // a rule of the design refuses it to the caller
+	CodeNoPicture   = "no-picture"       // what was sent is no picture that is taken
+	CodeNoPictures  = "no-pictures"      // the service has no place for pictures
+	CodeNoSignIn    = "no-sign-in"       // accounts of the app do not sign in here
+
+	CodeWrongPassword = "wrong-password" // or a wrong name: which is not told
+	CodeSignedOut     = "signed-out"     // a refresh token holds no more
 )
 
 // Error is the refusal in one line, its mistakes included.

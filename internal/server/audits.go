@@ -10,6 +10,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"yalvo/internal/design"
+	"yalvo/internal/problem"
 	"yalvo/internal/proof"
 )
 
@@ -70,7 +71,8 @@ func (s *Server) getAudits(c *echo.Context) error {
 func numberIn(c *echo.Context) (int64, error) {
 	id, err := strconv.ParseInt(c.Param("id"), 10, 64)
 	if err != nil {
-		return 0, badRequest("the number in the path must be a whole number, not " + strconv.Quote(c.Param("id")))
+		return 0, problem.BadRequest("the number in the path must be a whole number, not " +
+			strconv.Quote(c.Param("id")))
 	}
 	return id, nil
 }
@@ -107,7 +109,7 @@ func (s *Server) getDrift(c *echo.Context) error {
 	var after int64
 	if text := c.QueryParam("after"); text != "" {
 		if after, err = strconv.ParseInt(text, 10, 64); err != nil {
-			return badRequest("after must be the seq of the last row of the page before")
+			return problem.BadRequest("after must be the seq of the last row of the page before")
 		}
 	}
 	all, err := s.Proof.Drift(c.Request().Context(), id, after, many)

@@ -11,17 +11,18 @@ import (
 	"slices"
 	"strings"
 	"time"
-	"unicode/utf8"
 
 	"github.com/go-json-experiment/json/jsontext"
 	"github.com/labstack/echo/v5"
+
+	"yalvo/internal/gate"
+	"yalvo/internal/problem"
 )
 
 // Limits of a request's body.
 const (
-	maxBody   = 1 << 20          // bytes
-	maxLevels = 64               // arrays and objects in one another
-	bodyTime  = 20 * time.Second // until it must be there
+	maxBody   = 1 << 20 // bytes
+	maxLevels = 64      // arrays and objects in one another
 )
 
 // body reads a request's body and sees that it is JSON as RFC 7493 (I-JSON)
@@ -35,14 +36,14 @@ func body(c *echo.Context, types ...string) ([]byte, error) {
 		return nil, err
 	}
 	if len(bytes.TrimSpace(raw)) == 0 {
-		return nil, newProblem(http.StatusBadRequest, codeNotJSON, "the body is empty: send a JSON value")
+		return nil, problem.New(http.StatusBadRequest, problem.CodeNotJSON, "the body is empty: send a JSON value")
 	}
 	if bytes.HasPrefix(raw, []byte("\uFEFF")) {
-		return nil, newProblem(http.StatusBadRequest, codeNotJSON,
+		return nil, problem.New(http.StatusBadRequest, problem.CodeNotJSON,
 			"the body begins with a byte order mark, which JSON does not have: send it without")
 	}
 	if at := tooDeep(raw); at >= 0 {
-		return nil, newProblem(http.StatusBadRequest, codeNotJSON,
+		return nil, problem.New(http.StatusBadRequest, problem.CodeNotJSON,
 			fmt.Sprintf("the body is nested deeper than %d levels, from byte %d on", maxLevels, at))
 	}
 	dec := jsontext.NewDecoder(bytes.NewReader(raw))
@@ -50,7 +51,7 @@ func body(c *echo.Context, types ...string) ([]byte, error) {
 		return nil, notJSON(err, raw)
 	}
 	if _, err := dec.ReadToken(); err != io.EOF {
-		return nil, newProblem(http.StatusBadRequest, codeNotJSON,
+		return nil, problem.New(http.StatusBadRequest, problem.CodeNotJSON,
 			"the body goes on after its JSON value: send one value")
 	}
 	return raw, nil
@@ -63,46 +64,56 @@ func checkMediaType(c *echo.Context, types ...string) error {
 	given := h.Get(echo.HeaderContentType)
 	media, params, err := mime.ParseMediaType(given)
 	if err != nil || !slices.Contains(types, media) {
-		return newProblem(http.StatusUnsupportedMediaType, codeMediaType,
-			fmt.Sprintf("the body's Content-Type is %q: send %s", clip(given), strings.Join(types, " or ")))
+		return problem.New(http.StatusUnsupportedMediaType, problem.CodeMediaType,
+			fmt.Sprintf("the body's Content-Type is %q: send %s", problem.Clip(given), strings.Join(types, " or ")))
 	}
 	if charset := params["charset"]; charset != "" && !strings.EqualFold(charset, "utf-8") {
-		return newProblem(http.StatusUnsupportedMediaType, codeMediaType,
-			fmt.Sprintf("the body's charset is %q: send UTF-8", clip(charset)))
+		return problem.New(http.StatusUnsupportedMediaType, problem.CodeMediaType,
+			fmt.Sprintf("the body's charset is %q: send UTF-8", problem.Clip(charset)))
 	}
 	if packed := h.Get(echo.HeaderContentEncoding); packed != "" && !strings.EqualFold(packed, "identity") {
-		return newProblem(http.StatusUnsupportedMediaType, codeMediaType,
-			fmt.Sprintf("the body's Content-Encoding is %q: send it as it is", clip(packed)))
+		return problem.New(http.StatusUnsupportedMediaType, problem.CodeMediaType,
+			fmt.Sprintf("the body's Content-Encoding is %q: send it as it is", problem.Clip(packed)))
 	}
 	return nil
 }
 
 // rawBody reads a body of a bounded size within a bounded time.
 func rawBody(c *echo.Context, most int64) ([]byte, error) {
+	raw, err := readAll(c, most, gate.BodyTime)
+	if err != nil {
+		return nil, err
+	}
+	return raw, gate.EnterLarge(c, len(raw))
+}
+
+// readAll reads a body whole.
+func readAll(c *echo.Context, most int64, within time.Duration) ([]byte, error) {
 	raw, err := io.ReadAll(http.MaxBytesReader(c.Response(), c.Request().Body, most))
 	var tooBig *http.MaxBytesError
 	switch {
 	case errors.As(err, &tooBig):
-		return nil, newProblem(http.StatusRequestEntityTooLarge, codeTooBig,
+		return nil, problem.New(http.StatusRequestEntityTooLarge, problem.CodeTooBig,
 			fmt.Sprintf("the body is larger than %d bytes", most))
 	case errors.Is(err, os.ErrDeadlineExceeded):
-		return nil, newProblem(http.StatusRequestTimeout, codeTooSlow,
-			fmt.Sprintf("the body was not there after %v", bodyTime))
+		return nil, problem.New(http.StatusRequestTimeout, problem.CodeTooSlow,
+			fmt.Sprintf("the body was not there after %v", within))
 	case err != nil:
-		return nil, badRequest("the body could not be read to its end: it broke off, or is not sent as its header says")
+		return nil, problem.BadRequest(
+			"the body could not be read to its end: it broke off, or is not sent as its header says")
 	}
 	// What follows may take longer than the body had.
 	if err := http.NewResponseController(c.Response()).SetReadDeadline(time.Time{}); err != nil &&
 		!errors.Is(err, http.ErrNotSupported) {
 		return nil, err
 	}
-	return raw, enterLarge(c, len(raw))
+	return raw, nil
 }
 
 // noBody refuses a body where none means anything.
 func noBody(c *echo.Context) error {
 	if c.Request().ContentLength != 0 {
-		return badRequest("this request takes no body: send it without")
+		return problem.BadRequest("this request takes no body: send it without")
 	}
 	return nil
 }
@@ -130,7 +141,7 @@ func tooDeep(raw []byte) int {
 
 // notJSON says in which way and where a body is not JSON.
 func notJSON(err error, raw []byte) error {
-	p := newProblem(http.StatusBadRequest, codeNotJSON, "the body is not JSON")
+	p := problem.New(http.StatusBadRequest, problem.CodeNotJSON, "the body is not JSON")
 	var syntax *jsontext.SyntacticError
 	if !errors.As(err, &syntax) {
 		if errors.Is(err, io.ErrUnexpectedEOF) {
@@ -148,15 +159,6 @@ func notJSON(err error, raw []byte) error {
 	line := 1 + bytes.Count(raw[:min(int(syntax.ByteOffset), len(raw))], []byte("\n"))
 	where := fmt.Sprintf("%s, at byte %d in line %d", said, syntax.ByteOffset, line)
 	p.Detail += ": " + where
-	p.Errors = []mistake{{clip(string(syntax.JSONPointer)), codeNotJSON, where}}
+	p.Errors = []problem.Mistake{problem.At(problem.Clip(string(syntax.JSONPointer)), problem.CodeNotJSON, where)}
 	return p
-}
-
-// clip keeps a client's long text from filling a message.
-func clip(s string) string {
-	const most = 100
-	if utf8.RuneCountInString(s) <= most {
-		return s
-	}
-	return string([]rune(s)[:most]) + "…"
 }

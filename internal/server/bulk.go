@@ -4,12 +4,13 @@ import (
 	"bytes"
 	"encoding/json"
 	"net/http"
-	"sync/atomic"
 	"time"
 
-	"yalvo/internal/bulk"
-
 	"github.com/labstack/echo/v5"
+
+	"yalvo/internal/bulk"
+	"yalvo/internal/gate"
+	"yalvo/internal/problem"
 )
 
 // Bulk is bounded: so many dumps at once, and so many bytes of lines in a request.
@@ -19,15 +20,16 @@ const (
 	ndjson    = "application/x-ndjson"
 )
 
-var dumps atomic.Int64
+var dumps = gate.Counter{Most: mostDumps}
 
 // getDump sends all facts as of one moment, a line each. Who stops reading for as
 // long as an event may take ends it.
 func (s *Server) getDump(c *echo.Context) error {
-	if !add(&dumps, 1, mostDumps) {
-		return busy("others are being dumped to")
+	end, fits := dumps.Add(1)
+	if !fits {
+		return problem.Busy("others are being dumped to")
 	}
-	defer dumps.Add(-1)
+	defer end()
 	if _, err := s.plan(c); err != nil {
 		return err
 	}
@@ -45,7 +47,7 @@ type patient struct{ c *echo.Context }
 
 // Write sends a part.
 func (p patient) Write(part []byte) (int, error) {
-	err := http.NewResponseController(p.c.Response()).SetWriteDeadline(time.Now().Add(eventTime))
+	err := http.NewResponseController(p.c.Response()).SetWriteDeadline(time.Now().Add(gate.EventTime))
 	if err != nil {
 		return 0, err
 	}
@@ -106,7 +108,7 @@ func (s *Server) postBrought(c *echo.Context) error {
 	dec := json.NewDecoder(bytes.NewReader(raw))
 	dec.DisallowUnknownFields()
 	if err := dec.Decode(&b); err != nil {
-		return badRequest("the body is no report on an app that was brought along")
+		return problem.BadRequest("the body is no report on an app that was brought along")
 	}
 	if err := s.Bulk.NoteBrought(c.Request().Context(), b); err != nil {
 		return err

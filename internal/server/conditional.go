@@ -1,6 +1,8 @@
 package server
 
 import (
+	"crypto/sha256"
+	"encoding/hex"
 	"encoding/json"
 	"fmt"
 	"net/http"
@@ -9,6 +11,8 @@ import (
 	"strings"
 
 	"github.com/labstack/echo/v5"
+
+	"yalvo/internal/problem"
 )
 
 // The tag of a page is a fingerprint of what is answered. That of a document begins with
@@ -32,8 +36,9 @@ func ifMatch(c *echo.Context) (int64, error) {
 	version, _, _ := strings.Cut(strings.Trim(tag, `"`), ".")
 	n, err := strconv.ParseInt(version, 10, 64)
 	if err != nil || n < 1 || !strings.HasPrefix(tag, `"`) || !strings.HasSuffix(tag, `"`) {
-		return 0, badRequest(fmt.Sprintf("If-Match must hold the ETag of one version, as in %s, not %q", etag(3),
-			clip(tag)))
+		return 0, problem.BadRequest(fmt.Sprintf("If-Match must hold the ETag of one version, as in %s, not %q",
+			etag(3),
+			problem.Clip(tag)))
 	}
 	return n, nil
 }
@@ -44,12 +49,22 @@ func (s *Server) answerTagged(c *echo.Context, tag string, text []byte) error {
 	h := c.Response().Header()
 	h.Set("ETag", tag)
 	h.Set(echo.HeaderCacheControl, "private, no-cache") // keep it, and ask whether it still holds
-	h.Add(echo.HeaderVary, headerAs)
+	h.Add(echo.HeaderVary, headerAs+", "+echo.HeaderAuthorization+", Cookie")
 	if hasAlready(c.Request().Header.Get("If-None-Match"), tag) {
 		return c.NoContent(http.StatusNotModified)
 	}
 	h.Set(echo.HeaderContentLength, strconv.Itoa(len(text))) // else it goes out in chunks
-	return s.send(c, echo.MIMEApplicationJSON, text)
+	return s.send(c, text)
+}
+
+// send sends a JSON text that may be large.
+func (s *Server) send(c *echo.Context, text []byte) error {
+	sent, err := s.gate.Answer(text)
+	if err != nil {
+		return err
+	}
+	defer sent()
+	return c.Blob(http.StatusOK, echo.MIMEApplicationJSON, text)
 }
 
 // hasAlready tells whether a list of tags has one, or stands for any.
@@ -67,4 +82,9 @@ func (s *Server) answerDocument(c *echo.Context, version int64, document any) er
 		return err
 	}
 	return s.answerTagged(c, documentTag(version, text), text)
+}
+
+func fingerprint(text []byte) string {
+	sum := sha256.Sum256(text)
+	return hex.EncodeToString(sum[:8])
 }

@@ -9,12 +9,14 @@ import (
 	"strings"
 
 	"github.com/labstack/echo/v5"
+
+	"yalvo/internal/problem"
 )
 
 // consolePages are the addresses of the console's pages, as its router has them.
 var consolePages = []string{"/", "/documents", "/documents/*", "/lists", "/lists/:list", "/together", "/audit",
 	"/design", "/changes/:position",
-	"/access", "/parked", "/forgotten/:id"}
+	"/access", "/calls", "/parked", "/enter", "/forgotten/:id"}
 
 // consoleRoutes are the console's pages and files. A person at another address
 // gets the console's page that says so, a program a problem; both are 404.
@@ -55,7 +57,7 @@ func (s *Server) consolePage(status int) echo.HandlerFunc {
 	return func(c *echo.Context) error {
 		content, err := fs.ReadFile(s.console, "index.html")
 		if errors.Is(err, fs.ErrNotExist) {
-			return newProblem(http.StatusNotFound, codeNoRoute,
+			return problem.New(http.StatusNotFound, problem.CodeNoRoute,
 				"this program was built without its console: run `make build`")
 		}
 		if err != nil {
@@ -80,4 +82,18 @@ func (s *Server) consoleFile(c *echo.Context) error {
 		c.Response().Header().Set("Cache-Control", "public, max-age=31536000, immutable")
 	}
 	return c.Blob(http.StatusOK, mime.TypeByExtension(path.Ext(name)), content)
+}
+
+// securely adds what keeps a browser from doing with the console's pages what they are not
+// for. Element styles are set by the component kit.
+func securely(next echo.HandlerFunc) echo.HandlerFunc {
+	const policy = "default-src 'none'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; " +
+		"font-src 'self'; connect-src 'self'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
+	return func(c *echo.Context) error {
+		h := c.Response().Header()
+		h.Set(echo.HeaderContentSecurityPolicy, policy)
+		h.Set(echo.HeaderXContentTypeOptions, "nosniff")
+		h.Set(echo.HeaderReferrerPolicy, "no-referrer")
+		return next(c)
+	}
 }

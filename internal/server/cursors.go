@@ -9,6 +9,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"yalvo/internal/problem"
 	"yalvo/internal/reading"
 	"yalvo/internal/store"
 )
@@ -56,7 +57,7 @@ func (cs cursors) page(c *echo.Context) (reading.Page, error) {
 	if err != nil || given == "" {
 		return page, err
 	}
-	bad := newProblem(http.StatusBadRequest, codeBadCursor,
+	bad := problem.New(http.StatusBadRequest, problem.CodeBadCursor,
 		"the cursor was not given out here: begin without one, then use `next` of each page for the following one")
 	raw, err := base64.RawURLEncoding.DecodeString(given)
 	if err != nil || len(raw) < signatureSize {

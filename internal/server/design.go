@@ -13,6 +13,7 @@ import (
 	"yalvo/internal/design"
 	"yalvo/internal/openapi"
 	"yalvo/internal/plan"
+	"yalvo/internal/problem"
 )
 
 // about says what runs here.
@@ -75,10 +76,10 @@ func designProblem(err error) error {
 	if !errors.As(err, &all) {
 		return err
 	}
-	p := newProblem(http.StatusUnprocessableEntity, "design",
+	p := problem.New(http.StatusUnprocessableEntity, "design",
 		fmt.Sprintf("the design cannot be applied: %d problem%s", len(all), map[bool]string{false: "s"}[len(all) == 1]))
 	for _, one := range all {
-		p.Errors = append(p.Errors, mistake{Pointer: one.File + ":" + strconv.Itoa(one.Pos.Line) + ":" +
+		p.Errors = append(p.Errors, problem.Mistake{Pointer: one.File + ":" + strconv.Itoa(one.Pos.Line) + ":" +
 			strconv.Itoa(one.Pos.Column), Code: one.Code, Detail: one.Says()})
 	}
 	return p

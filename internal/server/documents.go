@@ -13,6 +13,7 @@ import (
 	"yalvo/internal/design"
 	"yalvo/internal/facts"
 	"yalvo/internal/openapi"
+	"yalvo/internal/problem"
 	"yalvo/internal/reading"
 	"yalvo/internal/running"
 )
@@ -50,7 +51,7 @@ func (s *Server) spotOf(c *echo.Context) (spot, error) {
 	for i := 1; i < len(parts); i++ {
 		if i%2 == 1 {
 			if wrong := design.CheckID(parts[i]); wrong != "" {
-				return spot{}, badRequest("in the path: " + wrong)
+				return spot{}, problem.BadRequest("in the path: " + wrong)
 			}
 			where.key, where.document = joinKey(where.key, parts[i]), true
 			continue
@@ -101,7 +102,7 @@ func (s *Server) getAt(c *echo.Context) error {
 		params = append(params, names...)
 	}
 	if query := c.QueryParams(); alone && (query.Has("limit") || query.Has("cursor") || query.Has("prefix")) {
-		return badRequest("this path leads to one document, and only pages take limit, cursor and prefix")
+		return problem.BadRequest("this path leads to one document, and only pages take limit, cursor and prefix")
 	}
 	if err := onlyAsks(c, params...); err != nil {
 		return err
@@ -122,13 +123,10 @@ func (s *Server) getAt(c *echo.Context) error {
 	}
 	if page.Prefix = c.QueryParam("prefix"); page.Prefix != "" {
 		if wrong := design.CheckID(page.Prefix); wrong != "" {
-			return badRequest("prefix must be the beginning of an id: " + wrong)
+			return problem.BadRequest("prefix must be the beginning of an id: " + wrong)
 		}
 	}
-	who, err := viewer(c)
-	if err != nil {
-		return err
-	}
+	who := viewer(c)
 	var got reading.Documents
 	switch {
 	case unique != "":
@@ -163,7 +161,7 @@ func (s *Server) uniqueAsked(c *echo.Context, collection string, taken []string)
 			continue
 		}
 		if asked != "" || query.Has("cursor") || query.Has("prefix") {
-			return nil, "", badRequest(
+			return nil, "", problem.BadRequest(
 				"a page can be asked by one unique value, and then takes neither cursor nor prefix")
 		}
 		asked = u.Name
@@ -172,31 +170,33 @@ func (s *Server) uniqueAsked(c *echo.Context, collection string, taken []string)
 }
 
 func (s *Server) getDocument(c *echo.Context, where spot, asked showing) error {
-	who, err := viewer(c)
+	one, err := s.oneDocument(c, where, asked)
 	if err != nil {
 		return err
 	}
-	got, err := s.Reading.Document(c.Request().Context(), who, where.collection, where.key)
+	cost(c, 1+len(one.With), 0)
+	return s.answerDocument(c, one.Version, one)
+}
+
+func (s *Server) oneDocument(c *echo.Context, where spot, asked showing) (listed, error) {
+	got, err := s.Reading.Document(c.Request().Context(), viewer(c), where.collection, where.key)
 	if err != nil {
-		return err
+		return listed{}, err
 	}
 	marked, err := s.marked(c, asked.marks, got.Of, got.Rows, got.Keys)
 	if err != nil {
-		return err
+		return listed{}, err
 	}
 	with, err := s.alongDocuments(c, asked, got)
 	if err != nil {
-		return err
+		return listed{}, err
 	}
 	one := []listed{{Document: got.Documents[0], With: with}}
 	if marked != nil {
 		one[0].Marks = marked[0]
 	}
-	if err := asked.chosen(got.Of, one); err != nil {
-		return err
-	}
-	cost(c, 1+len(with), 0)
-	return s.answerDocument(c, one[0].Version, one[0])
+	err = asked.chosen(got.Of, one)
+	return one[0], err
 }
 
 // documentPage is a page of documents; linked ones say since when.
@@ -274,17 +274,31 @@ type listed struct {
 }
 
 func (s *Server) answerPage(c *echo.Context, got reading.Documents, asked showing, since bool) error {
-	marked, err := s.marked(c, asked.marks, got.Of, got.Rows, got.Keys)
+	page, err := s.pageOf(c, got, asked, since)
 	if err != nil {
 		return err
+	}
+	text, err := page.text()
+	if err != nil {
+		return err
+	}
+	cost(c, len(page.Documents)+len(page.With), 0)
+	return s.answerTagged(c, tagOf(text), text)
+}
+
+// pageOf is a page as it is asked for.
+func (s *Server) pageOf(c *echo.Context, got reading.Documents, asked showing, since bool) (documentPage, error) {
+	marked, err := s.marked(c, asked.marks, got.Of, got.Rows, got.Keys)
+	if err != nil {
+		return documentPage{}, err
 	}
 	next, err := s.cursors.write(c, got.Next)
 	if err != nil {
-		return err
+		return documentPage{}, err
 	}
 	page := documentPage{Documents: []listed{}, Next: next}
 	if page.With, err = s.alongDocuments(c, asked, got); err != nil {
-		return err
+		return documentPage{}, err
 	}
 	for i, d := range got.Documents {
 		one := listed{Document: d}
@@ -300,15 +314,7 @@ func (s *Server) answerPage(c *echo.Context, got reading.Documents, asked showin
 		}
 		page.Documents = append(page.Documents, one)
 	}
-	if err := asked.chosen(got.Of, page.Documents); err != nil {
-		return err
-	}
-	text, err := page.text()
-	if err != nil {
-		return err
-	}
-	cost(c, len(page.Documents)+len(page.With), 0)
-	return s.answerTagged(c, tagOf(text), text)
+	return page, asked.chosen(got.Of, page.Documents)
 }
 
 func (s *Server) postAt(c *echo.Context) error {

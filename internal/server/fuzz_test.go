@@ -11,6 +11,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"yalvo/internal/bounds"
+	"yalvo/internal/gate"
 )
 
 // problemAtMost is how large a problem may be that answers to made-up input.
@@ -75,7 +76,7 @@ func FuzzQuery(f *testing.F) {
 			req := httptest.NewRequest("GET", "/v1/collections/people", nil)
 			req.URL = &url.URL{Path: "/v1/collections/people", RawQuery: query}
 			c := echo.New().NewContext(req, httptest.NewRecorder())
-			err := checkAddress(req)
+			err := gate.CheckAddress(req)
 			if err == nil {
 				err = onlyAsks(c, "limit", "cursor", "settled", "patience")
 			}

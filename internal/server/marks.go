@@ -9,6 +9,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"yalvo/internal/plan"
+	"yalvo/internal/problem"
 	"yalvo/internal/running"
 )
 
@@ -27,19 +28,16 @@ func marksAsked(c *echo.Context) (marks, error) {
 	if text == "" {
 		return marks{}, nil
 	}
-	who, err := viewer(c)
-	asked := marks{who, strings.Split(text, ",")}
-	if err != nil {
-		return asked, err
-	}
+	asked := marks{viewer(c), strings.Split(text, ",")}
 	if len(asked.names) > mostMarks {
-		return asked, badRequest(fmt.Sprintf("%d marks are asked for, %d are allowed", len(asked.names), mostMarks))
+		return asked, problem.BadRequest(fmt.Sprintf("%d marks are asked for, %d are allowed", len(asked.names),
+			mostMarks))
 	}
 	slices.Sort(asked.names)
 	asked.names = slices.Compact(asked.names)
 	if asked.who.Me == "" {
-		return asked, badRequest("marks say how the caller is paired with what is read: " +
-			"name the account in the header " + headerAs)
+		return asked, problem.BadRequest("marks say how the caller is paired with what is read: sign in " +
+			"as an account, or as an operator name one in the header " + headerAs)
 	}
 	return asked, nil
 }

@@ -12,6 +12,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"yalvo/internal/design"
+	"yalvo/internal/gate"
 )
 
 // How many reads one request may hold, of how long a path, and how many bytes of answers.
@@ -67,7 +68,7 @@ func (s *Server) postReads(c *echo.Context) error {
 		return err
 	}
 	c.Response().Header().Set(echo.HeaderContentLength, strconv.Itoa(len(text)))
-	return s.send(c, echo.MIMEApplicationJSON, text)
+	return s.send(c, text)
 }
 
 // readOne answers one of several reads, and tells how many documents that took.
@@ -91,12 +92,10 @@ func (s *Server) readOne(c *echo.Context, path string, nth int) (answered, int, 
 	if err != nil {
 		return answered{}, 0, err
 	}
-	if as := c.Request().Header.Get(headerAs); as != "" {
-		req.Header.Set(headerAs, as)
-	}
 	held := &heldAnswer{header: http.Header{}}
 	one := c.Echo().NewContext(req, held)
-	if err := checkAddress(req); err != nil {
+	one.Set(whoKey, c.Get(whoKey))
+	if err := gate.CheckAddress(req); err != nil {
 		s.answerError(one, err)
 	} else if err := handle(one); err != nil {
 		s.answerError(one, err)
@@ -109,7 +108,7 @@ func (s *Server) readOne(c *echo.Context, path string, nth int) (answered, int, 
 func (s *Server) readerAt(path string) echo.HandlerFunc {
 	for prefix, handle := range map[string]echo.HandlerFunc{"/collections/": s.getAt, "/lists/": s.getList,
 		"/timelines/": s.getTimeline, "/pairs/": s.getPair} {
-		if strings.HasPrefix(path, Prefix+prefix) && !(prefix == "/timelines/" && strings.HasSuffix(path, "/live")) {
+		if strings.HasPrefix(path, Prefix+prefix) {
 			return handle
 		}
 	}

@@ -16,17 +16,19 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"yalvo/internal/design"
+	"yalvo/internal/gate"
 	"yalvo/internal/openapi"
+	"yalvo/internal/problem"
 	"yalvo/internal/running"
 )
 
 // Headers of the API.
 const (
-	headerAs       = "Yalvo-As"             // request: the account the caller acts as
+	headerAs       = openapi.HeaderAs       // request: the account the caller acts as
 	headerPosition = openapi.HeaderPosition // answer to a write: what a read can wait for
 	headerRead     = openapi.HeaderRead     // answer: documents read
 	headerWrote    = openapi.HeaderWrote    // answer: documents and pairs written
-	headerRepeat   = "Idempotency-Key"
+	headerRepeat   = openapi.HeaderRepeat
 )
 
 // members decodes an object of which only some members may be there.
@@ -42,7 +44,7 @@ func members(raw []byte, known ...string) (map[string]json.RawMessage, error) {
 			return nil, wrongInput("/kept", design.MistakeKept,
 				"kept values are Yalvo's to write: change the facts they are derived from")
 		default:
-			return nil, wrongInput("/"+clip(name), design.MistakeUnknown,
+			return nil, wrongInput("/"+problem.Clip(name), design.MistakeUnknown,
 				"the body may have "+strings.Join(known, ", ")+", nothing else: what you may write goes into facts")
 		}
 	}
@@ -50,8 +52,8 @@ func members(raw []byte, known ...string) (map[string]json.RawMessage, error) {
 }
 
 func wrongInput(pointer, code, detail string) error {
-	p := newProblem(http.StatusUnprocessableEntity, running.CodeInvalid, "the request does not fit the design")
-	p.Errors = []mistake{{pointer, code, detail}}
+	p := problem.New(http.StatusUnprocessableEntity, running.CodeInvalid, "the request does not fit the design")
+	p.Errors = []problem.Mistake{problem.At(pointer, code, detail)}
 	return p
 }
 
@@ -66,35 +68,16 @@ func object(pointer string, raw json.RawMessage) (map[string]any, error) {
 	return m, nil
 }
 
-// stranger is who acts as nobody: the design's rules hold, and there is no account.
-const stranger = "~"
-
-// viewer reads who asks: an operator, or an account or a stranger that one acts as.
-func viewer(c *echo.Context) (running.Viewer, error) {
-	switch as := c.Request().Header.Get(headerAs); as {
-	case "":
-		return running.Viewer{}, nil
-	case stranger:
-		return running.Viewer{Judged: true}, nil
-	default:
-		if wrong := design.CheckID(as); wrong != "" {
-			return running.Viewer{}, badRequest("the header " + headerAs + " must hold the id of an account, or " +
-				stranger + " for a stranger: " + wrong)
-		}
-		return running.Viewer{Me: as, Judged: true}, nil
-	}
-}
-
 // caller reads who asks, and the key of a request that may be repeated.
 func caller(c *echo.Context, body []byte) (running.Caller, error) {
 	h := c.Request().Header
-	as, err := viewer(c)
-	who := running.Caller{Viewer: as, Key: h.Get(headerRepeat)}
-	if err != nil || who.Key == "" {
-		return who, err
+	who := running.Caller{Viewer: viewer(c), Key: h.Get(headerRepeat)}
+	if who.Key == "" {
+		return who, nil
 	}
 	if len(who.Key) > 200 || strings.ContainsFunc(who.Key, func(r rune) bool { return r < ' ' || r > '~' }) {
-		return who, badRequest("the header " + headerRepeat + " must hold at most 200 printable ASCII characters")
+		return who, problem.BadRequest("the header " + headerRepeat +
+			" must hold at most 200 printable ASCII characters")
 	}
 	sum := sha256.New()
 	fmt.Fprintf(sum, "%s %s\n%s\n%s\n", c.Request().Method, c.Request().URL.EscapedPath(), who.Me, h.Get("If-Match"))
@@ -111,7 +94,7 @@ func segments(c *echo.Context, after string) ([]string, error) {
 	for _, part := range strings.Split(strings.Trim(rest, "/"), "/") {
 		plain, err := url.PathUnescape(part)
 		if err != nil {
-			return nil, badRequest(fmt.Sprintf("%q in the path cannot be unescaped", part))
+			return nil, problem.BadRequest(fmt.Sprintf("%q in the path cannot be unescaped", part))
 		}
 		parts = append(parts, plain)
 	}
@@ -137,17 +120,18 @@ func (s *Server) settle(c *echo.Context) error {
 	positions := query.Get("settled")
 	switch {
 	case positions == "" && query.Has("settled"):
-		return badRequest("settled is empty: give what a write answered with, or `all`")
+		return problem.BadRequest("settled is empty: give what a write answered with, or `all`")
 	case positions == "" && query.Has("patience"):
-		return badRequest("patience is for how long to wait for positions: give settled too")
+		return problem.BadRequest("patience is for how long to wait for positions: give settled too")
 	case positions == "":
 		return nil
 	}
-	if !add(&s.gate.waiting, 1, mostWaiting) {
-		return busy("too many reads wait for a position")
+	end, fits := s.gate.Waiting.Add(1)
+	if !fits {
+		return problem.Busy("too many reads wait for a position")
 	}
-	defer s.gate.waiting.Add(-1)
-	return outside(c, func() error { return s.waitSettled(c, positions, patience) })
+	defer end()
+	return gate.Outside(c, func() error { return s.waitSettled(c, positions, patience) })
 }
 
 // patienceOf is how long a read waits for its positions.
@@ -158,7 +142,8 @@ func patienceOf(c *echo.Context) (time.Duration, error) {
 	}
 	seconds, err := strconv.ParseFloat(text, 64)
 	if most := mostPatience.Seconds(); err != nil || !(seconds >= 0 && seconds <= most) {
-		return 0, badRequest(fmt.Sprintf("patience must be a number of seconds from 0 to %v, not %q", most, clip(text)))
+		return 0, problem.BadRequest(fmt.Sprintf("patience must be a number of seconds from 0 to %v, not %q", most,
+			problem.Clip(text)))
 	}
 	return time.Duration(seconds * float64(time.Second)), nil
 }
@@ -190,7 +175,8 @@ func limit(c *echo.Context) (int, error) {
 	}
 	n, err := strconv.Atoi(text)
 	if err != nil || n < 1 || n > mostLimit {
-		return 0, badRequest(fmt.Sprintf("limit must be a whole number from 1 to %d, not %q", mostLimit, clip(text)))
+		return 0, problem.BadRequest(fmt.Sprintf("limit must be a whole number from 1 to %d, not %q", mostLimit,
+			problem.Clip(text)))
 	}
 	return n, nil
 }

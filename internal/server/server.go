@@ -3,11 +3,13 @@ package server
 import (
 	"compress/gzip"
 	"context"
+	"crypto/tls"
 	"errors"
 	"io/fs"
 	"log/slog"
 	"net"
 	"net/http"
+	"net/netip"
 	"strings"
 	"sync"
 	"time"
@@ -15,12 +17,18 @@ import (
 	"github.com/labstack/echo/v5"
 	"github.com/labstack/echo/v5/middleware"
 
+	"yalvo/internal/album"
 	"yalvo/internal/bulk"
 	"yalvo/internal/facts"
+	"yalvo/internal/gate"
+	"yalvo/internal/keys"
+	"yalvo/internal/metrics"
 	"yalvo/internal/openapi"
 	"yalvo/internal/proof"
 	"yalvo/internal/reading"
 	"yalvo/internal/running"
+	"yalvo/internal/signin"
+	"yalvo/internal/tokens"
 	"yalvo/internal/upkeep"
 	"yalvo/internal/versions"
 )
@@ -32,15 +40,11 @@ const Prefix = openapi.Prefix
 type Server struct {
 	Rooms
 	cursors cursors
-	console fs.FS // the console's built files, nil to serve none
+	console fs.FS       // the console's built files, nil to serve none
+	secure  *tls.Config // nil: connections are not
 	log     *slog.Logger
-	known   []string // names that requests may call the service by, besides its addresses
-	beyond  bool     // it listens beyond this machine
-	gate    *gate
-	rate    float64  // requests a second of an address or an account, 0 for any number
-	origins []string // of pages elsewhere that may call the service
-
-	bodyTime time.Duration // until a body must be there
+	guard   *gate.Guard
+	gate    *gate.Gate
 
 	mu      sync.Mutex
 	closing chan struct{} // closed on shutdown: live reads and those that wait end
@@ -55,6 +59,10 @@ type Rooms struct {
 	Proof    *proof.Prover
 	Versions *versions.Keeper
 	Bulk     *bulk.Mover
+	Keys     *keys.Ring
+	Tokens   *tokens.Checker
+	SignIn   *signin.Desk
+	Album    *album.Album
 }
 
 // Options is what a server has besides its rooms.
@@ -64,31 +72,39 @@ type Options struct {
 	KnownAs   []string // names that requests may call the service by, besides its addresses and localhost
 	Beyond    bool     // it listens beyond this machine: without KnownAs any name is taken
 	Log       *slog.Logger
-	Rate      float64  // requests a second that an address, or an account, is answered; 0: any number
-	Origins   []string // of pages elsewhere that may call the service, as in https://app.example
+	Rate      float64        // requests a second that an address, or an account, is answered; 0: any number
+	Origins   []string       // of pages elsewhere that may call the service, as in https://app.example
+	Behind    []netip.Prefix // proxies that are believed whose requests they pass on
+	TLS       *tls.Config    // how connections are secured; nil: they are not
 }
 
 // New makes a server.
 func New(rooms Rooms, o Options) *Server {
-	return &Server{Rooms: rooms, cursors: cursors{o.CursorKey}, console: o.Console, log: o.Log, known: o.KnownAs,
-		beyond: o.Beyond, rate: o.Rate, origins: o.Origins, gate: newGate(mostAtWork, mostLarge),
-		bodyTime: bodyTime, closing: make(chan struct{})}
+	s := &Server{Rooms: rooms, cursors: cursors{o.CursorKey}, console: o.Console, secure: o.TLS, log: o.Log,
+		gate: gate.New(metrics.Path), closing: make(chan struct{})}
+	s.guard = &gate.Guard{Log: o.Log, KnownAs: o.KnownAs, Beyond: o.Beyond, Origins: o.Origins, Rate: o.Rate,
+		Behind: o.Behind, BodyTime: gate.BodyTime, Refuse: s.answerError}
+	return s
 }
 
 // Handler is the whole service as a handler.
 func (s *Server) Handler() http.Handler {
 	e := echo.NewWithConfig(echo.Config{Router: echo.NewRouter(echo.RouterConfig{AutoHandleHEAD: true})})
 	e.Logger = s.log
+	e.IPExtractor = s.guard.Address()
 	e.HTTPErrorHandler = s.answerError
-	m := newMetrics(s)
-	e.Use(middleware.Recover(), m.count, s.logRequest, s.guard)
-	e.Use(append(s.foreignPages(), s.limited()...)...)
-	e.Use(s.gate.pass, middleware.GzipWithConfig(middleware.GzipConfig{
+	pool := func() (inUse, most int) { return s.App.Store.Pool() }
+	m := metrics.New(s.Reading, s.gate, pool, s.answerError)
+	e.Use(middleware.Recover(), m.Count, s.guard.Requests, s.guard.Check)
+	e.Use(append(s.guard.ForeignPages(), s.guard.RateByAddress()...)...)
+	e.Use(s.identify)
+	e.Use(s.guard.RateByAccount()...)
+	e.Use(s.gate.Pass, middleware.GzipWithConfig(middleware.GzipConfig{
 		Level: gzip.BestSpeed, MinLength: smallAnswer, Skipper: goesAsItIs}))
 
 	e.GET("/healthz", takes(s.healthz))
 	e.GET("/readyz", takes(s.readyz))
-	e.GET(metricsPath, takes(m.answer))
+	e.GET(metrics.Path, operators(keys.Read, takes(m.Answer)))
 	s.routes(e.Group(Prefix))
 	if s.console != nil {
 		s.consoleRoutes(e)
@@ -99,11 +115,18 @@ func (s *Server) Handler() http.Handler {
 // Serve answers requests on a listener until the context ends, then lets those
 // under way finish for a few seconds.
 func (s *Server) Serve(ctx context.Context, l net.Listener) error {
-	srv := &http.Server{Handler: s.Handler(), ReadHeaderTimeout: headerTime, IdleTimeout: idleTime,
-		MaxHeaderBytes: maxHeader, ErrorLog: slog.NewLogLogger(s.log.Handler(), slog.LevelDebug)}
+	srv := &http.Server{Handler: s.Handler(), ReadHeaderTimeout: gate.HeaderTime, IdleTimeout: gate.IdleTime,
+		MaxHeaderBytes: gate.MaxHeader, ErrorLog: slog.NewLogLogger(s.log.Handler(), slog.LevelDebug)}
 	srv.RegisterOnShutdown(s.endLive)
 	done := make(chan error, 1)
-	go func() { done <- srv.Serve(plainListener{l}) }()
+	go func() {
+		if s.secure == nil {
+			done <- srv.Serve(gate.Listener{Listener: l})
+			return
+		}
+		srv.TLSConfig = s.secure
+		done <- srv.ServeTLS(l, "", "")
+	}()
 	select {
 	case err := <-done:
 		return err
@@ -123,13 +146,17 @@ func (s *Server) Serve(ctx context.Context, l net.Listener) error {
 	return nil
 }
 
+// grace is how long requests under way have when the service stops.
+const grace = 4 * time.Second
+
 // smallAnswer is how many bytes an answer has, at most, that is not packed.
 const smallAnswer = 1 << 10
 
 // goesAsItIs tells of streams, which are sent bit by bit, and of what has no body.
 func goesAsItIs(c *echo.Context) bool {
 	path := c.Request().URL.Path
-	return strings.HasSuffix(path, "/live") || path == Prefix+"/dump" || c.Request().Method == http.MethodHead
+	return strings.HasPrefix(path, livePrefix) || strings.HasPrefix(path, Prefix+"/pictures/") ||
+		path == Prefix+"/dump" || c.Request().Method == http.MethodHead
 }
 
 func (s *Server) endLive() {

@@ -117,7 +117,7 @@ func TestTheOpenAPIDocumentFollowsTheDesign(t *testing.T) {
 		}
 		for _, path := range []string{"/v1/collections/members/{id}/followers",
 			"/v1/collections/sightings/{sightings_id}/remarks/{id}", "/v1/pairs/like/{from}/{to}",
-			"/v1/timelines/home/{owner}/live"} {
+			"/v1/live/timelines/home/{owner}"} {
 			if read.Paths.Find(path) == nil {
 				t.Errorf("%s is not described", path)
 			}

@@ -9,6 +9,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"yalvo/internal/plan"
+	"yalvo/internal/problem"
 	"yalvo/internal/reading"
 	"yalvo/internal/running"
 )
@@ -52,7 +53,7 @@ func namesIn(c *echo.Context, param string, most int) ([]string, error) {
 	}
 	names := strings.Split(text, ",")
 	if len(names) > most {
-		return nil, badRequest(fmt.Sprintf("%s has %d names, %d are allowed", param, len(names), most))
+		return nil, problem.BadRequest(fmt.Sprintf("%s has %d names, %d are allowed", param, len(names), most))
 	}
 	slices.Sort(names)
 	return slices.Compact(names), nil
@@ -64,10 +65,7 @@ func (s *Server) along(c *echo.Context, asked showing, of *plan.Collection,
 	if len(asked.with) == 0 {
 		return nil, nil
 	}
-	who, err := viewer(c)
-	if err != nil {
-		return nil, err
-	}
+	who := viewer(c)
 	return s.Reading.Along(c.Request().Context(), who, of, asked.with, facts)
 }
 

@@ -11,6 +11,7 @@ import (
 	"yalvo/internal/design"
 	"yalvo/internal/language"
 	"yalvo/internal/plan"
+	"yalvo/internal/problem"
 	"yalvo/internal/versions"
 )
 
@@ -60,7 +61,7 @@ func (s *Server) apply(c *echo.Context, r versions.Request) error {
 	}
 	r.Base, r.Author = int(base), c.QueryParam("by")
 	if len(r.Author) > mostAuthor {
-		return badRequest(fmt.Sprintf("by may have %d bytes", mostAuthor))
+		return problem.BadRequest(fmt.Sprintf("by may have %d bytes", mostAuthor))
 	}
 	if drop := c.QueryParam("drop"); drop != "" {
 		r.Drop = strings.Split(drop, ",")
@@ -112,8 +113,8 @@ func (s *Server) getVersions(c *echo.Context) error {
 func versionAsked(c *echo.Context) (int, error) {
 	n, err := strconv.Atoi(c.Param("version"))
 	if err != nil || n < 1 || n > 1<<31-1 {
-		return 0, badRequest(fmt.Sprintf("%q is no version of the design: it is "+
-			"a whole number from 1 on", clip(c.Param("version"))))
+		return 0, problem.BadRequest(fmt.Sprintf("%q is no version of the design: it is "+
+			"a whole number from 1 on", problem.Clip(c.Param("version"))))
 	}
 	return n, nil
 }
@@ -163,7 +164,7 @@ func (s *Server) getMisfits(c *echo.Context) error {
 	of, field, code := c.QueryParam("of"), c.QueryParam("field"), c.QueryParam("code")
 	if of == "" {
 		if field+code+c.QueryParam("after") != "" {
-			return badRequest("of, field and code go together")
+			return problem.BadRequest("of, field and code go together")
 		}
 		all, err := s.Versions.Misfits(ctx)
 		if err != nil {
@@ -178,7 +179,7 @@ func (s *Server) getMisfits(c *echo.Context) error {
 	var after int64
 	if text := c.QueryParam("after"); text != "" {
 		if after, err = strconv.ParseInt(text, 10, 64); err != nil || after < 0 {
-			return badRequest("after is the next of the page before")
+			return problem.BadRequest("after is the next of the page before")
 		}
 	}
 	page, err := s.Versions.MisfitsOf(ctx, of, field, code, after, many)

@@ -5,6 +5,8 @@ import (
 	"strconv"
 
 	"github.com/labstack/echo/v5"
+
+	"yalvo/internal/problem"
 )
 
 // needed reads query parameters that must be there.
@@ -12,7 +14,7 @@ func needed(c *echo.Context, names ...string) ([]string, error) {
 	values := make([]string, len(names))
 	for i, name := range names {
 		if values[i] = c.QueryParam(name); values[i] == "" {
-			return nil, badRequest("the query needs " + name)
+			return nil, problem.BadRequest("the query needs " + name)
 		}
 	}
 	return values, nil
@@ -73,7 +75,7 @@ func (s *Server) getPlaces(c *echo.Context) error {
 func (s *Server) getCascade(c *echo.Context) error {
 	position, err := strconv.ParseInt(c.Param("position"), 10, 64)
 	if err != nil {
-		return badRequest("a change is named by its position, a whole number, not " +
+		return problem.BadRequest("a change is named by its position, a whole number, not " +
 			strconv.Quote(c.Param("position")))
 	}
 	got, err := s.Proof.Trace(c.Request().Context(), position)

@@ -5,6 +5,7 @@ package service
 
 import (
 	"context"
+	"crypto/tls"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -12,23 +13,29 @@ import (
 	"net"
 	"net/netip"
 	"os"
+	"path/filepath"
 	"runtime/debug"
 	"strings"
 	"syscall"
 	"time"
 
+	"github.com/jackc/pgx/v5"
+
+	"yalvo/internal/album"
 	"yalvo/internal/bulk"
 	"yalvo/internal/facts"
+	"yalvo/internal/gate"
+	"yalvo/internal/keys"
 	"yalvo/internal/postgres"
 	"yalvo/internal/proof"
 	"yalvo/internal/reading"
 	"yalvo/internal/running"
 	"yalvo/internal/server"
+	"yalvo/internal/signin"
 	"yalvo/internal/store"
+	"yalvo/internal/tokens"
 	"yalvo/internal/upkeep"
 	"yalvo/internal/versions"
-
-	"github.com/jackc/pgx/v5"
 )
 
 // Options says what to run and where.
@@ -46,10 +53,16 @@ type Options struct {
 
 	Rate    float64  // requests a second that an address, or an account, is answered; 0: any number
 	Origins []string // of pages elsewhere that may call it, as in https://app.example
+
+	Tokens      *tokens.Trust // the app's identity provider, nil for none
+	Certificate [2]string     // files of a certificate and its key; empty: HTTP without TLS
+
+	Pictures string         // folder of the app's pictures, which all services of the database share; empty: in Data
+	Behind   []netip.Prefix // proxies that are believed whose requests they pass on
 }
 
 // LevelRequests is the level at which every request is logged.
-const LevelRequests = server.LevelRequests
+const LevelRequests = gate.LevelRequests
 
 // Tables is the version of the tables that a service works with.
 const Tables = store.SchemaVersion
@@ -61,12 +74,15 @@ const connections = 40
 type Service struct {
 	Address  string // http://host:port
 	Database string // URL of the database in use
+	Beyond   bool   // it listens beyond this machine
+	Identity string // tells what is in it from what is in others
 
 	postgres *postgres.Server
 	store    *store.Store
 	workers  *upkeep.Workers
 	prover   *proof.Prover
 	keeper   *versions.Keeper
+	keys     *keys.Ring
 	stop     context.CancelFunc
 	served   chan error
 }
@@ -87,6 +103,9 @@ func Start(ctx context.Context, o Options) (*Service, error) {
 	}
 	s := &Service{Address: "http://" + listener.Addr().String(), Database: o.Database, served: make(chan error, 1)}
 	if err := s.start(ctx, o, listener); err != nil {
+		if s.stop != nil {
+			s.stop()
+		}
 		return nil, errors.Join(err, listener.Close(), s.closeBelow(time.Now().Add(stopTime)))
 	}
 	return s, nil
@@ -116,27 +135,42 @@ func listen(address string) (net.Listener, error) {
 	return l, nil
 }
 
-func (s *Service) start(ctx context.Context, o Options, listener net.Listener) error {
+// open opens the database, which is started first if it is the service's own.
+func (s *Service) open(ctx context.Context, o Options) (err error) {
 	if err := checkDatabase(s.Database); err != nil {
 		return err
 	}
 	if s.Database == "" {
-		var err error
 		if s.postgres, err = postgres.Start(ctx,
 			postgres.Options{Dir: o.Data, Scratch: o.Scratch, Log: o.Log}); err != nil {
 			return err
 		}
 		s.Database = s.postgres.Address()
 	}
-	var err error
 	if s.store, err = store.Open(ctx, s.Database, connections); err != nil {
+		return err
+	}
+	if s.keys, err = keys.New(ctx, s.store); err != nil {
+		return err
+	}
+	s.Identity, err = s.store.Identity(ctx)
+	return err
+}
+
+func (s *Service) start(ctx context.Context, o Options, listener net.Listener) error {
+	if err := s.open(ctx, o); err != nil {
 		return err
 	}
 	app, err := running.New(ctx, fmt.Sprintf("%s, process %d", s.Address, os.Getpid()), s.store, o.Log)
 	if err != nil {
 		return err
 	}
-	rooms := server.Rooms{App: app, Facts: facts.New(app), Reading: reading.New(app), Upkeep: upkeep.New(app)}
+	pictures, err := o.album(app)
+	if err != nil {
+		return err
+	}
+	rooms := server.Rooms{App: app, Album: pictures, Facts: facts.New(app, pictures), Reading: reading.New(app),
+		Upkeep: upkeep.New(app)}
 	rooms.Proof = proof.New(rooms.Facts, rooms.Upkeep, rooms.Reading)
 	rooms.Versions, rooms.Bulk = versions.New(rooms.Facts), bulk.New(app)
 	rooms.Upkeep.Within = o.SendWithin
@@ -147,23 +181,120 @@ func (s *Service) start(ctx context.Context, o Options, listener net.Listener) e
 	if err != nil {
 		return err
 	}
-	beyond := !listener.Addr().(*net.TCPAddr).IP.IsLoopback()
-	if beyond {
-		o.Log.Warn("the service listens beyond this machine, and this release does not check who calls", "address",
-			listener.Addr())
+	secure, err := s.secured(o)
+	if err != nil {
+		return err
 	}
+	s.Beyond = !listener.Addr().(*net.TCPAddr).IP.IsLoopback()
+	rooms.Keys = s.keys
+	if err := s.canBeOperated(ctx); err != nil {
+		return err
+	}
+	serving, stop := context.WithCancel(context.Background())
+	s.stop = stop
+	if rooms.Tokens, err = s.tokens(serving, o); err != nil {
+		return err
+	}
+	rooms.SignIn = signin.New(rooms.Facts, rooms.Tokens.Own)
 	s.workers, s.prover, s.keeper = rooms.Upkeep, rooms.Proof, rooms.Versions
 	s.workers.Start()
 	s.prover.Start()
 	s.keeper.Start()
-	serving, stop := context.WithCancel(context.Background())
-	s.stop = stop
 	go rooms.Reading.Remember(serving)
-	web := server.New(rooms, server.Options{CursorKey: key, Console: o.Console, KnownAs: o.KnownAs, Beyond: beyond,
-		Log: o.Log, Rate: o.Rate, Origins: o.Origins})
+	go rooms.Album.Sweep(serving)
+	go rooms.SignIn.Tidy(serving, time.Minute)
+	web := server.New(rooms, server.Options{CursorKey: key, Console: o.Console, KnownAs: o.KnownAs, Beyond: s.Beyond,
+		Log: o.Log, Rate: o.Rate, Origins: o.Origins, Behind: o.Behind, TLS: secure})
 	go func() { s.served <- web.Serve(serving, listener) }()
 	o.Log.Info("the service answers", "address", s.Address)
 	return nil
+}
+
+// ErrNoKeys is why a service that others could reach does not start: nobody could operate it.
+var ErrNoKeys = errors.New("the service would listen beyond this machine, and there is no key to operate it with: " +
+	"make one with `yalvo keys make NAME` while it listens on 127.0.0.1, or with the same --data or --database while it " +
+	"does not run")
+
+func (s *Service) canBeOperated(ctx context.Context) error {
+	if !s.Beyond {
+		return nil
+	}
+	any, err := s.keys.Any(ctx)
+	if err == nil && !any {
+		err = ErrNoKeys
+	}
+	return err
+}
+
+// album keeps the app's pictures in the folder that is named for them, or with the data. A
+// service on a database elsewhere that was named none keeps none.
+func (o Options) album(app *running.App) (*album.Album, error) {
+	dir := o.Pictures
+	if dir == "" && o.Database == "" {
+		dir = filepath.Join(o.Data, "pictures")
+	}
+	if dir == "" {
+		return album.New(app, nil), nil
+	}
+	folder, err := album.NewFolder(dir)
+	return album.New(app, folder), err
+}
+
+// secured is how connections are secured, nil if they are not.
+func (s *Service) secured(o Options) (*tls.Config, error) {
+	if o.Certificate == [2]string{} {
+		return nil, nil
+	}
+	s.Address = "https" + strings.TrimPrefix(s.Address, "http")
+	return secured(o.Certificate[0], o.Certificate[1], o.Log)
+}
+
+// tokens are those that are believed.
+func (s *Service) tokens(ctx context.Context, o Options) (*tokens.Checker, error) {
+	key, err := s.store.TokenKey(ctx)
+	if err != nil {
+		return nil, err
+	}
+	c := &tokens.Checker{Own: &tokens.Issuer{Key: key}}
+	if o.Tokens != nil {
+		c.Foreign, err = tokens.NewProvider(ctx, *o.Tokens, o.Log)
+	}
+	return c, err
+}
+
+// MakeKey makes a key for the service of some options, which need not run, and returns its
+// text.
+func MakeKey(ctx context.Context, o Options, name string, scope keys.Scope) (text string, err error) {
+	s := &Service{Database: o.Database}
+	if err = s.open(ctx, o); err == nil {
+		text, _, err = s.keys.Make(ctx, name, scope)
+	}
+	return text, errors.Join(err, s.closeBelow(time.Now().Add(stopTime)))
+}
+
+// MakeKey makes a key that may do everything, and returns its text.
+func (s *Service) MakeKey(ctx context.Context, name string) (string, error) {
+	text, _, err := s.keys.Make(ctx, name, keys.Operate)
+	return text, err
+}
+
+// Link makes an address that signs in to the console once, with a key.
+func (s *Service) Link(ctx context.Context, key string) (string, error) {
+	k, err := s.keys.Check(ctx, key)
+	if err != nil {
+		return "", err
+	}
+	code, err := s.keys.Link(ctx, k.ID)
+	return s.Address + server.EnterPath + code, err
+}
+
+// Believes tells whether a text is a key that may do everything.
+func (s *Service) Believes(ctx context.Context, key string) (bool, error) {
+	k, err := s.keys.Check(ctx, key)
+	if errors.Is(err, keys.ErrUnknown) {
+		return false, nil
+	}
+	return err == nil && k.Scope == keys.Operate, err
 }
 
 // Failed receives the error if the service stops answering by itself.

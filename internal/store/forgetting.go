@@ -163,6 +163,14 @@ func (tx *Tx) ForgetAnswers(id int64) error {
 		id).Error; err != nil {
 		return err
 	}
+	for _, sql := range []string{
+		"DELETE FROM passwords WHERE account IN (SELECT n FROM forgotten_documents WHERE forgotten = ?)",
+		"DELETE FROM sign_ins WHERE account IN (SELECT n FROM forgotten_documents WHERE forgotten = ?)",
+	} {
+		if err := tx.db.Exec(sql, id).Error; err != nil {
+			return err
+		}
+	}
 	return tx.db.Exec("UPDATE forgotten SET answers = answers + ?, events = events + ? WHERE id = ?",
 		answers.RowsAffected, events, id).Error
 }
@@ -203,6 +211,11 @@ func (tx *Tx) Remains(id int64) ([]CountIn, error) {
 				OR target IN (SELECT n FROM f)
 			UNION ALL SELECT 'frozen copies', count(*) FROM origins WHERE target IN (SELECT n FROM f)
 			UNION ALL SELECT 'remembered keys', count(*) FROM departed WHERE n IN (SELECT n FROM f)
+			UNION ALL SELECT 'passwords', count(*) FROM passwords WHERE account IN (SELECT n FROM f)
+			UNION ALL SELECT 'sign-ins', count(*) FROM sign_ins WHERE account IN (SELECT n FROM f)
+			UNION ALL SELECT 'pictures', count(*) FROM picture_refs WHERE doc IN (SELECT n FROM f)
+			UNION ALL SELECT 'uploaded pictures', count(*) FROM pictures
+				WHERE account <> '' AND account IN (SELECT split_part(path, '/', 2) FROM f)
 			UNION ALL SELECT 'kept answers', count(*) FROM (SELECT DISTINCT * FROM (`+answersHolding+`) a) held
 			UNION ALL SELECT 'events', count(*) FROM events WHERE doc IN (SELECT n FROM f) OR other IN (SELECT n FROM f)
 		) w WHERE many > 0`, id).Scan(&found).Error

@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"crypto/sha256"
 	"encoding/hex"
 
 	"gorm.io/gorm"
@@ -21,8 +22,22 @@ func (s *Store) SetSetting(ctx context.Context, name, value string) error {
 
 // CursorKey is the secret that page cursors are signed with, the same for all
 // services on the database.
-func (s *Store) CursorKey(ctx context.Context) ([]byte, error) {
-	text, err := setting(s.db.WithContext(ctx), "cursor_key")
+func (s *Store) CursorKey(ctx context.Context) ([]byte, error) { return s.secret(ctx, "cursor_key") }
+
+// TokenKey is the secret that access tokens of the built-in issuer are signed with, the same
+// for all services on the database.
+func (s *Store) TokenKey(ctx context.Context) ([]byte, error) { return s.secret(ctx, "token_key") }
+
+// Identity tells the tables of this database from those of others. It says nothing of what
+// is secret.
+func (s *Store) Identity(ctx context.Context) (string, error) {
+	key, err := s.TokenKey(ctx)
+	sum := sha256.Sum256(append([]byte("identity "), key...))
+	return hex.EncodeToString(sum[:12]), err
+}
+
+func (s *Store) secret(ctx context.Context, name string) ([]byte, error) {
+	text, err := setting(s.db.WithContext(ctx), name)
 	if err != nil {
 		return nil, err
 	}

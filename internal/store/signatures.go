@@ -68,3 +68,47 @@ func (s *Store) Signature(ctx context.Context, p Watched) (string, error) {
 		LEFT JOIN kept k ON k.doc = e.doc`, from.args...).Scan(&one).Error
 	return one, err
 }
+
+// DocumentSignatures are those of single documents. Keys: documents (collection, key), kept
+// (doc).
+func (s *Store) DocumentSignatures(ctx context.Context, at []Address) ([]string, error) {
+	collections, keys := make(bigints, len(at)), make(texts, len(at))
+	for i, a := range at {
+		collections[i], keys[i] = int64(a.Collection), a.Key
+	}
+	var all []string
+	err := s.upkeep.WithContext(ctx).Raw(`
+		SELECT coalesce(d.n || ' ' || d.xmin || ' ' || coalesce(k.xmin::text, ''), 'gone')
+		FROM unnest(?::smallint[], ?::text[]) WITH ORDINALITY AS w (collection, key, nth)
+		LEFT JOIN documents d ON d.collection = w.collection AND d.key = w.key
+		LEFT JOIN kept k ON k.doc = d.n
+		ORDER BY w.nth`, collections, keys).Scan(&all).Error
+	return all, err
+}
+
+// RowSignatures are those of some documents together, for each of several who are shown
+// such. Keys: documents (n), kept (doc).
+func (s *Store) RowSignatures(ctx context.Context, shown [][]int64) ([]string, error) {
+	var nth, docs bigints
+	for i, rows := range shown {
+		for _, n := range rows {
+			nth, docs = append(nth, int64(i)), append(docs, n)
+		}
+	}
+	all := make([]string, len(shown))
+	var rows []struct {
+		Nth       int
+		Signature string
+	}
+	err := s.upkeep.WithContext(ctx).Raw(`
+		SELECT w.nth, sum(hashtextextended(coalesce(d.xmin::text, '') || ' ' || coalesce(k.xmin::text, ''), w.n))::text
+			AS signature
+		FROM unnest(?::bigint[], ?::bigint[]) AS w (nth, n)
+		LEFT JOIN documents d ON d.n = w.n
+		LEFT JOIN kept k ON k.doc = w.n
+		GROUP BY w.nth`, nth, docs).Scan(&rows).Error
+	for _, r := range rows {
+		all[r.Nth] = r.Signature
+	}
+	return all, err
+}

@@ -155,8 +155,8 @@ func (s *Store) migrate(ctx context.Context) error {
 		if there {
 			return tx.migrate()
 		}
-		key := make([]byte, 32)
-		if _, err := rand.Read(key); err != nil {
+		secrets := make([]byte, 64)
+		if _, err := rand.Read(secrets); err != nil {
 			return err
 		}
 		for _, sql := range []string{"CREATE SCHEMA IF NOT EXISTS " + schemaName, schema} {
@@ -164,7 +164,11 @@ func (s *Store) migrate(ctx context.Context) error {
 				return fmt.Errorf("making the tables: %w", err)
 			}
 		}
-		return tx.db.Exec("INSERT INTO settings (name, value) VALUES ('schema', ?), ('cursor_key', ?)",
-			strconv.Itoa(SchemaVersion), hex.EncodeToString(key)).Error
+		return tx.db.Exec(
+			"INSERT INTO settings (name, value) VALUES ('schema', ?), ('cursor_key', ?), ('token_key', ?)",
+			strconv.Itoa(SchemaVersion),
+			hex.EncodeToString(secrets[:32]),
+			hex.EncodeToString(secrets[32:]),
+		).Error
 	})
 }

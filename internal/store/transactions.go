@@ -22,6 +22,9 @@ type Tx struct {
 // now reads outside of any transaction.
 func (s *Store) now(ctx context.Context) *Tx { return &Tx{db: s.db.WithContext(ctx)} }
 
+// Looking reads outside of any transaction, for who can also read within one.
+func (s *Store) Looking(ctx context.Context) *Tx { return s.now(ctx) }
+
 // lanes is a set of lanes, a bit for each.
 type lanes uint16
 

@@ -70,7 +70,7 @@ func (s step) apart(span store.Span, docs []int64, do part) (written int64, err 
 }
 
 // stretchesAsOne is how many stretches are not halved after a half has failed.
-const stretchesAsOne = 20
+const stretchesAsOne = 5
 
 func (k *Keeper) mayHalve() bool {
 	if k.asOne > 0 {

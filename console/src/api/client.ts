@@ -30,6 +30,7 @@ export type Outcome = Schemas['Outcome']
 export type RulePart = Schemas['RulePart']
 export type Parked = Schemas['ParkedWork']['parked'][number]
 export type Mistake = NonNullable<Schemas['Problem']['errors']>[number]
+export type OperatorKey = Schemas['OperatorKey']
 export type Values = Record<string, unknown>
 
 /** A refusal of the service: what is wrong, and each offending place. */
@@ -48,6 +49,9 @@ export interface Answer<T> {
   body: T
   position: string
 }
+
+/** What the window is told when the service takes this browser for a stranger. */
+export const signedOut = 'signed-out'
 
 interface Asked {
   method?: string
@@ -76,9 +80,37 @@ export async function ask<T>(path: string, asked: Asked = {}): Promise<Answer<T>
   const text = await response.text()
   const body = text && response.headers.get('Content-Type')?.includes('json') ? JSON.parse(text) : undefined
   if (!response.ok) {
+    if (response.status === 401) window.dispatchEvent(new Event(signedOut))
     throw new Problem(response.status, body?.code ?? '', body?.detail ?? response.statusText, body?.errors ?? [])
   }
   return { body: body as T, position: response.headers.get('Yalvo-Position') ?? '' }
+}
+
+/** An answer as it came. */
+export interface Heard {
+  status: number
+  ms: number
+  headers: [name: string, value: string][]
+  text: string
+}
+
+const shownHeaders = ['Yalvo-Read', 'Yalvo-Wrote', 'Yalvo-Position', 'ETag']
+
+/** Asks what the person who looks has put together, and answers whatever comes back. */
+async function call(method: string, address: string, media: string, body: string, as: string): Promise<Heard> {
+  const headers: Record<string, string> = { ...(media && { 'Content-Type': media }), ...(as && { 'Yalvo-As': as }) }
+  const began = performance.now()
+  try {
+    const response = await fetch(address, { method, headers, body: media ? body : undefined })
+    let text = await response.text()
+    if (response.headers.get('Content-Type')?.includes('json') && text) text = JSON.stringify(JSON.parse(text), null, 2)
+    return {
+      status: response.status, ms: performance.now() - began, text,
+      headers: shownHeaders.flatMap((name): [string, string][] => (response.headers.has(name) ? [[name, response.headers.get(name)!]] : [])),
+    }
+  } catch (error) {
+    return { status: 0, ms: performance.now() - began, headers: [], text: wordsOf(error) }
+  }
 }
 
 const read = async <T>(path: string): Promise<T> => (await ask<T>(path)).body
@@ -89,6 +121,11 @@ const pairPath = (pair: string, from: string, to: string) =>
 const dropped = (names: string[]): Record<string, string> => (names.length ? { drop: names.join(',') } : {})
 
 export const api = {
+  whoami: () => read<Schemas['Caller']>('/session'),
+  signIn: async (codeOrKey: string) => (await ask<{ key: OperatorKey }>('/session', { method: 'POST', body: { with: codeOrKey } })).body.key,
+  signOut: () => ask('/session', { method: 'DELETE' }),
+  described: () => read<unknown>('/openapi.json'),
+  call,
   outline: () => read<Outline>('/design/outline'),
   status: () => read<Status>('/status'),
   history: () => read<Schemas['History']>('/status/history'),

@@ -2,8 +2,9 @@
 import { computed, nextTick, ref } from 'vue'
 import type { Entry, OutlineCollection, PairState, Values } from '../api/client'
 import type { OutlinePair } from '../composables/marks'
-import { ago, inline, moment } from '../format'
+import { ago, inline, isPicture, moment } from '../format'
 import NestedList from './NestedList.vue'
+import PictureView from './PictureView.vue'
 import PairButton from './PairButton.vue'
 import WhyPanel from './WhyPanel.vue'
 
@@ -40,6 +41,8 @@ const byline = computed(() => {
   const texts = Object.values(card.value ?? {}).filter((v) => typeof v === 'string' && !v.includes('/'))
   return texts.length ? texts.map(inline).join(' · ') : props.entry.author
 })
+const portrait = computed(() => Object.values(card.value ?? {}).find(isPicture))
+const photo = computed(() => Object.values(props.entry.facts).find(isPicture))
 const counts = computed(() => Object.entries(props.entry.kept).filter(([, v]) => typeof v === 'number'))
 /** Words of the other facts: a place's name, not its coordinates. */
 const extras = computed(() =>
@@ -64,7 +67,10 @@ function save() {
 <template>
   <article :data-path="entry.path">
     <header>
-      <span class="kept byline">{{ byline }}</span>
+      <span class="kept byline">
+        <PictureView v-if="portrait" :picture="portrait" size="thumbnail" round class="portrait" />
+        <span class="names">{{ byline }}</span>
+      </span>
       <RouterLink class="quiet" :to="`/documents/${entry.path}`"><time :datetime="entry.at" :title="moment(entry.at)">{{ ago(entry.at) }}</time></RouterLink>
     </header>
     <form v-if="editing" @submit.prevent="save">
@@ -72,7 +78,10 @@ function save() {
       <el-button size="small" type="primary" native-type="submit" data-act="save">Save</el-button>
       <el-button size="small" @click="editing = false">Cancel</el-button>
     </form>
-    <p v-else class="body">{{ inline(entry.facts[bodyField]) }}</p>
+    <div v-else class="said">
+      <p class="body">{{ inline(entry.facts[bodyField]) }}</p>
+      <PictureView v-if="photo" :picture="photo" size="thumbnail" class="photo" />
+    </div>
     <footer>
       <span v-for="[name, v] in extras" :key="name" class="quiet extra">{{ v }}</span>
       <span v-for="[name, v] in counts" :key="name" class="kept">{{ name.replaceAll('_', ' ') }} {{ inline(v) }}</span>
@@ -100,7 +109,11 @@ function save() {
 <style scoped>
 article { padding: 10px 14px; }
 header { display: flex; justify-content: space-between; gap: 10px; font-size: 13px; }
-.byline { overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
+.byline { display: flex; align-items: center; gap: 6px; min-width: 0; }
+.names { overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
+.portrait { width: 22px; height: 22px; }
+.said { display: flex; justify-content: space-between; align-items: flex-start; gap: 12px; }
+.photo { width: 72px; height: 72px; margin-top: 6px; }
 .body { margin: 6px 0; overflow-wrap: anywhere; white-space: pre-wrap; }
 form { margin: 6px 0; display: grid; gap: 6px; grid-template-columns: auto auto 1fr; }
 form > :first-child { grid-column: 1 / -1; }

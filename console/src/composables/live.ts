@@ -3,6 +3,31 @@ import type { Entry, TimelinePage } from '../api/client'
 
 const remembered = 50 // entries that have gone
 
+interface Told {
+  path?: string
+  after?: string | null
+  item?: Entry
+  kept?: Entry['kept']
+  beyond?: boolean // it may stand on the next page
+}
+
+/** The events of a stream that say what happened to an item, and what each makes of the items. */
+const happenings: Record<string, (items: Entry[], told: Told) => Entry[]> = {
+  removed: (items, told) => items.filter((e) => e.path !== told.path),
+  added: (items, told) => put(items, told.item!, told.after),
+  moved: (items, told) => {
+    const item = items.find((e) => e.path === told.path)
+    return item ? put(items.filter((e) => e !== item), item, told.after) : items
+  },
+  changed: (items, told) => items.map((e) => (e.path === told.item!.path ? told.item! : e)),
+  counts: (items, told) => items.map((e) => (e.path === told.path ? { ...e, kept: told.kept! } : e)),
+}
+
+function put(items: Entry[], item: Entry, after: string | null | undefined): Entry[] {
+  const at = items.findIndex((e) => e.path === after) + 1
+  return [...items.slice(0, at), item, ...items.slice(at)]
+}
+
 /** The first page of an owner's timeline, kept up to date by the service's stream. */
 export function useLiveTimeline(timeline: Ref<string>, owner: Ref<string>, limit: number) {
   const entries = shallowRef<Entry[]>([])
@@ -11,18 +36,44 @@ export function useLiveTimeline(timeline: Ref<string>, owner: Ref<string>, limit
   const fresh = ref(new Set<string>()) // entries that came in while the page was open
   const gone = shallowRef<Entry[]>([]) // entries that went while it was open, newest first
   let source: EventSource | undefined
+  let streamed: Entry[] = [] // as the stream has it: what is read besides may be ahead of it
+  let whole: Entry[] = [] // when all was there that belongs together
+  let pushed = new Set<string>() // what went off the end of the page
 
-  function show(page: TimelinePage) {
+  function show(page: Pick<TimelinePage, 'entries'>) {
     const before = entries.value
     const was = new Set(before.map((e) => e.path))
     const is = new Set(page.entries.map((e) => e.path))
     fresh.value = loaded.value ? new Set(page.entries.filter((e) => !was.has(e.path)).map((e) => e.path)) : new Set()
     const last = page.entries.at(-1)
-    const beyond = (e: Entry) => page.entries.length >= limit && last !== undefined && e.at <= last.at // on the next page
+    const beyond = (e: Entry) => pushed.has(e.path) || (page.entries.length >= limit && last !== undefined && e.at <= last.at)
     const went = before.filter((e) => !is.has(e.path) && !beyond(e))
     gone.value = [...went, ...gone.value].filter((e) => !is.has(e.path)).slice(0, remembered)
     entries.value = page.entries
     loaded.value = true
+  }
+
+  function follow(from: EventSource) {
+    from.addEventListener('page', (e) => {
+      streamed = (JSON.parse(e.data) as TimelinePage).entries
+    })
+    for (const [name, happen] of Object.entries(happenings)) {
+      from.addEventListener(name, (e) => {
+        const told = JSON.parse(e.data) as Told
+        if (told.beyond && told.path) pushed.add(told.path)
+        streamed = happen(streamed, told)
+      })
+    }
+    from.addEventListener('current', () => {
+      broken.value = false
+      whole = streamed
+      show({ entries: whole })
+      pushed = new Set()
+    })
+    from.onerror = () => {
+      broken.value = true
+      streamed = whole // what was cut off comes again
+    }
   }
 
   watch([timeline, owner], () => {
@@ -31,12 +82,8 @@ export function useLiveTimeline(timeline: Ref<string>, owner: Ref<string>, limit
     gone.value = []
     loaded.value = false
     if (!timeline.value || !owner.value) return
-    source = new EventSource(`/v1/timelines/${timeline.value}/${encodeURIComponent(owner.value)}/live?limit=${limit}`)
-    source.addEventListener('page', (e) => {
-      broken.value = false
-      show(JSON.parse((e as MessageEvent<string>).data))
-    })
-    source.onerror = () => (broken.value = true)
+    source = new EventSource(`/v1/live/timelines/${timeline.value}/${encodeURIComponent(owner.value)}?limit=${limit}`)
+    follow(source)
   }, { immediate: true })
 
   onUnmounted(() => source?.close())

@@ -5,6 +5,11 @@ const outline = shallowRef<Outline>()
 const missing = shallowRef('')
 let asked: Promise<void> | undefined
 
+/** The design in force as far as it is known, which is asked for by whoever is signed in. */
+export function outlineSoFar() {
+  return { outline, missing }
+}
+
 /** The design in force, read once for all pages. */
 export function useOutline() {
   asked ??= load()
@@ -20,6 +25,7 @@ export async function renewOutline() {
 async function load() {
   try {
     outline.value = await api.outline()
+    missing.value = ''
   } catch (error) {
     missing.value = error instanceof Problem && error.code === 'no-design'
       ? 'No design has been applied yet. Run `yalvo apply FILE`, then reload.'

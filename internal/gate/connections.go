@@ -1,4 +1,4 @@
-package server
+package gate
 
 import (
 	"bytes"
@@ -7,30 +7,32 @@ import (
 	"net"
 	"net/http"
 	"strconv"
+
+	"yalvo/internal/problem"
 )
 
-// plainListener is a listener whose connections answer with problem details also
+// Listener is a listener whose connections answer with problem details also
 // what net/http refuses by itself, before any handler: a request it cannot read,
 // a header that is too large.
-type plainListener struct{ net.Listener }
+type Listener struct{ net.Listener }
 
 // Accept waits for the next connection.
-func (l plainListener) Accept() (net.Conn, error) {
+func (l Listener) Accept() (net.Conn, error) {
 	c, err := l.Listener.Accept()
 	if err != nil {
 		return nil, err
 	}
-	return plainConn{c}, nil
+	return conn{c}, nil
 }
 
-type plainConn struct{ net.Conn }
+type conn struct{ net.Conn }
 
 // ownHeader is how the refusals of net/http go on after their first line. An
 // answer of a handler begins with other headers.
 var ownHeader = []byte("\r\nContent-Type: text/plain; charset=utf-8\r\nConnection: close\r\n\r\n")
 
 // Write writes an answer, or the problem that stands for a refusal.
-func (c plainConn) Write(text []byte) (int, error) {
+func (c conn) Write(text []byte) (int, error) {
 	line, _, found := bytes.Cut(text, ownHeader)
 	if !found || !bytes.HasPrefix(line, []byte("HTTP/1.1 4")) && !bytes.HasPrefix(line, []byte("HTTP/1.1 5")) {
 		return c.Conn.Write(text)
@@ -39,25 +41,26 @@ func (c plainConn) Write(text []byte) (int, error) {
 	if err != nil {
 		return c.Conn.Write(text)
 	}
-	problem, err := json.Marshal(refusedBelow(status))
+	told, err := json.Marshal(refusedBelow(status))
 	if err != nil {
 		return c.Conn.Write(text)
 	}
 	if _, err := fmt.Fprintf(c.Conn, "HTTP/1.1 %d %s\r\nContent-Type: application/problem+json\r\n"+
-		"Content-Length: %d\r\nConnection: close\r\n\r\n%s", status, http.StatusText(status), len(problem),
-		problem); err != nil {
+		"Content-Length: %d\r\nConnection: close\r\n\r\n%s", status, http.StatusText(status), len(told), told); err != nil {
 		return 0, err
 	}
 	return len(text), nil
 }
 
 // refusedBelow says why a request never reached a handler.
-func refusedBelow(status int) *problem {
+func refusedBelow(status int) *problem.Problem {
 	switch status {
 	case http.StatusRequestHeaderFieldsTooLarge:
-		return newProblem(status, codeTooBig, fmt.Sprintf("the request's header is larger than %d bytes", maxHeader))
+		return problem.New(status, problem.CodeTooBig, fmt.Sprintf("the request's header is larger than %d bytes",
+			MaxHeader))
 	case http.StatusRequestTimeout:
-		return newProblem(status, codeTooSlow, fmt.Sprintf("the request's header was not there after %v", headerTime))
+		return problem.New(status, problem.CodeTooSlow, fmt.Sprintf("the request's header was not there after %v",
+			HeaderTime))
 	}
-	return newProblem(status, codeBadRequest, "the request is not HTTP as it should be: see RFC 9110 and 9112")
+	return problem.New(status, problem.CodeBadRequest, "the request is not HTTP as it should be: see RFC 9110 and 9112")
 }

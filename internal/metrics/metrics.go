@@ -1,4 +1,9 @@
-package server
+// Package metrics is what a service tells a Prometheus server: requests as they are
+// answered, and how the app stands when it is asked.
+//
+// In go requests, the status of the app and what the gate counts; out comes the text
+// exposition format. Not done here: who may ask.
+package metrics
 
 import (
 	"context"
@@ -10,32 +15,35 @@ import (
 	"github.com/prometheus/client_golang/prometheus"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
+	"yalvo/internal/gate"
 	"yalvo/internal/reading"
 )
 
-const metricsPath = "/metrics"
+// Path is where they are asked for.
+const Path = "/metrics"
 
-// metrics are what a service tells a Prometheus server: requests as they are answered, and
-// how the app stands when it is asked.
-type metrics struct {
+// Metrics are those of one service.
+type Metrics struct {
 	registry *prometheus.Registry
 	seconds  *prometheus.HistogramVec
 	refuse   func(*echo.Context, error)
 }
 
-func newMetrics(s *Server) *metrics {
-	m := &metrics{registry: prometheus.NewRegistry(), refuse: s.answerError}
+// New makes those of a service that answers a request with an error by refuse, and has so
+// many of its connections to the database in use.
+func New(read *reading.Reader, g *gate.Gate, pool func() (inUse, most int),
+	refuse func(*echo.Context, error)) *Metrics {
+	m := &Metrics{registry: prometheus.NewRegistry(), refuse: refuse}
 	m.seconds = prometheus.NewHistogramVec(prometheus.HistogramOpts{
 		Name: "yalvo_request_seconds", Help: "Time to answer a request, by the kind of its path and by status.",
 		Buckets: []float64{.001, .0025, .005, .01, .025, .05, .1, .25, .5, 1, 2.5, 10, 60},
 	}, []string{"method", "route", "status"})
-	pool := func() (inUse, most int) { return s.App.Store.Pool() }
-	m.registry.MustRegister(m.seconds, &standing{read: s.Reading, pool: pool, gate: s.gate})
+	m.registry.MustRegister(m.seconds, &standing{read: read, pool: pool, gate: g})
 	return m
 }
 
-// count is the middleware that counts requests.
-func (m *metrics) count(next echo.HandlerFunc) echo.HandlerFunc {
+// Count is the middleware that counts requests.
+func (m *Metrics) Count(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
 		began := time.Now()
 		if err := next(c); err != nil {
@@ -54,8 +62,8 @@ func (m *metrics) count(next echo.HandlerFunc) echo.HandlerFunc {
 	}
 }
 
-// answer answers a Prometheus server. A database that is away is no reason to say nothing.
-func (m *metrics) answer(c *echo.Context) error {
+// Answer answers a Prometheus server. A database that is away is no reason to say nothing.
+func (m *Metrics) Answer(c *echo.Context) error {
 	promhttp.HandlerFor(m.registry, promhttp.HandlerOpts{ErrorHandling: promhttp.ContinueOnError}).
 		ServeHTTP(c.Response(), c.Request())
 	return nil
@@ -65,7 +73,7 @@ func (m *metrics) answer(c *echo.Context) error {
 type standing struct {
 	read *reading.Reader
 	pool func() (inUse, most int)
-	gate *gate
+	gate *gate.Gate
 
 	mu   sync.Mutex
 	at   time.Time
@@ -104,9 +112,9 @@ func (s *standing) Collect(all chan<- prometheus.Metric) {
 	inUse, most := s.pool()
 	gauge(poolDesc, float64(inUse), "in use")
 	gauge(poolDesc, float64(most), "most")
-	gauge(streamsDesc, float64(s.gate.streams.Load()))
-	gauge(waitingDesc, float64(s.gate.waiting.Load()))
-	gauge(queuedDesc, float64(s.gate.queued.Load()))
+	gauge(streamsDesc, float64(s.gate.Streams.Now()))
+	gauge(waitingDesc, float64(s.gate.Waiting.Now()))
+	gauge(queuedDesc, float64(s.gate.Queued.Now()))
 	status, err := s.status()
 	if err != nil {
 		gauge(upDesc, 0)
@@ -131,18 +139,4 @@ func (s *standing) status() (reading.Status, error) {
 	s.last, s.err = s.read.Status(ctx)
 	s.at = time.Now()
 	return s.last, s.err
-}
-
-// securely adds what keeps a browser from doing with the console's pages what they are not
-// for. Element styles are set by the component kit.
-func securely(next echo.HandlerFunc) echo.HandlerFunc {
-	const policy = "default-src 'none'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; " +
-		"font-src 'self'; connect-src 'self'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
-	return func(c *echo.Context) error {
-		h := c.Response().Header()
-		h.Set(echo.HeaderContentSecurityPolicy, policy)
-		h.Set(echo.HeaderXContentTypeOptions, "nosniff")
-		h.Set(echo.HeaderReferrerPolicy, "no-referrer")
-		return next(c)
-	}
 }

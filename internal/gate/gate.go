@@ -1,12 +1,12 @@
-package server
+package gate
 
 import (
-	"net/http"
 	"sync"
-	"sync/atomic"
 	"time"
 
 	"github.com/labstack/echo/v5"
+
+	"yalvo/internal/problem"
 )
 
 // How much a service does at once. What it holds in memory is bounded by these
@@ -17,39 +17,42 @@ const (
 	mostQueued  = 2000     // requests that queue
 	mostWaiting = 2000     // reads that wait for a position
 	mostStreams = 4000     // live reads
+	mostUploads = 64 << 20 // bytes of pictures that are on their way
 	mostUnsent  = 64 << 20 // bytes of large answers that their readers have not taken yet
 	largeText   = 64 << 10
 )
 
-// gate lets so many requests through at once.
-type gate struct {
-	places, large                    chan struct{}
-	queued, waiting, streams, unsent atomic.Int64
-	patience                         time.Duration // until one that queues is turned away
+// Gate lets so many requests through at once, and counts what else is bounded.
+type Gate struct {
+	Streams, Waiting, Queued Counter // live reads, reads that wait for a position, requests that queue
+
+	Uploads Counter // bytes of bodies that are read without a place
+
+	Passwords, Pictures *Narrow // for what is slow, or takes much memory
+
+	unsent        Counter // bytes
+	places, large chan struct{}
+	patience      time.Duration // until one that queues is turned away
+	open          string        // the path that needs no place
 }
 
-func newGate(atWork, large int) *gate {
-	return &gate{places: make(chan struct{}, atWork), large: make(chan struct{}, large), patience: queueTime}
-}
+// New makes a gate. The requests of one path need no place: how crowded it is shall be
+// told when it is crowded.
+func New(open string) *Gate { return newGate(open, mostAtWork, mostLarge) }
 
-func busy(detail string) error {
-	return newProblem(http.StatusServiceUnavailable, codeBusy, detail+": try again")
-}
-
-// add counts what is bounded, false if it is full.
-func add(n *atomic.Int64, many, most int64) bool {
-	if n.Add(many) <= most {
-		return true
-	}
-	n.Add(-many)
-	return false
+func newGate(open string, atWork, large int) *Gate {
+	return &Gate{Streams: Counter{Most: mostStreams}, Waiting: Counter{Most: mostWaiting},
+		Queued: Counter{Most: mostQueued}, unsent: Counter{Most: mostUnsent}, open: open,
+		places: make(chan struct{}, atWork), large: make(chan struct{}, large), patience: queueTime,
+		Uploads: Counter{Most: mostUploads}, Passwords: newNarrow("too many sign in"),
+		Pictures: newNarrow("too many pictures are uploaded")}
 }
 
 // place is where a request stands: inside the gate, or not. It is given up while
 // the request waits for something, and as soon as its answer is ready: who reads
 // slowly takes no place.
 type place struct {
-	gate   *gate
+	gate   *Gate
 	mu     sync.Mutex
 	inside bool
 	large  bool
@@ -58,10 +61,10 @@ type place struct {
 // placeKey is where a request's context keeps its place.
 const placeKey = "place"
 
-// pass is the middleware that has every request pass the gate.
-func (g *gate) pass(next echo.HandlerFunc) echo.HandlerFunc {
+// Pass is the middleware that has every request pass the gate.
+func (g *Gate) Pass(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
-		if c.Path() == metricsPath { // how crowded it is shall be told when it is crowded
+		if c.Path() == g.open {
 			return next(c)
 		}
 		p := &place{gate: g}
@@ -94,17 +97,18 @@ func (p *place) queue(c *echo.Context, places chan struct{}) error {
 		return nil
 	default:
 	}
-	if !add(&p.gate.queued, 1, mostQueued) {
-		return busy("too many requests queue")
+	giveUp, fits := p.gate.Queued.Add(1)
+	if !fits {
+		return problem.Busy("too many requests queue")
 	}
-	defer p.gate.queued.Add(-1)
+	defer giveUp()
 	late := time.NewTimer(p.gate.patience)
 	defer late.Stop()
 	select {
 	case places <- struct{}{}:
 		return nil
 	case <-late.C:
-		return busy("the service has had no time for this request")
+		return problem.Busy("the service has had no time for this request")
 	case <-c.Request().Context().Done():
 		return c.Request().Context().Err()
 	}
@@ -129,8 +133,8 @@ func placeOf(c *echo.Context) *place {
 	return p
 }
 
-// outside runs something that waits, without a place meanwhile.
-func outside(c *echo.Context, wait func() error) error {
+// Outside runs something that waits, without a place meanwhile.
+func Outside(c *echo.Context, wait func() error) error {
 	p := placeOf(c)
 	if p == nil {
 		return wait()
@@ -142,9 +146,9 @@ func outside(c *echo.Context, wait func() error) error {
 	return p.enter(c, p.gate.places, &p.inside)
 }
 
-// enterLarge has a request with a large body wait until few others have one:
+// EnterLarge has a request with a large body wait until few others have one:
 // values that JSON is read into take many times its size.
-func enterLarge(c *echo.Context, size int) error {
+func EnterLarge(c *echo.Context, size int) error {
 	p := placeOf(c)
 	if p == nil || size <= largeText {
 		return nil
@@ -152,14 +156,15 @@ func enterLarge(c *echo.Context, size int) error {
 	return p.enter(c, p.gate.large, &p.large)
 }
 
-// send sends an answer that may be large. If too much waits for slow readers
-// already, it is refused.
-func (s *Server) send(c *echo.Context, media string, text []byte) error {
-	if n := int64(len(text)); n > largeText {
-		if !add(&s.gate.unsent, n, mostUnsent) {
-			return busy("too many large answers are under way")
-		}
-		defer s.gate.unsent.Add(-n)
+// Answer counts the bytes of an answer that may be large, until it has been sent. If too
+// much waits for slow readers already, it is refused.
+func (g *Gate) Answer(text []byte) (sent func(), err error) {
+	if len(text) <= largeText {
+		return func() {}, nil
 	}
-	return c.Blob(http.StatusOK, media, text)
+	sent, fits := g.unsent.Add(int64(len(text)))
+	if !fits {
+		return nil, problem.Busy("too many large answers are under way")
+	}
+	return sent, nil
 }

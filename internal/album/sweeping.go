@@ -1,0 +1,121 @@
+package album
+
+import (
+	"context"
+	"strings"
+	"time"
+
+	"yalvo/internal/pictures"
+	"yalvo/internal/store"
+)
+
+// How often it is looked for pictures that nothing refers to, and for files of none.
+const (
+	sweepEvery = 5 * time.Second
+	tidyEvery  = 24 * time.Hour
+	atOnce     = 100
+)
+
+// Sweep takes pictures away that nothing refers to, until the context ends.
+func (a *Album) Sweep(ctx context.Context) {
+	if a.files == nil {
+		return
+	}
+	tick := time.NewTicker(sweepEvery)
+	defer tick.Stop()
+	for tidied := (time.Time{}); ; {
+		if err := a.SweepNow(ctx); err != nil && ctx.Err() == nil {
+			a.Trouble("sweeping pictures", err)
+		}
+		if time.Since(tidied) > tidyEvery {
+			tidied = time.Now()
+			if err := a.tidy(ctx); err != nil && ctx.Err() == nil {
+				a.Trouble("looking for files of no picture", err)
+			}
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+		}
+	}
+}
+
+// SweepNow takes those away that are known to be referred to no more.
+func (a *Album) SweepNow(ctx context.Context) error {
+	if a.files == nil {
+		return nil
+	}
+	for {
+		ids, err := a.Store.LoosePictures(ctx, uploadAge, atOnce)
+		if err != nil {
+			return err
+		}
+		for _, id := range ids {
+			if err := a.drop(ctx, id); err != nil {
+				return err
+			}
+		}
+		if len(ids) < atOnce {
+			return nil
+		}
+	}
+}
+
+// drop takes a picture away unless something refers to it. Its files go first: without them
+// it is as if it were not there, and sent again it is made anew.
+func (a *Album) drop(ctx context.Context, id string) error {
+	return a.Store.Write(ctx, func(tx *store.Tx) error {
+		if err := tx.LockPicture(id); err != nil {
+			return err
+		}
+		gone, err := tx.DropPicture(id, uploadAge)
+		if err != nil || !gone {
+			return err
+		}
+		for _, size := range pictures.Sizes {
+			if err := a.files.Remove(fileName(id, size)); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// tidy takes files away that belong to no picture: of an upload that broke off.
+func (a *Album) tidy(ctx context.Context) error {
+	return a.files.Older(uploadAge, func(name string) error {
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		id, _, _ := strings.Cut(name, "-")
+		return a.Store.Write(ctx, func(tx *store.Tx) error {
+			if err := tx.LockPicture(id); err != nil {
+				return err
+			}
+			_, there, err := tx.Picture(id)
+			if err != nil || there {
+				return err
+			}
+			return a.files.Remove(name)
+		})
+	})
+}
+
+// Forget takes away what forgotten accounts have uploaded and no document refers to, and
+// whatever has come to be referred to by none.
+func (a *Album) Forget(ctx context.Context, forgotten int64) error {
+	v, err := a.Now(ctx)
+	if err != nil {
+		return err
+	}
+	if accounts := v.Plan.Design.Accounts; accounts != nil {
+		err = a.Store.Write(ctx, func(tx *store.Tx) error {
+			return tx.ForgetUploads(forgotten, v.Plan.Collection(accounts.Name))
+		})
+		if err != nil {
+			return err
+		}
+	}
+	return a.SweepNow(ctx)
+}

@@ -1,0 +1,133 @@
+package reading
+
+import (
+	"context"
+	"fmt"
+
+	"yalvo/internal/plan"
+	"yalvo/internal/running"
+	"yalvo/internal/store"
+)
+
+// signatures are those of what is watched; now stands for what has been committed. What is
+// not there has the signature of nothing.
+func (r *Reader) signatures(ctx context.Context, v *running.Version, all []*Watch, now string) (map[*Watch]string,
+	error) {
+	found := map[*Watch]string{}
+	for _, sign := range []func(context.Context, *running.Version, []*Watch, map[*Watch]string) error{
+		r.signTimelines, r.signDocuments, r.signLists} {
+		if err := sign(ctx, v, all, found); err != nil {
+			return nil, err
+		}
+	}
+	for w := range found {
+		if w.list != nil && hangsOnKept(w.list) {
+			found[w] += now
+		}
+	}
+	return found, nil
+}
+
+// hangsOnKept tells whether other documents can come into a list without anything being
+// written to them.
+func hangsOnKept(l *plan.List) bool {
+	if l.OnKept() {
+		return true
+	}
+	if l.Where == nil || l.Where.That == nil {
+		return false
+	}
+	for _, m := range l.Where.That.Reads {
+		if m.Collection == l.Entries.Name && l.Entries.KeptValue(m.Name) != nil {
+			return true
+		}
+	}
+	return false
+}
+
+func (r *Reader) signTimelines(ctx context.Context, v *running.Version, all []*Watch, found map[*Watch]string) error {
+	var pushed []*Watch
+	var pages []store.Watched
+	for _, w := range all {
+		if w.timeline == "" {
+			continue
+		}
+		t, err := v.Readable(w.timeline)
+		owner := r.owners.of(w.at)
+		if err != nil || owner.N == 0 {
+			continue // its reader is told when it reads, or has not read yet
+		}
+		shown := store.Watched{Timeline: t, Owner: owner, After: w.page.After, Limit: w.page.Limit}
+		if t.Deliver == "push" {
+			pushed, pages = append(pushed, w), append(pages, shown)
+			continue
+		}
+		if found[w], err = r.Store.Signature(ctx, shown); err != nil {
+			return err
+		}
+	}
+	for len(pages) > 0 {
+		n := min(pagesALook, len(pages))
+		some, err := r.Store.Signatures(ctx, pages[:n])
+		if err != nil {
+			return err
+		}
+		for i, signature := range some {
+			found[pushed[i]] = signature
+		}
+		pushed, pages = pushed[n:], pages[n:]
+	}
+	return nil
+}
+
+func (r *Reader) signDocuments(ctx context.Context, _ *running.Version, all []*Watch, found map[*Watch]string) error {
+	var some []*Watch
+	for _, w := range all {
+		if w.timeline == "" && w.list == nil {
+			some = append(some, w)
+		}
+	}
+	for len(some) > 0 {
+		n := min(pagesALook, len(some))
+		addresses := make([]store.Address, n)
+		for i, w := range some[:n] {
+			addresses[i] = w.at
+		}
+		signatures, err := r.Store.DocumentSignatures(ctx, addresses)
+		if err != nil {
+			return err
+		}
+		for i, signature := range signatures {
+			found[some[i]] = signature
+		}
+		some = some[n:]
+	}
+	return nil
+}
+
+func (r *Reader) signLists(ctx context.Context, _ *running.Version, all []*Watch, found map[*Watch]string) error {
+	var some []*Watch
+	for _, w := range all {
+		if w.list != nil {
+			some = append(some, w)
+		}
+	}
+	for len(some) > 0 {
+		n := min(pagesALook, len(some))
+		shown := make([][]int64, n)
+		for i, w := range some[:n] {
+			w.mu.Lock()
+			shown[i] = w.rows
+			w.mu.Unlock()
+		}
+		signatures, err := r.Store.RowSignatures(ctx, shown)
+		if err != nil {
+			return err
+		}
+		for i, signature := range signatures {
+			found[some[i]] = fmt.Sprint(signature, " ", some[i].touched)
+		}
+		some = some[n:]
+	}
+	return nil
+}

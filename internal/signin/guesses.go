@@ -1,0 +1,78 @@
+package signin
+
+import (
+	"context"
+	"hash/fnv"
+	"time"
+
+	"yalvo/internal/running"
+	"yalvo/internal/store"
+)
+
+// Guessing costs time: after so many wrong passwords in a row each further one is waited for,
+// twice as long every time.
+const (
+	freeTogether = 5   // of one name from one address
+	freeName     = 50  // of one name from anywhere
+	freeAddress  = 50  // from one address, of any name
+	freeSignUps  = 100 // accounts from one address
+	mostWait     = 5 * time.Minute
+	guessAge     = time.Hour // after which what was wrong is forgotten
+	buckets      = 1 << 20   // that are told apart: so many rows at most, whatever is sent
+)
+
+// TooSoon is the refusal of a try that comes too soon.
+type TooSoon struct {
+	*running.Refusal
+	Wait time.Duration
+}
+
+// Unwrap is the refusal.
+func (t TooSoon) Unwrap() error { return t.Refusal }
+
+func signingIn(from, name string) []store.Try {
+	return []store.Try{{Bucket: bucket("both", from+"\x00"+name), Free: freeTogether},
+		{Bucket: bucket("name", name), Free: freeName}, {Bucket: bucket("from", from), Free: freeAddress}}
+}
+
+func signingUp(from string) []store.Try {
+	return []store.Try{{Bucket: bucket("up", from), Free: freeSignUps}}
+}
+
+func bucket(kind, of string) int64 {
+	h := fnv.New32a()
+	h.Write([]byte(kind + "\x00" + of)) // never fails
+	return int64(h.Sum32() % buckets)
+}
+
+// count counts a try before it is made, and refuses one that comes too soon.
+func (d *Desk) count(ctx context.Context, tries []store.Try) error {
+	wait, err := d.Store.CountTry(ctx, tries, mostWait, guessAge)
+	if err != nil || wait <= 0 {
+		return err
+	}
+	seconds := int(wait/time.Second) + 1
+	return TooSoon{running.Refuse(running.CodeTooMany, "there have been too many tries: wait %d seconds", seconds),
+		time.Duration(seconds) * time.Second}
+}
+
+// Tidy forgets what nobody will ask for again: sign-ins that have ended, passwords of accounts
+// that are gone, wrong passwords of long ago.
+func (d *Desk) Tidy(ctx context.Context, every time.Duration) {
+	tick := time.NewTicker(every)
+	defer tick.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+		}
+		err := d.Store.Upkeep(ctx, func(tx *store.Tx) error { return tx.DropSignIns(guessAge, tidied) })
+		if err != nil && ctx.Err() == nil {
+			d.Trouble("forgetting sign-ins", err)
+		}
+	}
+}
+
+// tidied is how many rows of a table go in one transaction.
+const tidied = 10_000

@@ -1,0 +1,112 @@
+package store
+
+import (
+	"context"
+	"time"
+
+	"yalvo/internal/plan"
+)
+
+// Picture is what is known of a picture whose files lie elsewhere.
+type Picture struct {
+	ID            string
+	Width, Height int
+	Types         string // of its versions, the largest first: jpeg, png
+	Account       string // who has uploaded it, until a document refers to it; empty: an operator
+	Uploaded      time.Time
+	Used          bool // a document has referred to it
+}
+
+// Picture reads one, false if there is none. Key: pictures (id).
+func (tx *Tx) Picture(id string) (Picture, bool, error) {
+	var p Picture
+	got := tx.db.Raw("SELECT id, width, height, types, account, uploaded, used FROM pictures WHERE id = ?",
+		id).Scan(&p)
+	return p, got.RowsAffected > 0, got.Error
+}
+
+// LockPicture has whoever puts the files of a picture in place, or takes them away, wait for
+// others who do, until the transaction ends.
+func (tx *Tx) LockPicture(id string) error {
+	return tx.db.Exec("SELECT pg_advisory_xact_lock(hashtextextended(?, 7480))", "picture "+id).Error
+}
+
+// AddPicture notes a picture whose files are there.
+func (tx *Tx) AddPicture(p Picture) error {
+	return tx.db.Exec(`
+		INSERT INTO pictures (id, width, height, types, account) VALUES (?, ?, ?, ?, ?)
+		ON CONFLICT (id) DO NOTHING`, p.ID, p.Width, p.Height, p.Types, p.Account).Error
+}
+
+// UploadAgain notes that somebody has sent a picture that is there: for an age it is theirs to
+// refer to, as if it were new. It is false if it has gone meanwhile.
+func (s *Store) UploadAgain(ctx context.Context, id, account string) (bool, error) {
+	again := s.db.WithContext(ctx).Exec("UPDATE pictures SET account = ?, uploaded = now(), used = false WHERE id = ?",
+		account, id)
+	return again.RowsAffected > 0, again.Error
+}
+
+// Referring are documents that refer to a picture, those after a row number, in the order of
+// these. Keys: picture_refs (picture, doc), documents (n), kept (doc).
+func (tx *Tx) Referring(picture string, after int64, limit int) ([]Document, error) {
+	var docs []Document
+	err := tx.db.Raw(`
+		SELECT `+documentColumns+`
+		FROM picture_refs r JOIN documents d ON d.n = r.doc LEFT JOIN kept k ON k.doc = d.n
+		WHERE r.picture = ? AND r.doc > ?
+		ORDER BY r.doc LIMIT ?`, picture, after, limit).Scan(&docs).Error
+	return docs, err
+}
+
+// LoosePictures are some that nothing refers to any more, and some that nothing has referred
+// to for an age since they were uploaded. Index: pictures_unused.
+func (s *Store) LoosePictures(ctx context.Context, age time.Duration, limit int) ([]string, error) {
+	var ids []string
+	err := s.upkeep.WithContext(ctx).Raw(`
+		(SELECT DISTINCT picture FROM loose_pictures LIMIT ?)
+		UNION
+		(SELECT id FROM pictures WHERE NOT used AND uploaded < now() - ?::interval LIMIT ?)`, limit, interval(age),
+		limit).Scan(&ids).Error
+	return ids, err
+}
+
+// DropPicture forgets a picture unless a document refers to it, or somebody has uploaded it
+// within an age and may still. It tells whether it is gone.
+func (tx *Tx) DropPicture(id string, age time.Duration) (gone bool, err error) {
+	if err := tx.db.Exec("DELETE FROM loose_pictures WHERE picture = ?", id).Error; err != nil {
+		return false, err
+	}
+	dropped := tx.db.Exec(`
+		DELETE FROM pictures p
+		WHERE p.id = ? AND (p.used OR p.uploaded < now() - ?::interval)
+			AND NOT EXISTS (SELECT FROM picture_refs r WHERE r.picture = p.id)`, id, interval(age))
+	if dropped.Error != nil || dropped.RowsAffected > 0 {
+		return dropped.RowsAffected > 0, dropped.Error
+	}
+	return false, tx.db.Exec(`
+		UPDATE pictures p SET used = true, account = ''
+		WHERE p.id = ? AND NOT p.used AND EXISTS (SELECT FROM picture_refs r WHERE r.picture = p.id)`, id).Error
+}
+
+// ForgetUploads has those go that forgotten accounts have uploaded, unless documents refer to
+// them. Index: pictures_unused.
+func (tx *Tx) ForgetUploads(forgotten int64, accounts *plan.Collection) error {
+	return tx.db.Exec(`
+		WITH theirs AS (
+			UPDATE pictures SET account = '', used = true
+			WHERE NOT used AND account IN (
+				SELECT substr(path, length(?::text) + 2) FROM forgotten_documents
+				WHERE forgotten = ? AND path LIKE ?::text || '/%')
+			RETURNING id)
+		INSERT INTO loose_pictures SELECT id FROM theirs`, accounts.Name, forgotten, accounts.Name).Error
+}
+
+// NotedPictures are those that a document refers to and that are there. Keys: documents
+// (collection, key), picture_refs_of (doc).
+func (tx *Tx) NotedPictures(c *plan.Collection, key string) ([]string, error) {
+	var ids []string
+	err := tx.db.Raw(`
+		SELECT r.picture FROM documents d JOIN picture_refs r ON r.doc = d.n WHERE d.collection = ? AND d.key = ?`,
+		c.Number, key).Scan(&ids).Error
+	return ids, err
+}
