@@ -10,6 +10,7 @@ import (
 	"testing"
 	"time"
 
+	"yalvo/internal/plan"
 	"yalvo/internal/service"
 )
 
@@ -62,7 +63,13 @@ func TestManyThatHangStarveNobody(t *testing.T) {
 		w.post("ada", fmt.Sprint("p", i), "hush")
 	}
 	w.until("the prompt one has got everything", func() bool { return len(prompt.all()) == 12 })
-	same(t, "attempts that were given up meanwhile", w.Number("SELECT coalesce(max(attempts), 0) FROM due"), 0)
+	same(t, "attempts that were given up meanwhile", w.sendsGivenUp(), 0)
+}
+
+// sendsGivenUp is how often something that is due to be sent has been given up so far. What
+// triggers do to facts is not looked at: there attempts are counted before they are made.
+func (w *world) sendsGivenUp() int64 {
+	return w.Number(fmt.Sprintf("SELECT coalesce(max(attempts), 0) FROM due WHERE lane = %d", plan.Sending))
 }
 
 // Receivers that answer with what is no HTTP, no text or no end are given up and
