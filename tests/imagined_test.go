@@ -187,8 +187,19 @@ func (m imagination) line(name string) {
 		t["above"] = 2
 		m.add(m.collections["people"].(dict)["kept"].(dict), "count_"+t["through"].(string), dict{"count": t["through"].(string) + ".to"})
 	}
+	var bars []dict
+	for range m.IntN(4) {
+		bars = append(bars, dict{"paired": m.named(m.pairs), "either_way": m.IntN(2) == 0})
+	}
+	if len(bars) > 0 {
+		t["unless"] = bars
+	}
 	if m.IntN(2) == 0 {
-		t["unless"] = dict{"paired": m.named(m.pairs), "either_way": m.IntN(2) == 0}
+		t["where"] = m.one("doc.shown", "!doc.shown", "doc.size > 4", "has(doc.text) && doc.size != 3",
+			"!has(doc.seen) || doc.size in [1, 2, 3]", "doc.shown != true || doc.seen > timestamp('2031-06-01T00:00:00Z')")
+	}
+	if pair := t["through"].(string); m.pairs[pair].(dict)["fields"] != nil && m.IntN(3) > 0 {
+		t["through"] = dict{"pair": pair, "where": m.one("pair.value > 0", "pair.value == 1", "!(pair.value == 2)")}
 	}
 	m.add(m.timelines, name, t)
 }

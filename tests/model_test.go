@@ -314,7 +314,8 @@ func number(x *big.Rat) float64 {
 func (m *model) timeline(t *design.Timeline, owner *thing) []string {
 	var entries []*thing
 	for _, d := range m.all(t.Entries) {
-		if author := d.refs[t.By.Name]; author != nil && !author.gone && m.sees(t, owner, author) {
+		if author := d.refs[t.By.Name]; author != nil && !author.gone && m.sees(t, owner, author) &&
+			m.allows(t.Where, design.NameDoc, m.seen(d)) {
 			entries = append(entries, d)
 		}
 	}
@@ -343,8 +344,20 @@ func (m *model) sees(t *design.Timeline, owner, author *thing) bool {
 	if t.Own && owner == author {
 		return true
 	}
-	barred := t.Unless != nil && (m.paired(t.Unless.Paired, owner, author) || t.Unless.EitherWay && m.paired(t.Unless.Paired, author, owner))
-	return m.paired(t.Through, owner, author) && !barred
+	barred := slices.ContainsFunc(t.Unless, func(u design.Unless) bool {
+		return m.paired(u.Paired, owner, author) || u.EitherWay && m.paired(u.Paired, author, owner)
+	})
+	tie := m.pairs[t.Through.Name][ends{owner, author}]
+	return tie != nil && !barred && m.allows(t.While, design.NamePair, typed(tie.fields))
+}
+
+// allows tells whether a condition that names one thing holds, as CEL works it out.
+func (m *model) allows(r *design.Rule, name string, value any) bool {
+	if r == nil {
+		return true
+	}
+	is, err := r.That.Allows(map[string]any{name: value}, nil)
+	return err == nil && is
 }
 
 // canonical is a value as JSON with sorted keys, to compare by.

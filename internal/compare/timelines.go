@@ -44,8 +44,7 @@ func (c *comparing) compareTimeline(o, n *design.Timeline) {
 	if len(d.What) > 0 && d.How == "" {
 		d.How = Changed
 	}
-	ordered := n.Order != nil && c.touched[n.Entries][n.Order.Name]
-	if len(other) > 0 || ordered {
+	if len(other) > 0 || c.movesEntries(n) {
 		c.retire("timeline", o.Name)
 		d.Effects = append(d.Effects, Rebuild)
 		c.fillTimeline(n)
@@ -72,7 +71,27 @@ func (c *comparing) content(o, n *design.Timeline) []string {
 			all = append(all, changed(w.what, w.from, w.to))
 		}
 	}
-	return all
+	all = append(all, asked("where", design.NameDoc, o.Where, n.Where)...)
+	return append(all, asked("where of the pair", design.NamePair, o.While, n.While)...)
+}
+
+// asked says what other condition there is. A condition may rest on rules with names, and may
+// be the same in other words: what counts is what it comes to.
+func asked(what, about string, o, n *design.Rule) []string {
+	in := func(r *design.Rule) string {
+		if r == nil {
+			return "none"
+		}
+		f, _ := r.That.Alone(about)
+		return f.String()
+	}
+	if in(o) == in(n) {
+		return nil
+	}
+	if o.Text() == n.Text() { // a rule that it names is another
+		return []string{changed(what, in(o), in(n))}
+	}
+	return []string{changed(what, none(o.Text()), none(n.Text()))}
 }
 
 func (c *comparing) order(t *design.Timeline, old bool) string {
@@ -85,18 +104,32 @@ func (c *comparing) order(t *design.Timeline, old bool) string {
 	return t.Order.In.Name + "." + t.Order.Name
 }
 
+// movesEntries tells whether facts are stored in another form that say which entries a
+// timeline has, and in which order.
+func (c *comparing) movesEntries(t *design.Timeline) bool {
+	touched := func(name string) bool { return c.touched[t.Entries][name] }
+	pairs := c.Rewrites[t.Through.Name]
+	return t.Order != nil && touched(t.Order.Name) ||
+		t.Where != nil && slices.ContainsFunc(design.FieldNames(t.Entries.Fields), func(name string) bool {
+			return touched(name) && t.Where.That.Names(design.NameDoc, name)
+		}) ||
+		t.While != nil && pairs != nil && pairs.Needed
+}
+
 func (c *comparing) unless(t *design.Timeline, old bool) string {
-	if t.Unless == nil {
-		return "none"
+	var names []string
+	for _, u := range t.Unless {
+		name := u.Paired.Name
+		if old {
+			name = c.newPair(u.Paired)
+		}
+		if u.EitherWay {
+			name += " either way"
+		}
+		names = append(names, name)
 	}
-	name := t.Unless.Paired.Name
-	if old {
-		name = c.newPair(t.Unless.Paired)
-	}
-	if t.Unless.EitherWay {
-		name += " either way"
-	}
-	return name
+	slices.Sort(names)
+	return none(strings.Join(names, ", "))
 }
 
 func delivery(t *design.Timeline) string {

@@ -203,8 +203,10 @@ type Timeline struct {
 	Entries *Collection
 	By      *Field // the reference from an entry to its author
 	Through *Pair  // who is followed: from the owner, to the author
+	Where   *Rule  // what must hold of an entry's facts, nil for nothing
+	While   *Rule  // what must hold of the own facts of the pair that it goes through
 	Own     bool   // an author sees their own entries
-	Unless  *Unless
+	Unless  []Unless
 	Order   *Field // an integer or timestamp of the entries, greatest first; nil: their creation
 	Length  int    // how many of the newest entries the timeline holds
 	Deliver Deliver

@@ -1,7 +1,9 @@
 package expr
 
 import (
+	"fmt"
 	"slices"
+	"strings"
 	"time"
 
 	"cel.dev/cel-go/common/ast"
@@ -58,6 +60,57 @@ func (r *Rule) Filter(about string, known map[string]*Document, given map[string
 	return f.bound(r.checked.NativeRep().Expr(), true)
 }
 
+// Alone is the rule as a filter that lets through what the rule allows and nothing else, if
+// it names nothing but values of what it calls about, in a way that a database decides as
+// the rule does: truths, texts that are equal, whole numbers, times, and what is there. A
+// value that is absent decides nothing: whoever works the filter out must know a third truth.
+func (r *Rule) Alone(about string) (Filter, bool) {
+	f := filtering{rule: r, about: about, alone: true}.bound(r.checked.NativeRep().Expr(), true)
+	return f, f.ofValues()
+}
+
+func (f Filter) ofValues() bool {
+	switch f.Kind {
+	case Points, Same, Paired:
+		return false
+	}
+	return !f.vague && !slices.ContainsFunc(f.Parts, func(p Filter) bool { return !p.ofValues() })
+}
+
+// String is what a filter of values asks, in one form however it was written.
+func (f Filter) String() string {
+	parts := make([]string, len(f.Parts))
+	for i, p := range f.Parts {
+		parts[i] = p.String()
+	}
+	switch f.Kind {
+	case AllOf:
+		return "(" + strings.Join(parts, " && ") + ")"
+	case AnyOf:
+		return "(" + strings.Join(parts, " || ") + ")"
+	case NotThat:
+		return "!" + parts[0]
+	case Present:
+		return "has " + f.Member
+	case Compare:
+		return fmt.Sprintf("%s %s %#v", f.Member, f.Op, f.Value)
+	}
+	return string(f.Kind)
+}
+
+// Members are the values that a filter names.
+func (f Filter) Members() []string {
+	var names []string
+	if f.Member != "" {
+		names = append(names, f.Member)
+	}
+	for _, p := range f.Parts {
+		names = append(names, p.Members()...)
+	}
+	slices.Sort(names)
+	return slices.Compact(names)
+}
+
 // The system values of a document: times that are compared, and what is not.
 var (
 	systemTimes  = []string{"created", "updated"}
@@ -87,6 +140,7 @@ type filtering struct {
 	about string
 	known map[string]*Document
 	given map[string]any
+	alone bool // a value that does not fit its field is taken as it is stored
 }
 
 // truth is a filter that is always the same.
@@ -132,12 +186,36 @@ func (f filtering) call(call ast.CallExpr, upper bool) Filter {
 		if c, is := f.comparison(comparing[name], args[0], args[1]); is {
 			return c
 		}
+	case operators.In:
+		if one, is := f.oneOf(args[0], args[1]); is {
+			return one
+		}
 	case pairedCall:
 		if p, is := f.pair(args); is {
 			return p
 		}
 	}
 	return unsaid(upper)
+}
+
+// oneOf is whether a value of the document is among some that stand in the rule.
+func (f filtering) oneOf(e, among ast.Expr) (Filter, bool) {
+	if among.Kind() != ast.ListKind {
+		return Filter{}, false
+	}
+	var parts []Filter
+	for _, item := range among.AsList().Elements() {
+		v, is := f.constant(item)
+		if !is {
+			return Filter{}, false
+		}
+		part, is := f.compared("==", e, v)
+		if !is {
+			return Filter{}, false
+		}
+		parts = append(parts, part)
+	}
+	return joined(AnyOf, parts...), true
 }
 
 var comparing = map[string]string{operators.Equals: "==", operators.NotEquals: "!=", operators.Less: "<",
@@ -205,7 +283,7 @@ func (f filtering) member(e ast.Expr, upper bool) Filter {
 		return unsaid(upper)
 	case !s.IsTestOnly():
 		return Filter{Kind: Compare, Op: "==", Member: s.FieldName(), Value: true}
-	case upper:
+	case upper || f.alone:
 		return Filter{Kind: Present, Member: s.FieldName()}
 	}
 	return unsaid(upper)

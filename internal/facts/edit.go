@@ -408,7 +408,7 @@ func (u Unit) reattach(doc store.Document, rev revision, m redirection, change p
 
 // repost notes whose post a document is now, and at which place.
 func (u Unit) repost(t *plan.Timeline, doc int64, m redirection, rankBefore, rankAfter int64) error {
-	before, after := m.before[t.By], m.after[t.By]
+	before, after := plan.AuthorAt(rankBefore, m.before[t.By]), plan.AuthorAt(rankAfter, m.after[t.By])
 	if before == after && rankBefore == rankAfter {
 		return nil
 	}

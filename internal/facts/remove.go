@@ -107,7 +107,7 @@ func (u Unit) takeAway(c *plan.Collection, docs []store.Document, why Cause) err
 		due = append(due, u.Plan.Due(plan.Change{Kind: plan.Removed, Collection: c, Doc: d.N, Parent: d.Parent,
 			Before: before, RankBefore: d.Ranks, Mark: why.Mark})...)
 		for i, t := range c.EntersInto {
-			if author := before[t.By]; author != 0 {
+			if author := plan.AuthorAt(d.Ranks[i], before[t.By]); author != 0 {
 				posts[i] = append(posts[i], store.Posted{Author: author, Rank: d.Ranks[i], Doc: d.N})
 			}
 		}

@@ -36,6 +36,9 @@ func (r *reader) readRules() {
 	for _, l := range r.lists {
 		a.ofCondition(l)
 	}
+	for _, c := range r.conditions {
+		a.ofTimelineCondition(c)
+	}
 	for _, part := range []struct {
 		key  string
 		read func(*node, entry)

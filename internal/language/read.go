@@ -23,6 +23,8 @@ type reader struct {
 	after    []func()         // what waits for all of that
 	lists    []*listReader    // and so do these
 	access   map[string]*node // and who may do what, by its parts
+
+	conditions []timelineCondition // and these
 }
 
 // Read reads and checks a design. The name is only used in messages.

@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"yalvo/internal/design"
+	"yalvo/internal/expr"
 )
 
 // The length of a timeline: how many entries it holds for each owner.
@@ -32,6 +33,7 @@ func (r *reader) readTimelines(n *node) {
 			},
 			"above":  func(n *node) { t.Above = r.above(n) },
 			"unless": func(n *node) { r.readUnless(n, t) },
+			"where":  func(n *node) { r.conditions = append(r.conditions, timelineCondition{t, n, false}) },
 		}, "owner", "entries", "by", "through")
 		r.last = append(r.last, func() { r.checkTimeline(t) }) // after by and carry, which come last too
 	})
@@ -46,9 +48,71 @@ func (r *reader) readBy(n *node, t *design.Timeline) {
 	})
 }
 
+// readThrough: the name of a pair, or that with what its own facts must be.
 func (r *reader) readThrough(n *node, t *design.Timeline) {
+	if n.shape != mapping {
+		r.readThroughPair(n, t)
+		return
+	}
+	r.mapping(n, "through", keys{
+		"pair":  func(n *node) { r.readThroughPair(n, t) },
+		"where": func(n *node) { r.conditions = append(r.conditions, timelineCondition{t, n, true}) },
+	}, "pair", "where")
+}
+
+func (r *reader) readThroughPair(n *node, t *design.Timeline) {
 	name := r.word(n, "through")
 	r.later = append(r.later, func() { t.Through = r.pair(n.pos, name) })
+}
+
+// timelineCondition is what must hold of the entries of a timeline, or of the pairs that it
+// goes through.
+type timelineCondition struct {
+	of     *design.Timeline
+	at     *node
+	ofPair bool
+}
+
+// ofTimelineCondition compiles it. The database decides it, for many entries and pairs at
+// once and always in the same way.
+func (a *accessReader) ofTimelineCondition(c timelineCondition) {
+	t, name := c.of, design.NameDoc
+	if c.ofPair {
+		name = design.NamePair
+	}
+	if t.Entries == nil || t.Through == nil {
+		return
+	}
+	fields := t.Entries.Fields
+	shape := a.scope.Documents[t.Entries.Name]
+	if c.ofPair {
+		fields, shape = t.Through.Fields, design.ShapeOf(t.Through.Fields)
+	}
+	rule := a.rule(c.at, t.Name+".where", map[string]expr.Shape{name: shape})
+	switch {
+	case rule == nil:
+	case rule.That == nil:
+		a.problem(c.at.pos, design.CodeCondition, "where is always "+rule.Text()+" and decides nothing",
+			"leave it out, or write a condition over "+name)
+	case !decidable(rule, name, fields):
+		a.problem(c.at.pos, design.CodeCondition, fmt.Sprintf("where of timeline %q is decided by what is stored of "+
+			"%s alone, and this asks for more", t.Name, name),
+			fmt.Sprintf("compare fields of %s with what stands in the condition (truths, whole numbers, times; texts "+
+				"for being equal), ask for one with has(%s.…), and join that with &&, || and !", name, name))
+	case c.ofPair:
+		t.While = rule
+	default:
+		t.Where = rule
+	}
+}
+
+// decidable tells whether a rule names nothing but some fields, in a way that a database
+// can work out.
+func decidable(rule *design.Rule, about string, fields []*design.Field) bool {
+	filter, is := rule.That.Alone(about)
+	return is && !slices.ContainsFunc(filter.Members(), func(name string) bool {
+		return !slices.ContainsFunc(fields, func(f *design.Field) bool { return f.Name == name })
+	})
 }
 
 // readOrder: entries are in the order of their creation or of one of their fields.
@@ -112,24 +176,38 @@ func (r *reader) checkDelivery(t *design.Timeline) {
 	}
 }
 
+// readUnless: one pair that keeps entries out, or several.
 func (r *reader) readUnless(n *node, t *design.Timeline) {
-	u := &design.Unless{}
-	t.Unless = u
-	r.mapping(n, "unless", keys{
-		"paired": func(n *node) {
-			name := r.word(n, "paired")
-			r.later = append(r.later, func() { u.Paired = r.pair(n.pos, name) })
-		},
-		"either_way": r.boolean(&u.EitherWay),
-	}, "paired")
-	r.last = append(r.last, func() {
-		if p := u.Paired; p != nil && t.Owner != nil && t.By != nil && t.By.To != nil && p.From != nil && p.To != nil {
-			r.checkUnless(n.pos, t, p)
-		}
-	})
+	items := []*node{n}
+	if n.shape == sequence {
+		items = n.items
+	}
+	if len(items) == 0 || len(items) > maxUnless {
+		r.problem(n.pos, design.CodeTooLarge,
+			fmt.Sprintf("unless names %d pairs, 1 to %d are allowed", len(items), maxUnless), "")
+		return
+	}
+	for _, item := range items {
+		u := design.Unless{}
+		r.mapping(item, "unless", keys{
+			"paired": func(n *node) {
+				name := r.word(n, "paired")
+				r.later = append(r.later, func() { u.Paired = r.pair(n.pos, name) })
+			},
+			"either_way": r.boolean(&u.EitherWay),
+		}, "paired")
+		r.last = append(r.last, func() {
+			if p := u.Paired; p != nil && t.Owner != nil && t.By != nil && t.By.To != nil && p.From != nil &&
+				p.To != nil && r.fitsUnless(item.pos, t, u) {
+				t.Unless = append(t.Unless, u)
+			}
+		})
+	}
 }
 
-func (r *reader) checkUnless(at design.Pos, t *design.Timeline, p *design.Pair) {
+// fitsUnless sees that the owner can be paired with the author.
+func (r *reader) fitsUnless(at design.Pos, t *design.Timeline, u design.Unless) bool {
+	p := u.Paired
 	switch {
 	case p == t.Through:
 		r.problem(at, design.CodeContradicted,
@@ -139,10 +217,15 @@ func (r *reader) checkUnless(at design.Pos, t *design.Timeline, p *design.Pair) 
 		r.problem(at, design.CodeContradicted,
 			fmt.Sprintf("pair %q goes from %q to %q, not from the owner of the timeline "+
 				"(%s) to the author (%s)", p.Name, p.From.Name, p.To.Name, t.Owner.Name, t.By.To.Name), "")
-	case t.Unless.EitherWay && t.Owner != t.By.To:
+	case u.EitherWay && t.Owner != t.By.To:
 		r.problem(at, design.CodeContradicted,
 			"either_way needs owners and authors of one collection", "leave either_way out")
+	case slices.ContainsFunc(t.Unless, func(o design.Unless) bool { return o.Paired == p }):
+		r.problem(at, design.CodeNameTaken, fmt.Sprintf("%q stands here twice", p.Name), "")
+	default:
+		return true
 	}
+	return false
 }
 
 func (r *reader) length(n *node) int {

@@ -110,12 +110,12 @@ func TestAPictureStandsUprightInAllSizes(t *testing.T) {
 	// What a camera held so has stored: each is RGBW when it is turned.
 	for turn, stored := range map[int]string{1: "RGBW", 2: "GRWB", 3: "BWRG", 4: "WBGR", 5: "RWBG", 6: "GBWR", 7: "BGRW", 8: "WRGB"} {
 		for _, order := range []binary.AppendByteOrder{binary.BigEndian, binary.LittleEndian} {
-			w, h := 1000, 600
+			w, h := 250, 150
 			if turn >= 5 {
 				w, h = h, w
 			}
 			img := image.NewRGBA(image.Rect(0, 0, w, h))
-			upright := corners(1000, 600)
+			upright := corners(250, 150)
 			for y := range h {
 				for x := range w {
 					tx, ty := turned(turn, x, y, w, h)
@@ -127,7 +127,7 @@ func TestAPictureStandsUprightInAllSizes(t *testing.T) {
 				t.Fatalf("as it is stored, turned by %d: %s, want %s", turn, got, stored)
 			}
 			p := made(t, data)
-			if p.Width != 1000 || p.Height != 600 {
+			if p.Width != 250 || p.Height != 150 {
 				t.Errorf("turned by %d it has %d by %d", turn, p.Width, p.Height)
 			}
 			for size, v := range p.Versions {

@@ -1,6 +1,7 @@
 package plan
 
 import (
+	"math"
 	"slices"
 
 	"yalvo/internal/design"
@@ -135,8 +136,8 @@ func entryWork(c Change) []Work {
 		if t.Deliver == design.Pull {
 			continue
 		}
-		before, after := c.Before[t.By], c.After[t.By]
 		was, is := at(c.RankBefore, i), at(c.RankAfter, i)
+		before, after := AuthorAt(was, c.Before[t.By]), AuthorAt(is, c.After[t.By])
 		if before == after && (before == 0 || was == is) {
 			continue
 		}
@@ -148,6 +149,17 @@ func entryWork(c Change) []Work {
 		}
 	}
 	return due
+}
+
+// NoRank is the place in the order of a timeline of what does not meet its condition.
+const NoRank int64 = math.MinInt64
+
+// AuthorAt is an author in whose name a document stands at a place, 0 if it has none there.
+func AuthorAt(rank, author int64) int64 {
+	if rank == NoRank {
+		return 0
+	}
+	return author
 }
 
 // at is a rank, 0 if there are none.
@@ -292,10 +304,10 @@ func (p *Plan) Traces() (references, frozen []Number) {
 
 func pairWork(c Change) []Work {
 	due := pairContributions(c)
-	if c.Kind == Changed {
-		return due
+	if c.Kind != Changed {
+		due = append(due, pairCounts(c)...)
 	}
-	return append(append(due, pairCounts(c)...), subscriptions(c)...)
+	return append(due, subscriptions(c)...)
 }
 
 func pairContributions(c Change) []Work {
@@ -325,7 +337,8 @@ func pairCounts(c Change) []Work {
 	return due
 }
 
-// subscriptions: a pair can bring an author's entries in, or keep them out.
+// subscriptions: a pair can bring an author's entries in, or keep them out. Its own facts
+// matter where a timeline has a condition on them.
 func subscriptions(c Change) []Work {
 	var due []Work
 	to := SubscribeTo
@@ -333,18 +346,23 @@ func subscriptions(c Change) []Work {
 		to = BringInto
 	}
 	for _, t := range c.Pair.Timelines {
-		if t.Deliver != design.Pull {
+		if t.Deliver != design.Pull && (c.Kind != Changed || t.While != nil) {
 			due = append(due, to(t.Number, c.From, c.To))
 		}
 	}
 	for _, t := range c.Pair.Bars {
-		if t.Deliver == design.Pull {
+		if t.Deliver == design.Pull || c.Kind == Changed {
 			continue
 		}
 		due = append(due, SubscribeTo(t.Number, c.From, c.To))
-		if t.Timeline.Unless.EitherWay && c.From != c.To {
+		if t.bar(c.Pair).EitherWay && c.From != c.To {
 			due = append(due, SubscribeTo(t.Number, c.To, c.From))
 		}
 	}
 	return due
+}
+
+// bar is what a pair is that keeps entries out.
+func (t *Timeline) bar(p *Pair) Bar {
+	return t.Bars[slices.IndexFunc(t.Bars, func(b Bar) bool { return b.Pair == p })]
 }

@@ -176,7 +176,13 @@ type Timeline struct {
 	Owner, Entries *Collection
 	By             *Reference
 	Through        *Pair
-	Unless         *Pair // nil: nothing bars
+	Bars           []Bar
+}
+
+// Bar is a pair of an owner with an author that keeps the author's entries out.
+type Bar struct {
+	*Pair
+	EitherWay bool // or of the author with the owner
 }
 
 // Lower is the number of followers below which an author whose entries are
@@ -337,9 +343,9 @@ func (p *Plan) addTimeline(d *design.Timeline, n Number) {
 			}
 		}
 	}
-	if d.Unless != nil {
-		t.Unless = p.pairOf(d.Unless.Paired)
-		t.Unless.Bars = append(t.Unless.Bars, t)
+	for _, u := range d.Unless {
+		bar := Bar{p.pairOf(u.Paired), u.EitherWay}
+		t.Bars, bar.Pair.Bars = append(t.Bars, bar), append(bar.Pair.Bars, t)
 	}
 	p.Timelines = append(p.Timelines, t)
 }

@@ -44,15 +44,19 @@ func (p *Plan) Rules() []Rule {
 		}
 	}
 	for _, t := range p.Timelines {
-		add(t.Entries.Name+" created", "deliver to the %s timeline of all who %s its %s", t.Name, t.Through.Name,
-			t.By.Name)
+		add(t.Entries.Name+" created"+meeting(t.Where), "deliver to the %s timeline of all who %s its %s", t.Name,
+			t.Through.Name, t.By.Name)
+		if t.Where != nil {
+			add(fmt.Sprintf("%s changed%s", t.Entries.Name, meeting(t.Where)),
+				"deliver it to the %s timelines if it did not, withdraw it if it does no longer", t.Name)
+		}
 		add(t.Entries.Name+" removed", "withdraw it from every %s timeline", t.Name)
-		add(t.Through.Name+" set", "bring the newest %d %s into the follower's %s timeline", t.Length, t.Entries.Name,
+		add(t.Through.Name+" set"+meeting(t.While), "bring the newest %d %s into the follower's %s timeline", t.Length, t.Entries.Name,
 			t.Name)
 		add(t.Through.Name+" unset", "take the %s out of the follower's %s timeline", t.Entries.Name, t.Name)
-		if t.Unless != nil {
-			add(t.Unless.Name+" set", "take the %s out of the %s timeline%s", t.Entries.Name, t.Name, bothWays(t))
-			add(t.Unless.Name+" unset", "give back to the %s timeline%s what %s still justifies", t.Name, bothWays(t),
+		for _, bar := range t.Bars {
+			add(bar.Name+" set", "take the %s out of the %s timeline%s", t.Entries.Name, t.Name, bothWays(bar))
+			add(bar.Name+" unset", "give back to the %s timeline%s what %s still justifies", t.Name, bothWays(bar),
 				t.Through.Name)
 		}
 	}
@@ -109,8 +113,16 @@ func sourceInWords(k *design.Kept) string {
 	return k.Pair.Name + " set or unset" + what()
 }
 
-func bothWays(t *Timeline) string {
-	if t.Timeline.Unless.EitherWay {
+// meeting is what something has to meet besides.
+func meeting(condition *design.Rule) string {
+	if condition == nil {
+		return ""
+	}
+	return " and meets " + condition.Text()
+}
+
+func bothWays(bar Bar) string {
+	if bar.EitherWay {
 		return " of both"
 	}
 	return ""

@@ -117,6 +117,9 @@ func (p *Prover) enteredInto(ctx context.Context, c *plan.Collection, doc store.
 		if err != nil || author == 0 {
 			return places, err
 		}
+		if doc.Ranks[i] == plan.NoRank {
+			continue
+		}
 		many, err := p.Store.ManyEntries(ctx, t, author, doc.Ranks[i], doc.N)
 		if err != nil {
 			return nil, err

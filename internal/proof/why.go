@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"strings"
 	"time"
 
 	"yalvo/internal/plan"
@@ -41,6 +42,7 @@ const (
 	ReasonFollowed  = "paired"     // the owner is paired with its author
 	ReasonNot       = "not-paired" // the owner is not
 	ReasonBarred    = "barred"     // another pair keeps it out
+	ReasonUnmet     = "unmet"      // the timeline asks more of it, or of the pair
 	ReasonLength    = "length"     // it lies beyond the timeline's length
 	ReasonStored    = "stored"     // the entry is stored
 	ReasonNotStored = "not-stored" // it is not
@@ -139,6 +141,10 @@ func (q *inquiry) present(t *plan.Timeline, owner int64, ownerKey string, doc st
 	if err != nil {
 		return err
 	}
+	if doc.Ranks[slices.Index(t.Entries.EntersInto, t)] == plan.NoRank {
+		q.add(ReasonUnmet, false, &doc.Updated, "%s asks that %s, which does not hold of it", t.Name, t.Where.Text())
+		q.why.Because, entitled = "it does not meet what the timeline asks of its entries", false
+	}
 	return q.conclude(t, owner, author, doc, entitled)
 }
 
@@ -153,22 +159,36 @@ func (q *inquiry) entitled(t *plan.Timeline, owner, author int64, ownerKey, auth
 	if err != nil {
 		return false, err
 	}
-	barred, err := q.barred(t, owner, author, ownerKey, authorKey)
+	met := true
+	if follows && t.While != nil {
+		if met, err = q.prover.Store.Ties(q.ctx, t, owner, author); err != nil {
+			return false, err
+		}
+	}
+	if !met {
+		q.add(ReasonUnmet, false, nil, "%s asks that %s, which does not hold of this %s", t.Name, t.While.Text(),
+			t.Through.Name)
+	}
+	bars, err := q.bars(t, owner, author, ownerKey, authorKey)
 	if err != nil {
 		return false, err
 	}
+	barred := strings.Join(bars, " and a ")
 	switch {
-	case !follows && barred:
+	case !follows && barred != "":
 		q.why.Because = fmt.Sprintf("there is no %s from the owner to the author, and a %s would keep it out",
-			t.Through.Name, t.Unless.Name)
+			t.Through.Name, barred)
 	case !follows:
 		q.why.Because = fmt.Sprintf("there is no %s from the owner to the author", t.Through.Name)
-	case barred:
-		q.why.Because = fmt.Sprintf("a %s keeps it out", t.Unless.Name)
+	case barred != "":
+		q.why.Because = fmt.Sprintf("a %s keeps it out", barred)
+	case !met:
+		q.why.Because = fmt.Sprintf("the %s from the owner to the author does not meet what the timeline asks of it",
+			t.Through.Name)
 	default:
 		q.why.Because = fmt.Sprintf("there is a %s from the owner to the author", t.Through.Name)
 	}
-	return follows && !barred, nil
+	return follows && met && barred == "", nil
 }
 
 // pair tells whether a pair stands, as a reason for or against.
@@ -201,16 +221,23 @@ func (q *inquiry) pair(p *plan.Pair, a, b int64, aKey, bKey string, speaksFor bo
 	return set, nil
 }
 
-func (q *inquiry) barred(t *plan.Timeline, owner, author int64, ownerKey, authorKey string) (bool, error) {
-	if t.Unless == nil {
-		return false, nil
+// bars are the kinds of the pairs that keep an author's entries from an owner.
+func (q *inquiry) bars(t *plan.Timeline, owner, author int64, ownerKey, authorKey string) ([]string, error) {
+	var names []string
+	for _, bar := range t.Bars {
+		is, err := q.pair(bar.Pair, owner, author, ownerKey, authorKey, false)
+		other := false
+		if err == nil && bar.EitherWay {
+			other, err = q.pair(bar.Pair, author, owner, authorKey, ownerKey, false)
+		}
+		if err != nil {
+			return nil, err
+		}
+		if is || other {
+			names = append(names, bar.Name)
+		}
 	}
-	barred, err := q.pair(t.Unless, owner, author, ownerKey, authorKey, false)
-	if err != nil || !t.Timeline.Unless.EitherWay {
-		return barred, err
-	}
-	other, err := q.pair(t.Unless, author, owner, authorKey, ownerKey, false)
-	return barred || other, err
+	return names, nil
 }
 
 // conclude compares what the facts say with what is stored and still due.
@@ -232,6 +259,7 @@ func (q *inquiry) conclude(t *plan.Timeline, owner, author int64, doc store.Docu
 	if err != nil {
 		return err
 	}
+	collected = collected && rank != plan.NoRank
 	switch {
 	case collected && newer < int64(t.Length):
 		q.why.There = true

@@ -88,7 +88,7 @@ func (tx *Tx) BuildPosted(t *plan.Timeline, s Span) (int64, error) {
 		INSERT INTO posted (timeline, author, rank, doc)
 		SELECT ?::smallint, r.target, `+rank(t, "d")+`, d.n
 		FROM documents d JOIN refs r ON r.source = d.n AND r.reference = ?
-		WHERE d.n > ? AND d.n <= ? AND d.collection = ?
+		WHERE d.n > ? AND d.n <= ? AND d.collection = ? AND `+meets(t, "d")+`
 		ON CONFLICT DO NOTHING`, t.Number, t.By.Number, s.After, s.UpTo, t.Entries.Number)
 	return got.RowsAffected, got.Error
 }
@@ -203,7 +203,7 @@ func (tx *Tx) BuildEntries(t *plan.Timeline, owners []int64) (int64, error) {
 		author AS (
 			SELECT p.a AS owner, p.b AS n
 			FROM owner o JOIN pairs p ON p.kind = ? AND p.a = o.n
-			WHERE (? OR p.a <> p.b) AND `+may.sql+` AND `+push.sql+`
+			WHERE (? OR p.a <> p.b)`+andTied(t, "p")+` AND `+may.sql+` AND `+push.sql+`
 			UNION ALL
 			SELECT n, n FROM owner WHERE ?
 		), best AS MATERIALIZED (

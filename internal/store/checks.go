@@ -149,7 +149,7 @@ func (tx *Tx) CheckPosted(t *plan.Timeline, s Span) ([]Drift, error) {
 		FROM (
 			SELECT r.target AS author, `+rank(t, "d")+` AS rank, d.n AS doc
 			FROM refs r JOIN documents d ON d.n = r.source
-			WHERE r.reference = ? AND r.target > ? AND r.target <= ?
+			WHERE r.reference = ? AND r.target > ? AND r.target <= ? AND `+meets(t, "d")+`
 		) is_so
 		FULL JOIN (SELECT author, rank, doc FROM posted WHERE timeline = ? AND author > ? AND author <= ?) x
 		  ON x.author = is_so.author AND x.rank = is_so.rank AND x.doc = is_so.doc
@@ -449,7 +449,7 @@ func (tx *Tx) differingEntries(t *plan.Timeline, s Span) ([]Drift, error) {
 		), tie AS (
 			SELECT o.n AS owner, o.rank, o.doc, p.b AS author, p.at
 			FROM owner o JOIN pairs p ON p.kind = ? AND p.a = o.n AND p.a > ? AND p.a <= ?
-			WHERE `+may.sql+`
+			WHERE `+may.sql+andTied(t, "p")+`
 			  AND NOT EXISTS (SELECT 1 FROM delivery_modes au WHERE au.timeline = ? AND au.author = p.b)
 			  AND ? AND (? OR p.a <> p.b)
 			UNION ALL
@@ -540,7 +540,8 @@ func (tx *Tx) MendPosted(t *plan.Timeline, author, doc int64) error {
 		INSERT INTO posted (timeline, author, rank, doc)
 		SELECT ?, r.target, `+rank(t, "d")+`, d.n
 		FROM refs r JOIN documents d ON d.n = r.source
-		WHERE r.reference = ? AND r.target = ? AND r.source = ?`, t.Number, t.By.Number, author, doc).Error
+		WHERE r.reference = ? AND r.target = ? AND r.source = ? AND `+meets(t, "d"), t.Number, t.By.Number, author,
+		doc).Error
 }
 
 // DropPair takes away a pair of which an end does not exist, and nothing else.

@@ -233,7 +233,7 @@ func (c Creation) beside() []string {
 		}
 	}
 	for _, t := range c.In.EntersInto {
-		from := `FROM doc, target author WHERE author.reference = ` + number(int64(t.By.Number))
+		from := `FROM doc, target author WHERE author.reference = ` + number(int64(t.By.Number)) + " AND " + meets(t, "doc")
 		inserts = append(inserts, `INSERT INTO posted (timeline, author, rank, doc)
 			SELECT `+number(int64(t.Number))+`, author.n, `+rank(t, "doc")+`, doc.n `+from)
 		if t.Own && t.Deliver != "pull" {
@@ -265,18 +265,19 @@ func (c Creation) followed(b *builder) string {
 		values[i] = workValues(work, rows, c.rankOf(work), false)
 	}
 	return insertDue(b, c.Change) + " FROM recorded r, doc, LATERAL (VALUES " + strings.Join(values, ", ") +
-		") AS v (lane, step, subject, key, doc, rank, amount, anew)"
+		") AS v (lane, step, subject, key, doc, rank, amount, anew) WHERE v.rank IS NOT NULL"
 }
 
 func targetRow(reference plan.Number) string {
 	return "(SELECT n FROM target WHERE reference = " + number(int64(reference)) + ")"
 }
 
-// rankOf is the rank of due work on the entries of the new document.
+// rankOf is the rank of due work on the entries of the new document, NULL if it enters no
+// timeline.
 func (c Creation) rankOf(w plan.Work) string {
 	for _, t := range c.In.EntersInto {
 		if w.Subject == t.Number {
-			return rank(t, "doc")
+			return "CASE WHEN " + meets(t, "doc") + " THEN " + rank(t, "doc") + " END"
 		}
 	}
 	return number(w.Rank)

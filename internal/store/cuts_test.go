@@ -52,7 +52,7 @@ func (s short) posts(author string, from, many int64) {
 			if !one[0].Done {
 				return fmt.Errorf("few followers, and the fan-out is not done: %+v", one[0])
 			}
-			if _, err := tx.Deliver(one); err != nil {
+			if _, err := tx.Deliver(s.timeline, one); err != nil {
 				return err
 			}
 		}

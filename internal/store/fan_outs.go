@@ -3,6 +3,7 @@ package store
 import (
 	"slices"
 	"strconv"
+	"strings"
 
 	"yalvo/internal/plan"
 
@@ -15,8 +16,6 @@ type FanOut struct {
 	Due      Due // the work: its Cursor is where this turn begins, its Until where it ends if others do the rest
 	Timeline plan.Number
 	Pair     plan.Number
-	Bar      plan.Number // the pair that keeps the author's entries out; 0: none
-	BothWays bool        // either way round
 	Author   int64
 	Doc      int64
 	Rank     int64
@@ -66,75 +65,100 @@ func (tx *Tx) LastFollower(pair plan.Number, author int64) (int64, error) {
 }
 
 // fanOutRows is the FROM item for fanOuts, for the columns s.
-const fanOutRows = `unnest(?::smallint[], ?::smallint[], ?::smallint[], ?::boolean[], ?::bigint[], ?::bigint[],
-	?::bigint[], ?::boolean[], ?::bigint[], ?::bigint[])
-	AS s (timeline, pair, bar, both_ways, author, doc, rank, own, cursor, last)`
+const fanOutRows = `unnest(?::smallint[], ?::smallint[], ?::bigint[], ?::bigint[], ?::bigint[], ?::boolean[],
+	?::bigint[], ?::bigint[])
+	AS s (timeline, pair, author, doc, rank, own, cursor, last)`
 
 func fanOutArgs(fanOuts []FanOut) []any {
 	n := len(fanOuts)
-	timeline, pair, bar, both := make(bigints, n), make(bigints, n), make(bigints, n), make(texts, n)
+	timeline, pair := make(bigints, n), make(bigints, n)
 	author, doc, rank, own := make(bigints, n), make(bigints, n), make(bigints, n), make(texts, n)
 	cursor, last := make(bigints, n), make(bigints, n)
 	for i, s := range fanOuts {
-		timeline[i], pair[i], bar[i], both[i] = int64(s.Timeline), int64(s.Pair), int64(s.Bar),
-			strconv.FormatBool(s.BothWays)
+		timeline[i], pair[i] = int64(s.Timeline), int64(s.Pair)
 		author[i], doc[i], rank[i], own[i] = s.Author, s.Doc, s.Rank, strconv.FormatBool(s.Own && s.Due.Cursor == 0)
 		cursor[i], last[i] = s.Due.Cursor, s.Last
 	}
-	return []any{timeline, pair, bar, both, author, doc, rank, own, cursor, last}
+	return []any{timeline, pair, author, doc, rank, own, cursor, last}
 }
 
-// barredOwners is the condition that an owner p.a is kept from an author by a
-// pair of theirs, for one author: PostgreSQL hashes the author's pairs within
-// the chunk once. Keys: pairs (kind, b, a), pairs_from (kind, a, ...).
-const barredOwners = `
-	AND p.a NOT IN (
-		SELECT a FROM pairs WHERE kind = ? AND b = ? AND a > ? AND a <= ?
-		UNION ALL
-		SELECT b FROM pairs WHERE kind = ? AND a = ? AND b > ? AND b <= ? AND ?::boolean)`
+// barredOwners are the owners who are kept from an author by a pair of theirs, within
+// one author's chunk: PostgreSQL hashes them once.
+// Keys: pairs (kind, b, a), pairs_from (kind, a, ...).
+func barredOwners(bars []plan.Bar, s FanOut) statement {
+	var parts []string
+	var args []any
+	for _, bar := range bars {
+		parts = append(parts, "SELECT a FROM pairs WHERE kind = ? AND b = ? AND a > ? AND a <= ?")
+		args = append(args, bar.Number, s.Author, s.Due.Cursor, s.Last)
+		if bar.EitherWay {
+			parts = append(parts, "SELECT b FROM pairs WHERE kind = ? AND a = ? AND b > ? AND b <= ?")
+			args = append(args, bar.Number, s.Author, s.Due.Cursor, s.Last)
+		}
+	}
+	return statement{strings.Join(parts, " UNION ALL "), args}
+}
 
 // deliverOne is the plain statement for one entry on its way: like a bare
 // INSERT ... SELECT, but for the question whether it is posted still, which is
 // asked once, and for those who are kept from its author.
-func deliverOne(s FanOut) (string, []any) {
+func deliverOne(t *plan.Timeline, s FanOut) statement {
 	sql := `
 		INSERT INTO entries (timeline, owner, rank, doc, author)
 		SELECT ?::smallint, p.a, ?::bigint, ?::bigint, ?::bigint
 		FROM pairs p
-		WHERE p.kind = ? AND p.b = ? AND p.a > ? AND p.a <= ?
+		WHERE p.kind = ? AND p.b = ? AND p.a > ? AND p.a <= ?` + andTied(t, "p") + `
 		  AND EXISTS (SELECT 1 FROM posted WHERE timeline = ? AND author = ? AND rank = ? AND doc = ?)`
 	args := []any{s.Timeline, s.Rank, s.Doc, s.Author, s.Pair, s.Author, s.Due.Cursor, s.Last, s.Timeline, s.Author,
 		s.Rank, s.Doc}
-	if s.Bar != 0 {
-		sql += barredOwners
-		args = append(args, s.Bar, s.Author, s.Due.Cursor, s.Last, s.Bar, s.Author, s.Due.Cursor, s.Last, s.BothWays)
+	if len(t.Bars) > 0 {
+		barred := barredOwners(t.Bars, s)
+		sql, args = sql+" AND p.a NOT IN ("+barred.sql+")", append(args, barred.args...)
 	}
-	return sql, args
+	return statement{sql, args}
 }
 
 // postedStill is the FROM item for fan-outs s whose entry is posted still. Most
 // authors are in no pair that keeps an owner from them: that is asked here, once
 // for each (OFFSET 0), before the followers.
 // Keys: posted, pairs (kind, b, a), pairs_from (kind, a, ...).
-const postedStill = `(
-		SELECT s.*, EXISTS (SELECT FROM pairs x WHERE x.kind = s.bar AND x.b = s.author)
-			OR s.both_ways AND EXISTS (SELECT FROM pairs x WHERE x.kind = s.bar AND x.a = s.author) AS barring
+func postedStill(bars []plan.Bar) string {
+	return `(
+		SELECT s.*, ` + anyBar(bars, "x.b = s.author", "x.a = s.author") + ` AS barring
 		FROM ` + fanOutRows + `
 		JOIN posted x ON x.timeline = s.timeline AND x.author = s.author AND x.rank = s.rank AND x.doc = s.doc
 		OFFSET 0
 	) s`
+}
 
-// notBarred is the condition that no pair keeps owner p.a from author s.author.
-const notBarred = `
-	AND NOT (s.barring AND (EXISTS (SELECT FROM pairs x WHERE x.kind = s.bar AND x.b = s.author AND x.a = p.a)
-		OR s.both_ways AND EXISTS (SELECT FROM pairs x WHERE x.kind = s.bar AND x.b = p.a AND x.a = s.author)))`
+// anyBar is the condition that there is one of the pairs that keep entries out: one way or,
+// of those that go either way, the other.
+func anyBar(bars []plan.Bar, one, other string) string {
+	all := []string{"false"}
+	for _, bar := range bars {
+		exists := "EXISTS (SELECT FROM pairs x WHERE x.kind = " + number(int64(bar.Number)) + " AND "
+		if all = append(all, exists+one+")"); bar.EitherWay {
+			all = append(all, exists+other+")")
+		}
+	}
+	return "(" + strings.Join(all, " OR ") + ")"
+}
+
+// follower is the condition that p is a follower's pair who gets the entry of a fan-out s:
+// no pair keeps owner p.a from author s.author.
+func follower(t *plan.Timeline) string {
+	return `p.kind = s.pair AND p.b = s.author AND p.a > s.cursor AND p.a <= s.last` + andTied(t, "p") + `
+		AND NOT (s.barring AND ` + anyBar(t.Bars, "x.b = s.author AND x.a = p.a", "x.b = p.a AND x.a = s.author") + ")"
+}
 
 // deliverAll is the plain statement for many entries a little way each.
-const deliverAll = `
+func deliverAll(t *plan.Timeline) string {
+	return `
 	INSERT INTO entries (timeline, owner, rank, doc, author)
 	SELECT s.timeline, p.a, s.rank, s.doc, s.author
-	FROM ` + postedStill + `
-	JOIN pairs p ON p.kind = s.pair AND p.b = s.author AND p.a > s.cursor AND p.a <= s.last` + notBarred + inOrder
+	FROM ` + postedStill(t.Bars) + `
+	JOIN pairs p ON ` + follower(t) + inOrder
+}
 
 // inOrder is the order in which everyone inserts entries: that of their key. So
 // two that insert the same ones never wait for each other in a circle, and the
@@ -143,34 +167,35 @@ const inOrder = " ORDER BY 2, 3, 4"
 
 // deliverTolerantly bears entries that are there already, and goes to the
 // authors themselves where a spread says so.
-const deliverTolerantly = `
+func deliverTolerantly(t *plan.Timeline) string {
+	return `
 	INSERT INTO entries (timeline, owner, rank, doc, author)
 	SELECT s.timeline, o.a, s.rank, s.doc, s.author
-	FROM ` + postedStill + `
+	FROM ` + postedStill(t.Bars) + `
 	CROSS JOIN LATERAL (
-		SELECT p.a FROM pairs p WHERE p.kind = s.pair AND p.b = s.author AND p.a > s.cursor
-			AND p.a <= s.last` + notBarred + `
+		SELECT p.a FROM pairs p WHERE ` + follower(t) + `
 		UNION
 		SELECT s.author WHERE s.own
 	) o` + inOrder + `
 	ON CONFLICT (timeline, owner, rank, doc) DO UPDATE SET author = excluded.author
 		WHERE entries.author <> excluded.author`
+}
 
-// Deliver writes this turn's entries and returns how many. It inserts plainly,
+// Deliver writes this turn's entries of a timeline and returns how many. It inserts plainly,
 // at twice the speed, and only after meeting an entry that is there already
 // (delivered twice, or brought in by a follow) in the form that bears it.
 // Keys: posted, pairs (kind, b, a), entries.
-func (tx *Tx) Deliver(fanOuts []FanOut) (int64, error) {
-	tolerant := fanOutArgs(fanOuts)
+func (tx *Tx) Deliver(t *plan.Timeline, fanOuts []FanOut) (int64, error) {
+	args := fanOutArgs(fanOuts)
+	tolerant := statement{deliverTolerantly(t), args}
 	if slices.ContainsFunc(fanOuts, func(s FanOut) bool { return s.Own }) {
-		got := tx.db.Exec(deliverTolerantly, tolerant...)
-		return got.RowsAffected, got.Error
+		return tx.exec(tolerant)
 	}
-	plain, args := deliverAll, tolerant
+	plain := statement{deliverAll(t), args}
 	if len(fanOuts) == 1 {
-		plain, args = deliverOne(fanOuts[0])
+		plain = deliverOne(t, fanOuts[0])
 	}
-	return tx.insertPlainly(statement{plain, args}, statement{deliverTolerantly, tolerant})
+	return tx.insertPlainly(plain, tolerant)
 }
 
 // insertPlainly runs the fast statement, and the tolerant one if the fast one

@@ -22,7 +22,8 @@ func rank(t *plan.Timeline, d string) string {
 	return fmt.Sprintf("coalesce((%s.fields ->> '%s')::bigint, 0)", d, t.Order.Name)
 }
 
-// ranks are the places in all timelines that a collection enters, as text.
+// ranks are the places in all timelines that a collection enters, as text; of one whose
+// condition the document does not meet it is [plan.NoRank].
 func ranks(c *plan.Collection, d string) string {
 	if len(c.EntersInto) == 0 {
 		return "''"
@@ -30,6 +31,9 @@ func ranks(c *plan.Collection, d string) string {
 	all := make([]string, len(c.EntersInto))
 	for i, t := range c.EntersInto {
 		all[i] = rank(t, d)
+		if t.Where != nil {
+			all[i] = "CASE WHEN " + meets(t, d) + " THEN " + rank(t, d) + " ELSE " + number(plan.NoRank) + " END"
+		}
 	}
 	return "concat_ws(',', " + strings.Join(all, ", ") + ")"
 }

@@ -58,22 +58,22 @@ func (tx *Tx) CountPosts(t *plan.Timeline, subscriptions []Subscription) error {
 // other pair bars it. Keys: pairs (kind, b, a).
 func related(t *plan.Timeline, owner, author string) statement {
 	return statement{`EXISTS (SELECT 1 FROM pairs tie WHERE tie.kind = ? AND tie.b = ` + author + `
-		AND tie.a = ` + owner + `)`, []any{t.Through.Number}}.and(notKept(t, owner, author))
+		AND tie.a = ` + owner + andTied(t, "tie") + `)`, []any{t.Through.Number}}.and(notKept(t, owner, author))
 }
 
 // notKept is the condition that no pair keeps an author's entries from an owner.
 func notKept(t *plan.Timeline, owner, author string) statement {
-	if t.Unless == nil {
-		return statement{"true", nil}
+	all := statement{"true", nil}
+	for _, bar := range t.Bars {
+		free := func(b, a string) statement {
+			return statement{`NOT EXISTS (SELECT 1 FROM pairs bar WHERE bar.kind = ? AND bar.b = ` + b + `
+		AND bar.a = ` + a + `)`, []any{bar.Number}}
+		}
+		if all = all.and(free(author, owner)); bar.EitherWay {
+			all = all.and(free(owner, author))
+		}
 	}
-	free := func(b, a string) statement {
-		return statement{`NOT EXISTS (SELECT 1 FROM pairs bar WHERE bar.kind = ? AND bar.b = ` + b + `
-		AND bar.a = ` + a + `)`, []any{t.Unless.Number}}
-	}
-	if !t.Timeline.Unless.EitherWay {
-		return free(author, owner)
-	}
-	return free(author, owner).and(free(owner, author))
+	return all
 }
 
 // entitled is the condition that the facts let an entry be stored: the same with

@@ -46,12 +46,8 @@ func (t *turn) fanOut(timeline *plan.Timeline, due []store.Due, act func(*plan.T
 }
 
 func fanOutOf(t *plan.Timeline, d store.Due) store.FanOut {
-	f := store.FanOut{Due: d, Timeline: d.Subject, Pair: t.Through.Number, Author: d.Key, Doc: d.Doc, Rank: d.Rank,
+	return store.FanOut{Due: d, Timeline: d.Subject, Pair: t.Through.Number, Author: d.Key, Doc: d.Doc, Rank: d.Rank,
 		Own: t.Own && (d.Step == plan.Withdraw || d.Own())}
-	if t.Unless != nil {
-		f.Bar, f.BothWays = t.Unless.Number, t.Timeline.Unless.EitherWay
-	}
-	return f
 }
 
 // advance notes how far entries have come.
@@ -125,8 +121,8 @@ func withoutRepeats(due []store.Due) (kept []store.Due, repeated []store.Due) {
 	return kept, repeated
 }
 
-func (t *turn) putIn(_ *plan.Timeline, fanOuts []store.FanOut) error {
-	many, err := t.Tx.Deliver(fanOuts)
+func (t *turn) putIn(timeline *plan.Timeline, fanOuts []store.FanOut) error {
+	many, err := t.Tx.Deliver(timeline, fanOuts)
 	t.workers.inserted.Add(many)
 	return err
 }
