@@ -39,6 +39,9 @@ func imagine(r *rand.Rand) string {
 	for i := range 2 + m.IntN(4) {
 		m.pair(fmt.Sprint("bond", i))
 	}
+	for i := range 3 { // of people among themselves, such as a block
+		m.bind(fmt.Sprint("kin", i), "people", "people")
+	}
 	for i := range 30 {
 		m.keep(fmt.Sprint("kept_", i))
 	}
@@ -102,7 +105,11 @@ func (m imagination) refer() {
 }
 
 func (m imagination) pair(name string) {
-	p := dict{"from": m.one("people", m.named(m.collections)), "to": m.named(m.collections), "from_calls": name + "_to", "to_calls": name + "_from", "self": m.IntN(2) == 0}
+	m.bind(name, m.one("people", m.named(m.collections)), m.named(m.collections))
+}
+
+func (m imagination) bind(name, from, to string) {
+	p := dict{"from": from, "to": to, "from_calls": name + "_to", "to_calls": name + "_from", "self": m.IntN(2) == 0}
 	if m.IntN(2) == 0 {
 		p["fields"] = dict{"value": dict{"type": "integer", "required": true, "one_of": []int{-1, 1, 2}}}
 	}
@@ -180,16 +187,27 @@ func (m imagination) parts(of string) []string {
 	return slices.Sorted(slices.Values(names))
 }
 
+// line makes up a timeline, over and over until it means something: few do.
 func (m imagination) line(name string) {
-	t := dict{"owner": "people", "entries": m.named(m.collections), "by": m.one("author", "author", "ref0", "ref1"), "through": m.one("follow", m.named(m.pairs)),
-		"own": m.IntN(2) == 0, "length": []int{5, 12, 1000}[m.IntN(3)], "order": m.one("created", "seen", "size"), "deliver": m.one("push", "push", "pull", "mixed")}
+	for range 50 {
+		if m.add(m.timelines, name, m.lineOf()); m.timelines[name] != nil {
+			return
+		}
+	}
+}
+
+func (m imagination) lineOf() dict {
+	through := m.among(m.pairs, func(p dict) bool { return p["from"] == "people" && p["to"] == "people" })
+	t := dict{"owner": "people", "entries": m.named(m.collections), "by": m.one("author", "author", "ref0", "ref1"), "through": through,
+		"own": m.IntN(2) == 0, "length": []int{5, 12, 1000}[m.IntN(3)], "order": m.one("created", "created", "seen", "size"), "deliver": m.one("push", "push", "pull", "mixed")}
 	if t["deliver"] == "mixed" {
 		t["above"] = 2
-		m.add(m.collections["people"].(dict)["kept"].(dict), "count_"+t["through"].(string), dict{"count": t["through"].(string) + ".to"})
+		m.add(m.collections["people"].(dict)["kept"].(dict), "count_"+through, dict{"count": through + ".to"})
 	}
-	var bars []dict
-	for range m.IntN(4) {
-		bars = append(bars, dict{"paired": m.named(m.pairs), "either_way": m.IntN(2) == 0})
+	bars := []dict{}
+	for range m.IntN(3) {
+		bar := m.among(m.pairs, func(p dict) bool { return p["from"] == "people" && p["to"] == "people" })
+		bars = append(bars, dict{"paired": bar, "either_way": m.IntN(2) == 0})
 	}
 	if len(bars) > 0 {
 		t["unless"] = bars
@@ -198,10 +216,21 @@ func (m imagination) line(name string) {
 		t["where"] = m.one("doc.shown", "!doc.shown", "doc.size > 4", "has(doc.text) && doc.size != 3",
 			"!has(doc.seen) || doc.size in [1, 2, 3]", "doc.shown != true || doc.seen > timestamp('2031-06-01T00:00:00Z')")
 	}
-	if pair := t["through"].(string); m.pairs[pair].(dict)["fields"] != nil && m.IntN(3) > 0 {
-		t["through"] = dict{"pair": pair, "where": m.one("pair.value > 0", "pair.value == 1", "!(pair.value == 2)")}
+	if m.pairs[through].(dict)["fields"] != nil && m.IntN(3) > 0 {
+		t["through"] = dict{"pair": through, "where": m.one("pair.value > 0", "pair.value == 1", "!(pair.value == 2)")}
 	}
-	m.add(m.timelines, name, t)
+	return t
+}
+
+// among is the name of one of those that fit.
+func (m imagination) among(in dict, fits func(dict) bool) string {
+	some := dict{}
+	for name, piece := range in {
+		if fits(piece.(dict)) {
+			some[name] = piece
+		}
+	}
+	return m.named(some)
 }
 
 // Thirty-two clients do random things to apps of made-up designs, over two
