@@ -68,7 +68,7 @@ func TestManyThatHangStarveNobody(t *testing.T) {
 
 // sendsGivenUp is how often something that is due to be sent has been given up so far. What
 // triggers do to facts is not looked at: there attempts are counted before they are made.
-func (w *world) sendsGivenUp() int64 {
+func (w world) sendsGivenUp() int64 {
 	return w.Number(fmt.Sprintf("SELECT coalesce(max(attempts), 0) FROM due WHERE lane = %d", plan.Sending))
 }
 

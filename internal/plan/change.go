@@ -341,13 +341,15 @@ func pairCounts(c Change) []Work {
 // matter where a timeline has a condition on them.
 func subscriptions(c Change) []Work {
 	var due []Work
-	to := SubscribeTo
-	if c.Kind == Set {
-		to = BringInto
-	}
 	for _, t := range c.Pair.Timelines {
-		if t.Deliver != design.Pull && (c.Kind != Changed || t.While != nil) {
-			due = append(due, to(t.Number, c.From, c.To))
+		switch {
+		case t.Deliver == design.Pull:
+		case t.While != nil: // the same whether it is new or changed: nobody knows before it is written
+			due = append(due, SubscribeTo(t.Number, c.From, c.To))
+		case c.Kind == Set:
+			due = append(due, BringInto(t.Number, c.From, c.To))
+		case c.Kind == Unset:
+			due = append(due, SubscribeTo(t.Number, c.From, c.To))
 		}
 	}
 	for _, t := range c.Pair.Bars {
