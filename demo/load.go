@@ -42,6 +42,12 @@ type line struct {
 	Facts    map[string]any `json:"facts,omitempty"`
 }
 
+// Of so many sightings a warden has hidden one; of so many follows one is hushed.
+const (
+	hiddenEach = 400
+	hushedEach = 150
+)
+
 // lines are the world as lines, its times in the year before a moment: people join,
 // follow and write, and others like, save and judge what they have read.
 func (w World) lines(seed uint64, now time.Time) []line {
@@ -73,7 +79,11 @@ func (w World) lines(seed uint64, now time.Time) []line {
 	for _, i := range order {
 		s := w.Sightings[i]
 		made[s.ID] = posted[i]
-		add("sightings/"+s.ID, posted[i], clone(s.Fields, "author", s.As))
+		facts := clone(s.Fields, "author", s.As)
+		if i%hiddenEach == hiddenEach-1 {
+			facts["hidden"] = true
+		}
+		add("sightings/"+s.ID, posted[i], facts)
 	}
 	for _, r := range w.Remarks {
 		add("sightings/"+r.In+"/remarks/"+r.ID, c.soon(made[r.In]), clone(r.Fields, "author", r.As))
@@ -96,6 +106,10 @@ func (w World) lines(seed uint64, now time.Time) []line {
 	}
 	for _, b := range w.Blocks {
 		pair("block", b[0], b[1], c.moment(later(b[0], b[1])), nil)
+	}
+	for i := hushedEach - 1; i < len(w.Follows); i += hushedEach {
+		f := w.Follows[i]
+		pair("hush", f[0], f[1], c.moment(later(f[0], f[1])), nil)
 	}
 	for _, l := range w.Likes {
 		pair("like", l[0], l[1], c.soon(later(l[0], l[1])), nil)

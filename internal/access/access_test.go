@@ -231,6 +231,7 @@ func TestATableIsTriedOrSaysWhatIsWrong(t *testing.T) {
 		"accounts: [ada]\ncases: [{read: birders/zoe, may: [ada]}]":                    "there is no document birders/zoe",
 		"accounts: [ada]\ncases: [{read: people/ada, may: [ada]}]":                     `no collection "people"`,
 		"accounts: [ada]\ncases: [{set: hug, from: ada, to: ada, may: [ada]}]":         `no pair "hug"`,
+		"accounts: [ada]\ncases: [{edit: birders/ada, facts: {nme: A}, may: [ada]}]":   `there is no field "nme"`,
 		"accounts: [ada]\ncases: []":                                                   "needs accounts and cases",
 		"cases: [":                                                                     "cannot be read",
 	} {

@@ -115,7 +115,10 @@ func (c *Court) conditions(t Trial) ([]Condition, error) {
 		return c.readingTrial(in, doc, t.Field)
 	case design.OpEdit:
 		changed, err := c.with(in, doc, t.Facts)
-		return c.law.Editing(in, doc, changed, slices.Sorted(maps.Keys(t.Facts))), err
+		if err != nil {
+			return nil, err
+		}
+		return c.law.Editing(in, doc, changed, slices.Sorted(maps.Keys(t.Facts))), nil
 	case design.OpRemove:
 		return c.law.Removing(in, doc), nil
 	}

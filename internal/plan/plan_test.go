@@ -92,6 +92,7 @@ func TestWhatEachChangeMakesDue(t *testing.T) {
 		{"a member is removed", plan.Change{Kind: plan.Removed, Collection: members, Doc: ada}, []string{
 			"end-from block key=0 doc=1 rank=0 amount=0",
 			"end-from follow key=0 doc=1 rank=0 amount=0",
+			"end-from hush key=0 doc=1 rank=0 amount=0",
 			"end-from like key=0 doc=1 rank=0 amount=0",
 			"end-from save key=0 doc=1 rank=0 amount=0",
 			"end-from verdict key=0 doc=1 rank=0 amount=0",
@@ -100,6 +101,7 @@ func TestWhatEachChangeMakesDue(t *testing.T) {
 			"end-timeline home key=0 doc=1 rank=0 amount=0",
 			"end-to block key=0 doc=1 rank=0 amount=0",
 			"end-to follow key=0 doc=1 rank=0 amount=0",
+			"end-to hush key=0 doc=1 rank=0 amount=0",
 		}},
 		{"a follow is set", plan.Change{Kind: plan.Set, Pair: p.Pair("follow"), From: ada, To: ben}, []string{
 			"add members.follower_count key=0 doc=2 rank=0 amount=1",

@@ -113,13 +113,14 @@ class SightingsSpot {
 
 /// What may be written of sightings.
 class SightingsFacts {
-  SightingsFacts({required this.text, this.photo, this.spot, this.species, this.birds, required this.author});
+  SightingsFacts({required this.text, this.photo, this.spot, this.species, this.birds, this.hidden, required this.author});
 
   final String text;
   final String? photo;
   final SightingsSpot? spot;
   final List<String>? species;
   final int? birds;
+  final bool? hidden;
   final String author;
 
   factory SightingsFacts.fromJson(Json j) => SightingsFacts(
@@ -128,6 +129,7 @@ class SightingsFacts {
       spot: j['spot'] == null ? null : SightingsSpot.fromJson(j['spot'] as Json),
       species: j['species'] == null ? null : [for (final x in j['species'] as List) x as String],
       birds: j['birds'] == null ? null : (j['birds'] as num).toInt(),
+      hidden: j['hidden'] == null ? null : j['hidden'] as bool,
       author: j['author'] as String,);
 
   Json toJson() => {
@@ -136,6 +138,7 @@ class SightingsFacts {
         if (spot != null) 'spot': spot!.toJson(),
         if (species != null) 'species': [for (final x in species!) x],
         if (birds != null) 'birds': birds!,
+        if (hidden != null) 'hidden': hidden!,
         'author': author,
       };
 }

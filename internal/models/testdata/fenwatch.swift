@@ -140,6 +140,7 @@ public struct SightingsFacts: Codable, Hashable {
     public var spot: SightingsSpot?
     public var species: [String]?
     public var birds: Int?
+    public var hidden: Bool?
     public var author: String
 
     enum CodingKeys: String, CodingKey {
@@ -148,6 +149,7 @@ public struct SightingsFacts: Codable, Hashable {
         case spot = "spot"
         case species = "species"
         case birds = "birds"
+        case hidden = "hidden"
         case author = "author"
     }
 }
