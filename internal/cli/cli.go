@@ -120,7 +120,7 @@ func (a *app) commands() *cli.Command {
 			&cli.StringFlag{
 				Name: "key",
 				Usage: "an operator's key, or an account's access token (default: the key that " +
-					"`yalvo up` has remembered for the service)",
+					"yalvo up has remembered for the service)",
 				Sources:     cli.EnvVars("YALVO_KEY"),
 				HideDefault: true,
 			},

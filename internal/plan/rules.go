@@ -47,8 +47,8 @@ func (p *Plan) Rules() []Rule {
 		add(t.Entries.Name+" created"+meeting(t.Where), "deliver to the %s timeline of all who %s its %s", t.Name,
 			t.Through.Name, t.By.Name)
 		if t.Where != nil {
-			add(fmt.Sprintf("%s changed%s", t.Entries.Name, meeting(t.Where)),
-				"deliver it to the %s timelines if it did not, withdraw it if it does no longer", t.Name)
+			add(t.Entries.Name+" changed", "deliver it to the %s timelines when it comes to meet %s, withdraw it when "+
+				"it no longer does", t.Name, t.Where.Text())
 		}
 		add(t.Entries.Name+" removed", "withdraw it from every %s timeline", t.Name)
 		add(t.Through.Name+" set"+meeting(t.While), "bring the newest %d %s into the follower's %s timeline", t.Length, t.Entries.Name,
