@@ -10,6 +10,8 @@ import (
 
 	"yalvo/internal/design"
 	"yalvo/internal/facts"
+	"yalvo/internal/openapi"
+	"yalvo/internal/request"
 	"yalvo/internal/running"
 )
 
@@ -30,7 +32,7 @@ type batchItem struct {
 
 // postBatch does several writes, all or none.
 func (s *Server) postBatch(c *echo.Context) error {
-	raw, err := body(c, echo.MIMEApplicationJSON)
+	raw, err := request.Body(c, echo.MIMEApplicationJSON)
 	if err != nil {
 		return err
 	}
@@ -38,7 +40,7 @@ func (s *Server) postBatch(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	who, err := caller(c, raw)
+	who, err := request.Caller(c, raw)
 	if err != nil {
 		return err
 	}
@@ -50,16 +52,16 @@ func (s *Server) postBatch(c *echo.Context) error {
 }
 
 func readBatch(raw []byte) ([]facts.Item, error) {
-	given, err := members(raw, "writes")
+	given, err := request.Members(raw, "writes")
 	if err != nil {
 		return nil, err
 	}
 	var sent []json.RawMessage
 	if json.Unmarshal(given["writes"], &sent) != nil || len(sent) == 0 {
-		return nil, wrongInput("/writes", design.MistakeType, "writes must be a list with at least one write")
+		return nil, request.Wrong("/writes", design.MistakeType, "writes must be a list with at least one write")
 	}
 	if len(sent) > facts.MostItems {
-		return nil, wrongInput("/writes", design.MistakeLong,
+		return nil, request.Wrong("/writes", design.MistakeLong,
 			fmt.Sprintf("there are %d writes, %d are allowed", len(sent), facts.MostItems))
 	}
 	items := make([]facts.Item, len(sent))
@@ -77,7 +79,7 @@ func readItem(at string, text json.RawMessage) (facts.Item, error) {
 	dec := json.NewDecoder(bytes.NewReader(text))
 	dec.DisallowUnknownFields()
 	if err := dec.Decode(&sent); err != nil {
-		return facts.Item{}, wrongInput(at, design.MistakeType, "a write has create, edit, remove, set or unset, and "+
+		return facts.Item{}, request.Wrong(at, design.MistakeType, "a write has create, edit, remove, set or unset, and "+
 			"besides id, facts, version, from, to, as far as that means something")
 	}
 	var item facts.Item
@@ -89,7 +91,7 @@ func readItem(at string, text json.RawMessage) (facts.Item, error) {
 		}
 	}
 	if kinds != 1 {
-		return item, wrongInput(at, design.MistakeType, "a write says one of create, edit, remove, set and unset")
+		return item, request.Wrong(at, design.MistakeType, "a write says one of create, edit, remove, set and unset")
 	}
 	err := sent.rest(at, &item)
 	return item, err
@@ -109,7 +111,7 @@ func (sent batchItem) rest(at string, item *facts.Item) error {
 		"facts":   sent.Facts != nil && (item.Do == facts.DoRemove || item.Do == facts.DoUnset),
 	} {
 		if wrong {
-			return wrongInput(at+"/"+name, design.MistakeUnknown,
+			return request.Wrong(at+"/"+name, design.MistakeUnknown,
 				fmt.Sprintf("%s means nothing in a write that says %s", name, item.Do))
 		}
 	}
@@ -123,7 +125,7 @@ func (sent batchItem) rest(at string, item *facts.Item) error {
 		}
 		return nil
 	}
-	read, err := object(at+"/facts", sent.Facts)
+	read, err := request.Object(at+"/facts", sent.Facts)
 	item.Facts, item.Patch = read, facts.MergePatch(sent.Facts)
 	return err
 }
@@ -143,7 +145,7 @@ func answerBatch(c *echo.Context, items []facts.Item, result facts.Result) error
 			all[i].Document = &one.Document
 		}
 	}
-	cost(c, result.Read, result.Wrote)
-	c.Response().Header().Set(headerPosition, string(result.Position))
+	request.Cost(c, result.Read, result.Wrote)
+	c.Response().Header().Set(openapi.HeaderPosition, string(result.Position))
 	return c.JSON(http.StatusOK, map[string]any{"written": all})
 }

@@ -15,6 +15,7 @@ import (
 	"yalvo/internal/openapi"
 	"yalvo/internal/problem"
 	"yalvo/internal/reading"
+	"yalvo/internal/request"
 	"yalvo/internal/running"
 )
 
@@ -35,15 +36,15 @@ type spot struct {
 
 // spotOf reads the path: collections and ids by turns, and maybe a name.
 func (s *Server) spotOf(c *echo.Context) (spot, error) {
-	parts, err := segments(c, "/collections")
+	parts, err := request.Segments(c, "/collections")
 	if err != nil {
 		return spot{}, err
 	}
-	p, err := s.plan(c)
+	v, err := s.App.Now(c.Request().Context())
 	if err != nil {
 		return spot{}, err
 	}
-	at := p.Collection(parts[0])
+	at := v.Plan.Collection(parts[0])
 	if at == nil || at.Parent != nil && len(parts) > 1 {
 		return spot{}, unknown("the design has no collection %q at the top", parts[0])
 	}
@@ -104,7 +105,7 @@ func (s *Server) getAt(c *echo.Context) error {
 	if query := c.QueryParams(); alone && (query.Has("limit") || query.Has("cursor") || query.Has("prefix")) {
 		return problem.BadRequest("this path leads to one document, and only pages take limit, cursor and prefix")
 	}
-	if err := onlyAsks(c, params...); err != nil {
+	if err := request.OnlyAsks(c, params...); err != nil {
 		return err
 	}
 	if err := s.settle(c); err != nil {
@@ -117,7 +118,7 @@ func (s *Server) getAt(c *echo.Context) error {
 	if alone {
 		return s.getDocument(c, where, asked)
 	}
-	page, err := s.cursors.page(c)
+	page, err := s.cursors.Page(c)
 	if err != nil {
 		return err
 	}
@@ -126,7 +127,7 @@ func (s *Server) getAt(c *echo.Context) error {
 			return problem.BadRequest("prefix must be the beginning of an id: " + wrong)
 		}
 	}
-	who := viewer(c)
+	who := request.Viewer(c)
 	var got reading.Documents
 	switch {
 	case unique != "":
@@ -147,12 +148,12 @@ func (s *Server) getAt(c *echo.Context) error {
 // the one that it is asked by, empty for none.
 func (s *Server) uniqueAsked(c *echo.Context, collection string, taken []string) (names []string, asked string,
 	err error) {
-	p, err := s.plan(c)
+	v, err := s.App.Now(c.Request().Context())
 	if err != nil {
 		return nil, "", err
 	}
 	query := c.QueryParams()
-	for _, u := range p.Collection(collection).Uniques {
+	for _, u := range v.Plan.Collection(collection).Uniques {
 		if slices.Contains(taken, u.Name) {
 			continue
 		}
@@ -174,12 +175,12 @@ func (s *Server) getDocument(c *echo.Context, where spot, asked showing) error {
 	if err != nil {
 		return err
 	}
-	cost(c, 1+len(one.With), 0)
+	request.Cost(c, 1+len(one.With), 0)
 	return s.answerDocument(c, one.Version, one)
 }
 
 func (s *Server) oneDocument(c *echo.Context, where spot, asked showing) (listed, error) {
-	got, err := s.Reading.Document(c.Request().Context(), viewer(c), where.collection, where.key)
+	got, err := s.Reading.Document(c.Request().Context(), request.Viewer(c), where.collection, where.key)
 	if err != nil {
 		return listed{}, err
 	}
@@ -282,8 +283,8 @@ func (s *Server) answerPage(c *echo.Context, got reading.Documents, asked showin
 	if err != nil {
 		return err
 	}
-	cost(c, len(page.Documents)+len(page.With), 0)
-	return s.answerTagged(c, tagOf(text), text)
+	request.Cost(c, len(page.Documents)+len(page.With), 0)
+	return s.answerTagged(c, request.TagOf(text), text)
 }
 
 // pageOf is a page as it is asked for.
@@ -292,7 +293,7 @@ func (s *Server) pageOf(c *echo.Context, got reading.Documents, asked showing, s
 	if err != nil {
 		return documentPage{}, err
 	}
-	next, err := s.cursors.write(c, got.Next)
+	next, err := s.cursors.Write(c, got.Next)
 	if err != nil {
 		return documentPage{}, err
 	}
@@ -325,26 +326,26 @@ func (s *Server) postAt(c *echo.Context) error {
 	if where.document {
 		return unknown("documents are created in a collection: POST to the path without the last part")
 	}
-	raw, err := body(c, echo.MIMEApplicationJSON)
+	raw, err := request.Body(c, echo.MIMEApplicationJSON)
 	if err != nil {
 		return err
 	}
-	given, err := members(raw, "id", "facts")
+	given, err := request.Members(raw, "id", "facts")
 	if err != nil {
 		return err
 	}
 	draft := facts.Draft{Collection: where.collection, Parent: where.key, Facts: map[string]any{}}
 	if id, ok := given["id"]; ok {
 		if err := json.Unmarshal(id, &draft.ID); err != nil || draft.ID == "" {
-			return wrongInput("/id", design.MistakeType, "the id must be a string of letters, digits, _ and -")
+			return request.Wrong("/id", design.MistakeType, "the id must be a string of letters, digits, _ and -")
 		}
 	}
 	if said, ok := given["facts"]; ok {
-		if draft.Facts, err = object("/facts", said); err != nil {
+		if draft.Facts, err = request.Object("/facts", said); err != nil {
 			return err
 		}
 	}
-	who, err := caller(c, raw)
+	who, err := request.Caller(c, raw)
 	if err != nil {
 		return err
 	}
@@ -361,9 +362,9 @@ func (s *Server) postAt(c *echo.Context) error {
 }
 
 func answerWrite(c *echo.Context, status int, result facts.Result) error {
-	cost(c, result.Read, result.Wrote)
-	c.Response().Header().Set(headerPosition, string(result.Position))
-	c.Response().Header().Set("ETag", etag(result.Document.Version))
+	request.Cost(c, result.Read, result.Wrote)
+	c.Response().Header().Set(openapi.HeaderPosition, string(result.Position))
+	c.Response().Header().Set("ETag", request.ETag(result.Document.Version))
 	return c.JSON(status, result.Document)
 }
 
@@ -377,7 +378,7 @@ func (s *Server) documentIn(c *echo.Context) (facts.Target, error) {
 		return facts.Target{}, unknown("only documents can be edited and removed, and this path leads to %q",
 			c.Request().URL.Path)
 	}
-	version, err := ifMatch(c)
+	version, err := request.IfMatch(c)
 	return facts.Target{Collection: where.collection, Key: where.key, Version: version}, err
 }
 
@@ -386,7 +387,7 @@ func (s *Server) patchAt(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	raw, err := body(c, mimeMergePatch, mimeJSONPatch, echo.MIMEApplicationJSON)
+	raw, err := request.Body(c, mimeMergePatch, mimeJSONPatch, echo.MIMEApplicationJSON)
 	if err != nil {
 		return err
 	}
@@ -394,7 +395,7 @@ func (s *Server) patchAt(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	who, err := caller(c, raw)
+	who, err := request.Caller(c, raw)
 	if err != nil {
 		return err
 	}
@@ -411,7 +412,7 @@ func patchIn(c *echo.Context, raw []byte) (facts.Patch, error) {
 	if strings.HasPrefix(c.Request().Header.Get(echo.HeaderContentType), mimeJSONPatch) {
 		return facts.ReadOperations(raw)
 	}
-	given, err := members(raw, "facts")
+	given, err := request.Members(raw, "facts")
 	if err != nil {
 		return nil, err
 	}
@@ -419,7 +420,7 @@ func patchIn(c *echo.Context, raw []byte) (facts.Patch, error) {
 	if !ok {
 		patch = json.RawMessage("{}")
 	}
-	if _, err := object("/facts", patch); err != nil {
+	if _, err := request.Object("/facts", patch); err != nil {
 		return nil, err
 	}
 	return facts.MergePatch(patch), nil
@@ -430,7 +431,7 @@ func (s *Server) deleteAt(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	who, err := caller(c, nil)
+	who, err := request.Caller(c, nil)
 	if err != nil {
 		return err
 	}

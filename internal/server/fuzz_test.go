@@ -12,6 +12,7 @@ import (
 
 	"yalvo/internal/bounds"
 	"yalvo/internal/gate"
+	"yalvo/internal/request"
 )
 
 // problemAtMost is how large a problem may be that answers to made-up input.
@@ -43,15 +44,15 @@ func FuzzBody(f *testing.F) {
 			req := httptest.NewRequest("POST", "/v1/collections/people", bytes.NewReader(text))
 			req.Header.Set("Content-Type", "application/json")
 			c := echo.New().NewContext(req, httptest.NewRecorder())
-			raw, err := body(c, echo.MIMEApplicationJSON)
+			raw, err := request.Body(c, echo.MIMEApplicationJSON)
 			told(t, c, err)
 			if err != nil {
 				return
 			}
-			given, err := members(raw, "id", "facts")
+			given, err := request.Members(raw, "id", "facts")
 			told(t, c, err)
 			if said, there := given["facts"]; err == nil && there {
-				_, err = object("/facts", said)
+				_, err = request.Object("/facts", said)
 				told(t, c, err)
 			}
 			_, err = readBatch(raw)
@@ -70,7 +71,7 @@ func FuzzQuery(f *testing.F) {
 		"limit=99999999999999999999", strings.Repeat("x=1&", 100)} {
 		f.Add(seed)
 	}
-	cs := cursors{[]byte("a key")}
+	cs := request.NewCursors([]byte("a key"))
 	f.Fuzz(func(t *testing.T, query string) {
 		bounds.Hold(t, func() {
 			req := httptest.NewRequest("GET", "/v1/collections/people", nil)
@@ -78,13 +79,13 @@ func FuzzQuery(f *testing.F) {
 			c := echo.New().NewContext(req, httptest.NewRecorder())
 			err := gate.CheckAddress(req)
 			if err == nil {
-				err = onlyAsks(c, "limit", "cursor", "settled", "patience")
+				err = request.OnlyAsks(c, "limit", "cursor", "settled", "patience")
 			}
 			if err == nil {
-				_, err = cs.page(c)
+				_, err = cs.Page(c)
 			}
 			if err == nil {
-				_, err = patienceOf(c)
+				_, err = request.Patience(c)
 			}
 			told(t, c, err)
 		})

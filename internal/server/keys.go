@@ -14,6 +14,7 @@ import (
 	"yalvo/internal/design"
 	"yalvo/internal/keys"
 	"yalvo/internal/problem"
+	"yalvo/internal/request"
 	"yalvo/internal/running"
 )
 
@@ -36,17 +37,17 @@ func (s *Server) getSession(c *echo.Context) error {
 
 // postSession begins a session of the console, with the code of a link or with a key.
 func (s *Server) postSession(c *echo.Context) error {
-	raw, err := body(c, echo.MIMEApplicationJSON)
+	raw, err := request.Body(c, echo.MIMEApplicationJSON)
 	if err != nil {
 		return err
 	}
-	given, err := members(raw, "with")
+	given, err := request.Members(raw, "with")
 	if err != nil {
 		return err
 	}
 	var with string
 	if json.Unmarshal(given["with"], &with) != nil || with == "" {
-		return wrongInput("/with", design.MistakeMissing, "with is the code of a sign-in link, or a key")
+		return request.Wrong("/with", design.MistakeMissing, "with is the code of a sign-in link, or a key")
 	}
 	session, key, err := s.Keys.Enter(c.Request().Context(), with)
 	if errors.Is(err, keys.ErrUnknown) {
@@ -102,21 +103,21 @@ func (s *Server) getKeys(c *echo.Context) error {
 
 // postKey makes a key. Its text is in this answer and nowhere else.
 func (s *Server) postKey(c *echo.Context) error {
-	raw, err := body(c, echo.MIMEApplicationJSON)
+	raw, err := request.Body(c, echo.MIMEApplicationJSON)
 	if err != nil {
 		return err
 	}
-	given, err := members(raw, "name", "scope")
+	given, err := request.Members(raw, "name", "scope")
 	if err != nil {
 		return err
 	}
 	var name string
 	if json.Unmarshal(given["name"], &name) != nil || keys.CheckName(name) != "" {
-		return wrongInput("/name", design.MistakeMissing, keys.CheckName(""))
+		return request.Wrong("/name", design.MistakeMissing, keys.CheckName(""))
 	}
 	var scope keys.Scope
 	if json.Unmarshal(given["scope"], &scope) != nil || !slices.Contains(keys.Scopes, scope) {
-		return wrongInput("/scope", design.MistakeChoice, fmt.Sprintf("scope is one of %s", scopes()))
+		return request.Wrong("/scope", design.MistakeChoice, fmt.Sprintf("scope is one of %s", scopes()))
 	}
 	text, key, err := s.Keys.Make(c.Request().Context(), name, scope)
 	if errors.Is(err, keys.ErrTooMany) {

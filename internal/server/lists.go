@@ -11,6 +11,7 @@ import (
 	"yalvo/internal/design"
 	"yalvo/internal/problem"
 	"yalvo/internal/reading"
+	"yalvo/internal/request"
 )
 
 // listTime is how long a page of a list may take: there are lists that no index puts in order.
@@ -24,7 +25,7 @@ func (s *Server) getList(c *echo.Context) error {
 		return err
 	}
 	known := append([]string{"settled", "patience", "limit", "cursor"}, showParams...)
-	if err := onlyAsks(c, append(known, own...)...); err != nil {
+	if err := request.OnlyAsks(c, append(known, own...)...); err != nil {
 		return err
 	}
 	if err := s.settle(c); err != nil {
@@ -34,7 +35,7 @@ func (s *Server) getList(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	page, err := s.cursors.page(c)
+	page, err := s.cursors.Page(c)
 	if err != nil {
 		return err
 	}
@@ -48,7 +49,7 @@ func (s *Server) getList(c *echo.Context) error {
 func (s *Server) listPage(c *echo.Context, ask reading.ListRequest, page reading.Page) (reading.Documents, error) {
 	ctx, cancel := context.WithTimeout(c.Request().Context(), listTime)
 	defer cancel()
-	got, err := s.Reading.List(ctx, viewer(c), ask, page)
+	got, err := s.Reading.List(ctx, request.Viewer(c), ask, page)
 	if err != nil && ctx.Err() != nil && c.Request().Context().Err() == nil {
 		err = problem.Busy(fmt.Sprintf("the list could not be read within %v", listTime))
 	}
@@ -58,7 +59,7 @@ func (s *Server) listPage(c *echo.Context, ask reading.ListRequest, page reading
 // listIn is the list that a path names, with what the query says for its parameters, and their
 // names.
 func (s *Server) listIn(c *echo.Context) (ask reading.ListRequest, own []string, err error) {
-	parts, err := segments(c, "/lists")
+	parts, err := request.Segments(c, "/lists")
 	if err != nil {
 		return ask, nil, err
 	}

@@ -14,6 +14,7 @@ import (
 	"yalvo/internal/live"
 	"yalvo/internal/problem"
 	"yalvo/internal/reading"
+	"yalvo/internal/request"
 	"yalvo/internal/running"
 )
 
@@ -75,7 +76,7 @@ func (s *Server) followTimeline(c *echo.Context) (*follow, error) {
 	if err != nil {
 		return nil, err
 	}
-	watch, err := s.Reading.WatchTimeline(c.Request().Context(), viewer(c), timeline, owner, page, asked.names != nil)
+	watch, err := s.Reading.WatchTimeline(c.Request().Context(), request.Viewer(c), timeline, owner, page, asked.names != nil)
 	return &follow{watch, func() (shown, error) {
 		got, err := s.timelinePage(c, timeline, owner, page, asked)
 		out := shown{Page: live.Page{More: got.Next != ""}, text: got.text()}
@@ -88,14 +89,14 @@ func (s *Server) followTimeline(c *echo.Context) (*follow, error) {
 
 // liveAsked reads how a live read is to be shown, once what it waits for has been done.
 func (s *Server) liveAsked(c *echo.Context, more ...string) (asked showing, page reading.Page, err error) {
-	if err = onlyAsks(c, append(more, liveParams...)...); err != nil {
+	if err = request.OnlyAsks(c, append(more, liveParams...)...); err != nil {
 		return asked, page, err
 	}
 	if err = s.settle(c); err != nil {
 		return asked, page, err
 	}
 	if asked, err = showingAsked(c); err == nil {
-		page, err = s.cursors.page(c)
+		page, err = s.cursors.Page(c)
 	}
 	return asked, page, err
 }
@@ -109,7 +110,7 @@ func (s *Server) followList(c *echo.Context) (*follow, error) {
 	if err != nil {
 		return nil, err
 	}
-	watch, err := s.Reading.WatchList(c.Request().Context(), viewer(c), ask, asked.names != nil)
+	watch, err := s.Reading.WatchList(c.Request().Context(), request.Viewer(c), ask, asked.names != nil)
 	return &follow{watch, func() (shown, error) {
 		got, err := s.listPage(c, ask, page)
 		if err != nil {
@@ -146,7 +147,7 @@ func (s *Server) followDocument(c *echo.Context) (*follow, error) {
 	if err != nil {
 		return nil, err
 	}
-	watch, err := s.Reading.WatchDocument(c.Request().Context(), viewer(c), where.collection, where.key,
+	watch, err := s.Reading.WatchDocument(c.Request().Context(), request.Viewer(c), where.collection, where.key,
 		asked.names != nil)
 	begun := false
 	return &follow{watch, func() (shown, error) {

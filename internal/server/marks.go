@@ -8,8 +8,10 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"yalvo/internal/openapi"
 	"yalvo/internal/plan"
 	"yalvo/internal/problem"
+	"yalvo/internal/request"
 	"yalvo/internal/running"
 )
 
@@ -28,7 +30,7 @@ func marksAsked(c *echo.Context) (marks, error) {
 	if text == "" {
 		return marks{}, nil
 	}
-	asked := marks{viewer(c), strings.Split(text, ",")}
+	asked := marks{request.Viewer(c), strings.Split(text, ",")}
 	if len(asked.names) > mostMarks {
 		return asked, problem.BadRequest(fmt.Sprintf("%d marks are asked for, %d are allowed", len(asked.names),
 			mostMarks))
@@ -37,7 +39,7 @@ func marksAsked(c *echo.Context) (marks, error) {
 	asked.names = slices.Compact(asked.names)
 	if asked.who.Me == "" {
 		return asked, problem.BadRequest("marks say how the caller is paired with what is read: sign in " +
-			"as an account, or as an operator name one in the header " + headerAs)
+			"as an account, or as an operator name one in the header " + openapi.HeaderAs)
 	}
 	return asked, nil
 }

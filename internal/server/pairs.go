@@ -7,13 +7,15 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"yalvo/internal/facts"
+	"yalvo/internal/openapi"
 	"yalvo/internal/problem"
+	"yalvo/internal/request"
 	"yalvo/internal/running"
 )
 
 // linkIn reads /pairs/{pair}/{from}/{to}; a nested document's key has its slashes escaped.
 func (s *Server) linkIn(c *echo.Context) (running.Link, error) {
-	parts, err := segments(c, "/pairs")
+	parts, err := request.Segments(c, "/pairs")
 	if err != nil {
 		return running.Link{}, err
 	}
@@ -21,11 +23,11 @@ func (s *Server) linkIn(c *echo.Context) (running.Link, error) {
 		return running.Link{}, unknown("a pair is at %s/pairs/{pair}/{from}/{to}", Prefix)
 	}
 	link := running.Link{Pair: parts[0], From: parts[1], To: parts[2]}
-	p, err := s.plan(c)
+	v, err := s.App.Now(c.Request().Context())
 	if err != nil {
 		return link, err
 	}
-	if pair := p.Pair(link.Pair); pair != nil {
+	if pair := v.Plan.Pair(link.Pair); pair != nil {
 		if _, wrong := pair.From.ParseKey(link.From); wrong != "" {
 			return link, problem.BadRequest("in the path, the from end: " + wrong)
 		}
@@ -41,18 +43,18 @@ func (s *Server) getPair(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	if err := onlyAsks(c, "settled", "patience"); err != nil {
+	if err := request.OnlyAsks(c, "settled", "patience"); err != nil {
 		return err
 	}
 	if err := s.settle(c); err != nil {
 		return err
 	}
-	who := viewer(c)
+	who := request.Viewer(c)
 	state, err := s.Reading.PairState(c.Request().Context(), who, link)
 	if err != nil {
 		return err
 	}
-	cost(c, 2, 0)
+	request.Cost(c, 2, 0)
 	return c.JSON(http.StatusOK, state)
 }
 
@@ -71,15 +73,15 @@ func pairBody(c *echo.Context) ([]byte, map[string]any, error) {
 	if c.Request().ContentLength == 0 {
 		return nil, nil, nil
 	}
-	raw, err := body(c, echo.MIMEApplicationJSON)
+	raw, err := request.Body(c, echo.MIMEApplicationJSON)
 	if err != nil {
 		return nil, nil, err
 	}
-	parts, err := members(raw, "facts")
+	parts, err := request.Members(raw, "facts")
 	if err != nil || parts["facts"] == nil {
 		return raw, nil, err
 	}
-	said, err := object("/facts", parts["facts"])
+	said, err := request.Object("/facts", parts["facts"])
 	return raw, said, err
 }
 
@@ -91,7 +93,7 @@ func (s *Server) writePair(c *echo.Context, raw []byte,
 	if err != nil {
 		return err
 	}
-	who, err := caller(c, raw)
+	who, err := request.Caller(c, raw)
 	if err != nil {
 		return err
 	}
@@ -99,7 +101,7 @@ func (s *Server) writePair(c *echo.Context, raw []byte,
 	if err != nil {
 		return err
 	}
-	cost(c, result.Read, result.Wrote)
-	c.Response().Header().Set(headerPosition, string(result.Position))
+	request.Cost(c, result.Read, result.Wrote)
+	c.Response().Header().Set(openapi.HeaderPosition, string(result.Position))
 	return c.NoContent(http.StatusNoContent)
 }

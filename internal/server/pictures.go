@@ -15,8 +15,10 @@ import (
 
 	"yalvo/internal/album"
 	"yalvo/internal/gate"
+	"yalvo/internal/openapi"
 	"yalvo/internal/pictures"
 	"yalvo/internal/problem"
+	"yalvo/internal/request"
 	"yalvo/internal/running"
 	"yalvo/internal/store"
 )
@@ -79,7 +81,7 @@ func (s *Server) pictureIn(c *echo.Context) (data []byte, called string, err err
 		if err := patiently(c); err != nil {
 			return err
 		}
-		data, err = readAll(c, most, gate.UploadTime)
+		data, err = request.ReadAll(c, most, gate.UploadTime)
 		return err
 	})
 	if err == nil && form {
@@ -113,7 +115,7 @@ func noPictureType() error {
 
 // getPicture answers /pictures/{id}, and with a size behind it the picture in that size.
 func (s *Server) getPicture(c *echo.Context) error {
-	parts, err := segments(c, "/pictures")
+	parts, err := request.Segments(c, "/pictures")
 	if err != nil {
 		return err
 	}
@@ -125,7 +127,7 @@ func (s *Server) getPicture(c *echo.Context) error {
 		return running.Refuse(running.CodeNotFound, "there is no such picture: they are at %s/pictures/{id}, and with "+
 			"/medium or /thumbnail behind it smaller", Prefix)
 	}
-	f, err := s.Album.Open(c.Request().Context(), viewer(c), parts[0], size)
+	f, err := s.Album.Open(c.Request().Context(), request.Viewer(c), parts[0], size)
 	if err != nil {
 		return err
 	}
@@ -135,7 +137,7 @@ func (s *Server) getPicture(c *echo.Context) error {
 	h.Set(echo.HeaderXContentTypeOptions, "nosniff")
 	h.Set(echo.HeaderContentSecurityPolicy, "default-src 'none'; sandbox")
 	h.Set(echo.HeaderCacheControl, "private, max-age=300") // so long somebody may see it whom a block has shut out
-	h.Add(echo.HeaderVary, headerAs+", "+echo.HeaderAuthorization+", Cookie")
+	h.Add(echo.HeaderVary, openapi.HeaderAs+", "+echo.HeaderAuthorization+", Cookie")
 	h.Set("ETag", `"`+parts[0][:16]+"-"+size+`"`)
 	http.ServeContent(c.Response(), c.Request(), "", f.Uploaded, f)
 	return nil

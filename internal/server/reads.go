@@ -13,6 +13,8 @@ import (
 
 	"yalvo/internal/design"
 	"yalvo/internal/gate"
+	"yalvo/internal/openapi"
+	"yalvo/internal/request"
 )
 
 // How many reads one request may hold, of how long a path, and how many bytes of answers.
@@ -31,21 +33,21 @@ type answered struct {
 
 // postReads answers several reads, each as it is answered alone: a screen in one request.
 func (s *Server) postReads(c *echo.Context) error {
-	raw, err := body(c, echo.MIMEApplicationJSON)
+	raw, err := request.Body(c, echo.MIMEApplicationJSON)
 	if err != nil {
 		return err
 	}
-	given, err := members(raw, "reads")
+	given, err := request.Members(raw, "reads")
 	if err != nil {
 		return err
 	}
 	var paths []string
 	if json.Unmarshal(given["reads"], &paths) != nil || len(paths) == 0 {
-		return wrongInput("/reads", design.MistakeType, "reads must be a list of paths with at least one, as in "+
+		return request.Wrong("/reads", design.MistakeType, "reads must be a list of paths with at least one, as in "+
 			`["/lists/everyone?limit=10", "/collections/members/ada"]`)
 	}
 	if len(paths) > mostReads {
-		return wrongInput("/reads", design.MistakeLong, fmt.Sprintf("there are %d reads, %d are allowed", len(paths),
+		return request.Wrong("/reads", design.MistakeLong, fmt.Sprintf("there are %d reads, %d are allowed", len(paths),
 			mostReads))
 	}
 	answers := make([]answered, len(paths))
@@ -56,13 +58,13 @@ func (s *Server) postReads(c *echo.Context) error {
 			return err
 		}
 		if size += len(one.Body); size > mostReadBytes {
-			return wrongInput(fmt.Sprint("/reads/", i), design.MistakeLong, fmt.Sprintf(
+			return request.Wrong(fmt.Sprint("/reads/", i), design.MistakeLong, fmt.Sprintf(
 				"the answers have come to more than %d bytes: ask with lower limits, or in several requests",
 				mostReadBytes))
 		}
 		answers[i], read = one, read+docs
 	}
-	cost(c, read, 0)
+	request.Cost(c, read, 0)
 	text, err := json.Marshal(map[string]any{"answers": answers})
 	if err != nil {
 		return err
@@ -76,16 +78,16 @@ func (s *Server) readOne(c *echo.Context, path string, nth int) (answered, int, 
 	at := fmt.Sprint("/reads/", nth)
 	to, err := url.Parse(Prefix + path)
 	if err != nil || !strings.HasPrefix(path, "/") || to.Fragment != "" || len(path) > mostPath {
-		return answered{}, 0, wrongInput(at, design.MistakeType,
+		return answered{}, 0, request.Wrong(at, design.MistakeType,
 			"this is no path with a query, as in /lists/everyone?limit=10")
 	}
 	handle := s.readerAt(to.Path)
 	if handle == nil {
-		return answered{}, 0, wrongInput(at, design.MistakeChoice,
+		return answered{}, 0, request.Wrong(at, design.MistakeChoice,
 			"a read is of /collections/…, /lists/…, /timelines/… or /pairs/…")
 	}
 	if query := to.Query(); query.Has("settled") || query.Has("patience") {
-		return answered{}, 0, wrongInput(at, design.MistakeUnknown,
+		return answered{}, 0, request.Wrong(at, design.MistakeUnknown,
 			"all reads wait together: give settled and patience in the query of this request")
 	}
 	req, err := http.NewRequestWithContext(c.Request().Context(), http.MethodGet, to.String(), nil)
@@ -100,7 +102,7 @@ func (s *Server) readOne(c *echo.Context, path string, nth int) (answered, int, 
 	} else if err := handle(one); err != nil {
 		s.answerError(one, err)
 	}
-	docs, _ := strconv.Atoi(held.header.Get(headerRead)) // none if it was refused
+	docs, _ := strconv.Atoi(held.header.Get(openapi.HeaderRead)) // none if it was refused
 	return answered{held.status, held.header.Get("ETag"), bytes.TrimSpace(held.text.Bytes())}, docs, nil
 }
 

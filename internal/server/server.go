@@ -26,6 +26,7 @@ import (
 	"yalvo/internal/openapi"
 	"yalvo/internal/proof"
 	"yalvo/internal/reading"
+	"yalvo/internal/request"
 	"yalvo/internal/running"
 	"yalvo/internal/signin"
 	"yalvo/internal/tokens"
@@ -39,7 +40,7 @@ const Prefix = openapi.Prefix
 // Server answers HTTP requests.
 type Server struct {
 	Rooms
-	cursors cursors
+	cursors request.Cursors
 	console fs.FS       // the console's built files, nil to serve none
 	secure  *tls.Config // nil: connections are not
 	log     *slog.Logger
@@ -80,7 +81,7 @@ type Options struct {
 
 // New makes a server.
 func New(rooms Rooms, o Options) *Server {
-	s := &Server{Rooms: rooms, cursors: cursors{o.CursorKey}, console: o.Console, secure: o.TLS, log: o.Log,
+	s := &Server{Rooms: rooms, cursors: request.NewCursors(o.CursorKey), console: o.Console, secure: o.TLS, log: o.Log,
 		gate: gate.New(metrics.Path), closing: make(chan struct{})}
 	s.guard = &gate.Guard{Log: o.Log, KnownAs: o.KnownAs, Beyond: o.Beyond, Origins: o.Origins, Rate: o.Rate,
 		Behind: o.Behind, BodyTime: gate.BodyTime, Refuse: s.answerError}
@@ -102,9 +103,9 @@ func (s *Server) Handler() http.Handler {
 	e.Use(s.gate.Pass, middleware.GzipWithConfig(middleware.GzipConfig{
 		Level: gzip.BestSpeed, MinLength: smallAnswer, Skipper: goesAsItIs}))
 
-	e.GET("/healthz", takes(s.healthz))
-	e.GET("/readyz", takes(s.readyz))
-	e.GET(metrics.Path, operators(keys.Read, takes(m.Answer)))
+	e.GET("/healthz", request.Takes(s.healthz))
+	e.GET("/readyz", request.Takes(s.readyz))
+	e.GET(metrics.Path, operators(keys.Read, request.Takes(m.Answer)))
 	s.routes(e.Group(Prefix))
 	if s.console != nil {
 		s.consoleRoutes(e)

@@ -11,6 +11,7 @@ import (
 	"yalvo/internal/plan"
 	"yalvo/internal/problem"
 	"yalvo/internal/reading"
+	"yalvo/internal/request"
 	"yalvo/internal/running"
 )
 
@@ -65,7 +66,7 @@ func (s *Server) along(c *echo.Context, asked showing, of *plan.Collection,
 	if len(asked.with) == 0 {
 		return nil, nil
 	}
-	who := viewer(c)
+	who := request.Viewer(c)
 	return s.Reading.Along(c.Request().Context(), who, of, asked.with, facts)
 }
 

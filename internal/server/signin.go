@@ -10,7 +10,9 @@ import (
 	"yalvo/internal/design"
 	"yalvo/internal/facts"
 	"yalvo/internal/keys"
+	"yalvo/internal/openapi"
 	"yalvo/internal/problem"
+	"yalvo/internal/request"
 	"yalvo/internal/running"
 	"yalvo/internal/signin"
 )
@@ -25,17 +27,17 @@ type signedUp struct {
 // postSignUp creates an account's document, as a stranger may under the design's rules: with
 // a password, or for whoever brings a token of the app's identity provider.
 func (s *Server) postSignUp(c *echo.Context) error {
-	raw, err := body(c, echo.MIMEApplicationJSON)
+	raw, err := request.Body(c, echo.MIMEApplicationJSON)
 	if err != nil {
 		return err
 	}
-	given, err := members(raw, "facts", "password")
+	given, err := request.Members(raw, "facts", "password")
 	if err != nil {
 		return err
 	}
 	written := map[string]any{}
 	if said, is := given["facts"]; is {
-		if written, err = object("/facts", said); err != nil {
+		if written, err = request.Object("/facts", said); err != nil {
 			return err
 		}
 	}
@@ -43,7 +45,7 @@ func (s *Server) postSignUp(c *echo.Context) error {
 	var result facts.Result
 	if w := whoOf(c); w.foreign {
 		if given["password"] != nil {
-			return wrongInput(
+			return request.Wrong(
 				"/password",
 				design.MistakeUnknown,
 				"the token says who this is: no password is kept for it",
@@ -66,8 +68,8 @@ func (s *Server) postSignUp(c *echo.Context) error {
 		return err
 	}
 	out.Document = result.Document
-	cost(c, result.Read, result.Wrote)
-	c.Response().Header().Set(headerPosition, string(result.Position))
+	request.Cost(c, result.Read, result.Wrote)
+	c.Response().Header().Set(openapi.HeaderPosition, string(result.Position))
 	c.Response().Header().Set("Location", Prefix+"/collections/"+result.Document.Path)
 	return secretly(c, http.StatusCreated, out)
 }
@@ -76,10 +78,10 @@ func (s *Server) postSignUp(c *echo.Context) error {
 func chosenPassword(given map[string]json.RawMessage, name string) (string, error) {
 	var password string
 	if json.Unmarshal(given[name], &password) != nil {
-		return "", wrongInput("/"+name, design.MistakeMissing, "a password is needed, which is a text")
+		return "", request.Wrong("/"+name, design.MistakeMissing, "a password is needed, which is a text")
 	}
 	if wrong := signin.CheckPassword(password); wrong != "" {
-		return "", wrongInput("/"+name, design.MistakeLong, wrong)
+		return "", request.Wrong("/"+name, design.MistakeLong, wrong)
 	}
 	return password, nil
 }
@@ -90,7 +92,7 @@ func (s *Server) postSignIn(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	raw, err := body(c, echo.MIMEApplicationJSON)
+	raw, err := request.Body(c, echo.MIMEApplicationJSON)
 	if err != nil {
 		return err
 	}
@@ -111,7 +113,7 @@ func (s *Server) postSignIn(c *echo.Context) error {
 
 // textsIn reads an object of which all of some members must be there, each a text.
 func textsIn(raw []byte, names ...string) (map[string]string, error) {
-	given, err := members(raw, names...)
+	given, err := request.Members(raw, names...)
 	if err != nil {
 		return nil, err
 	}
@@ -119,7 +121,7 @@ func textsIn(raw []byte, names ...string) (map[string]string, error) {
 	for _, name := range names {
 		var text string
 		if json.Unmarshal(given[name], &text) != nil || text == "" || strings.ContainsRune(text, 0) {
-			return nil, wrongInput("/"+name, design.MistakeMissing, "this is needed, and is a text")
+			return nil, request.Wrong("/"+name, design.MistakeMissing, "this is needed, and is a text")
 		}
 		said[name] = text
 	}
@@ -133,7 +135,7 @@ func secretly(c *echo.Context, status int, answer any) error {
 }
 
 func refreshTokenIn(c *echo.Context) (string, error) {
-	raw, err := body(c, echo.MIMEApplicationJSON)
+	raw, err := request.Body(c, echo.MIMEApplicationJSON)
 	if err != nil {
 		return "", err
 	}
@@ -177,11 +179,11 @@ func (s *Server) putPassword(c *echo.Context) error {
 			return err
 		}
 	}
-	raw, err := body(c, echo.MIMEApplicationJSON)
+	raw, err := request.Body(c, echo.MIMEApplicationJSON)
 	if err != nil {
 		return err
 	}
-	given, err := members(raw, "account", "old", "new")
+	given, err := request.Members(raw, "account", "old", "new")
 	if err != nil {
 		return err
 	}
@@ -201,11 +203,11 @@ func (s *Server) putPassword(c *echo.Context) error {
 
 func (s *Server) changeOwn(c *echo.Context, w who, given map[string]json.RawMessage, chosen string) error {
 	if given["account"] != nil {
-		return wrongInput("/account", design.MistakeUnknown, "an account changes its own password, and none else's")
+		return request.Wrong("/account", design.MistakeUnknown, "an account changes its own password, and none else's")
 	}
 	var old string
 	if json.Unmarshal(given["old"], &old) != nil {
-		return wrongInput("/old", design.MistakeMissing, "the password that holds is needed, and is a text")
+		return request.Wrong("/old", design.MistakeMissing, "the password that holds is needed, and is a text")
 	}
 	return s.SignIn.ChangePassword(c.Request().Context(), c.RealIP(), w.account, old, chosen)
 }
@@ -214,7 +216,7 @@ func (s *Server) changeOwn(c *echo.Context, w who, given map[string]json.RawMess
 func (s *Server) changeOther(c *echo.Context, given map[string]json.RawMessage, chosen string) error {
 	var account string
 	if json.Unmarshal(given["account"], &account) != nil || design.CheckID(account) != "" {
-		return wrongInput("/account", design.MistakeMissing, "the id of the account is needed")
+		return request.Wrong("/account", design.MistakeMissing, "the id of the account is needed")
 	}
 	return s.SignIn.GivePassword(c.Request().Context(), account, chosen)
 }

@@ -12,6 +12,7 @@ import (
 	"yalvo/internal/design"
 	"yalvo/internal/problem"
 	"yalvo/internal/reading"
+	"yalvo/internal/request"
 )
 
 // getTimeline answers /timelines/{timeline}/{owner}.
@@ -20,7 +21,7 @@ func (s *Server) getTimeline(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	if err := onlyAsks(c, append([]string{"settled", "patience", "limit", "cursor"}, showParams...)...); err != nil {
+	if err := request.OnlyAsks(c, append([]string{"settled", "patience", "limit", "cursor"}, showParams...)...); err != nil {
 		return err
 	}
 	if err := s.settle(c); err != nil {
@@ -30,7 +31,7 @@ func (s *Server) getTimeline(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	page, err := s.cursors.page(c)
+	page, err := s.cursors.Page(c)
 	if err != nil {
 		return err
 	}
@@ -38,14 +39,14 @@ func (s *Server) getTimeline(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	cost(c, len(got.Entries)+got.along, 0)
+	request.Cost(c, len(got.Entries)+got.along, 0)
 	text := got.text()
-	return s.answerTagged(c, tagOf(text), text)
+	return s.answerTagged(c, request.TagOf(text), text)
 }
 
 // timelineIn is the timeline and the owner that a path names.
 func timelineIn(c *echo.Context) (timeline, owner string, err error) {
-	parts, err := segments(c, "/timelines")
+	parts, err := request.Segments(c, "/timelines")
 	if err != nil {
 		return "", "", err
 	}
@@ -106,7 +107,7 @@ func (p timelinePage) appendEntry(text []byte, i int) []byte {
 
 func (s *Server) timelinePage(c *echo.Context, timeline, owner string, page reading.Page,
 	asked showing) (timelinePage, error) {
-	who := viewer(c)
+	who := request.Viewer(c)
 	got, err := s.Reading.Timeline(c.Request().Context(), who, timeline, owner, page)
 	if err != nil {
 		return timelinePage{}, err
@@ -121,7 +122,7 @@ func (s *Server) timelinePage(c *echo.Context, timeline, owner string, page read
 	if out.Entries, err = asked.chosenEntries(got.Of, got.Entries); err != nil {
 		return timelinePage{}, err
 	}
-	out.Next, err = s.cursors.write(c, got.Next)
+	out.Next, err = s.cursors.Write(c, got.Next)
 	return out, err
 }
 

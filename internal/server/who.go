@@ -14,7 +14,9 @@ import (
 	"yalvo/internal/design"
 	"yalvo/internal/gate"
 	"yalvo/internal/keys"
+	"yalvo/internal/openapi"
 	"yalvo/internal/problem"
+	"yalvo/internal/request"
 	"yalvo/internal/running"
 	"yalvo/internal/tokens"
 )
@@ -31,15 +33,9 @@ type who struct {
 const whoKey = "who"
 
 func whoOf(c *echo.Context) who {
-	w, is := c.Get(whoKey).(who)
-	if !is { // nothing was found out, as in a test of a handler alone
-		w.viewer.Judged = true
-	}
+	w, _ := c.Get(whoKey).(who) // a stranger, if nothing was found out
 	return w
 }
-
-// viewer is who asks: an operator, or an account or a stranger that one acts as.
-func viewer(c *echo.Context) running.Viewer { return whoOf(c).viewer }
 
 // stranger is who acts as nobody: the design's rules hold, and there is no account.
 const stranger = "~"
@@ -53,6 +49,7 @@ func (s *Server) identify(next echo.HandlerFunc) echo.HandlerFunc {
 			return err
 		}
 		c.Set(whoKey, w)
+		request.SetViewer(c, w.viewer)
 		gate.SetCaller(c, w.name(), w.viewer.Me)
 		return next(c)
 	}
@@ -74,20 +71,20 @@ func (s *Server) identified(c *echo.Context) (who, error) {
 	if err != nil {
 		return who{}, err
 	}
-	as := c.Request().Header.Get(headerAs)
+	as := c.Request().Header.Get(openapi.HeaderAs)
 	switch {
 	case as == "":
 		w.viewer = running.Viewer{Me: w.account, Judged: w.key == nil}
 		return w, nil
 	case w.key == nil:
 		return who{}, problem.New(http.StatusForbidden, running.CodeNotAllowed,
-			"acting as somebody with "+headerAs+" is for operators: send a key of theirs, or a token of the account")
+			"acting as somebody with "+openapi.HeaderAs+" is for operators: send a key of theirs, or a token of the account")
 	case as == stranger:
 		w.viewer = running.Viewer{Judged: true}
 		return w, nil
 	}
 	if wrong := design.CheckID(as); wrong != "" {
-		return who{}, problem.BadRequest("the header " + headerAs + " must hold the id of an account, or " + stranger +
+		return who{}, problem.BadRequest("the header " + openapi.HeaderAs + " must hold the id of an account, or " + stranger +
 			" for a stranger: " + wrong)
 	}
 	w.viewer = running.Viewer{Me: as, Judged: true}

@@ -1,4 +1,4 @@
-package server
+package operating
 
 import (
 	"context"
@@ -12,9 +12,10 @@ import (
 	"yalvo/internal/design"
 	"yalvo/internal/problem"
 	"yalvo/internal/proof"
+	"yalvo/internal/request"
 )
 
-func (s *Server) postAudit(c *echo.Context) error {
+func (s *Office) postAudit(c *echo.Context) error {
 	scope, err := scopeIn(c)
 	if err != nil {
 		return err
@@ -31,11 +32,11 @@ func scopeIn(c *echo.Context) (proof.Scope, error) {
 	if c.Request().ContentLength == 0 {
 		return scope, nil
 	}
-	raw, err := body(c, echo.MIMEApplicationJSON)
+	raw, err := request.Body(c, echo.MIMEApplicationJSON)
 	if err != nil {
 		return scope, err
 	}
-	parts, err := members(raw, "duplicate", "document", "mend")
+	parts, err := request.Members(raw, "duplicate", "document", "mend")
 	if err != nil {
 		return scope, err
 	}
@@ -44,15 +45,15 @@ func scopeIn(c *echo.Context) (proof.Scope, error) {
 			continue
 		}
 		if err := json.Unmarshal(parts[name], into); err != nil {
-			return scope, wrongInput("/"+name, design.MistakeType,
+			return scope, request.Wrong("/"+name, design.MistakeType,
 				"duplicate and document are strings, mend is true or false")
 		}
 	}
 	return scope, nil
 }
 
-func (s *Server) getAudits(c *echo.Context) error {
-	many, err := limit(c)
+func (s *Office) getAudits(c *echo.Context) error {
+	many, err := request.Limit(c)
 	if err != nil {
 		return err
 	}
@@ -67,24 +68,14 @@ func (s *Server) getAudits(c *echo.Context) error {
 	return c.JSON(http.StatusOK, map[string]any{"audits": all, "every_seconds": int64(every.Seconds())})
 }
 
-// numberIn is the number in the path.
-func numberIn(c *echo.Context) (int64, error) {
-	id, err := strconv.ParseInt(c.Param("id"), 10, 64)
-	if err != nil {
-		return 0, problem.BadRequest("the number in the path must be a whole number, not " +
-			strconv.Quote(c.Param("id")))
-	}
-	return id, nil
-}
-
 // anAudit answers with an audit that something was done to.
-func (s *Server) anAudit(act func(context.Context, int64) (proof.Audit, error)) func(*echo.Context) error {
+func (s *Office) anAudit(act func(context.Context, int64) (proof.Audit, error)) func(*echo.Context) error {
 	return func(c *echo.Context) error {
-		id, err := numberIn(c)
+		id, err := request.Number(c)
 		if err != nil {
 			return err
 		}
-		if err := noBody(c); err != nil {
+		if err := request.NoBody(c); err != nil {
 			return err
 		}
 		a, err := act(c.Request().Context(), id)
@@ -97,12 +88,12 @@ func (s *Server) anAudit(act func(context.Context, int64) (proof.Audit, error)) 
 
 // getDrift answers what an audit has found, in the order it was found; ?after=
 // reads on.
-func (s *Server) getDrift(c *echo.Context) error {
-	id, err := numberIn(c)
+func (s *Office) getDrift(c *echo.Context) error {
+	id, err := request.Number(c)
 	if err != nil {
 		return err
 	}
-	many, err := limit(c)
+	many, err := request.Limit(c)
 	if err != nil {
 		return err
 	}
@@ -120,18 +111,18 @@ func (s *Server) getDrift(c *echo.Context) error {
 }
 
 // putAuditSchedule sets how often everything is audited by itself.
-func (s *Server) putAuditSchedule(c *echo.Context) error {
-	raw, err := body(c, echo.MIMEApplicationJSON)
+func (s *Office) putAuditSchedule(c *echo.Context) error {
+	raw, err := request.Body(c, echo.MIMEApplicationJSON)
 	if err != nil {
 		return err
 	}
-	parts, err := members(raw, "every_seconds")
+	parts, err := request.Members(raw, "every_seconds")
 	if err != nil {
 		return err
 	}
 	var seconds int64
 	if err := json.Unmarshal(parts["every_seconds"], &seconds); err != nil || seconds < 0 {
-		return wrongInput("/every_seconds", design.MistakeType,
+		return request.Wrong("/every_seconds", design.MistakeType,
 			"every_seconds must be a whole number of seconds, 0 for never")
 	}
 	if err := s.Proof.ScheduleAudit(c.Request().Context(), time.Duration(seconds)*time.Second); err != nil {

@@ -1,4 +1,4 @@
-package server
+package operating
 
 import (
 	"fmt"
@@ -12,6 +12,7 @@ import (
 	"yalvo/internal/language"
 	"yalvo/internal/plan"
 	"yalvo/internal/problem"
+	"yalvo/internal/request"
 	"yalvo/internal/versions"
 )
 
@@ -26,10 +27,10 @@ type applied struct {
 
 // designIn reads the design in a request; ?name= is its file's name in messages.
 func designIn(c *echo.Context) (string, *design.Design, error) {
-	if err := checkMediaType(c, "application/yaml", echo.MIMEApplicationJSON); err != nil {
+	if err := request.CheckMediaType(c, "application/yaml", echo.MIMEApplicationJSON); err != nil {
 		return "", nil, err
 	}
-	raw, err := rawBody(c, language.MaxSize)
+	raw, err := request.RawBody(c, language.MaxSize)
 	if err != nil {
 		return "", nil, err
 	}
@@ -46,7 +47,7 @@ func designIn(c *echo.Context) (string, *design.Design, error) {
 
 // putDesign checks a design and puts it in force. If-Match names the version it was
 // compared with, ?drop= the facts that may be lost, ?by= who asks for it.
-func (s *Server) putDesign(c *echo.Context) error {
+func (s *Office) putDesign(c *echo.Context) error {
 	name, d, err := designIn(c)
 	if err != nil {
 		return err
@@ -54,8 +55,8 @@ func (s *Server) putDesign(c *echo.Context) error {
 	return s.apply(c, versions.Request{File: name, Design: d})
 }
 
-func (s *Server) apply(c *echo.Context, r versions.Request) error {
-	base, err := ifMatch(c)
+func (s *Office) apply(c *echo.Context, r versions.Request) error {
+	base, err := request.IfMatch(c)
 	if err != nil {
 		return err
 	}
@@ -81,7 +82,7 @@ func (s *Server) apply(c *echo.Context, r versions.Request) error {
 const mostAuthor = 200
 
 // postDifference says what a design would change, and how long that would take.
-func (s *Server) postDifference(c *echo.Context) error {
+func (s *Office) postDifference(c *echo.Context) error {
 	name, d, err := designIn(c)
 	if err != nil {
 		return err
@@ -89,7 +90,7 @@ func (s *Server) postDifference(c *echo.Context) error {
 	return s.difference(c, name, d)
 }
 
-func (s *Server) difference(c *echo.Context, name string, d *design.Design) error {
+func (s *Office) difference(c *echo.Context, name string, d *design.Design) error {
 	diff, err := s.Versions.Diff(c.Request().Context(), name, d)
 	if err != nil {
 		return designProblem(err)
@@ -98,8 +99,8 @@ func (s *Server) difference(c *echo.Context, name string, d *design.Design) erro
 }
 
 // getVersions lists the newest versions of the design.
-func (s *Server) getVersions(c *echo.Context) error {
-	many, err := limit(c)
+func (s *Office) getVersions(c *echo.Context) error {
+	many, err := request.Limit(c)
 	if err != nil {
 		return err
 	}
@@ -119,7 +120,7 @@ func versionAsked(c *echo.Context) (int, error) {
 	return n, nil
 }
 
-func (s *Server) getVersion(c *echo.Context) error {
+func (s *Office) getVersion(c *echo.Context) error {
 	n, err := versionAsked(c)
 	if err != nil {
 		return err
@@ -132,7 +133,7 @@ func (s *Server) getVersion(c *echo.Context) error {
 }
 
 // versionDifference says what going back to a version would change.
-func (s *Server) versionDifference(c *echo.Context) error {
+func (s *Office) versionDifference(c *echo.Context) error {
 	n, err := versionAsked(c)
 	if err != nil {
 		return err
@@ -145,7 +146,7 @@ func (s *Server) versionDifference(c *echo.Context) error {
 }
 
 // applyVersion puts a version in force once more.
-func (s *Server) applyVersion(c *echo.Context) error {
+func (s *Office) applyVersion(c *echo.Context) error {
 	n, err := versionAsked(c)
 	if err != nil {
 		return err
@@ -159,7 +160,7 @@ func (s *Server) applyVersion(c *echo.Context) error {
 
 // getMisfits counts documents that do not fit the design; of one field and code it
 // is a page of them.
-func (s *Server) getMisfits(c *echo.Context) error {
+func (s *Office) getMisfits(c *echo.Context) error {
 	ctx := c.Request().Context()
 	of, field, code := c.QueryParam("of"), c.QueryParam("field"), c.QueryParam("code")
 	if of == "" {
@@ -172,7 +173,7 @@ func (s *Server) getMisfits(c *echo.Context) error {
 		}
 		return c.JSON(http.StatusOK, map[string]any{"misfits": all})
 	}
-	many, err := limit(c)
+	many, err := request.Limit(c)
 	if err != nil {
 		return err
 	}

@@ -1,4 +1,4 @@
-package server
+package operating
 
 import (
 	"encoding/json"
@@ -10,18 +10,19 @@ import (
 
 	"yalvo/internal/access"
 	"yalvo/internal/design"
+	"yalvo/internal/request"
 )
 
 // triable are the operations that can be tried.
 var triable = []design.Op{design.OpRead, design.OpCreate, design.OpEdit, design.OpRemove, design.OpSet, design.OpUnset}
 
 // tryAccess answers whether an account may do something, by which rules. Nothing is done.
-func (s *Server) tryAccess(c *echo.Context) error {
-	raw, err := body(c, echo.MIMEApplicationJSON)
+func (s *Office) tryAccess(c *echo.Context) error {
+	raw, err := request.Body(c, echo.MIMEApplicationJSON)
 	if err != nil {
 		return err
 	}
-	given, err := members(raw, "as", "do", "document", "field", "facts", "pair", "from", "to", "timeline", "owner",
+	given, err := request.Members(raw, "as", "do", "document", "field", "facts", "pair", "from", "to", "timeline", "owner",
 		"list", "of")
 	if err != nil {
 		return err
@@ -44,12 +45,12 @@ func trialIn(given map[string]json.RawMessage) (account string, t access.Trial, 
 		"of": &t.Of} {
 		text, is := given[name]
 		if is && (json.Unmarshal(text, into) != nil || string(text) == "null" && name != "as") {
-			return "", t, wrongInput("/"+name, design.MistakeType, "this must be a text")
+			return "", t, request.Wrong("/"+name, design.MistakeType, "this must be a text")
 		}
 	}
 	if account != "" {
 		if wrong := design.CheckID(account); wrong != "" {
-			return "", t, wrongInput("/as", design.MistakeType, "as is the id of an account, or null for a stranger: "+
+			return "", t, request.Wrong("/as", design.MistakeType, "as is the id of an account, or null for a stranger: "+
 				wrong)
 		}
 	}
@@ -58,7 +59,7 @@ func trialIn(given map[string]json.RawMessage) (account string, t access.Trial, 
 		for _, op := range triable {
 			known = append(known, string(op))
 		}
-		return "", t, wrongInput("/do", design.MistakeChoice, "do is one of "+strings.Join(known, ", "))
+		return "", t, request.Wrong("/do", design.MistakeChoice, "do is one of "+strings.Join(known, ", "))
 	}
 	about := 0
 	for _, name := range []string{"document", "pair", "timeline", "list"} {
@@ -67,11 +68,11 @@ func trialIn(given map[string]json.RawMessage) (account string, t access.Trial, 
 		}
 	}
 	if about != 1 {
-		return "", t, wrongInput("", design.MistakeMissing,
+		return "", t, request.Wrong("", design.MistakeMissing,
 			"what is tried is about one thing: a document, a pair, a timeline or a list")
 	}
 	if said, is := given["facts"]; is {
-		t.Facts, err = object("/facts", said)
+		t.Facts, err = request.Object("/facts", said)
 	}
 	return account, t, err
 }

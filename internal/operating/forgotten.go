@@ -1,4 +1,4 @@
-package server
+package operating
 
 import (
 	"encoding/json"
@@ -7,23 +7,24 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"yalvo/internal/design"
+	"yalvo/internal/request"
 )
 
 // postForgotten begins to forget a document and every copy of what it said.
-func (s *Server) postForgotten(c *echo.Context) error {
-	raw, err := body(c, echo.MIMEApplicationJSON)
+func (s *Office) postForgotten(c *echo.Context) error {
+	raw, err := request.Body(c, echo.MIMEApplicationJSON)
 	if err != nil {
 		return err
 	}
-	parts, err := members(raw, "document")
+	parts, err := request.Members(raw, "document")
 	if err != nil {
 		return err
 	}
 	var path string
 	if err := json.Unmarshal(parts["document"], &path); err != nil || path == "" {
-		return wrongInput("/document", design.MistakeType, "document must be the path of one, as in \"members/ada\"")
+		return request.Wrong("/document", design.MistakeType, "document must be the path of one, as in \"members/ada\"")
 	}
-	who, err := caller(c, raw)
+	who, err := request.Caller(c, raw)
 	if err != nil {
 		return err
 	}
@@ -35,8 +36,8 @@ func (s *Server) postForgotten(c *echo.Context) error {
 }
 
 // getForgotten answers how far it has come, and in the end the report.
-func (s *Server) getForgotten(c *echo.Context) error {
-	id, err := numberIn(c)
+func (s *Office) getForgotten(c *echo.Context) error {
+	id, err := request.Number(c)
 	if err != nil {
 		return err
 	}

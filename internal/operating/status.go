@@ -1,4 +1,4 @@
-package server
+package operating
 
 import (
 	"encoding/json"
@@ -8,23 +8,12 @@ import (
 
 	"yalvo/internal/design"
 	"yalvo/internal/reading"
+	"yalvo/internal/request"
 	"yalvo/internal/upkeep"
 )
 
-func (s *Server) healthz(c *echo.Context) error {
-	return c.JSON(http.StatusOK, map[string]string{"status": "alive"})
-}
-
-// readyz: the database answers. Without a design the service is ready for one.
-func (s *Server) readyz(c *echo.Context) error {
-	if err := s.App.Ready(c.Request().Context()); err != nil {
-		return err
-	}
-	return c.JSON(http.StatusOK, map[string]string{"status": "ready"})
-}
-
 // getStatus answers "is everything settled, and how much is there?".
-func (s *Server) getStatus(c *echo.Context) error {
+func (s *Office) getStatus(c *echo.Context) error {
 	status, err := s.Reading.Status(c.Request().Context())
 	if err != nil {
 		return err
@@ -33,7 +22,7 @@ func (s *Server) getStatus(c *echo.Context) error {
 }
 
 // getHistory answers how much was due in the last hour.
-func (s *Server) getHistory(c *echo.Context) error {
+func (s *Office) getHistory(c *echo.Context) error {
 	return c.JSON(http.StatusOK, map[string]any{"samples": s.Reading.History()})
 }
 
@@ -44,8 +33,8 @@ type changePage struct {
 
 // getChanges answers the newest changes, newest first; with ?from= those after
 // a place, oldest first, for a program that must miss none.
-func (s *Server) getChanges(c *echo.Context) error {
-	many, err := limit(c)
+func (s *Office) getChanges(c *echo.Context) error {
+	many, err := request.Limit(c)
 	if err != nil {
 		return err
 	}
@@ -61,8 +50,8 @@ func (s *Server) getChanges(c *echo.Context) error {
 	return c.JSON(http.StatusOK, page)
 }
 
-func (s *Server) getParked(c *echo.Context) error {
-	many, err := limit(c)
+func (s *Office) getParked(c *echo.Context) error {
+	many, err := request.Limit(c)
 	if err != nil {
 		return err
 	}
@@ -73,8 +62,8 @@ func (s *Server) getParked(c *echo.Context) error {
 	return c.JSON(http.StatusOK, map[string][]upkeep.Parked{"parked": all})
 }
 
-func (s *Server) retryParked(c *echo.Context) error {
-	if err := noBody(c); err != nil {
+func (s *Office) retryParked(c *echo.Context) error {
+	if err := request.NoBody(c); err != nil {
 		return err
 	}
 	n, err := s.Upkeep.Retry(c.Request().Context())
@@ -84,11 +73,11 @@ func (s *Server) retryParked(c *echo.Context) error {
 	return c.JSON(http.StatusOK, map[string]int64{"retried": n})
 }
 
-func (s *Server) retryOne(c *echo.Context) error {
-	if err := noBody(c); err != nil {
+func (s *Office) retryOne(c *echo.Context) error {
+	if err := request.NoBody(c); err != nil {
 		return err
 	}
-	work, err := numberIn(c)
+	work, err := request.Number(c)
 	if err != nil {
 		return err
 	}
@@ -99,8 +88,8 @@ func (s *Server) retryOne(c *echo.Context) error {
 }
 
 // dropParked gives up one piece of parked work.
-func (s *Server) dropParked(c *echo.Context) error {
-	work, err := numberIn(c)
+func (s *Office) dropParked(c *echo.Context) error {
+	work, err := request.Number(c)
 	if err != nil {
 		return err
 	}
@@ -111,18 +100,18 @@ func (s *Server) dropParked(c *echo.Context) error {
 }
 
 // replayTrigger has what a trigger sent sent again, from a position on.
-func (s *Server) replayTrigger(c *echo.Context) error {
-	raw, err := body(c, echo.MIMEApplicationJSON)
+func (s *Office) replayTrigger(c *echo.Context) error {
+	raw, err := request.Body(c, echo.MIMEApplicationJSON)
 	if err != nil {
 		return err
 	}
-	parts, err := members(raw, "from")
+	parts, err := request.Members(raw, "from")
 	if err != nil {
 		return err
 	}
 	var from int64
 	if err := json.Unmarshal(parts["from"], &from); err != nil || from < 0 {
-		return wrongInput("/from", design.MistakeType, "from must be a position, a whole number")
+		return request.Wrong("/from", design.MistakeType, "from must be a position, a whole number")
 	}
 	n, err := s.Upkeep.Replay(c.Request().Context(), c.Param("trigger"), from)
 	if err != nil {

@@ -1,4 +1,4 @@
-package server
+package request
 
 import (
 	"crypto/hmac"
@@ -14,9 +14,12 @@ import (
 	"yalvo/internal/store"
 )
 
-// cursors turns places in a sequence into tokens and back. A token is signed
+// Cursors turns places in a sequence into tokens and back. A token is signed
 // together with the path it was given for, so it works there and unaltered only.
-type cursors struct{ key []byte }
+type Cursors struct{ key []byte }
+
+// NewCursors signs with a key.
+func NewCursors(key []byte) Cursors { return Cursors{key} }
 
 type token struct {
 	Key    string `json:"k,omitempty"`
@@ -29,15 +32,15 @@ type token struct {
 
 const signatureSize = 16
 
-func (cs cursors) sign(path string, text []byte) []byte {
+func (cs Cursors) sign(path string, text []byte) []byte {
 	mac := hmac.New(sha256.New, cs.key)
 	mac.Write([]byte(path + "\n"))
 	mac.Write(text)
 	return mac.Sum(nil)[:signatureSize]
 }
 
-// write makes the token of the next page, "" if there is none.
-func (cs cursors) write(c *echo.Context, next *reading.Page) (string, error) {
+// Write makes the token of the next page, "" if there is none.
+func (cs Cursors) Write(c *echo.Context, next *reading.Page) (string, error) {
 	if next == nil {
 		return "", nil
 	}
@@ -49,9 +52,9 @@ func (cs cursors) write(c *echo.Context, next *reading.Page) (string, error) {
 	return base64.RawURLEncoding.EncodeToString(append(cs.sign(c.Request().URL.EscapedPath(), text), text...)), nil
 }
 
-// page reads which page a request asks for.
-func (cs cursors) page(c *echo.Context) (reading.Page, error) {
-	many, err := limit(c)
+// Page reads which page a request asks for.
+func (cs Cursors) Page(c *echo.Context) (reading.Page, error) {
+	many, err := Limit(c)
 	page := reading.Page{After: reading.FromTheTop, Limit: many}
 	given := c.QueryParam("cursor")
 	if err != nil || given == "" {

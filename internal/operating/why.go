@@ -1,4 +1,4 @@
-package server
+package operating
 
 import (
 	"net/http"
@@ -7,22 +7,12 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"yalvo/internal/problem"
+	"yalvo/internal/request"
 )
 
-// needed reads query parameters that must be there.
-func needed(c *echo.Context, names ...string) ([]string, error) {
-	values := make([]string, len(names))
-	for i, name := range names {
-		if values[i] = c.QueryParam(name); values[i] == "" {
-			return nil, problem.BadRequest("the query needs " + name)
-		}
-	}
-	return values, nil
-}
-
 // whyEntry answers why an entry is in a timeline or not.
-func (s *Server) whyEntry(c *echo.Context) error {
-	q, err := needed(c, "timeline", "owner", "entry")
+func (s *Office) whyEntry(c *echo.Context) error {
+	q, err := request.Needed(c, "timeline", "owner", "entry")
 	if err != nil {
 		return err
 	}
@@ -34,8 +24,8 @@ func (s *Server) whyEntry(c *echo.Context) error {
 }
 
 // whyKept answers what a kept value is made of.
-func (s *Server) whyKept(c *echo.Context) error {
-	q, err := needed(c, "document", "name")
+func (s *Office) whyKept(c *echo.Context) error {
+	q, err := request.Needed(c, "document", "name")
 	if err != nil {
 		return err
 	}
@@ -47,8 +37,8 @@ func (s *Server) whyKept(c *echo.Context) error {
 }
 
 // getRemoval answers what the removal of a document would take along.
-func (s *Server) getRemoval(c *echo.Context) error {
-	q, err := needed(c, "document")
+func (s *Office) getRemoval(c *echo.Context) error {
+	q, err := request.Needed(c, "document")
 	if err != nil {
 		return err
 	}
@@ -60,8 +50,8 @@ func (s *Server) getRemoval(c *echo.Context) error {
 }
 
 // getPlaces answers everywhere a document is duplicated to.
-func (s *Server) getPlaces(c *echo.Context) error {
-	q, err := needed(c, "document")
+func (s *Office) getPlaces(c *echo.Context) error {
+	q, err := request.Needed(c, "document")
 	if err != nil {
 		return err
 	}
@@ -72,7 +62,7 @@ func (s *Server) getPlaces(c *echo.Context) error {
 	return c.JSON(http.StatusOK, map[string]any{"places": places})
 }
 
-func (s *Server) getCascade(c *echo.Context) error {
+func (s *Office) getCascade(c *echo.Context) error {
 	position, err := strconv.ParseInt(c.Param("position"), 10, 64)
 	if err != nil {
 		return problem.BadRequest("a change is named by its position, a whole number, not " +

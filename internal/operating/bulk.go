@@ -1,4 +1,4 @@
-package server
+package operating
 
 import (
 	"bytes"
@@ -11,6 +11,7 @@ import (
 	"yalvo/internal/bulk"
 	"yalvo/internal/gate"
 	"yalvo/internal/problem"
+	"yalvo/internal/request"
 )
 
 // Bulk is bounded: so many dumps at once, and so many bytes of lines in a request.
@@ -24,7 +25,7 @@ var dumps = gate.Counter{Most: mostDumps}
 
 // getDump sends all facts as of one moment, a line each. Who stops reading for as
 // long as an event may take ends it.
-func (s *Server) getDump(c *echo.Context) error {
+func (s *Office) getDump(c *echo.Context) error {
 	end, fits := dumps.Add(1)
 	if !fits {
 		return problem.Busy("others are being dumped to")
@@ -60,8 +61,8 @@ type loadState struct {
 	Version int `json:"version"`
 }
 
-func (s *Server) beginLoad(c *echo.Context) error {
-	if err := noBody(c); err != nil {
+func (s *Office) beginLoad(c *echo.Context) error {
+	if err := request.NoBody(c); err != nil {
 		return err
 	}
 	version, err := s.Versions.BeginLoad(c.Request().Context())
@@ -71,8 +72,8 @@ func (s *Server) beginLoad(c *echo.Context) error {
 	return c.JSON(http.StatusCreated, loadState{version})
 }
 
-func (s *Server) endLoad(c *echo.Context) error {
-	if err := noBody(c); err != nil {
+func (s *Office) endLoad(c *echo.Context) error {
+	if err := request.NoBody(c); err != nil {
 		return err
 	}
 	version, err := s.Versions.EndLoad(c.Request().Context())
@@ -83,11 +84,11 @@ func (s *Server) endLoad(c *echo.Context) error {
 }
 
 // postLines loads lines, and tells which of them cannot be.
-func (s *Server) postLines(c *echo.Context) error {
-	if err := checkMediaType(c, ndjson); err != nil {
+func (s *Office) postLines(c *echo.Context) error {
+	if err := request.CheckMediaType(c, ndjson); err != nil {
 		return err
 	}
-	raw, err := rawBody(c, maxLines)
+	raw, err := request.RawBody(c, maxLines)
 	if err != nil {
 		return err
 	}
@@ -99,8 +100,8 @@ func (s *Server) postLines(c *echo.Context) error {
 }
 
 // postBrought remembers what bringing an app along came to.
-func (s *Server) postBrought(c *echo.Context) error {
-	raw, err := body(c, echo.MIMEApplicationJSON)
+func (s *Office) postBrought(c *echo.Context) error {
+	raw, err := request.Body(c, echo.MIMEApplicationJSON)
 	if err != nil {
 		return err
 	}
@@ -116,7 +117,7 @@ func (s *Server) postBrought(c *echo.Context) error {
 	return c.NoContent(http.StatusNoContent)
 }
 
-func (s *Server) getBrought(c *echo.Context) error {
+func (s *Office) getBrought(c *echo.Context) error {
 	all, err := s.Bulk.Broughts(c.Request().Context())
 	if err != nil {
 		return err

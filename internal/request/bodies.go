@@ -1,4 +1,4 @@
-package server
+package request
 
 import (
 	"bytes"
@@ -21,17 +21,17 @@ import (
 
 // Limits of a request's body.
 const (
-	maxBody   = 1 << 20 // bytes
-	maxLevels = 64      // arrays and objects in one another
+	MaxBody   = 1 << 20 // bytes
+	MaxLevels = 64      // arrays and objects in one another
 )
 
-// body reads a request's body and sees that it is JSON as RFC 7493 (I-JSON)
+// Body reads a request's body and sees that it is JSON as RFC 7493 (I-JSON)
 // has it: UTF-8, no name twice in an object, no lone surrogates.
-func body(c *echo.Context, types ...string) ([]byte, error) {
-	if err := checkMediaType(c, types...); err != nil {
+func Body(c *echo.Context, types ...string) ([]byte, error) {
+	if err := CheckMediaType(c, types...); err != nil {
 		return nil, err
 	}
-	raw, err := rawBody(c, maxBody)
+	raw, err := RawBody(c, MaxBody)
 	if err != nil {
 		return nil, err
 	}
@@ -44,7 +44,7 @@ func body(c *echo.Context, types ...string) ([]byte, error) {
 	}
 	if at := tooDeep(raw); at >= 0 {
 		return nil, problem.New(http.StatusBadRequest, problem.CodeNotJSON,
-			fmt.Sprintf("the body is nested deeper than %d levels, from byte %d on", maxLevels, at))
+			fmt.Sprintf("the body is nested deeper than %d levels, from byte %d on", MaxLevels, at))
 	}
 	dec := jsontext.NewDecoder(bytes.NewReader(raw))
 	if _, err := dec.ReadValue(); err != nil {
@@ -57,9 +57,9 @@ func body(c *echo.Context, types ...string) ([]byte, error) {
 	return raw, nil
 }
 
-// checkMediaType sees that a body is of one of some types, in UTF-8, and not
+// CheckMediaType sees that a body is of one of some types, in UTF-8, and not
 // packed.
-func checkMediaType(c *echo.Context, types ...string) error {
+func CheckMediaType(c *echo.Context, types ...string) error {
 	h := c.Request().Header
 	given := h.Get(echo.HeaderContentType)
 	media, params, err := mime.ParseMediaType(given)
@@ -78,17 +78,17 @@ func checkMediaType(c *echo.Context, types ...string) error {
 	return nil
 }
 
-// rawBody reads a body of a bounded size within a bounded time.
-func rawBody(c *echo.Context, most int64) ([]byte, error) {
-	raw, err := readAll(c, most, gate.BodyTime)
+// RawBody reads a body of a bounded size within a bounded time.
+func RawBody(c *echo.Context, most int64) ([]byte, error) {
+	raw, err := ReadAll(c, most, gate.BodyTime)
 	if err != nil {
 		return nil, err
 	}
 	return raw, gate.EnterLarge(c, len(raw))
 }
 
-// readAll reads a body whole.
-func readAll(c *echo.Context, most int64, within time.Duration) ([]byte, error) {
+// ReadAll reads a body whole.
+func ReadAll(c *echo.Context, most int64, within time.Duration) ([]byte, error) {
 	raw, err := io.ReadAll(http.MaxBytesReader(c.Response(), c.Request().Body, most))
 	var tooBig *http.MaxBytesError
 	switch {
@@ -110,8 +110,8 @@ func readAll(c *echo.Context, most int64, within time.Duration) ([]byte, error) 
 	return raw, nil
 }
 
-// noBody refuses a body where none means anything.
-func noBody(c *echo.Context) error {
+// NoBody refuses a body where none means anything.
+func NoBody(c *echo.Context) error {
 	if c.Request().ContentLength != 0 {
 		return problem.BadRequest("this request takes no body: send it without")
 	}
@@ -129,7 +129,7 @@ func tooDeep(raw []byte) int {
 			quoted = !quoted
 		case quoted:
 		case c == '[' || c == '{':
-			if level++; level > maxLevels {
+			if level++; level > MaxLevels {
 				return i
 			}
 		case c == ']' || c == '}':
