@@ -246,8 +246,9 @@ func TestEverythingOfMadeUpDesignsIsAsTheModelSays(t *testing.T) {
 			th := newThrong(t, w, source, w.Client, other.Client)
 			th.populate(s)
 			th.run(s, *operations/3, 32)
-			th.asTheModelSays()
+			m := th.asTheModelSays()
 			w.auditFindsNothing()
+			th.rulesAgree(m, s+uint64(i))
 			if t.Failed() {
 				t.Log(source)
 			}

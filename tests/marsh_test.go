@@ -82,7 +82,7 @@ func (th *throng) run(seed uint64, operations, workers int) {
 	group.Wait()
 }
 
-// populate creates some documents of each collection, so that little of what
+// populate creates some documents of each collection, and pairs, so that little of what
 // is done afterwards comes too early.
 func (th *throng) populate(seed uint64) {
 	th.t.Helper()
@@ -94,6 +94,12 @@ func (th *throng) populate(seed uint64) {
 			if err := th.settleOn(d, do, th.clients[0]); err != nil {
 				th.t.Fatal(err)
 			}
+		}
+	}
+	for range 160 {
+		d, do := th.pairUp(r)
+		if err := th.settleOn(d, do, th.clients[0]); err != nil {
+			th.t.Fatal(err)
 		}
 	}
 }
@@ -466,7 +472,7 @@ func (th *throng) consequences() []deed {
 }
 
 // asTheModelSays compares everything the service shows with the model.
-func (th *throng) asTheModelSays() {
+func (th *throng) asTheModelSays() *model {
 	th.t.Helper()
 	th.Settle()
 	th.noDeadlock()
@@ -511,6 +517,7 @@ func (th *throng) asTheModelSays() {
 	}
 	th.t.Logf("%d deeds, %d requests too late, %d documents forgotten, %d events for triggers; %d documents and %d pairs compared",
 		len(th.deeds), th.late, len(th.forgotten), len(th.reactions.fired), len(m.docs), standing)
+	return m
 }
 
 // readTimes takes over the times the service's clock decided.

@@ -37,7 +37,7 @@ var FromTheTop = store.FromTheTop
 type Page struct {
 	After  Boundary
 	Prefix string // collections: ids that begin with it
-	Given  int    // timelines: how many entries the pages before this one had
+	Given  int    // timelines: how many places of it the pages before this one went through
 	Top    int64  // lists: the row of what stood on top of the first page, 0 for nothing
 	Limit  int
 }

@@ -60,11 +60,13 @@ func (r *Reader) Timeline(ctx context.Context, who running.Viewer, timeline, own
 	out := Entries{Of: t.Entries, By: t.By.Name, Entries: make([]*Entry, 0, max(limit, 0)),
 		Rows: make([]int64, 0, max(limit, 0))}
 	place, bytes := page.After, 0
-	for least := 0; len(out.Entries) < limit; least = min(2*least+limit, chunkJudged) {
+	passed := page.Given
+	for least := 0; len(out.Entries) < limit && passed < t.Length; least = min(2*least+limit, chunkJudged) {
 		want := limit - len(out.Entries)
 		if looks.Judge != nil {
 			want = max(want, least) // where much is passed over, more is looked at
 		}
+		want = min(want, t.Length-passed) // what may not be read takes its place all the same
 		places, err := r.places(ctx, looks, place, want)
 		if err != nil {
 			return Entries{}, err
@@ -82,6 +84,7 @@ func (r *Reader) Timeline(ctx context.Context, who running.Viewer, timeline, own
 				break
 			}
 			place = Boundary{Rank: places[i].Rank, N: places[i].Doc}
+			passed++
 			if e != nil {
 				out.Entries, out.Rows = append(out.Entries, e), append(out.Rows, places[i].Doc)
 				out.Keys = append(out.Keys, e.key)
@@ -95,8 +98,8 @@ func (r *Reader) Timeline(ctx context.Context, who running.Viewer, timeline, own
 			return out, nil
 		}
 	}
-	if given := page.Given + len(out.Entries); given < t.Length {
-		out.Next = &Page{After: place, Given: given, Limit: page.Limit}
+	if passed < t.Length {
+		out.Next = &Page{After: place, Given: passed, Limit: page.Limit}
 	}
 	return out, nil
 }
