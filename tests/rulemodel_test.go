@@ -349,7 +349,7 @@ access:
 	w.person("ben")
 	w.follow("ben", "ada")
 	for i := range 8 { // p7, p6, p5 and p4 are the newest four
-		if _, _, err := w.As("ada").Create(t.Context(), "posts", fmt.Sprint("p", i), map[string]any{"author": "ada"}); err != nil {
+		if _, _, err := w.Create(t.Context(), "posts", fmt.Sprint("p", i), map[string]any{"author": "ada"}); err != nil {
 			t.Fatal(err)
 		}
 	}
