@@ -13,6 +13,7 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"sync"
 	"testing"
@@ -278,4 +279,37 @@ func TestPicturesOfStrangersAreRefused(t *testing.T) {
 	none := world{harness.Start(t, picturePonds(t), func(o *service.Options) { o.Pictures = "" }), t}
 	_, err = none.Upload(t.Context(), aPicture(t, 1))
 	refused(t, err, "no-pictures", "--pictures")
+}
+
+// Which pictures a document refers to is noted elsewhere too: an audit compares that.
+func TestAnAuditComparesWhichPicturesAreReferredTo(t *testing.T) {
+	t.Parallel()
+	w := start(t, picturePonds(t))
+	w.pondsPeople()
+	ctx := t.Context()
+	var pictures []string
+	for i := range 3 {
+		pictures = append(pictures, must(w.As("ada").Upload(ctx, aPicture(t, i)))(t).Picture)
+		if _, _, err := w.As("ada").Create(ctx, "posts", fmt.Sprint("p", i), map[string]any{"text": "a heron", "photo": pictures[i]}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	w.auditFindsNothing()
+	doc := func(id string) string { return "(SELECT n FROM documents WHERE key = '" + id + "')" }
+	w.SQL("DELETE FROM picture_refs WHERE doc = " + doc("p0"))
+	w.SQL("INSERT INTO picture_refs SELECT picture, " + doc("p2") + " FROM picture_refs WHERE doc = " + doc("p1"))
+	w.SQL("INSERT INTO picture_refs SELECT picture, 900001 FROM picture_refs WHERE doc = " + doc("p1"))
+	same(t, "a picture whose reference is lost", w.sees("ben", pictures[0]), false)
+
+	a, found := w.audit(client.Scope{})
+	kinds := []string{}
+	for _, d := range found {
+		kinds = append(kinds, d.Aspect+" "+d.Duplicate+" "+d.Kind+" "+d.Document)
+	}
+	slices.Sort(kinds)
+	same(t, "found", strings.Join(kinds, ", "), "picture posts different posts/p0, picture posts different posts/p2, picture posts surplus ")
+	must(w.MendAudit(ctx, a.ID))(t)
+	must(w.AwaitAudit(ctx, a.ID, nil))(t)
+	w.auditFindsNothing()
+	same(t, "the picture, mended", w.sees("ben", pictures[0]), true)
 }

@@ -58,7 +58,7 @@ func Everything(p *plan.Plan) []Step {
 	for _, d := range p.Duplicates() {
 		s := Step{Do: Build, Aspect: d.Kind, Name: d.Name}
 		switch d.Kind {
-		case plan.AspectPair, plan.AspectNested, plan.AspectKept:
+		case plan.AspectPair, plan.AspectNested, plan.AspectKept, plan.AspectPicture:
 			continue
 		case plan.AspectReference, plan.AspectUnique, plan.AspectPosted:
 		case plan.AspectTimeline:

@@ -1,6 +1,9 @@
 package design
 
-import "fmt"
+import (
+	"fmt"
+	"slices"
+)
 
 // PicturePrefix begins what a medium says that is a picture kept here.
 const PicturePrefix = "pictures/"
@@ -51,4 +54,12 @@ func picturesOf(f *Field, at string, value any) []PictureAt {
 		}
 	}
 	return nil
+}
+
+// HoldMedia tells whether a value of some fields, or of what is inside them, can refer to a
+// picture.
+func HoldMedia(fields []*Field) bool {
+	return slices.ContainsFunc(fields, func(f *Field) bool {
+		return f.Type == Media || HoldMedia(f.Fields) || f.Of != nil && HoldMedia([]*Field{f.Of})
+	})
 }

@@ -69,6 +69,13 @@ func (r *Rule) Alone(about string) (Filter, bool) {
 	return f, f.ofValues()
 }
 
+// Members are the values of what the rule calls about that it names, as far as it is decided
+// by these alone.
+func (r *Rule) Members(about string) []string {
+	f, _ := r.Alone(about)
+	return f.Members()
+}
+
 func (f Filter) ofValues() bool {
 	switch f.Kind {
 	case Points, Same, Paired:

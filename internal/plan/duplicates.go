@@ -34,6 +34,7 @@ type Aspect string
 const (
 	AspectReference    Aspect = "reference"    // where a reference points, as looked up from both ends
 	AspectUnique       Aspect = "unique"       // the values of a unique field that are taken
+	AspectPicture      Aspect = "picture"      // which pictures a document refers to
 	AspectPair         Aspect = "pair"         // pairs whose ends exist
 	AspectNested       Aspect = "nested"       // nested documents whose parents exist
 	AspectKept         Aspect = "kept"         // documents hold the kept values of their collection
@@ -60,6 +61,9 @@ func (p *Plan) listDuplicates() []Duplicate {
 		}
 		for _, u := range c.Uniques {
 			all = append(all, Duplicate{Kind: AspectUnique, Name: c.Name + "." + u.Name, Walked: c, Unique: u})
+		}
+		if design.HoldMedia(c.Collection.Fields) {
+			all = append(all, Duplicate{Kind: AspectPicture, Name: c.Name, Walked: c})
 		}
 	}
 	for _, pair := range p.Pairs {

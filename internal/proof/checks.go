@@ -22,6 +22,9 @@ func check(v *running.Version, tx *store.Tx, d plan.Duplicate, s store.Span) (fo
 		found, err = tx.CheckReferences(d.Reference, s)
 	case plan.AspectUnique:
 		found, err = tx.CheckUniques(d.Unique, d.Walked.Number, s)
+	case plan.AspectPicture:
+		first := slices.IndexFunc(v.Plan.Duplicates(), func(o plan.Duplicate) bool { return o.Kind == d.Kind })
+		found, err = tx.CheckPictures(d.Walked.Number, v.Plan.Duplicates()[first].Walked == d.Walked, s)
 	case plan.AspectPair:
 		found, err = tx.CheckPairs(d.Pair, s)
 	case plan.AspectNested:

@@ -123,6 +123,8 @@ func (m mender) mend(d plan.Duplicate, found store.Drift) error {
 		return m.reference(d.Reference, found)
 	case plan.AspectUnique:
 		return m.unique(d, found.Doc)
+	case plan.AspectPicture:
+		return m.pictures(d.Walked, found.Doc)
 	case plan.AspectPair:
 		return m.tx.DropPair(d.Pair.Number, found.Other, found.Doc)
 	case plan.AspectNested:
@@ -180,6 +182,14 @@ func (m mender) unique(d plan.Duplicate, doc int64) error {
 	}
 	_, err := m.tx.SetUnique(d.Unique, doc)
 	return err
+}
+
+// pictures notes which pictures a document refers to.
+func (m mender) pictures(c *plan.Collection, doc int64) error {
+	if _, err := m.tx.LockNumbered(c, []int64{doc}); err != nil {
+		return err
+	}
+	return m.tx.MendPictures(doc)
 }
 
 // holding gives a document the kept values of its collection, no more.

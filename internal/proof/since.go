@@ -6,6 +6,7 @@ import (
 	"strings"
 	"time"
 
+	"yalvo/internal/design"
 	"yalvo/internal/plan"
 	"yalvo/internal/running"
 	"yalvo/internal/store"
@@ -24,6 +25,9 @@ func (p *Prover) since(ctx context.Context, d plan.Duplicate, found *store.Drift
 		names := []string{d.Timeline.By.Name}
 		if d.Timeline.Order != nil {
 			names = append(names, d.Timeline.Order.Name)
+		}
+		if d.Timeline.Where != nil {
+			names = append(names, d.Timeline.Where.That.Members(design.NameDoc)...)
 		}
 		found.Since, err = p.written(ctx, found.OtherPath, names...)
 	case d.Kind == plan.AspectContribution && d.Summary.Pair == nil:

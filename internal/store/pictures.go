@@ -110,3 +110,38 @@ func (tx *Tx) NotedPictures(c *plan.Collection, key string) ([]string, error) {
 		c.Number, key).Scan(&ids).Error
 	return ids, err
 }
+
+// CheckPictures compares which pictures the documents of a collection refer to with what is
+// noted of that, and finds strays: what is noted of documents that do not exist. A text that names no
+// picture refers to none. Keys: picture_refs_of (doc), pictures (id).
+func (tx *Tx) CheckPictures(collection plan.Number, strays bool, s Span) ([]Drift, error) {
+	return tx.drift(`
+		SELECT d.n AS doc, 'different' AS kind, to_jsonb(has.pictures) AS stored, to_jsonb(refers.pictures) AS expected,
+			d.updated AS since
+		FROM documents d
+		CROSS JOIN LATERAL (SELECT ARRAY(SELECT r.picture FROM picture_refs r WHERE r.doc = d.n
+			ORDER BY r.picture) AS pictures) has
+		CROSS JOIN LATERAL (SELECT ARRAY(SELECT p.id FROM pictures_in(d.fields) named JOIN pictures p ON p.id = named
+			ORDER BY p.id) AS pictures) refers
+		WHERE d.n > ? AND d.n <= ? AND d.collection = ? AND has.pictures <> refers.pictures
+		UNION ALL
+		SELECT r.doc, 'surplus', to_jsonb(array_agg(r.picture ORDER BY r.picture)), NULL, NULL
+		FROM picture_refs r
+		WHERE ? AND r.doc > ? AND r.doc <= ? AND NOT EXISTS (SELECT FROM documents d WHERE d.n = r.doc)
+		GROUP BY r.doc`, s.After, s.UpTo, collection, strays, s.After, s.UpTo)
+}
+
+// MendPictures notes which pictures a locked document, or one that is gone, refers to. Those
+// that it refers to no more are looked at. Key: picture_refs_of (doc).
+func (tx *Tx) MendPictures(doc int64) error {
+	if err := tx.db.Exec(`
+		WITH refers AS MATERIALIZED (SELECT named FROM documents d, pictures_in(d.fields) named WHERE d.n = ?),
+		gone AS (DELETE FROM picture_refs WHERE doc = ? AND picture NOT IN (SELECT named FROM refers) RETURNING picture)
+		INSERT INTO loose_pictures SELECT picture FROM gone`, doc, doc).Error; err != nil {
+		return err
+	}
+	return tx.db.Exec(`
+		INSERT INTO picture_refs (picture, doc)
+		SELECT p.id, d.n FROM documents d, pictures_in(d.fields) named JOIN pictures p ON p.id = named WHERE d.n = ?
+		ON CONFLICT DO NOTHING`, doc).Error
+}
