@@ -38,20 +38,32 @@ func (s step) overNext(c *plan.Collection, do part) (last bool, err error) {
 func (s step) halves(span store.Span, docs []int64, do part) (int64, error) {
 	middle := len(docs) / 2
 	at := docs[middle-1]
-	var written [2]int64
+	apart := func(span store.Span, docs []int64) func() (int64, error) {
+		return func() (int64, error) { return s.apart(span, docs, do) }
+	}
+	written, halved, err := inHalves(apart(store.Span{After: span.After, UpTo: at}, docs[:middle]),
+		apart(store.Span{After: at, UpTo: span.UpTo}, docs[middle:]), func() (int64, error) { return do(s, span, docs) })
+	if !halved {
+		s.keeper.asOne = stretchesAsOne
+	}
+	return written, err
+}
+
+// inHalves does two halves side by side and, when both have ended and one of them has failed,
+// the whole. It tells whether the halves were enough.
+func inHalves(one, two, whole func() (int64, error)) (written int64, halved bool, err error) {
+	var done [2]int64
 	var failed [2]error
 	var group sync.WaitGroup
-	half := func(i int, span store.Span, docs []int64) {
-		group.Go(func() { written[i], failed[i] = s.apart(span, docs, do) })
+	for i, half := range []func() (int64, error){one, two} {
+		group.Go(func() { done[i], failed[i] = half() })
 	}
-	half(0, store.Span{After: span.After, UpTo: at}, docs[:middle])
-	half(1, store.Span{After: at, UpTo: span.UpTo}, docs[middle:])
 	group.Wait()
-	if joined(failed[:]...) != nil {
-		s.keeper.asOne = stretchesAsOne
-		return do(s, span, docs)
+	if failed[0] != nil || failed[1] != nil {
+		written, err = whole()
+		return written, false, err
 	}
-	return written[0] + written[1], nil
+	return done[0] + done[1], true, nil
 }
 
 func (s step) apart(span store.Span, docs []int64, do part) (written int64, err error) {
