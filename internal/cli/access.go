@@ -53,7 +53,7 @@ func (a *app) tryTable(c *cli.Command, d *design.Design) error {
 	if err != nil {
 		return err
 	}
-	var wrong []access.Expectation
+	wrong := []access.Expectation{}
 	for _, e := range tried {
 		if !e.Met() {
 			wrong = append(wrong, e)

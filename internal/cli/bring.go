@@ -71,8 +71,15 @@ func (a *app) bringAlong(ctx context.Context, c *cli.Command, file string) error
 	if err = errors.Join(err, w.Flush(), lines.Close()); err != nil {
 		return err
 	}
-	if err := a.tellReport(c, r); err != nil || c.Bool("dry-run") {
+	if err := a.tellReport(c, r); err != nil {
 		return err
+	}
+	both := brought{Report: r}
+	if c.Bool("dry-run") && c.Bool("json") {
+		return a.JSON(both)
+	}
+	if c.Bool("dry-run") {
+		return nil
 	}
 	if err := a.client(c).NoteBrought(ctx, inShort(r)); err != nil {
 		return err
@@ -80,7 +87,22 @@ func (a *app) bringAlong(ctx context.Context, c *cli.Command, file string) error
 	if !c.Bool("json") {
 		fmt.Fprintln(a.Out)
 	}
-	return a.loadLines(ctx, c, lines.Name(), file+".bad")
+	l, err := a.loadLines(ctx, c, lines.Name(), file+".bad")
+	if err != nil {
+		return err
+	}
+	if c.Bool("json") {
+		now := loadedOf(l)
+		both.Loaded = &now
+		return errors.Join(a.JSON(both), badLines(l))
+	}
+	return a.sayLoaded(l)
+}
+
+// brought is the report with what was loaded, nothing if it was only tried.
+type brought struct {
+	*bring.Report
+	Loaded *loaded `json:"loaded"`
 }
 
 // designInForce reads the design that the service runs.
@@ -133,7 +155,7 @@ func (a *app) tellReport(c *cli.Command, r *bring.Report) error {
 		}
 	}
 	if c.Bool("json") {
-		return a.JSON(r)
+		return nil
 	}
 	a.Say("%s and %s are taken along. %s compared with them: %s.", terminal.Many(r.Documents, "document"),
 		terminal.Many(r.Pairs, "pair"), terminal.Many(r.Checked, "old duplicate"), terminal.Many(len(r.Findings),

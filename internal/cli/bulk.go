@@ -102,7 +102,14 @@ func (a *app) load() *cli.Command {
 			if err != nil {
 				return err
 			}
-			return a.loadLines(ctx, c, args[0], "")
+			l, err := a.loadLines(ctx, c, args[0], "")
+			if err != nil {
+				return err
+			}
+			if c.Bool("json") {
+				return errors.Join(a.JSON(loadedOf(l)), badLines(l))
+			}
+			return a.sayLoaded(l)
 		},
 	}
 }
@@ -111,10 +118,10 @@ func (a *app) load() *cli.Command {
 var errBadLines = errors.New("some lines were not loaded")
 
 // loadLines loads a file's lines; bad ones go to a file that may be said.
-func (a *app) loadLines(ctx context.Context, c *cli.Command, file, badFile string) error {
+func (a *app) loadLines(ctx context.Context, c *cli.Command, file, badFile string) (*lines.Loader, error) {
 	in, size, err := a.openInput(c, file)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	defer in.Close()
 	client := a.client(c)
@@ -122,10 +129,10 @@ func (a *app) loadLines(ctx context.Context, c *cli.Command, file, badFile strin
 	if into := c.String("into"); into != "" {
 		outline, err := client.Outline(ctx)
 		if err != nil {
-			return err
+			return nil, err
 		}
 		if next, err = lines.CSV(in, outline, into); err != nil {
-			return err
+			return nil, err
 		}
 	}
 	l := &lines.Loader{Service: client, BadFile: c.String("bad")}
@@ -142,23 +149,21 @@ func (a *app) loadLines(ctx context.Context, c *cli.Command, file, badFile strin
 	}
 	version, err := client.BeginLoad(ctx)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	if err := l.Load(ctx, next); err != nil {
-		return fmt.Errorf("%w\nThe load is still open: run it again, it goes on where it stopped", err)
+		return nil, fmt.Errorf("%w\nThe load is still open: run it again, it goes on where it stopped", err)
 	}
 	if _, err := client.EndLoad(ctx); err != nil {
-		return err
+		return nil, err
 	}
 	if bar != nil {
 		_ = bar.Clear()
 	}
 	if !c.Bool("no-wait") {
-		if err := a.awaitVersion(ctx, c, version); err != nil {
-			return err
-		}
+		err = a.awaitVersion(ctx, c, version)
 	}
-	return a.sayLoaded(c, l)
+	return l, err
 }
 
 // showLoading draws how far a load is. A bar that cannot be drawn is no reason to stop.
@@ -184,23 +189,30 @@ func (a *app) openInput(c *cli.Command, file string) (io.ReadCloser, int64, erro
 	return f, info.Size(), nil
 }
 
-func (a *app) sayLoaded(c *cli.Command, l *lines.Loader) error {
-	if c.Bool("json") {
-		err := a.JSON(map[string]any{"documents": l.Total.Documents, "pairs": l.Total.Pairs,
-			"passed": l.Total.Passed, "bad": l.Bad})
-		if err != nil {
-			return err
-		}
-	} else {
-		a.Say("Loaded %s and %s; %s passed over, as they were there already.", terminal.Many(l.Total.Documents,
-			"document"),
-			terminal.Many(l.Total.Pairs, "pair"), terminal.Many(l.Total.Passed, "line"))
+// loaded is what a load came to.
+type loaded struct {
+	Documents int `json:"documents"`
+	Pairs     int `json:"pairs"`
+	Passed    int `json:"passed"` // lines of what was there already
+	Bad       int `json:"bad"`
+}
+
+func loadedOf(l *lines.Loader) loaded {
+	return loaded{l.Total.Documents, l.Total.Pairs, l.Total.Passed, l.Bad}
+}
+
+func badLines(l *lines.Loader) error {
+	if l.Bad > 0 {
+		return errBadLines
 	}
-	if l.Bad == 0 {
-		return nil
-	}
-	if !c.Bool("json") {
+	return nil
+}
+
+func (a *app) sayLoaded(l *lines.Loader) error {
+	a.Say("Loaded %s and %s; %s passed over, as they were there already.", terminal.Many(l.Total.Documents,
+		"document"), terminal.Many(l.Total.Pairs, "pair"), terminal.Many(l.Total.Passed, "line"))
+	if l.Bad > 0 {
 		a.Say("%s could not be loaded: %s says why.", terminal.Many(l.Bad, "line"), l.BadFile)
 	}
-	return errBadLines
+	return badLines(l)
 }

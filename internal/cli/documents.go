@@ -71,17 +71,18 @@ func (a *app) list() *cli.Command {
 			if err != nil {
 				return err
 			}
-			if leadsToOne(args[0]) {
-				return usage("%s is a document and leads to one alone: see `yalvo show %s`", args[0], args[0])
+			path, err := a.severalAt(ctx, c, args[0])
+			if err != nil {
+				return err
 			}
-			docs, err := a.client(c).List(ctx, args[0], page(c))
+			docs, err := a.client(c).List(ctx, path, page(c))
 			if err != nil {
 				return err
 			}
 			if c.Bool("json") {
 				return a.JSON(docs)
 			}
-			return a.showDocuments(c, docs, "Nothing is in "+args[0]+".")
+			return a.showDocuments(c, docs, "Nothing is in "+path+".")
 		},
 	}
 }

@@ -26,6 +26,22 @@ func (a *app) pathOf(ctx context.Context, c *cli.Command, text string) (string, 
 	return o.Accounts + "/" + text, nil
 }
 
+// severalAt is the path of what leads to several documents: a collection, or a name after a
+// document, which may be an account's key.
+func (a *app) severalAt(ctx context.Context, c *cli.Command, text string) (string, error) {
+	if !leadsToOne(text) {
+		return text, nil
+	}
+	o, err := a.client(c).Outline(ctx)
+	if err != nil {
+		return "", err
+	}
+	if first, _, _ := strings.Cut(text, "/"); o.Accounts != "" && !o.Has(first) {
+		return o.Accounts + "/" + text, nil
+	}
+	return "", usage("%s is a document and leads to one alone: see `yalvo show %s`", text, text)
+}
+
 // onePath is the path that a command's only argument names.
 func (a *app) onePath(ctx context.Context, c *cli.Command) (string, error) {
 	args, err := arguments(c, 1, 1)

@@ -122,14 +122,14 @@ func (tx *Tx) sweepDocuments(collection plan.Number, after []string, limit int) 
 		Last string
 	}
 	err := tx.db.Raw(`
-		WITH some AS MATERIALIZED (
+		WITH part AS MATERIALIZED (
 			SELECT n, key FROM documents WHERE collection = ? AND key > ?::text ORDER BY key LIMIT ?),
-		gone AS (DELETE FROM documents WHERE n IN (SELECT n FROM some) RETURNING n),
+		gone AS (DELETE FROM documents WHERE n IN (SELECT n FROM part) RETURNING n),
 		k AS (DELETE FROM kept WHERE doc IN (SELECT n FROM gone)),
 		r AS (DELETE FROM refs WHERE source IN (SELECT n FROM gone)),
 		u AS (DELETE FROM uniques WHERE doc IN (SELECT n FROM gone)),
 		o AS (DELETE FROM origins WHERE source IN (SELECT n FROM gone))
-		SELECT count(*) AS many, coalesce(max(key), '') AS last FROM some`, collection, key, limit).Scan(&got).Error
+		SELECT count(*) AS many, coalesce(max(key), '') AS last FROM part`, collection, key, limit).Scan(&got).Error
 	if err != nil || got.Many < int64(limit) {
 		return got.Many, nil, err
 	}
