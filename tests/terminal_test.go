@@ -1,14 +1,22 @@
 package tests
 
 import (
+	"bytes"
 	"encoding/json"
 	"fmt"
+	"io"
+	"os"
+	"path/filepath"
 	"regexp"
 	"strings"
 	"testing"
 	"unicode/utf8"
 
+	"github.com/santhosh-tekuri/jsonschema/v6"
+
 	"yalvo/demo"
+	"yalvo/docs"
+	"yalvo/internal/cli"
 )
 
 // wetland is a small Fenwatch with everything in it.
@@ -111,8 +119,8 @@ func words(line string) []string {
 	return all
 }
 
-// With --json every command answers in JSON, names in lower case, what was asked
-// for under names that stay.
+// With --json every command answers in JSON, as docs/commands.schema.json says, names in lower
+// case.
 func TestEveryCommandAnswersInJSON(t *testing.T) {
 	t.Parallel()
 	w := wetland(t)
@@ -133,42 +141,77 @@ func TestEveryCommandAnswersInJSON(t *testing.T) {
 			}
 		}
 	}
+	fits, commands := commandSchemas(t)
 	bad := designFile(t, "yalvo: 2\n")
-	design := designFile(t, string(demo.Design))
+	design, second := "../demo/fenwatch.yaml", "../demo/fenwatch-2.yaml"
+	lines := filepath.Join(t.TempDir(), "lines.ndjson")
+	if err := os.WriteFile(lines, []byte(`{"document":"members/eve","facts":{"handle":"eve_fen","name":"Eve"}}`+"\n"+`{"document":"members/x","facts":{}}`+"\n"), 0o600); err != nil {
+		t.Fatal(err)
+	}
 	for _, c := range []struct {
-		args []string
-		has  string // members that must be there
-		code int
+		command string
+		code    int
 	}{
-		{[]string{"check", design}, "app rules", 0}, {[]string{"check", bad}, "problems", 1}, {[]string{"apply", design}, "version changed rules", 0},
-		{[]string{"design"}, "app version source", 0}, {[]string{"list", "members"}, "documents next", 0}, {[]string{"show", "members/keeper"}, "id path version created updated facts kept", 0},
-		{[]string{"add", "members", "--id", "ada", "handle=ada_fen", "name=Ada"}, "document position", 0}, {[]string{"edit", "ada", "name=Eda"}, "document position", 0},
-		{[]string{"pair", "follow", "members/ada", "keeper"}, "pair from to position", 0}, {[]string{"unpair", "follow", "ada", "members/keeper"}, "pair from to position", 0},
-		{[]string{"timeline", "home", "members/keeper"}, "entries next", 0}, {[]string{"status"}, "settled lag_ms due parked lanes documents pairs entries counted", 0},
-		{[]string{"changes"}, "", 0}, {[]string{"parked"}, "", 0}, {[]string{"parked", "--retry"}, "retried", 0},
-		{[]string{"why", "home", "keeper", "s00001"}, "timeline owner entry there because reasons", 0}, {[]string{"why", "keeper", "follower_count"}, "document name kind from stored many sources due", 0},
-		{[]string{"places", "ada"}, "", 0}, {[]string{"trace", "1"}, "change settled took_ms follows", 0}, {[]string{"audit"}, "audit drift", 0},
-		{[]string{"audit", "list"}, "audits every_seconds", 0}, {[]string{"audit", "show", "1"}, "audit drift", 0}, {[]string{"audit", "every", "0"}, "every_seconds", 0},
-		{[]string{"remove", "ada", "--dry-run"}, "document documents pairs places more", 0}, {[]string{"remove", "ada"}, "document position", 0},
-		{[]string{"forget", "keeper"}, "id document change places finished removed answers events journal left started", 0},
+		{"check " + design, 0}, {"check " + bad, 1}, {"check ../demo/fenwatch.yaml --access ../demo/access.yaml", 0}, {"apply " + design, 0}, {"diff " + second, 0},
+		{"design", 0}, {"versions", 0}, {"versions 1", 0}, {"misfits", 0}, {"types --for swift", 0}, {"list members", 0}, {"list keeper/followers", 0}, {"show members/keeper", 0},
+		{"add members --id ada handle=ada_fen name=Ada", 0}, {"edit ada name=Eda", 0}, {"pair follow members/ada keeper", 0}, {"unpair follow ada members/keeper", 0},
+		{"timeline home members/keeper", 0}, {"lists", 0}, {"lists everyone", 0}, {"status", 0}, {"changes", 0}, {"parked", 0}, {"parked --retry", 0},
+		{"why home keeper s00001", 0}, {"why keeper follower_count", 0}, {"--as keeper may edit members/keeper", 0}, {"places ada", 0}, {"trace 1", 0},
+		{"audit", 0}, {"audit list", 0}, {"audit show 1", 0}, {"audit every 0", 0}, {"remove ada --dry-run", 0}, {"remove ada", 0}, {"forget keeper", 0},
+		{"load " + lines, 5}, {"bring ../demo/export/mapping.yaml --dry-run", 0}, {"keys", 0}, {"keys make tester --scope read", 0}, {"link", 0}, {"version", 0},
+		{"add members --id ida handle=ida_fen name=Ida", 0}, {"password ida", 0}, {"apply " + second, 0}, {"misfits", 0}, {"back", 0},
 	} {
-		said := w.yalvo(append([]string{"--json"}, c.args...)...)
+		said := w.yalvo(append([]string{"--json"}, strings.Fields(c.command)...)...)
 		if said.code != c.code {
-			t.Errorf("%v: %d %s", c.args, said.code, said.err)
+			t.Errorf("%s: %d %s", c.command, said.code, said.err)
 		}
-		var got any
-		if err := json.Unmarshal([]byte(said.out), &got); err != nil {
-			t.Errorf("%v: %v: %s", c.args, err, said.out)
+		got, err := jsonschema.UnmarshalJSON(strings.NewReader(said.out))
+		if err != nil {
+			t.Errorf("%s: %v: %s", c.command, err, said.out)
 			continue
 		}
-		object, _ := got.(map[string]any)
-		for _, name := range strings.Fields(c.has) {
-			if _, there := object[name]; !there {
-				t.Errorf("%v has no %q: %.300s", c.args, name, said.out)
-			}
+		words := strings.Fields(strings.TrimPrefix(c.command, "--as keeper "))
+		if err := fits(words[0], got); err != nil {
+			t.Errorf("%s is not as its schema says: %v: %.500s", c.command, err, said.out)
 		}
-		names(got, strings.Join(c.args, " "))
+		delete(commands, words[0])
+		names(got, c.command)
 	}
+	delete(commands, "replay") // the demo has no trigger that sends
+	for name := range commands {
+		t.Errorf("yalvo %s was not tried", name)
+	}
+}
+
+// commandSchemas are the schemas of what commands answer with --json: whether an answer fits,
+// and the commands that have one, which are all but those that answer otherwise.
+func commandSchemas(t *testing.T) (fits func(command string, answer any) error, commands map[string]bool) {
+	t.Helper()
+	doc := must(jsonschema.UnmarshalJSON(bytes.NewReader(docs.CommandsSchema)))(t)
+	compiler := jsonschema.NewCompiler()
+	if err := compiler.AddResource("commands.schema.json", doc); err != nil {
+		t.Fatal(err)
+	}
+	commands = map[string]bool{}
+	for name := range doc.(map[string]any)["$defs"].(map[string]any) {
+		if command, is := strings.CutPrefix(name, "yalvo "); is {
+			commands[command] = true
+		}
+	}
+	var out bytes.Buffer
+	cli.Run(t.Context(), []string{"yalvo", "--help"}, &out, io.Discard)
+	for _, line := range regexp.MustCompile(`(?m)^     ([a-z]+)  `).FindAllStringSubmatch(out.String(), -1) {
+		if name := line[1]; !commands[name] && name != "up" && name != "dump" { // a service, and lines of facts
+			t.Errorf("yalvo %s has no schema", name)
+		}
+	}
+	return func(command string, answer any) error {
+		schema, err := compiler.Compile("commands.schema.json#/$defs/yalvo%20" + command)
+		if err != nil {
+			return err
+		}
+		return schema.Validate(answer)
+	}, commands
 }
 
 func TestTheCommandHelpsWhoMistypes(t *testing.T) {
