@@ -383,3 +383,32 @@ func gone(err error) bool {
 	var p *client.Problem
 	return errors.As(err, &p) && (p.Status == 404 || p.Code == "invalid" && strings.Contains(p.Error(), "there is no document"))
 }
+
+// A timeline that collected from authors whom many follow, and is pushed again, holds all their
+// entries: for those whose timelines are derived first too, in whatever parts.
+func TestATimelineThatIsPushedAgainHoldsEverything(t *testing.T) {
+	t.Parallel()
+	w := start(t, ponds)
+	const readers = 60
+	w.person("star")
+	for i := range 3 {
+		w.post("star", fmt.Sprint("post-", i), "a heron")
+	}
+	for i := range readers {
+		me := fmt.Sprint("p", i)
+		w.person(me)
+		w.follow(me, "star")
+	}
+	w.Settle()
+	mixed := changed(t, ponds, "through: follow,", "through: follow, deliver: mixed, above: 10,")
+	for range 3 { // whether a stretch is done in halves hangs on what else goes on
+		w.evolves(mixed)
+		w.until("the star is collected from", func() bool {
+			return w.Number("SELECT count(*) FROM delivery_modes WHERE clean") == 1 && w.Number("SELECT count(*) FROM due") == 0
+		})
+		w.evolves(ponds)
+		w.Settle()
+		same(t, "entries of the readers", w.Number("SELECT count(*) FROM entries WHERE owner <> author"), readers*3)
+	}
+	w.auditFindsNothing()
+}

@@ -19,7 +19,7 @@ func (s step) overNext(c *plan.Collection, do part) (last bool, err error) {
 		return false, err
 	}
 	var written int64
-	if len(docs) < 2*narrowest || s.keeper == nil || !s.keeper.mayHalve() {
+	if s.whole || len(docs) < 2*narrowest || s.keeper == nil || !s.keeper.mayHalve() {
 		written, err = do(s, span, docs)
 	} else {
 		written, err = s.halves(span, docs, do)

@@ -45,6 +45,7 @@ type step struct {
 	ctx    context.Context
 	width  int
 	swept  *sweeping // how far the sweep in hand has come
+	whole  bool      // not in halves: they would not see what the step's transaction has done
 }
 
 // some does the next stretch, and tells whether it was the last.
@@ -163,6 +164,7 @@ func (s step) derive(d plan.Duplicate) (bool, error) {
 		if err := s.pushAll(d.Timeline); err != nil {
 			return false, err
 		}
+		s.whole = true
 	}
 	if d.Kind == plan.AspectTimeline {
 		if err := s.tx.LockTimeline(d.Timeline.Number); err != nil {
