@@ -27,7 +27,6 @@ type shot struct {
 }
 
 var pages = []shot{
-	{"sign-in.png", "/", "", `[data-part="sign-in"] input`, 1280, 800, false},
 	{"settled.png", "/", "", "table tbody tr td.when", 1280, 800, false},
 	{"documents.png", "/documents/sightings", "", "td.id", 1280, 800, false},
 	{"document.png", "/documents/sightings/s00001", "", "td .kept", 1280, 800, false},
@@ -101,14 +100,11 @@ func take(base, folder string, s shot) error {
 	defer cancel()
 	badge := chromedp.WaitVisible(chromedp.CSS("a.badge.good, a.badge.bad"))
 	err := chromedp.Do(ctx, chromedp.EmulateViewport(s.width, s.height))
-	if err == nil && s.file != "sign-in.png" {
+	if err == nil {
 		err = signIn(ctx, base, badge)
 	}
 	if err == nil {
-		err = chromedp.Do(ctx, chromedp.Navigate(base+s.path))
-	}
-	if err == nil && s.file != "sign-in.png" {
-		err = chromedp.Do(ctx, badge)
+		err = chromedp.Do(ctx, chromedp.Navigate(base+s.path), badge)
 	}
 	if err == nil && s.press != "" {
 		err = chromedp.Do(ctx, chromedp.WaitVisible(chromedp.CSS(s.press)))
