@@ -2,12 +2,15 @@ package tests
 
 import (
 	"bytes"
+	"errors"
+	"fmt"
 	"log/slog"
 	"net/http"
 	"strings"
 	"sync"
 	"testing"
 
+	"yalvo/client"
 	"yalvo/internal/harness"
 	"yalvo/internal/postgres"
 	"yalvo/internal/service"
@@ -85,4 +88,48 @@ func (l *logged) count(what string) int {
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	return strings.Count(l.text.String(), what)
+}
+
+// The database takes half a second for each write. Whoever writes waits or is told to come
+// back; who reads is served meanwhile, and nothing that was acknowledged is lost.
+func TestASlowDatabaseIsWaitedFor(t *testing.T) {
+	t.Parallel()
+	w := start(t, ponds)
+	w.person("ada")
+	w.Settle()
+	w.SQL(`CREATE FUNCTION yalvo.slow() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN PERFORM pg_sleep(0.5); RETURN NEW; END $$`)
+	w.SQL("CREATE TRIGGER slow BEFORE INSERT ON yalvo.journal FOR EACH ROW EXECUTE FUNCTION yalvo.slow()")
+	const writers = 60
+	answers := make(chan error, writers)
+	for i := range writers {
+		go func() {
+			_, _, err := w.As("ada").Create(t.Context(), "posts", fmt.Sprint("p", i), map[string]any{"text": "a heron"})
+			answers <- err
+		}()
+	}
+	acknowledged := 0
+	for range writers {
+		for _, path := range []string{"/v1/collections/people/ada", "/readyz", "/healthz"} {
+			answer := must(http.DefaultClient.Do(w.Request("GET", path, "")))(t)
+			if err := answer.Body.Close(); err != nil {
+				t.Error(err)
+			}
+			same(t, path+" meanwhile", answer.StatusCode, http.StatusOK)
+		}
+		var p *client.Problem
+		switch err := <-answers; {
+		case err == nil:
+			acknowledged++
+		case !errors.As(err, &p) || p.Status != http.StatusServiceUnavailable:
+			t.Errorf("a write is answered %v", err)
+		}
+	}
+	if acknowledged < writers/2 {
+		t.Errorf("%d of %d writes were done", acknowledged, writers)
+	}
+	w.SQL("DROP FUNCTION yalvo.slow CASCADE")
+	w.Settle()
+	same(t, "posts", w.Number("SELECT count(*) FROM documents WHERE key LIKE 'p%'"), acknowledged)
+	same(t, "ada's posts", w.get("people/ada").Kept["posts_n"], acknowledged)
+	w.auditFindsNothing()
 }

@@ -45,8 +45,9 @@ func (c conn) Write(text []byte) (int, error) {
 	if err != nil {
 		return c.Conn.Write(text)
 	}
-	if _, err := fmt.Fprintf(c.Conn, "HTTP/1.1 %d %s\r\nContent-Type: application/problem+json\r\n"+
-		"Content-Length: %d\r\nConnection: close\r\n\r\n%s", status, http.StatusText(status), len(told), told); err != nil {
+	const answer = "HTTP/1.1 %d %s\r\nContent-Type: application/problem+json\r\nContent-Length: %d\r\n" +
+		"Connection: close\r\n\r\n%s"
+	if _, err := fmt.Fprintf(c.Conn, answer, status, http.StatusText(status), len(told), told); err != nil {
 		return 0, err
 	}
 	return len(text), nil

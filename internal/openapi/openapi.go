@@ -304,8 +304,8 @@ func (d *description) live(name, path string, params []any) {
 	})
 	get["parameters"] = append(get["parameters"].([]any), ref("parameters", "lastEvent"))
 	get["responses"] = schema{"default": ref("responses", "Problem"), "200": schema{
-		"description": "Server-sent events: page, which is what the read answers; then removed, added, moved, changed " +
-			"and counts, each about an item; and current when that is all, with an id for all that is shown.",
+		"description": "Server-sent events: page, which is what the read answers; then removed, added, moved, " +
+			"changed and counts, each about an item; and current when that is all, with an id for all that is shown.",
 		"content": schema{"text/event-stream": schema{"schema": schema{"type": "string"}}}}}
 	d.paths[Prefix+"/live"+strings.TrimPrefix(path, Prefix)] = withParameters(params, schema{"get": get})
 }

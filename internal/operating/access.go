@@ -22,8 +22,8 @@ func (s *Office) tryAccess(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	given, err := request.Members(raw, "as", "do", "document", "field", "facts", "pair", "from", "to", "timeline", "owner",
-		"list", "of")
+	given, err := request.Members(raw, "as", "do", "document", "field", "facts", "pair", "from", "to", "timeline",
+		"owner", "list", "of")
 	if err != nil {
 		return err
 	}
@@ -50,8 +50,8 @@ func trialIn(given map[string]json.RawMessage) (account string, t access.Trial, 
 	}
 	if account != "" {
 		if wrong := design.CheckID(account); wrong != "" {
-			return "", t, request.Wrong("/as", design.MistakeType, "as is the id of an account, or null for a stranger: "+
-				wrong)
+			return "", t, request.Wrong("/as", design.MistakeType,
+				"as is the id of an account, or null for a stranger: "+wrong)
 		}
 	}
 	if t.Op = design.Op(do); !slices.Contains(triable, t.Op) {

@@ -17,7 +17,8 @@ type Door struct {
 // Routes are the addresses of what operators do.
 func (s *Office) Routes(v1 *echo.Group, door Door) {
 	read := func(path string, h echo.HandlerFunc, params ...string) {
-		v1.GET(path, door.Operators(keys.Read, request.Takes(door.Settled(h), append([]string{"settled", "patience"}, params...)...)))
+		params = append([]string{"settled", "patience"}, params...)
+		v1.GET(path, door.Operators(keys.Read, request.Takes(door.Settled(h), params...)))
 	}
 	look := func(path string, h echo.HandlerFunc, params ...string) {
 		v1.POST(path, door.Operators(keys.Read, request.Takes(h, params...)))

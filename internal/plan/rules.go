@@ -51,8 +51,8 @@ func (p *Plan) Rules() []Rule {
 				"it no longer does", t.Name, t.Where.Text())
 		}
 		add(t.Entries.Name+" removed", "withdraw it from every %s timeline", t.Name)
-		add(t.Through.Name+" set"+meeting(t.While), "bring the newest %d %s into the follower's %s timeline", t.Length, t.Entries.Name,
-			t.Name)
+		add(t.Through.Name+" set"+meeting(t.While), "bring the newest %d %s into the follower's %s timeline",
+			t.Length, t.Entries.Name, t.Name)
 		add(t.Through.Name+" unset", "take the %s out of the follower's %s timeline", t.Entries.Name, t.Name)
 		for _, bar := range t.Bars {
 			add(bar.Name+" set", "take the %s out of the %s timeline%s", t.Entries.Name, t.Name, bothWays(bar))

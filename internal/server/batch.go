@@ -79,8 +79,8 @@ func readItem(at string, text json.RawMessage) (facts.Item, error) {
 	dec := json.NewDecoder(bytes.NewReader(text))
 	dec.DisallowUnknownFields()
 	if err := dec.Decode(&sent); err != nil {
-		return facts.Item{}, request.Wrong(at, design.MistakeType, "a write has create, edit, remove, set or unset, and "+
-			"besides id, facts, version, from, to, as far as that means something")
+		return facts.Item{}, request.Wrong(at, design.MistakeType, "a write has create, edit, remove, set or unset, "+
+			"and besides id, facts, version, from, to, as far as that means something")
 	}
 	var item facts.Item
 	kinds := 0

@@ -76,7 +76,8 @@ func (s *Server) followTimeline(c *echo.Context) (*follow, error) {
 	if err != nil {
 		return nil, err
 	}
-	watch, err := s.Reading.WatchTimeline(c.Request().Context(), request.Viewer(c), timeline, owner, page, asked.names != nil)
+	watch, err := s.Reading.WatchTimeline(c.Request().Context(), request.Viewer(c), timeline, owner, page,
+		asked.names != nil)
 	return &follow{watch, func() (shown, error) {
 		got, err := s.timelinePage(c, timeline, owner, page, asked)
 		out := shown{Page: live.Page{More: got.Next != ""}, text: got.text()}

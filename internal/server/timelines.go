@@ -21,7 +21,8 @@ func (s *Server) getTimeline(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	if err := request.OnlyAsks(c, append([]string{"settled", "patience", "limit", "cursor"}, showParams...)...); err != nil {
+	params := append([]string{"settled", "patience", "limit", "cursor"}, showParams...)
+	if err := request.OnlyAsks(c, params...); err != nil {
 		return err
 	}
 	if err := s.settle(c); err != nil {

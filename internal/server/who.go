@@ -78,14 +78,15 @@ func (s *Server) identified(c *echo.Context) (who, error) {
 		return w, nil
 	case w.key == nil:
 		return who{}, problem.New(http.StatusForbidden, running.CodeNotAllowed,
-			"acting as somebody with "+openapi.HeaderAs+" is for operators: send a key of theirs, or a token of the account")
+			"acting as somebody with "+openapi.HeaderAs+" is for operators: send a key of theirs, or a token of the "+
+				"account")
 	case as == stranger:
 		w.viewer = running.Viewer{Judged: true}
 		return w, nil
 	}
 	if wrong := design.CheckID(as); wrong != "" {
-		return who{}, problem.BadRequest("the header " + openapi.HeaderAs + " must hold the id of an account, or " + stranger +
-			" for a stranger: " + wrong)
+		return who{}, problem.BadRequest("the header " + openapi.HeaderAs + " must hold the id of an account, or " +
+			stranger + " for a stranger: " + wrong)
 	}
 	w.viewer = running.Viewer{Me: as, Judged: true}
 	return w, nil

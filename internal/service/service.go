@@ -212,8 +212,8 @@ func (s *Service) start(ctx context.Context, o Options, listener net.Listener) e
 
 // ErrNoKeys is why a service that others could reach does not start: nobody could operate it.
 var ErrNoKeys = errors.New("the service would listen beyond this machine, and there is no key to operate it with: " +
-	"make one with `yalvo keys make NAME` while it listens on 127.0.0.1, or with the same --data or --database while it " +
-	"does not run")
+	"make one with `yalvo keys make NAME` while it listens on 127.0.0.1, or with the same --data or --database while " +
+	"it does not run")
 
 func (s *Service) canBeOperated(ctx context.Context) error {
 	if !s.Beyond {

@@ -233,7 +233,8 @@ func (c Creation) beside() []string {
 		}
 	}
 	for _, t := range c.In.EntersInto {
-		from := `FROM doc, target author WHERE author.reference = ` + number(int64(t.By.Number)) + " AND " + meets(t, "doc")
+		from := "FROM doc, target author WHERE author.reference = " + number(int64(t.By.Number)) + " AND " +
+			meets(t, "doc")
 		inserts = append(inserts, `INSERT INTO posted (timeline, author, rank, doc)
 			SELECT `+number(int64(t.Number))+`, author.n, `+rank(t, "doc")+`, doc.n `+from)
 		if t.Own && t.Deliver != "pull" {

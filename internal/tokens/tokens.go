@@ -73,7 +73,8 @@ func reason(err error) string {
 		{jwt.ErrTokenUsedBeforeIssued, "it was issued in the future (iat)"},
 		{jwt.ErrTokenInvalidIssuer, "its issuer is not one whose tokens are believed here"},
 		{jwt.ErrTokenInvalidAudience, "it is meant for somebody else (aud)"},
-		{jwt.ErrTokenRequiredClaimMissing, "it must say until when it holds (exp), who issued it (iss) and for whom (aud)"},
+		{jwt.ErrTokenRequiredClaimMissing, "it must say until when it holds (exp), who issued it (iss) and " +
+			"for whom (aud)"},
 		{jwt.ErrTokenSignatureInvalid, "it is not signed as tokens of its issuer are"},
 		{jwt.ErrTokenUnverifiable, "the key it is signed with is not one of its issuer"},
 	} {

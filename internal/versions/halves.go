@@ -41,8 +41,9 @@ func (s step) halves(span store.Span, docs []int64, do part) (int64, error) {
 	apart := func(span store.Span, docs []int64) func() (int64, error) {
 		return func() (int64, error) { return s.apart(span, docs, do) }
 	}
-	written, halved, err := inHalves(apart(store.Span{After: span.After, UpTo: at}, docs[:middle]),
-		apart(store.Span{After: at, UpTo: span.UpTo}, docs[middle:]), func() (int64, error) { return do(s, span, docs) })
+	one := apart(store.Span{After: span.After, UpTo: at}, docs[:middle])
+	two := apart(store.Span{After: at, UpTo: span.UpTo}, docs[middle:])
+	written, halved, err := inHalves(one, two, func() (int64, error) { return do(s, span, docs) })
 	if !halved {
 		s.keeper.asOne = stretchesAsOne
 	}
