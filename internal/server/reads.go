@@ -96,7 +96,7 @@ func (s *Server) readOne(c *echo.Context, path string, nth int) (answered, int, 
 	}
 	held := &heldAnswer{header: http.Header{}}
 	one := c.Echo().NewContext(req, held)
-	one.Set(whoKey, c.Get(whoKey))
+	setWho(one, whoOf(c))
 	if err := gate.CheckAddress(req); err != nil {
 		s.answerError(one, err)
 	} else if err := handle(one); err != nil {

@@ -32,6 +32,12 @@ type who struct {
 // whoKey is where a request's context keeps who has sent it.
 const whoKey = "who"
 
+// setWho notes who has sent a request.
+func setWho(c *echo.Context, w who) {
+	c.Set(whoKey, w)
+	request.SetViewer(c, w.viewer)
+}
+
 func whoOf(c *echo.Context) who {
 	w, _ := c.Get(whoKey).(who) // a stranger, if nothing was found out
 	return w
@@ -48,8 +54,7 @@ func (s *Server) identify(next echo.HandlerFunc) echo.HandlerFunc {
 		if err != nil {
 			return err
 		}
-		c.Set(whoKey, w)
-		request.SetViewer(c, w.viewer)
+		setWho(c, w)
 		gate.SetCaller(c, w.name(), w.viewer.Me)
 		return next(c)
 	}
