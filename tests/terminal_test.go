@@ -143,7 +143,7 @@ func TestEveryCommandAnswersInJSON(t *testing.T) {
 	}
 	fits, commands := commandSchemas(t)
 	bad := designFile(t, "yalvo: 2\n")
-	design, second := "../demo/fenwatch.yaml", "../demo/fenwatch-2.yaml"
+	design, second := "../demo/fenwatch.yaml", designFile(t, changed(t, string(demo.Design), "max: 200", "max: 300"))
 	lines := filepath.Join(t.TempDir(), "lines.ndjson")
 	if err := os.WriteFile(lines, []byte(`{"document":"members/eve","facts":{"handle":"eve_fen","name":"Eve"}}`+"\n"+`{"document":"members/x","facts":{}}`+"\n"), 0o600); err != nil {
 		t.Fatal(err)
