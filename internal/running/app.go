@@ -8,6 +8,7 @@ import (
 	"sync/atomic"
 
 	"yalvo/internal/access"
+	"yalvo/internal/design"
 	"yalvo/internal/language"
 	"yalvo/internal/store"
 )
@@ -21,6 +22,7 @@ type App struct {
 
 	inForce   atomic.Pointer[Version]
 	reloading sync.Mutex // so that an older version never follows a newer one
+	compared  compared   // under its lock
 	outage    outage
 	full      atomic.Bool // the database has had no room left
 	signed    signed
@@ -44,12 +46,15 @@ func (a *App) Reload(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	if now := a.inForce.Load(); now != nil && (now.Number > d.Version || now.Number == d.Version &&
-		sameSteps(now.Builds, left)) {
+	now := a.inForce.Load()
+	same := now != nil && now.Number == d.Version
+	if now != nil && now.Number > d.Version || same && sameSteps(now.Builds, left) {
 		return nil
 	}
-	read, err := language.Read(d.File, []byte(d.Source))
-	if err != nil {
+	var read *design.Design
+	if same { // there are other steps left of it, that is all
+		read = now.Plan.Design
+	} else if read, err = language.Read(d.File, []byte(d.Source)); err != nil {
 		return err
 	}
 	p, err := a.Store.Plan(ctx, read)

@@ -50,8 +50,18 @@ func (a *App) prepare(ctx context.Context, v *Version) error {
 	return nil
 }
 
+// compared is a version's comparison with the one before it: it stays the same while steps
+// of that version are done.
+type compared struct {
+	version    int
+	comparison *compare.Comparison
+}
+
 // before compares a version with the one before it.
 func (a *App) before(ctx context.Context, v *Version) (*compare.Comparison, error) {
+	if a.compared.version == v.Number {
+		return a.compared.comparison, nil
+	}
 	old, there, err := a.Store.DesignNumbered(ctx, v.Number-1)
 	if err != nil || !there {
 		return nil, fmt.Errorf("version %d of the design cannot be found: %w", v.Number-1, err)
@@ -69,7 +79,11 @@ func (a *App) before(ctx context.Context, v *Version) (*compare.Comparison, erro
 		return nil, err
 	}
 	compare.Tell(v.Plan.Design, did)
-	return compare.Designs(read, v.Plan.Design)
+	c, err := compare.Designs(read, v.Plan.Design)
+	if err == nil {
+		a.compared = compared{v.Number, c}
+	}
+	return c, err
 }
 
 // Did is what a version of the design did to what was stored, nothing if it was the
