@@ -16,6 +16,7 @@ import (
 	"strings"
 	"sync"
 	"sync/atomic"
+	"syscall"
 	"testing"
 	"time"
 
@@ -71,7 +72,7 @@ var folders struct {
 // Folder makes a folder that PostgreSQL's unprivileged user may enter. Main
 // removes it when all tests have run.
 func Folder() (string, error) {
-	dir, err := os.MkdirTemp("", "yalvo-test-")
+	dir, err := os.MkdirTemp(memory(), "yalvo-test-")
 	if err != nil {
 		return "", err
 	}
@@ -79,6 +80,17 @@ func Folder() (string, error) {
 	folders.made = append(folders.made, dir)
 	folders.mu.Unlock()
 	return dir, os.Chmod(dir, 0o755)
+}
+
+// memory is a folder that lies in memory, if there is one with room for all that tests make:
+// hundreds of databases, of which nothing has to outlive them. Empty: there is none.
+func memory() string {
+	const folder, enough = "/dev/shm", 8 << 30
+	var fs syscall.Statfs_t
+	if err := syscall.Statfs(folder, &fs); err != nil || fs.Bavail*uint64(fs.Bsize) < enough {
+		return ""
+	}
+	return folder
 }
 
 // Database makes an empty database and returns its URL.
