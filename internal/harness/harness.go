@@ -13,6 +13,7 @@ import (
 	"net/netip"
 	"os"
 	"path/filepath"
+	"runtime/debug"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -40,6 +41,10 @@ func Main(m *testing.M) {
 	} else if err := os.Setenv("XDG_CONFIG_HOME", dir); err != nil { // keys are remembered there
 		fmt.Fprintln(os.Stderr, err)
 	} else {
+		// Collecting garbage is a sixth of what tests do under the race detector; with so much
+		// memory they may leave it for later.
+		debug.SetGCPercent(400)
+		debug.SetMemoryLimit(6 << 30)
 		code = m.Run()
 	}
 	if shared.server != nil {
