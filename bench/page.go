@@ -154,7 +154,8 @@ func (b *bench) readUntil(stop time.Time, header string, path func(n int) string
 	answers := bufio.NewReaderSize(conn, 64<<10)
 	n := 0
 	for ; time.Now().Before(stop); n++ {
-		if _, err := fmt.Fprintf(conn, "GET %s HTTP/1.1\r\nHost: %s\r\n%s\r\n", path(n), host, b.header+header); err != nil {
+		const get = "GET %s HTTP/1.1\r\nHost: %s\r\n%s\r\n"
+		if _, err := fmt.Fprintf(conn, get, path(n), host, b.header+header); err != nil {
 			return n, err
 		}
 		if err := skipAnswer(answers); err != nil {

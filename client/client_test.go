@@ -76,8 +76,12 @@ func TestAWriteAnswersWithItsPosition(t *testing.T) {
 }
 
 func TestAProblemSaysWhereAndWhat(t *testing.T) {
-	c, _ := answering(t, 422, "application/problem+json",
-		`{"status":422,"code":"invalid","detail":"it does not fit","errors":[{"pointer":"/facts/a","code":"required","detail":"a is needed"}]}`)
+	c, _ := answering(
+		t,
+		422,
+		"application/problem+json",
+		`{"status":422,"code":"invalid","detail":"it does not fit","errors":[{"pointer":"/facts/a","code":"required","detail":"a is needed"}]}`,
+	)
 	_, err := c.Get(t.Context(), "posts/p1")
 	var p *client.Problem
 	if !errors.As(err, &p) || p.Code != "invalid" || p.Errors[0].Code != "required" {

@@ -110,9 +110,7 @@ func (c *comparing) movesEntries(t *design.Timeline) bool {
 	touched := func(name string) bool { return c.touched[t.Entries][name] }
 	pairs := c.Rewrites[t.Through.Name]
 	return t.Order != nil && touched(t.Order.Name) ||
-		t.Where != nil && slices.ContainsFunc(design.FieldNames(t.Entries.Fields), func(name string) bool {
-			return touched(name) && t.Where.That.Names(design.NameDoc, name)
-		}) ||
+		t.Where != nil && slices.ContainsFunc(t.Where.That.Members(design.NameDoc), touched) ||
 		t.While != nil && pairs != nil && pairs.Needed
 }
 

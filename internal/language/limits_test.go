@@ -40,7 +40,12 @@ func TestAFileIsBounded(t *testing.T) {
 		if n > 1 {
 			shown = "[text, x, y]"
 		}
-		return fmt.Sprintf("      up: {type: reference, to: c%d}\n    kept:\n      x: {copy: up, fields: %s}\n      y: {copy: up, fields: %s}\n", n-1, shown, shown)
+		return fmt.Sprintf(
+			"      up: {type: reference, to: c%d}\n    kept:\n      x: {copy: up, fields: %s}\n      y: {copy: up, fields: %s}\n",
+			n-1,
+			shown,
+			shown,
+		)
 	}
 	triggers := func(many int) string {
 		var b strings.Builder

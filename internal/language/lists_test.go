@@ -69,9 +69,12 @@ func TestListsAreReadWhereverTheyStand(t *testing.T) {
 access: {rules: {loud(who): "who.name != ''"}, lists: {fans_of: {read: "of == me"}}}
 `
 	at := strings.Index(base, "accounts:")
-	d, err := language.Read("pond.yaml", []byte(strings.Replace(base[:at]+lists+base[at:],
+	d, err := language.Read("pond.yaml", []byte(strings.Replace(
+		base[:at]+lists+base[at:],
 		"text: {type: string, max: 100}",
-		"text: {type: string, max: 100}\n      kind: {type: string, one_of: [a, b]}\n      shown: {type: boolean}\n      size: {type: integer}", 1)))
+		"text: {type: string, max: 100}\n      kind: {type: string, one_of: [a, b]}\n      shown: {type: boolean}\n      size: {type: integer}",
+		1,
+	)))
 	if err != nil {
 		t.Fatal(err)
 	}

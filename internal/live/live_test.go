@@ -11,8 +11,11 @@ import (
 
 func item(path string, fact, count int) Item {
 	kept := fmt.Sprintf(`{"likes":%d}`, count)
-	return Item{path, json.RawMessage(fmt.Sprintf(`{"path":%q,"facts":{"n":%d},"kept":%s,"marks":null}`, path, fact, kept)),
-		json.RawMessage(kept)}
+	return Item{
+		path,
+		json.RawMessage(fmt.Sprintf(`{"path":%q,"facts":{"n":%d},"kept":%s,"marks":null}`, path, fact, kept)),
+		json.RawMessage(kept),
+	}
 }
 
 // follow does what events say.
@@ -67,7 +70,10 @@ func TestEventsMakeOnePageOutOfTheOther(t *testing.T) {
 			}
 		}
 		for range r.IntN(4) {
-			if path := fmt.Sprint("posts/", r.IntN(30)); !slices.ContainsFunc(to, func(i Item) bool { return i.Path == path }) {
+			if path := fmt.Sprint("posts/", r.IntN(30)); !slices.ContainsFunc(
+				to,
+				func(i Item) bool { return i.Path == path },
+			) {
 				to = slices.Insert(to, r.IntN(len(to)+1), item(path, 0, 0))
 			}
 		}

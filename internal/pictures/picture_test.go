@@ -151,7 +151,9 @@ func TestAPictureComesInThreeSizes(t *testing.T) {
 		}
 	}
 	small := made(t, jpegOf(t, corners(40, 90)))
-	if got, _, err := image.DecodeConfig(bytes.NewReader(small.Versions[Thumbnail].Data)); err != nil || got.Width != 40 || got.Height != 40 {
+	if got, _, err := image.DecodeConfig(bytes.NewReader(small.Versions[Thumbnail].Data)); err != nil ||
+		got.Width != 40 ||
+		got.Height != 40 {
 		t.Errorf("a small one is not enlarged: %v, %v", got, err)
 	}
 }
@@ -188,7 +190,9 @@ func bomb(w, h uint32) []byte {
 		return binary.BigEndian.AppendUint32(append(out, body...), crc32.ChecksumIEEE(body))
 	}
 	header := binary.BigEndian.AppendUint32(binary.BigEndian.AppendUint32(nil, w), h)
-	return append([]byte("\x89PNG\r\n\x1a\n"), append(chunk("IHDR", append(header, 8, 2, 0, 0, 0)), chunk("IEND", nil)...)...)
+	return append(
+		[]byte("\x89PNG\r\n\x1a\n"),
+		append(chunk("IHDR", append(header, 8, 2, 0, 0, 0)), chunk("IEND", nil)...)...)
 }
 
 func TestWhatIsNoPictureIsRefused(t *testing.T) {

@@ -111,7 +111,8 @@ func TestTokensAreBelievedByTheirKeyAlone(t *testing.T) {
 			if err != nil || got.Account != "ada" || !got.Foreign {
 				t.Errorf("got %+v, %v", got, err)
 			}
-			none, err := jwt.NewWithClaims(jwt.SigningMethodNone, believed()).SignedString(jwt.UnsafeAllowNoneSignatureType)
+			none, err := jwt.NewWithClaims(jwt.SigningMethodNone, believed()).
+				SignedString(jwt.UnsafeAllowNoneSignatureType)
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -213,9 +214,12 @@ func TestKeysAreReadFromTheirAddress(t *testing.T) {
 		asked++
 		set := map[string]any{"keys": []any{}}
 		for kid, key := range keys {
-			set["keys"] = append(set["keys"].([]any), map[string]any{"kty": "RSA", "kid": kid, "alg": "RS256", "use": "sig",
-				"n": base64.RawURLEncoding.EncodeToString(key.N.Bytes()),
-				"e": base64.RawURLEncoding.EncodeToString(big.NewInt(int64(key.E)).Bytes())})
+			set["keys"] = append(
+				set["keys"].([]any),
+				map[string]any{"kty": "RSA", "kid": kid, "alg": "RS256", "use": "sig",
+					"n": base64.RawURLEncoding.EncodeToString(key.N.Bytes()),
+					"e": base64.RawURLEncoding.EncodeToString(big.NewInt(int64(key.E)).Bytes())},
+			)
 		}
 		if err := json.NewEncoder(w).Encode(set); err != nil {
 			t.Error(err)
@@ -237,7 +241,13 @@ func TestKeysAreReadFromTheirAddress(t *testing.T) {
 	before := asked
 	mu.Unlock()
 	for range 50 {
-		refusedFor(t, checker, "a key that is not there", signed(t, jwt.SigningMethodRS256, rsaOther, believed(), "third"), "")
+		refusedFor(
+			t,
+			checker,
+			"a key that is not there",
+			signed(t, jwt.SigningMethodRS256, rsaOther, believed(), "third"),
+			"",
+		)
 	}
 	refusedFor(t, checker, "a public key as a secret",
 		signed(t, jwt.SigningMethodHS256, public(t, &second.PublicKey), believed(), "second"), "")

@@ -19,7 +19,8 @@ func TestAHalfThatFailsIsDoneWithTheOther(t *testing.T) {
 		}
 		return 12, nil
 	}
-	for name, halves := range map[string][2]func() (int64, error){"the first": {fails, late}, "the second": {late, fails}} {
+	for name, halves := range map[string][2]func() (int64, error){
+		"the first": {fails, late}, "the second": {late, fails}} {
 		release, ended = make(chan struct{}), 0
 		if written, halved, err := inHalves(halves[0], halves[1], whole); written != 12 || halved || err != nil {
 			t.Errorf("%s fails: %d written, halved %t, %v", name, written, halved, err)
@@ -27,7 +28,8 @@ func TestAHalfThatFailsIsDoneWithTheOther(t *testing.T) {
 	}
 	release, ended = make(chan struct{}), 0
 	broken := errors.New("the database has gone")
-	if _, halved, err := inHalves(fails, late, func() (int64, error) { return 0, broken }); halved || !errors.Is(err, broken) {
+	if _, halved, err := inHalves(fails, late, func() (int64, error) { return 0, broken }); halved ||
+		!errors.Is(err, broken) {
 		t.Errorf("the whole fails too: halved %t, %v", halved, err)
 	}
 	never := func() (int64, error) { t.Error("both halves are done, and so is the whole"); return 0, nil }
