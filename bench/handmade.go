@@ -198,6 +198,9 @@ func compare(hand, yalvo rival) error {
 	fmt.Printf("\nbeside a server written by hand, per second over HTTP, %d clients (%d turns of %v; the ratio is "+
 		"the median)\n", writers, handTurns, handTime)
 	for _, thing := range things {
+		if !strings.Contains(thing.name, *named) {
+			continue
+		}
 		var ratios []float64
 		var rates [2][]string
 		for turn := range handTurns {

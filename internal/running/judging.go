@@ -247,7 +247,7 @@ func Allowed[T any](j *Judge, all []T, conditions func(T) ([]access.Condition, e
 // nothing about what they lie under.
 func (j *Judge) Filter(c *plan.Collection) (filter store.Filter, exact bool, err error) {
 	if c.Lift != nil { // what is stored is not what rules see
-		return store.Filter{}, false, nil
+		return nil, false, nil
 	}
 	f, nobody, who, err := j.court.Filter(c.Collection)
 	return store.NewFilter(j.Plan, c, f, nobody, who), f.Exact() && (who == nil || nobody.Exact()), err
@@ -266,11 +266,11 @@ func (j *Judge) NotDenied(c *plan.Collection, pairs []expr.Filter) ([]expr.Filte
 // ListFilter is [Judge.Filter] for what must hold of the entries of a list.
 func (j *Judge) ListFilter(l *plan.List, of *expr.Document, params map[string]any) (store.Filter, bool, error) {
 	if l.Entries.Lift != nil { // what is stored is not what the condition sees
-		return store.Filter{}, l.Where == nil, nil
+		return nil, l.Where == nil, nil
 	}
 	f, err := j.court.ListFilter(l.Listing, of, params)
 	if err != nil || l.Where == nil {
-		return store.Filter{}, true, err
+		return nil, true, err
 	}
 	return store.NewFilter(j.Plan, l.Entries, f, expr.Filter{}, nil), f.Exact(), nil
 }
@@ -279,11 +279,11 @@ func (j *Judge) ListFilter(l *plan.List, of *expr.Document, params map[string]an
 // tell from what it knows of them.
 func (j *Judge) EntryFilter(t *plan.Timeline) (store.Filter, bool, error) {
 	if t.Entries.Parent != nil {
-		return store.Filter{}, false, nil
+		return nil, false, nil
 	}
 	f, nobody, who, err := j.court.Filter(t.Entries.Collection)
 	if err != nil || !f.Exact() || who != nil && !nobody.Exact() || !f.Of(t.By.Name) || !nobody.Of(t.By.Name) {
-		return store.Filter{}, false, err
+		return nil, false, err
 	}
 	return store.NewEntryFilter(j.Plan, t, f, nobody, who), true, nil
 }

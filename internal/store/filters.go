@@ -13,52 +13,74 @@ import (
 
 // Filter is part of a statement that reads documents: it leaves out some of them. The zero
 // one leaves out none. What it names is bound, nothing is pasted.
-type Filter struct{ statement }
+type Filter []part
 
-// and is the filter as one more condition of a statement in which d is the document and k
-// its kept values.
-func (f Filter) and() string {
-	if f.sql == "" {
-		return ""
-	}
-	return " AND " + f.sql
-}
+// part is a condition of a filter: what it says, once it is known what else the statement
+// looks up.
+type part func(*lookups) statement
 
 // NewFilter is a rule about documents of a collection, as far as it can be worked out from
 // what is stored. If who is given, it is for a caller who is there, and nobody is it for
-// one who is not. Keys: documents (collection, key), pairs (kind, b, a).
+// one who is not. Keys: documents (collection, key), refs (source, reference), pairs (kind,
+// b, a), pairs_from.
 func NewFilter(p *plan.Plan, c *plan.Collection, f, nobody expr.Filter, who *expr.Document) Filter {
-	return Filter{rendering{p, c, ""}.choice(f, nobody, who)}
+	return Filter{func(l *lookups) statement { return rendering{p, c, "", l}.choice(f, nobody, who) }}
 }
 
 // NewEntryFilter is [NewFilter] for entries e of a timeline, whose rows name their authors:
 // what the rule names of their documents must be these alone.
 func NewEntryFilter(p *plan.Plan, t *plan.Timeline, f, nobody expr.Filter, who *expr.Document) Filter {
-	return Filter{rendering{p, t.Entries, t.By.Name}.choice(f, nobody, who)}
+	return Filter{func(l *lookups) statement { return rendering{p, t.Entries, t.By.Name, l}.choice(f, nobody, who) }}
 }
 
 // NewApart leaves out of a list what its caller is paired with, by questions for pairs with
 // an entry or with what it points at. What points at nobody stays.
-func NewApart(p *plan.Plan, l *plan.List, pairs []expr.Filter) Filter {
+func NewApart(p *plan.Plan, list *plan.List, pairs []expr.Filter) Filter {
 	if len(pairs) == 0 {
-		return Filter{}
+		return nil
 	}
-	is := rendering{p, l.Entries, ""}.render(expr.Filter{Kind: expr.AnyOf, Parts: pairs})
-	return Filter{statement{"NOT coalesce(" + is.sql + ", false)", is.args}}
+	return Filter{func(l *lookups) statement {
+		is := rendering{p, list.Entries, "", l}.render(expr.Filter{Kind: expr.AnyOf, Parts: pairs})
+		return statement{"NOT coalesce(" + is.sql + ", false)", is.args}
+	}}
 }
 
 // Both lets through what two filters do.
-func Both(f, g Filter) Filter {
-	if f.sql == "" || g.sql == "" {
-		return Filter{statement{f.sql + g.sql, append(f.args, g.args...)}}
+func Both(f, g Filter) Filter { return slices.Concat(f, g) }
+
+// clauses are a filter as parts of one statement, in which d is the document and k its kept
+// values. Its arguments come in this order too.
+type clauses struct {
+	with  statement // before the statement
+	joins string    // after its other tables
+	is    statement // a condition, true if nothing is left out
+}
+
+func (f Filter) clauses() clauses {
+	var l lookups
+	is := statement{sql: "true"}
+	for i, p := range f {
+		one := p(&l)
+		if i == 0 {
+			is = one
+			continue
+		}
+		is = statement{is.sql + " AND " + one.sql, append(is.args, one.args...)}
 	}
-	return Filter{statement{f.sql + " AND " + g.sql, append(f.args, g.args...)}}
+	return clauses{l.with(), l.joins.String(), is}
+}
+
+// args are the arguments of a statement with a filter: those of what stands before its
+// condition, and after it.
+func (c clauses) args(before, after []any) []any {
+	return slices.Concat(c.with.args, before, c.is.args, after)
 }
 
 type rendering struct {
 	plan *plan.Plan
 	in   *plan.Collection
 	by   string // of entries: the reference to their author
+	*lookups
 }
 
 // choice is what holds for a caller who is there, or who is not.
@@ -68,8 +90,8 @@ func (r rendering) choice(f, nobody expr.Filter, who *expr.Document) statement {
 		return is
 	}
 	there, not := r.end(expr.End{Known: who}), r.render(nobody)
-	args := append(append(there.args, is.args...), not.args...)
-	return statement{"CASE WHEN " + there.sql + " IS NOT NULL THEN " + is.sql + " ELSE " + not.sql + " END", args}
+	return statement{"CASE WHEN " + there + " IS NOT NULL THEN " + is.sql + " ELSE " + not.sql + " END",
+		append(is.args, not.args...)}
 }
 
 func (r rendering) render(f expr.Filter) statement {
@@ -80,7 +102,7 @@ func (r rendering) render(f expr.Filter) statement {
 		return r.joined(" AND ", f.Parts)
 	case expr.AnyOf:
 		if len(f.Parts) == 2 && eitherWay(f.Parts[0], f.Parts[1]) {
-			return r.eitherWay(f.Parts[0])
+			return r.paired(f.Parts[0], true)
 		}
 		return r.joined(" OR ", f.Parts)
 	case expr.NotThat:
@@ -92,20 +114,13 @@ func (r rendering) render(f expr.Filter) statement {
 		return statement{"coalesce(" + r.values(f.Member) + " -> '" + f.Member + "', 'null') <> 'null'", nil}
 	case expr.Points:
 		if f.Member == r.by {
-			author := r.end(expr.End{Reference: r.by})
-			is := r.end(f.From)
-			return statement{author.sql + " IS NOT DISTINCT FROM " + is.sql, append(author.args, is.args...)}
+			return statement{r.end(expr.End{Reference: r.by}) + " IS NOT DISTINCT FROM " + r.end(f.From), nil}
 		}
 		return r.whole(f.Member, statement{"d.fields ->> '" + f.Member + "' = ?", []any{f.From.Known.Key}})
 	case expr.Same:
 		return statement{"d.key = ?", []any{f.From.Known.Key}}
 	case expr.Paired:
-		from, to := r.end(f.From), r.end(f.To)
-		// One row at most, and no EXISTS: for that all pairs of the caller might be read.
-		is := statement{"coalesce((SELECT true FROM pairs x WHERE x.kind = ? AND x.b = " + to.sql + " AND x.a = " +
-			from.sql + "), false)",
-			append(append([]any{r.plan.Pair(f.Pair).Number}, to.args...), from.args...)}
-		return r.whole(f.To.Reference, r.whole(f.From.Reference, is))
+		return r.paired(f, false)
 	}
 	return statement{"true", nil}
 }
@@ -126,20 +141,32 @@ func eitherWay(f, g expr.Filter) bool {
 	return f.Kind == expr.Paired && g.Kind == expr.Paired && f.Pair == g.Pair && f.From == g.To && f.To == g.From
 }
 
-// eitherWay asks for a pair both ways. What a reference leads to is looked for once.
-func (r rendering) eitherWay(f expr.Filter) statement {
-	known, other := f.From, f.To
-	if known.Known == nil {
-		known, other = other, known
+// paired asks for a pair, both ways if either will do.
+func (r rendering) paired(f expr.Filter, either bool) statement {
+	kind := r.plan.Pair(f.Pair).Number
+	from, to := r.end(f.From), r.end(f.To)
+	ways := []string{r.way(kind, f.From, f.To, from, to)}
+	if either {
+		ways = append(ways, r.way(kind, f.To, f.From, to, from))
 	}
-	one, two := r.end(known), r.end(other)
-	kind := number(int64(r.plan.Pair(f.Pair).Number))
-	const pair = "(SELECT true FROM pairs x WHERE x.kind = "
-	is := statement{"coalesce((SELECT coalesce(" + pair + kind + " AND x.b = o.n AND x.a = " + one.sql + "), " + pair +
-		kind + " AND x.b = " + one.sql + " AND x.a = o.n)) FROM (SELECT (" + two.sql +
-		")::bigint AS n OFFSET 0) o), false)",
-		append(append(slices.Clone(one.args), one.args...), two.args...)}
-	return r.whole(other.Reference, r.whole(known.Reference, is))
+	is := statement{"coalesce(" + strings.Join(ways, " OR ") + ", false)", nil}
+	return r.whole(f.To.Reference, r.whole(f.From.Reference, is))
+}
+
+// way asks for a pair from one end to the other.
+func (r rendering) way(kind plan.Number, f, t expr.End, from, to string) string {
+	// One row at most, and no EXISTS: for that all pairs of one of them might be read.
+	pair := "(SELECT true FROM pairs x WHERE x.kind = " + number(int64(kind)) + " AND x.b = " + to + " AND x.a = " +
+		from + ")"
+	if (f.Known == nil) == (t.Known == nil) {
+		return pair
+	}
+	known, other := from, to
+	if t.Known != nil {
+		known, other = to, from
+	}
+	few, more := r.partners(kind, f.Known != nil, known)
+	return other + " = ANY (" + few + "::bigint[]) OR " + more + " AND " + pair
 }
 
 // whole is what is asked of a reference, if that is one: what is absent or does not fit is
@@ -148,9 +175,17 @@ func (r rendering) whole(reference string, is statement) statement {
 	if reference == "" || reference == r.by {
 		return is
 	}
-	key := "d.fields ->> '" + reference + "'"
-	return statement{"CASE WHEN jsonb_typeof(d.fields -> '" + reference + "') = 'string' AND " +
-		isKey(key, r.in.Collection.Field(reference).To.Depth()) + " THEN " + is.sql + " END", is.args}
+	fits := r.fits(reference)
+	if r.has(reference) {
+		fits = r.target(reference) + " IS NOT NULL OR " + fits
+	}
+	return statement{"CASE WHEN " + fits + " THEN " + is.sql + " END", is.args}
+}
+
+// fits is the condition that a document's value is a key.
+func (r rendering) fits(reference string) string {
+	return "jsonb_typeof(d.fields -> '" + reference + "') = 'string' AND " +
+		isKey("d.fields ->> '"+reference+"'", r.in.Collection.Field(reference).To.Depth())
 }
 
 // isKey is the condition that a text has the form of a key of so many ids. A pattern that
@@ -221,18 +256,16 @@ func storedTime(in, name string) string {
 func storedKey(in, name string) string { return bounded(in+" ->> '"+name+"'", in+" ->> '"+name+"'") }
 
 // end is the row number of a document that a filter names.
-func (r rendering) end(e expr.End) statement {
+func (r rendering) end(e expr.End) string {
 	switch {
 	case e == expr.End{}:
-		return statement{"NULL", nil}
+		return "NULL::bigint"
 	case e.Known != nil:
-		return statement{"(SELECT n FROM documents WHERE collection = ? AND key = ?)",
-			[]any{r.plan.Collection(e.Known.Collection).Number, e.Known.Key}}
+		return r.known(r.plan.Collection(e.Known.Collection).Number, e.Known.Key)
 	case e.Reference != "" && e.Reference == r.by:
-		return statement{"e.author", nil}
+		return "e.author"
 	case e.Reference != "":
-		return statement{"(SELECT n FROM documents WHERE collection = ? AND key = d.fields ->> '" + e.Reference + "')",
-			[]any{r.plan.Collection(e.Collection).Number}}
+		return r.target(e.Reference)
 	}
-	return statement{"d.n", nil}
+	return "d.n"
 }

@@ -159,18 +159,18 @@ func (page ListPage) statement() (statement, error) {
 	for i, k := range keys {
 		shown[i], order[i] = k.shown(), k.sql+way(k.up)
 	}
-	from := page.from()
+	only := page.Filter.clauses()
+	from := page.from(only.joins)
 	after, err := page.after(keys)
 	if err != nil {
 		return statement{}, err
 	}
-	args := append(append(from.args, after.args...), page.Filter.args...)
-	return statement{`
+	return statement{only.with.sql + `
 		SELECT ` + listedColumns + `, ` + at + `, ` + pairFields + `,
 			jsonb_build_array(` + strings.Join(shown, ", ") + `)::text
-		FROM ` + from.sql + after.sql + page.Filter.and() + `
+		FROM ` + from.sql + after.sql + " AND " + only.is.sql + `
 		ORDER BY ` + strings.Join(append(order, page.row()+way(keys[len(keys)-1].up)), ", ") + `
-		LIMIT ?`, append(args, page.Limit)}, nil
+		LIMIT ?`, only.args(append(from.args, after.args...), []any{page.Limit})}, nil
 }
 
 // row is the row of an entry, in the table that the list is read from.
@@ -194,17 +194,18 @@ func (page ListPage) ends() (here, there string) {
 	return "b", "a"
 }
 
-// from is what the list is read from, with what its entries have in common.
-func (page ListPage) from() statement {
+// from is what the list is read from, joined with what its filter looks up, with what its
+// entries have in common.
+func (page ListPage) from(joins string) statement {
 	in := number(int64(page.Entries.Number))
-	s := statement{"documents d LEFT JOIN kept k ON k.doc = d.n\n\t\tWHERE d.collection = " + in, nil}
+	s := statement{"documents d LEFT JOIN kept k ON k.doc = d.n" + joins + "\n\t\tWHERE d.collection = " + in, nil}
 	switch {
 	case page.Through != nil:
 		here, there := page.ends()
-		s = statement{`pairs p JOIN documents d ON d.n = p.` + there + ` LEFT JOIN kept k ON k.doc = d.n
+		s = statement{`pairs p JOIN documents d ON d.n = p.` + there + ` LEFT JOIN kept k ON k.doc = d.n` + joins + `
 		WHERE p.kind = ? AND p.` + here + ` = ?`, []any{page.Through.Number, page.Of.N}}
 	case page.ReadByKept():
-		s.sql = "kept k JOIN documents d ON d.n = k.doc\n\t\tWHERE k.collection = " + in
+		s.sql = "kept k JOIN documents d ON d.n = k.doc" + joins + "\n\t\tWHERE k.collection = " + in
 	}
 	switch {
 	case page.Under:

@@ -5,7 +5,6 @@ import (
 	"encoding/json"
 	"errors"
 	"math"
-	"slices"
 	"time"
 
 	"yalvo/internal/plan"
@@ -37,12 +36,13 @@ func (s *Store) Documents(ctx context.Context, collection plan.Number, parent in
 	if parent != 0 {
 		where, args = "d.parent = ? AND "+where, append([]any{parent}, args...)
 	}
-	return rowsOf(s.db.WithContext(ctx).Raw(`
+	only := filter.clauses()
+	return rowsOf(s.db.WithContext(ctx).Raw(only.with.sql+`
 		SELECT `+documentColumns+`
-		FROM documents d LEFT JOIN kept k ON k.doc = d.n
-		WHERE `+where+filter.and()+`
+		FROM documents d LEFT JOIN kept k ON k.doc = d.n`+only.joins+`
+		WHERE `+where+" AND "+only.is.sql+`
 		ORDER BY d.key
-		LIMIT ?`, append(append(args, filter.args...), limit)...), Document.size)
+		LIMIT ?`, only.args(args, []any{limit})...), Document.size)
 }
 
 // PageBytes is about how much a page holds at most: one that has come to as much
@@ -106,14 +106,13 @@ func (s *Store) Others(ctx context.Context, pair *plan.Pair, doc int64, fromSide
 	if fromSide {
 		here, there = "a", "b"
 	}
-	rows, err := rowsOf(s.db.WithContext(ctx).Raw(`
+	only := filter.clauses()
+	rows, err := rowsOf(s.db.WithContext(ctx).Raw(only.with.sql+`
 		SELECT `+documentColumns+`, p.at, `+storedFields(pair)+` AS pair_fields
-		FROM pairs p JOIN documents d ON d.n = p.`+there+` LEFT JOIN kept k ON k.doc = d.n
-		WHERE p.kind = ? AND p.`+here+` = ? AND (p.at, p.`+there+`) < (?::timestamptz, ?::bigint)
-			`+filter.and()+`
+		FROM pairs p JOIN documents d ON d.n = p.`+there+` LEFT JOIN kept k ON k.doc = d.n`+only.joins+`
+		WHERE p.kind = ? AND p.`+here+` = ? AND (p.at, p.`+there+`) < (?::timestamptz, ?::bigint) AND `+only.is.sql+`
 		ORDER BY p.at DESC, p.`+there+` DESC
-		LIMIT ?`, append(append([]any{pair.Number, doc, timeOf(after.Rank), after.N}, filter.args...), limit)...),
-		Linked.size)
+		LIMIT ?`, only.args([]any{pair.Number, doc, timeOf(after.Rank), after.N}, []any{limit})...), Linked.size)
 	for i := range rows {
 		rows[i].PairFields = liftFields(pair, rows[i].PairFields)
 	}
@@ -125,12 +124,13 @@ func (s *Store) Others(ctx context.Context, pair *plan.Pair, doc int64, fromSide
 // Index: refs_pointing (reference, target, source).
 func (s *Store) Pointing(ctx context.Context, reference plan.Number, target int64, after Boundary, filter Filter,
 	limit int) ([]Linked, error) {
-	return rowsOf(s.db.WithContext(ctx).Raw(`
+	only := filter.clauses()
+	return rowsOf(s.db.WithContext(ctx).Raw(only.with.sql+`
 		SELECT `+documentColumns+`, d.created AS at
-		FROM refs r JOIN documents d ON d.n = r.source LEFT JOIN kept k ON k.doc = d.n
-		WHERE r.reference = ? AND r.target = ? AND r.source < ?`+filter.and()+`
+		FROM refs r JOIN documents d ON d.n = r.source LEFT JOIN kept k ON k.doc = d.n`+only.joins+`
+		WHERE r.reference = ? AND r.target = ? AND r.source < ? AND `+only.is.sql+`
 		ORDER BY r.source DESC
-		LIMIT ?`, append(append([]any{reference, target, after.N}, filter.args...), limit)...), Linked.size)
+		LIMIT ?`, only.args([]any{reference, target, after.N}, []any{limit})...), Linked.size)
 }
 
 // timeOf is the time of a rank; the top of a page lies after every time.
@@ -156,17 +156,14 @@ type Place struct {
 // Keys: entries (timeline, owner, rank, doc), documents (n), kept (doc).
 func (s *Store) Places(ctx context.Context, t *plan.Timeline, at Address, owner Owner, after Boundary, filter Filter,
 	limit int) ([]Place, error) {
-	from := page(t, owner, after, limit)
-	if filter.sql == "" {
-		filter.sql = "true"
-	}
-	query := statement{`
+	from, only := page(t, owner, after, limit), filter.clauses()
+	query := statement{only.with.sql + `
 		SELECT e.rank, e.doc, (SELECT xmin FROM documents WHERE n = e.doc), (SELECT xmin FROM kept WHERE doc = e.doc),
-			coalesce(` + filter.sql + `, false)
+			coalesce(` + only.is.sql + `, false)
 		FROM ` + from.sql + ` e
 		WHERE EXISTS (SELECT 1 FROM documents WHERE n = ? AND collection = ? AND key = ?)
 		ORDER BY e.rank DESC, e.doc DESC`,
-		append(append(slices.Clone(filter.args), from.args...), owner.N, at.Collection, at.Key)}
+		only.args(nil, append(from.args, owner.N, at.Collection, at.Key))}
 	places := make([]Place, 0, limit)
 	var p Place
 	columns := []any{&p.Rank, &p.Doc, &p.Document, &p.Kept, &p.May}

@@ -1,0 +1,123 @@
+package store
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"yalvo/internal/design"
+	"yalvo/internal/plan"
+)
+
+// lookups are what the filter of a statement asks for besides: each once, whatever the rules
+// name how often.
+type lookups struct {
+	ends     []Address         // documents that are known, by their keys
+	pairings []pairing         // of whom all partners are read
+	targets  []*plan.Reference // of the documents
+	joins    strings.Builder
+}
+
+// pairing is one who is known with those at the other end of their pairs of a kind.
+type pairing struct {
+	kind plan.Number
+	from bool   // they are the pairs' from end
+	who  string // see [lookups.known]
+}
+
+// known is the row of a document of a key, NULL if there is none.
+func (l *lookups) known(in plan.Number, key string) string {
+	at := Address{in, key}
+	i := slices.Index(l.ends, at)
+	if i < 0 {
+		i = len(l.ends)
+		l.ends = append(l.ends, at)
+	}
+	return fmt.Sprintf("(SELECT n%d FROM ends)", i)
+}
+
+// fewPairs is how many pairs of a kind somebody may be in for all of these to be read at once.
+// Of somebody who is in more, a pair is looked for with each row that is asked for.
+const fewPairs = 100
+
+// partners are rows that one who is known has pairs of a kind with, and whether there are
+// more than these. Keys: pairs (kind, b, a), pairs_from.
+func (l *lookups) partners(kind plan.Number, from bool, who string) (few, more string) {
+	p := pairing{kind, from, who}
+	i := slices.Index(l.pairings, p)
+	if i < 0 {
+		i = len(l.pairings)
+		l.pairings = append(l.pairings, p)
+	}
+	return fmt.Sprintf("(SELECT few%d FROM partners)", i), fmt.Sprintf("(SELECT more%d FROM partners)", i)
+}
+
+// with is what is looked up once for the whole statement.
+func (l *lookups) with() statement {
+	if len(l.ends) == 0 {
+		return statement{}
+	}
+	s := statement{sql: "WITH ends AS MATERIALIZED (SELECT "}
+	for i, at := range l.ends {
+		s.sql += fmt.Sprintf("%s(SELECT n FROM documents WHERE collection = %d AND key = ?) AS n%d", comma(i),
+			at.Collection, i)
+		s.args = append(s.args, at.Key)
+	}
+	s.sql += ")"
+	if len(l.pairings) == 0 {
+		return s
+	}
+	var few, whether []string
+	for i, p := range l.pairings {
+		here, there := "b", "a"
+		if p.from {
+			here, there = "a", "b"
+		}
+		few = append(few, fmt.Sprintf("ARRAY(SELECT x.%s FROM pairs x WHERE x.kind = %d AND x.%s = %s LIMIT %d) AS few%d",
+			there, p.kind, here, p.who, fewPairs+1, i))
+		whether = append(whether, fmt.Sprintf("few%d, cardinality(few%d) > %d AS more%d", i, i, fewPairs, i))
+	}
+	s.sql += ", partners AS MATERIALIZED (SELECT " + strings.Join(whether, ", ") + " FROM (SELECT " +
+		strings.Join(few, ", ") + " OFFSET 0) x)"
+	return s
+}
+
+func comma(i int) string {
+	if i == 0 {
+		return ""
+	}
+	return ", "
+}
+
+// has tells whether the row of what a reference leads to stands in refs: not if that may be a
+// document which came after the one that it was set to.
+func (r rendering) has(reference string) bool {
+	ref := r.reference(reference)
+	return ref != nil && ref.WhenGone != design.GoneLeave
+}
+
+func (r rendering) reference(name string) *plan.Reference {
+	at := slices.IndexFunc(r.in.References, func(ref *plan.Reference) bool { return ref.Name == name })
+	if at < 0 {
+		return nil
+	}
+	return r.in.References[at]
+}
+
+// target is the row of what a reference of the document leads to, NULL if there is none. It
+// is looked for by itself for each document: in a plain join all might be read at once, for
+// a page of a few. Keys: refs (source, reference), documents (collection, key).
+func (r rendering) target(name string) string {
+	ref := r.reference(name)
+	as := fmt.Sprintf("target_%d", ref.Number)
+	if !slices.Contains(r.targets, ref) {
+		r.targets = append(r.targets, ref)
+		row := fmt.Sprintf("CASE WHEN %s THEN (SELECT n FROM documents WHERE collection = %d AND key = d.fields ->> '%s') END",
+			r.fits(name), ref.To.Number, name)
+		if r.has(name) {
+			row = fmt.Sprintf("coalesce((SELECT target FROM refs WHERE source = d.n AND reference = %d), %s)", ref.Number, row)
+		}
+		r.joins.WriteString("\n\t\tLEFT JOIN LATERAL (SELECT " + row + " AS n OFFSET 0) " + as + " ON true")
+	}
+	return as + ".n"
+}
