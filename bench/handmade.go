@@ -26,6 +26,7 @@ const (
 	handMembers   = 2000
 	handSightings = 2000
 	handFollowers = 50     // of each member
+	handApart     = 10     // whom each member blocks, and as many whom they hush
 	handLikers    = 30_000 // further members, who only like
 	handTurns     = 5
 	handTime      = 4 * time.Second
@@ -40,6 +41,7 @@ type rival struct {
 	post   func(author int, id string) request
 	like   func(member int, sighting string) request
 	follow func(follower, followed int) request
+	apart  func(kind string, member, other int) request // they block or hush the other
 	page   func(owner int) request
 	list   func(member int) request
 }
@@ -108,6 +110,10 @@ func byHandRival(url string) rival {
 		follow: func(follower, followed int) request {
 			return request{"PUT", fmt.Sprintf("/follows/m%d/m%d", follower, followed), "", ""}
 		},
+		apart: func(kind string, member, other int) request {
+			return request{"PUT", fmt.Sprintf("/%s/m%d/m%d", map[string]string{"block": "blocks", "hush": "hushes"}[kind],
+				member, other), "", ""}
+		},
 		page: func(owner int) request { return request{"GET", fmt.Sprintf("/timeline/m%d", owner), "", ""} },
 		list: func(member int) request { return request{"GET", fmt.Sprintf("/everyone/m%d", member), "", ""} },
 	}
@@ -132,6 +138,9 @@ func yalvoRival(ctx context.Context, c *client.Client, url, header string) rival
 		follow: func(follower, followed int) request {
 			return request{"PUT", fmt.Sprintf("/v1/pairs/follow/m%d/m%d", follower, followed), "", ""}
 		},
+		apart: func(kind string, member, other int) request {
+			return request{"PUT", fmt.Sprintf("/v1/pairs/%s/m%d/m%d", kind, member, other), "", ""}
+		},
 		page: func(owner int) request { return request{"GET", fmt.Sprintf("/v1/timelines/home/m%d", owner), "", ""} },
 		list: func(member int) request {
 			return request{"GET", "/v1/lists/everyone?marks=liked", fmt.Sprintf("m%d", member), ""}
@@ -146,6 +155,10 @@ func (r rival) fill() error {
 		ask  func(i int) request
 	}{
 		{handMembers + handLikers, r.member},
+		{2 * handMembers * handApart, func(i int) request {
+			kind, member := []string{"block", "hush"}[i%2], i/2/handApart
+			return r.apart(kind, member, (member+1000+i*37%500)%handMembers)
+		}},
 		{handSightings, func(i int) request { return r.post(i%handMembers, fmt.Sprintf("s%d", i)) }},
 		{handMembers * handFollowers, func(i int) request {
 			followed := i / handFollowers

@@ -2,6 +2,7 @@ package tests
 
 import (
 	"encoding/json"
+	"fmt"
 	"os"
 	"path/filepath"
 	"slices"
@@ -97,6 +98,28 @@ func TestHotStatementsGoByAnIndex(t *testing.T) {
 	}
 	if looked < 40 || lists < 10 {
 		t.Errorf("only %d plans were looked at, %d of lists", looked, lists)
+	}
+}
+
+// A collection that has just begun to grow is looked up by its keys, though PostgreSQL still
+// believes that there is next to nothing in it and its lists' indexes are small.
+func TestWhatIsNewIsLookedUpByItsKey(t *testing.T) {
+	t.Parallel()
+	w := start(t, listedPonds(t))
+	number := func(name string) int64 {
+		return w.Number("SELECT n FROM numbers WHERE kind = 'collection' AND name = $1", name)
+	}
+	w.SQL(`INSERT INTO documents (collection, key, fields) SELECT $1::int, 'x' || g, '{"name": "x"}'
+		FROM generate_series(1, 20000) g`, number("people"))
+	w.SQL("VACUUM ANALYZE documents")
+	w.SQL(`INSERT INTO documents (collection, key, fields) SELECT $1::int, 'y' || g, '{"text": "y", "author": "x1"}'
+		FROM generate_series(1, 1500) g`, number("posts"))
+	conn := must(pgx.Connect(t.Context(), w.Database))(t)
+	defer conn.Close(t.Context())
+	plan := must(pgx.CollectRows(must(conn.Query(t.Context(), fmt.Sprintf(`EXPLAIN SELECT n FROM yalvo.documents
+		WHERE collection = %d AND key = 'y1400' FOR KEY SHARE`, number("posts"))))(t), pgx.RowTo[string]))(t)
+	if text := strings.Join(plan, "\n"); !strings.Contains(text, "documents_collection_key_key") {
+		t.Errorf("a key is looked for otherwise:\n%s", text)
 	}
 }
 

@@ -11,6 +11,7 @@ CREATE TABLE members (
     sighting_count  integer NOT NULL DEFAULT 0,
     birds_seen      bigint  NOT NULL DEFAULT 0,
     most_at_once    integer,
+    muted           boolean NOT NULL DEFAULT false,
     created         timestamptz NOT NULL DEFAULT clock_timestamp()
 );
 
@@ -24,6 +25,7 @@ CREATE TABLE sightings (
     birds           integer,
     like_count      integer NOT NULL DEFAULT 0,
     remark_count    integer NOT NULL DEFAULT 0,
+    hidden          boolean NOT NULL DEFAULT false,
     created         timestamptz NOT NULL DEFAULT clock_timestamp()
 );
 CREATE INDEX ON sightings (author, created DESC);
@@ -52,6 +54,14 @@ CREATE TABLE blocks (
     blocker text NOT NULL REFERENCES members,
     blocked text NOT NULL REFERENCES members,
     PRIMARY KEY (blocker, blocked)
+);
+CREATE INDEX ON blocks (blocked, blocker);
+
+-- Whom a member follows and does not want to hear of.
+CREATE TABLE hushes (
+    member text NOT NULL REFERENCES members,
+    hushed text NOT NULL REFERENCES members,
+    PRIMARY KEY (member, hushed)
 );
 
 CREATE TABLE timeline (

@@ -51,6 +51,8 @@ func Start(ctx context.Context, database string) (*Server, error) {
 	mux.HandleFunc("POST /sightings", s.post)
 	mux.HandleFunc("PUT /likes/{member}/{sighting}", s.like)
 	mux.HandleFunc("PUT /follows/{follower}/{followed}", s.follow)
+	mux.HandleFunc("PUT /blocks/{member}/{other}", s.pair("blocks (blocker, blocked)"))
+	mux.HandleFunc("PUT /hushes/{member}/{other}", s.pair("hushes (member, hushed)"))
 	mux.HandleFunc("GET /timeline/{owner}", s.timeline)
 	mux.HandleFunc("GET /everyone/{member}", s.everyone)
 	s.http = &http.Server{Handler: mux}
@@ -89,8 +91,8 @@ func (s *Server) join(w http.ResponseWriter, r *http.Request) {
 	})
 }
 
-// post writes a sighting with its author's card, counts it, and delivers it to
-// the followers who are not blocked either way, and to the author.
+// post writes a sighting with its author's card, counts it, and delivers it to the author
+// and to the followers who are not blocked either way and have not hushed the author.
 func (s *Server) post(w http.ResponseWriter, r *http.Request) {
 	var p struct {
 		ID, Author, Text string
@@ -104,7 +106,7 @@ func (s *Server) post(w http.ResponseWriter, r *http.Request) {
 		var created time.Time
 		err := tx.QueryRow(ctx, `
 			INSERT INTO sightings (id, author, author_handle, author_name, author_portrait, text, birds)
-			SELECT $1, id, handle, name, portrait, $3, $4 FROM members WHERE id = $2
+			SELECT $1, id, handle, name, portrait, $3, $4 FROM members WHERE id = $2 AND NOT muted
 			RETURNING created`, p.ID, p.Author, p.Text, p.Birds).Scan(&created)
 		if err != nil {
 			return err
@@ -122,6 +124,7 @@ func (s *Server) post(w http.ResponseWriter, r *http.Request) {
 			WHERE f.followed = $1
 			  AND NOT EXISTS (SELECT FROM blocks WHERE blocker = f.follower AND blocked = $1)
 			  AND NOT EXISTS (SELECT FROM blocks WHERE blocker = $1 AND blocked = f.follower)
+			  AND NOT EXISTS (SELECT FROM hushes WHERE member = f.follower AND hushed = $1)
 			UNION ALL SELECT $1, $2, $3, $1`, p.Author, created, p.ID)
 		return err
 	})
@@ -138,6 +141,17 @@ func (s *Server) like(w http.ResponseWriter, r *http.Request) {
 		_, err = tx.Exec(ctx, `UPDATE sightings SET like_count = like_count + 1 WHERE id = $1`, sighting)
 		return err
 	})
+}
+
+// pair writes that a member blocks or hushes another; the bench does so before anybody follows.
+func (s *Server) pair(table string) http.HandlerFunc {
+	return func(w http.ResponseWriter, r *http.Request) {
+		s.write(w, r, http.StatusNoContent, func(ctx context.Context, tx pgx.Tx) error {
+			_, err := tx.Exec(ctx, "INSERT INTO "+table+" VALUES ($1, $2) ON CONFLICT DO NOTHING",
+				r.PathValue("member"), r.PathValue("other"))
+			return err
+		})
+	}
 }
 
 // timelineLength is how many entries a follow brings in at most.
@@ -162,8 +176,9 @@ func (s *Server) follow(w http.ResponseWriter, r *http.Request) {
 		_, err = tx.Exec(ctx, `
 			INSERT INTO timeline (owner, created, sighting, author)
 			SELECT $1, created, id, author FROM sightings
-			WHERE author = $2
+			WHERE author = $2 AND NOT hidden
 			  AND NOT EXISTS (SELECT FROM blocks WHERE blocker = $1 AND blocked = $2 OR blocker = $2 AND blocked = $1)
+			  AND NOT EXISTS (SELECT FROM hushes WHERE member = $1 AND hushed = $2)
 			ORDER BY created DESC LIMIT $3
 			ON CONFLICT DO NOTHING`, follower, followed, timelineLength)
 		return err
@@ -236,7 +251,7 @@ type like struct {
 }
 
 // everyone is a page of all sightings, newest first, without those of whom a block either way
-// keeps a member, and with the member's likes.
+// or a hush keeps a member, and with the member's likes.
 func (s *Server) everyone(w http.ResponseWriter, r *http.Request) {
 	rows, err := s.db.Query(r.Context(), `
 		SELECT s.id, s.author, s.author_handle, s.author_name, s.text, s.birds, s.like_count, s.remark_count, s.created,
@@ -244,6 +259,7 @@ func (s *Server) everyone(w http.ResponseWriter, r *http.Request) {
 		FROM sightings s LEFT JOIN likes l ON l.sighting = s.id AND l.member = $1
 		WHERE NOT EXISTS (SELECT FROM blocks WHERE blocker = $1 AND blocked = s.author)
 		  AND NOT EXISTS (SELECT FROM blocks WHERE blocker = s.author AND blocked = $1)
+		  AND NOT EXISTS (SELECT FROM hushes WHERE member = $1 AND hushed = s.author)
 		ORDER BY s.created DESC, s.id DESC
 		LIMIT 30`, r.PathValue("member"))
 	if err != nil {

@@ -198,14 +198,14 @@ func (page ListPage) ends() (here, there string) {
 // entries have in common.
 func (page ListPage) from(joins string) statement {
 	in := number(int64(page.Entries.Number))
-	s := statement{"documents d LEFT JOIN kept k ON k.doc = d.n" + joins + "\n\t\tWHERE d.collection = " + in, nil}
+	s := statement{"documents d LEFT JOIN kept k ON k.doc = d.n" + joins + "\n\t\tWHERE d.collection = " + in + " AND " + marked("d.n"), nil}
 	switch {
 	case page.Through != nil:
 		here, there := page.ends()
 		s = statement{`pairs p JOIN documents d ON d.n = p.` + there + ` LEFT JOIN kept k ON k.doc = d.n` + joins + `
 		WHERE p.kind = ? AND p.` + here + ` = ?`, []any{page.Through.Number, page.Of.N}}
 	case page.ReadByKept():
-		s.sql = "kept k JOIN documents d ON d.n = k.doc" + joins + "\n\t\tWHERE k.collection = " + in
+		s.sql = "kept k JOIN documents d ON d.n = k.doc" + joins + "\n\t\tWHERE k.collection = " + in + " AND " + marked("k.doc")
 	}
 	switch {
 	case page.Under:
@@ -336,6 +336,21 @@ func listIndex(l *plan.List) (table, definition string) {
 	return "documents", "(" + indexed(common, keys, "n") + ")" + where
 }
 
+// marked is true of every row. The indexes of lists ask for it and so do the statements of
+// lists, and no others: PostgreSQL, which may know little yet of a collection that has just
+// begun to grow, would look documents up by their keys in a list's index too, through all of
+// it.
+func marked(row string) string { return row + " > 0" }
+
+// onTable is what an index is made of, after its name.
+func onTable(table, definition string) string {
+	row := "n"
+	if table == "kept" {
+		row = "doc"
+	}
+	return " ON " + table + " " + definition + " AND " + marked(row)
+}
+
 func indexed(common []string, keys []sortKey, row string) string {
 	up := true
 	for _, k := range keys {
@@ -384,7 +399,7 @@ func (s *Store) IndexList(ctx context.Context, l *plan.List) (bool, error) {
 		if err != nil || valid {
 			return err
 		}
-		return db.Exec("CREATE INDEX CONCURRENTLY " + name + " ON " + table + " " + definition).Error
+		return db.Exec("CREATE INDEX CONCURRENTLY " + name + onTable(table, definition)).Error
 	})
 }
 
@@ -434,8 +449,8 @@ func (tx *Tx) IndexLists(p *plan.Plan) error {
 		if table == "" {
 			continue
 		}
-		if err := tx.db.Exec("CREATE INDEX IF NOT EXISTS " + listIndexName(table, definition) + " ON " + table + " " +
-			definition).Error; err != nil {
+		if err := tx.db.Exec("CREATE INDEX IF NOT EXISTS " + listIndexName(table, definition) +
+			onTable(table, definition)).Error; err != nil {
 			return err
 		}
 	}

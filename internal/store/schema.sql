@@ -83,7 +83,7 @@ CREATE TABLE documents (
     made_from  bytea,                      -- digest of the request that created it under a client's id
     shape      smallint,                   -- the form of its fields; null: the first
     UNIQUE (collection, key)
-);
+) WITH (autovacuum_analyze_scale_factor = 0.02, autovacuum_analyze_threshold = 500);
 CREATE INDEX documents_nested ON documents (parent, collection, key) WHERE parent IS NOT NULL;
 
 -- Kept values lie beside the facts, not in them: upkeep never waits for a
@@ -129,7 +129,7 @@ CREATE TABLE pairs (
     fields jsonb,                          -- the pair's own, null if its kind has none
     shape  smallint,                       -- the form of its fields; null: the first
     PRIMARY KEY (kind, b, a)
-);
+) WITH (autovacuum_analyze_scale_factor = 0.02, autovacuum_analyze_threshold = 1000);
 CREATE INDEX pairs_from ON pairs (kind, a, at DESC, b DESC);
 CREATE INDEX pairs_to   ON pairs (kind, b, at DESC, a DESC);
 
