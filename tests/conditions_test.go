@@ -250,3 +250,40 @@ func TestAConditionComparesAnyText(t *testing.T) {
 	}
 	w.auditFindsNothing()
 }
+
+// Of an author whom more pairs keep from followers than are read at once, the others hear all
+// the same, and nobody else does: from many posts at once and from one.
+func TestAnAuthorWhoIsKeptFromManyReachesTheRest(t *testing.T) {
+	t.Parallel()
+	w := covesOf(t)
+	const many = 140
+	var people, pairs []client.Write
+	for i := range many {
+		fan := fmt.Sprint("f", i)
+		people = append(people, client.Creating("people", fan, map[string]any{"name": "Fan"}))
+		pairs = append(pairs, client.Setting("follow", fan, "ada", map[string]any{"accepted": true}),
+			client.Setting("follow", fan, "ben", map[string]any{"accepted": true}))
+		if i < many-5 {
+			pairs = append(pairs, []client.Write{client.Setting("block", fan, "ada", nil),
+				client.Setting("block", "ada", fan, nil), client.Setting("mute", fan, "ada", nil)}[i%3])
+		}
+	}
+	batch := func(writes ...client.Write) {
+		t.Helper()
+		if _, _, err := w.Batch(t.Context(), writes...); err != nil {
+			t.Fatal(err)
+		}
+		w.Settle()
+	}
+	batch(people...)
+	batch(pairs...)
+	batch(client.Creating("posts", "a1", map[string]any{"text": "a", "author": "ada"}),
+		client.Creating("posts", "b1", map[string]any{"text": "b", "author": "ben"}),
+		client.Creating("posts", "a2", map[string]any{"text": "a", "author": "ada"}))
+	batch(client.Creating("posts", "a3", map[string]any{"text": "a", "author": "ada"}))
+	for i := range 6 {
+		w.lines("one who is kept from ada", fmt.Sprint("f", i*20), "b1")
+	}
+	w.lines("one who is not", fmt.Sprint("f", many-1), "a3 a2 b1 a1")
+	w.auditFindsNothing()
+}

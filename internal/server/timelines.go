@@ -72,7 +72,14 @@ type timelinePage struct {
 // documents hold once more, which costs the hottest read a tenth of its time.
 // Ids, paths and cursors have no characters that JSON escapes.
 func (p timelinePage) text() []byte {
-	text := []byte(`{"entries":[`)
+	size := 128 + len(p.Next) + len(p.with)
+	for i, e := range p.Entries {
+		size += 192 + len(e.ID) + len(e.Path) + len(e.Author) + len(e.Facts) + len(e.Kept)
+		if len(p.Marks) > 0 {
+			size += len(p.Marks[i])
+		}
+	}
+	text := append(make([]byte, 0, size), `{"entries":[`...)
 	for i := range p.Entries {
 		if i > 0 {
 			text = append(text, ',')

@@ -1,6 +1,7 @@
 package store
 
 import (
+	"fmt"
 	"slices"
 	"strconv"
 	"strings"
@@ -118,17 +119,37 @@ func deliverOne(t *plan.Timeline, s FanOut) statement {
 	return statement{sql, args}
 }
 
-// postedStill is the FROM item for fan-outs s whose entry is posted still. Most
-// authors are in no pair that keeps an owner from them: that is asked here, once
-// for each (OFFSET 0), before the followers.
+// postedStill is the FROM item for fan-outs s whose entry is posted still, with owners who
+// are kept from its author by a pair: up to [fewPairs] of them, and whether there are more.
+// Most authors are in a few such pairs: these are read once for each, before the followers.
 // Keys: posted, pairs (kind, b, a), pairs_from (kind, a, ...).
 func postedStill(bars []plan.Bar) string {
+	barred := "'{}'::bigint[]"
+	if len(bars) > 0 {
+		barred = fmt.Sprintf("ARRAY(%s LIMIT %d)", keptFrom(bars, "s.author"), fewPairs+1)
+	}
 	return `(
-		SELECT s.*, ` + anyBar(bars, "x.b = s.author", "x.a = s.author") + ` AS barring
-		FROM ` + fanOutRows + `
-		JOIN posted x ON x.timeline = s.timeline AND x.author = s.author AND x.rank = s.rank AND x.doc = s.doc
+		SELECT s.*, cardinality(s.barred) > ` + number(fewPairs) + ` AS more
+		FROM (
+			SELECT s.*, ` + barred + ` AS barred
+			FROM ` + fanOutRows + `
+			JOIN posted x ON x.timeline = s.timeline AND x.author = s.author AND x.rank = s.rank AND x.doc = s.doc
+			OFFSET 0
+		) s
 		OFFSET 0
 	) s`
+}
+
+// keptFrom are the owners whom pairs keep from an author.
+func keptFrom(bars []plan.Bar, author string) string {
+	var parts []string
+	for _, bar := range bars {
+		of := " FROM pairs x WHERE x.kind = " + number(int64(bar.Number)) + " AND "
+		if parts = append(parts, "SELECT x.a"+of+"x.b = "+author); bar.EitherWay {
+			parts = append(parts, "SELECT x.b"+of+"x.a = "+author)
+		}
+	}
+	return strings.Join(parts, " UNION ALL ")
 }
 
 // anyBar is the condition that there is one of the pairs that keep entries out: one way or,
@@ -148,7 +169,8 @@ func anyBar(bars []plan.Bar, one, other string) string {
 // no pair keeps owner p.a from author s.author.
 func follower(t *plan.Timeline) string {
 	return `p.kind = s.pair AND p.b = s.author AND p.a > s.cursor AND p.a <= s.last` + andTied(t, "p") + `
-		AND NOT (s.barring AND ` + anyBar(t.Bars, "x.b = s.author AND x.a = p.a", "x.b = p.a AND x.a = s.author") + ")"
+		AND NOT (p.a = ANY (s.barred) OR s.more AND ` +
+		anyBar(t.Bars, "x.b = s.author AND x.a = p.a", "x.b = p.a AND x.a = s.author") + ")"
 }
 
 // deliverAll is the plain statement for many entries a little way each.

@@ -158,9 +158,10 @@ func (s *Store) Places(ctx context.Context, t *plan.Timeline, at Address, owner 
 	limit int) ([]Place, error) {
 	from, only := page(t, owner, after, limit), filter.clauses()
 	query := statement{only.with.sql + `
-		SELECT e.rank, e.doc, (SELECT xmin FROM documents WHERE n = e.doc), (SELECT xmin FROM kept WHERE doc = e.doc),
-			coalesce(` + only.is.sql + `, false)
+		SELECT e.rank, e.doc, d.version, k.version, coalesce(` + only.is.sql + `, false)
 		FROM ` + from.sql + ` e
+		LEFT JOIN LATERAL (SELECT xmin AS version FROM documents WHERE n = e.doc OFFSET 0) d ON true
+		LEFT JOIN LATERAL (SELECT xmin AS version FROM kept WHERE doc = e.doc OFFSET 0) k ON true
 		WHERE EXISTS (SELECT 1 FROM documents WHERE n = ? AND collection = ? AND key = ?)
 		ORDER BY e.rank DESC, e.doc DESC`,
 		only.args(nil, append(from.args, owner.N, at.Collection, at.Key))}
