@@ -30,7 +30,7 @@ lists:
 const listSQL = `SELECT d.key, d.version, d.created, d.updated, d.fields, k.values, m.at
 	FROM documents d JOIN kept k ON k.doc = d.n
 	LEFT JOIN pairs m ON m.kind = :like AND m.b = d.n AND m.a = :first::bigint + :r
-	WHERE d.collection = :posts
+	WHERE d.collection = :posts AND d.n > 0 -- for the list's index
 	  AND NOT EXISTS (SELECT FROM pairs x WHERE x.kind = :block AND x.a = :first::bigint + :r
 		AND x.b = (SELECT n FROM documents WHERE collection = :people AND key = d.fields ->> 'author'))
 	  AND NOT EXISTS (SELECT FROM pairs x WHERE x.kind = :block AND x.b = :first::bigint + :r

@@ -10,6 +10,7 @@ import (
 	"github.com/chromedp/chromedp"
 
 	"yalvo/client"
+	"yalvo/internal/harness"
 )
 
 // guardedPonds is the ponds app with rules.
@@ -276,6 +277,44 @@ func TestSomeValuesAreForSomeAlone(t *testing.T) {
 		`[{"op": "test", "path": "/facts/mail", "value": "guess"}]`, "Content-Type", "application/json-patch+json")
 	same(t, "a test by another", []any{status, text}, []any{status2, text2})
 	same(t, "which is", status, 403)
+}
+
+// What rules were told before is not believed any more once it has changed, at whichever
+// service: neither that somebody may write, nor that they may not.
+func TestWhoIsMutedStopsWritingAtOnce(t *testing.T) {
+	t.Parallel()
+	w := guarded(t)
+	other := world{harness.StartOn(t, w.Database, ""), t}
+	n := 0
+	posts := func(at world, want string) {
+		t.Helper()
+		for range 2 {
+			n++
+			_, _, err := at.As("ada").Create(t.Context(), "posts", fmt.Sprint("n", n), map[string]any{"text": "x"})
+			if got := fmt.Sprint(err); want == "" && err != nil || !strings.Contains(got, want) {
+				t.Fatalf("post %d of ada: %v, wanted %q", n, err, want)
+			}
+		}
+	}
+	for round := range 3 {
+		posts(w, "")
+		posts(other, "")
+		if _, _, err := other.Patch(t.Context(), "people/ada", map[string]any{"muted": true}); err != nil {
+			t.Fatal(err)
+		}
+		posts(w, "a muted one only reads")
+		posts(other, "a muted one only reads")
+		_, _, err := w.As("ada").Batch(t.Context(), client.Creating("posts", fmt.Sprint("b", round), map[string]any{"text": "x"}))
+		refused(t, err, "invalid", "a muted one only reads")
+		if _, _, err := w.Patch(t.Context(), "people/ada", map[string]any{"muted": false}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	posts(w, "")
+	if _, _, err := other.Remove(t.Context(), "people/ada"); err != nil {
+		t.Fatal(err)
+	}
+	posts(w, "a muted one only reads") // she is nobody now
 }
 
 func TestARefusalSaysWhoRefused(t *testing.T) {

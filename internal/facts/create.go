@@ -122,7 +122,12 @@ type creation struct {
 	fields  json.RawMessage // the facts as they are stored
 	digest  []byte
 	why     Cause
+	relied  []store.Relied // what it is allowed by
 }
+
+// errStale gives a unit up that was allowed by what has changed meanwhile: it is run again,
+// and asks for what there is now.
+var errStale = errors.New("what the rules were told has changed")
 
 func (u Unit) prepare(draft Draft, why Cause) (*creation, error) {
 	c, err := u.Collection(draft.Collection)
@@ -238,6 +243,9 @@ func (m *creation) carryOut(u Unit) (Result, error) {
 	if err != nil {
 		return Result{}, err
 	}
+	if made.Stale {
+		return Result{}, errStale
+	}
 	if made.Position == 0 {
 		return Result{}, m.refusal(u, write, made)
 	}
@@ -254,7 +262,7 @@ func (m *creation) carryOut(u Unit) (Result, error) {
 
 // planned is the write with the due work that follows from it.
 func (m *creation) planned(u Unit) store.Creation {
-	write := store.Creation{In: m.in, Key: m.key, Parent: m.parent, MadeFrom: m.digest, Design: u.Number,
+	write := store.Creation{In: m.in, Key: m.key, Parent: m.parent, MadeFrom: m.digest, Design: u.Number, Relied: m.relied,
 		Targets: map[*plan.Reference]string{}, Change: m.why.Change,
 		Record: store.Record{Kind: plan.Created, Subject: m.in.Path(m.key), Actor: m.why.Actor, Cause: m.why.Change}}
 	change := plan.Change{Kind: plan.Created, Collection: m.in, Doc: plan.NewRow, Parent: plan.ParentRow,

@@ -19,9 +19,22 @@ import (
 func (u Unit) judge() *running.Judge { return u.Judge(u.who, u.Tx.Known) }
 
 // mayCreate refuses a creation that the caller may not make, and references to what is
-// not there for them.
+// not there for them. It is allowed by what rules were told lately, where that is enough:
+// the statement that writes looks whether it is still so. It is refused by what there is now.
 func (m *creation) mayCreate(u Unit) error {
-	j := u.judge()
+	if u.app != nil && !u.afresh {
+		if j := u.app.Recall(u.Version, u.who, u.Tx.Known); j != nil {
+			err := m.mayBy(j.Judge)
+			if err == nil || len(j.Relied) == 0 {
+				m.relied = j.Relied
+				return err
+			}
+		}
+	}
+	return m.mayBy(u.judge())
+}
+
+func (m *creation) mayBy(j *running.Judge) error {
 	if j == nil {
 		return nil
 	}

@@ -30,6 +30,9 @@ type Unit struct {
 	first []store.Address // to be locked before the edited document
 	again bool            // the unit can be given up and run again with others in first
 
+	app    *running.App // what rules were told lately, nil not to decide by that
+	afresh bool         // it was tried by that, which has changed
+
 	album *album.Album
 }
 
@@ -63,7 +66,7 @@ func (w *Writer) Write(ctx context.Context, caller running.Caller, run func(Unit
 // the design, is one statement: then it needs no transaction around it.
 func (w *Writer) write(ctx context.Context, caller running.Caller, plain func(*running.Version) bool,
 	run func(Unit) (Result, error)) (Result, error) {
-	for {
+	for afresh := false; ; {
 		v, err := w.Now(ctx)
 		if err != nil {
 			return Result{}, err
@@ -72,8 +75,12 @@ func (w *Writer) write(ctx context.Context, caller running.Caller, plain func(*r
 		if caller.Key == "" && plain != nil && plain(v) {
 			begin = w.Store.Direct
 		}
-		unit := Unit{Version: v, who: caller.Viewer, again: true, album: w.album}
+		unit := Unit{Version: v, who: caller.Viewer, again: true, app: w.App, afresh: afresh, album: w.album}
 		result, lanes, err := attempt(ctx, begin, unit, caller, run)
+		if errors.Is(err, errStale) {
+			afresh = true
+			continue
+		}
 		if errors.Is(err, running.ErrMoved) {
 			if err := w.Reload(ctx); err != nil {
 				return Result{}, err

@@ -26,6 +26,7 @@ type App struct {
 	outage    outage
 	full      atomic.Bool // the database has had no room left
 	signed    signed
+	memory    memory
 }
 
 // New makes an app on a store and takes up the design applied last, if any.

@@ -38,7 +38,11 @@ func (v *Version) Judge(who Viewer, known Known) *Judge {
 	if !who.Judged || !v.Law.Guards() {
 		return nil
 	}
-	return &Judge{v, who, v.Law.Court(source{v, known}, who.Me, time.Now())}
+	return v.judgeFrom(who, source{v, known})
+}
+
+func (v *Version) judgeFrom(who Viewer, s access.Source) *Judge {
+	return &Judge{v, who, v.Law.Court(s, who.Me, time.Now())}
 }
 
 // JudgeNow is [Version.Judge] outside of a transaction.
@@ -56,7 +60,7 @@ func (v *Version) Court(account string, known Known) *access.Court {
 
 // Asking is a judge of what belongs to lists for a viewer, whom no rules need hold for.
 func (a *App) Asking(ctx context.Context, v *Version, who Viewer) *Judge {
-	return &Judge{v, who, v.Law.Court(source{v, a.known(ctx)}, who.Me, time.Now())}
+	return v.judgeFrom(who, source{v, a.known(ctx)})
 }
 
 func (a *App) known(ctx context.Context) Known {

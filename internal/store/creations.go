@@ -23,17 +23,25 @@ type Creation struct {
 	Record   Record
 	Due      []plan.Work // rows are numbered as package plan says
 	Change   int64       // the change the due work is waited for with, 0 for this one
+	Relied   []Relied    // what has to be as it was
+}
+
+// Relied is a document in the version that something was decided by.
+type Relied struct {
+	Address
+	Row uint32 // see [Document]
 }
 
 // Created is what came of it. Nothing was written if Position is 0: then the
-// design is another, something it points at is missing, a unique value is
-// taken, or else the key is.
+// design is another, what was relied on has changed, something it points at is missing, a
+// unique value is taken, or else the key is.
 type Created struct {
 	Document Document
 	Position int64
 	Design   int           // the version in force
 	Found    []plan.Number // references whose targets are there; 0: the parent
 	Taken    []plan.Number // unique fields whose values other documents have
+	Stale    bool          // what was relied on has changed
 }
 
 // Create writes a document, its kept values, indexes, posts, journal line and
@@ -59,6 +67,11 @@ func (tx *Tx) Create(c Creation) (Created, error) {
 		b.add("taken AS MATERIALIZED (", c.taken(b), "),\n")
 		takenFields = "ARRAY(SELECT field FROM taken)::text"
 	}
+	stale := "false"
+	if len(c.Relied) > 0 {
+		b.add("relied AS MATERIALIZED (", c.relied(b), "),\n")
+		stale = "NOT (SELECT holds FROM relied)"
+	}
 	b.add("doc AS (", c.document(b, len(held)+len(there)), "),\n")
 	b.add("made AS (", c.kept(b), "),\n")
 	for i, insert := range c.beside() {
@@ -68,7 +81,7 @@ func (tx *Tx) Create(c Creation) (Created, error) {
 	if len(c.Due) > 0 {
 		b.add(",\nfollowed AS (", c.followed(b), ")")
 	}
-	b.add("\nSELECT now.design, ARRAY(SELECT reference FROM target)::text, ", takenFields, `,
+	b.add("\nSELECT now.design, ARRAY(SELECT reference FROM target)::text, ", takenFields, ", ", stale, `,
 		doc.n, doc.version, doc.created, made.values, recorded.seq
 		FROM now LEFT JOIN doc ON true LEFT JOIN made ON true LEFT JOIN recorded ON true`)
 	var out Created
@@ -76,7 +89,7 @@ func (tx *Tx) Create(c Creation) (Created, error) {
 	var n, version, position *int64
 	var created *time.Time
 	var kept sql.Null[[]byte]
-	err := tx.row(b).Scan(&out.Design, &found, &taken, &n, &version, &created, &kept, &position)
+	err := tx.row(b).Scan(&out.Design, &found, &taken, &out.Stale, &n, &version, &created, &kept, &position)
 	if isDuplicate(err) {
 		return out, errRace
 	}
@@ -171,10 +184,27 @@ func (c Creation) document(b *builder, wanted int) string {
 			` + b.arg(string(c.Fields), "jsonb") + `, ` + b.arg(c.MadeFrom, "bytea") + `,
 			` + shape(c.In.Shape) + `, now.at, now.at
 		FROM now
-		WHERE now.design = ` + b.arg(c.Design, "int") + c.nothingTaken() + `
+		WHERE now.design = ` + b.arg(c.Design, "int") + c.nothingTaken() + c.holds() + `
 		  AND (SELECT count(*) FROM target) = ` + b.arg(wanted, "int") + `
 		ON CONFLICT (collection, key) DO NOTHING
 		RETURNING n, version, created, fields`
+}
+
+// relied tells whether what was relied on is as it was.
+func (c Creation) relied(b *builder) string {
+	looks := make([]string, len(c.Relied))
+	for i, r := range c.Relied {
+		looks[i] = "EXISTS (SELECT FROM documents WHERE collection = " + number(int64(r.Collection)) + " AND key = " +
+			b.arg(r.Key, "text") + " AND xmin = " + b.arg(strconv.FormatUint(uint64(r.Row), 10), "text") + "::xid)"
+	}
+	return "SELECT " + strings.Join(looks, " AND ") + " AS holds"
+}
+
+func (c Creation) holds() string {
+	if len(c.Relied) == 0 {
+		return ""
+	}
+	return " AND (SELECT holds FROM relied)"
 }
 
 func (c Creation) nothingTaken() string {

@@ -23,6 +23,7 @@ type Document struct {
 	Kept       json.RawMessage
 	MadeFrom   []byte // digest of the request that created it
 	Shape      int    // the form of its fields
+	Row        uint32 // the version of the row that holds the facts, as [Tx.Known] tells it: it changes with them
 	Ranks      ranked // its places in the timelines its collection enters, in their order
 }
 

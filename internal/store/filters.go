@@ -166,7 +166,7 @@ func (r rendering) way(kind plan.Number, f, t expr.End, from, to string) string 
 		known, other = to, from
 	}
 	few, more := r.partners(kind, f.Known != nil, known)
-	return other + " = ANY (" + few + "::bigint[]) OR " + more + " AND " + pair
+	return "CASE WHEN " + more + " THEN " + pair + " ELSE " + other + " = ANY (" + few + "::bigint[]) END"
 }
 
 // whole is what is asked of a reference, if that is one: what is absent or does not fit is

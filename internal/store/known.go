@@ -3,6 +3,8 @@ package store
 import (
 	"context"
 
+	"github.com/jackc/pgx/v5/pgtype"
+
 	"yalvo/internal/plan"
 )
 
@@ -36,7 +38,7 @@ func (tx *Tx) Known(docs []Address, pairs []Between) ([]Document, []bool, error)
 	endCollections, endKeys := columnsOfAddresses(ends)
 	query, args := `
 		SELECT 0, d.n, d.collection, d.key, d.version, d.created, d.updated, d.fields, coalesce(k.values, '{}'),
-			coalesce(d.shape, 0)
+			coalesce(d.shape, 0), d.xmin
 		FROM unnest($1::smallint[], $2::text[]) AS want (collection, key)
 		JOIN documents d ON d.collection = want.collection AND d.key = want.key
 		LEFT JOIN kept k ON k.doc = d.n`, []any{collections.text(), keys.text()}
@@ -50,7 +52,7 @@ func (tx *Tx) Known(docs []Address, pairs []Between) ([]Document, []bool, error)
 			LEFT JOIN documents d ON d.collection = e.collection AND d.key = e.key
 		)` + query + `
 		UNION ALL
-		SELECT ask.nth, 0, 0, '', 0, 'epoch', 'epoch', 'null', 'null', 0
+		SELECT ask.nth, 0, 0, '', 0, 'epoch', 'epoch', 'null', 'null', 0, NULL
 		FROM ends, unnest($5::smallint[], $6::bigint[], $7::bigint[]) WITH ORDINALITY AS ask (kind, a, b, nth)
 		WHERE EXISTS (SELECT FROM pairs p WHERE p.kind = ask.kind AND p.b = ends.n[ask.b] AND p.a = ends.n[ask.a])`
 		args = append(args, endCollections.text(), endKeys.text(), kinds.text(), from.text(), to.text())
@@ -65,14 +67,16 @@ func (tx *Tx) Known(docs []Address, pairs []Between) ([]Document, []bool, error)
 	for rows.Next() {
 		var ask int
 		var d Document
+		var version pgtype.Uint32
 		if err := rows.Scan(&ask, &d.N, &d.Collection, &d.Key, &d.Version, &d.Created, &d.Updated, (*[]byte)(&d.Fields),
-			(*[]byte)(&d.Kept), &d.Shape); err != nil {
+			(*[]byte)(&d.Kept), &d.Shape, &version); err != nil {
 			return nil, nil, err
 		}
 		if ask > 0 {
 			there[ask-1] = true
 			continue
 		}
+		d.Row = version.Uint32
 		found = append(found, d)
 	}
 	return found, there, rows.Err()

@@ -38,7 +38,7 @@ func (l *lookups) known(in plan.Number, key string) string {
 
 // fewPairs is how many pairs of a kind somebody may be in for all of these to be read at once.
 // Of somebody who is in more, a pair is looked for with each row that is asked for.
-const fewPairs = 100
+const fewPairs = 50
 
 // partners are rows that one who is known has pairs of a kind with, and whether there are
 // more than these. Keys: pairs (kind, b, a), pairs_from.

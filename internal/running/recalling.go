@@ -1,0 +1,133 @@
+package running
+
+import (
+	"slices"
+	"sync"
+
+	"yalvo/internal/access"
+	"yalvo/internal/design"
+	"yalvo/internal/plan"
+	"yalvo/internal/store"
+)
+
+// memory is what rules were told of documents lately, with the versions of the rows that it
+// was read from. Nothing in it is believed: who decides by it has the statement that follows
+// from the decision look whether the rows are still these.
+type memory struct {
+	mu      sync.Mutex
+	version *Version // the values are as its rules see them
+	outages int      // another database may be there after one
+	known   map[store.Address]remembered
+}
+
+type remembered struct {
+	row    uint32
+	values map[string]any // nobody changes them
+}
+
+// What is remembered takes some 20 MB at most.
+const (
+	mostRemembered = 10_000
+	longRemembered = 2_000 // bytes of a document
+)
+
+// of is a document in the memory of a version.
+func (m *memory) of(v *Version, outages int, at store.Address) (remembered, bool) {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	if m.version != v || m.outages != outages {
+		return remembered{}, false
+	}
+	r, is := m.known[at]
+	return r, is
+}
+
+func (m *memory) learn(v *Version, outages int, at store.Address, r remembered) {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	if m.version != v || m.outages != outages || len(m.known) >= mostRemembered {
+		m.version, m.outages, m.known = v, outages, map[store.Address]remembered{}
+	}
+	m.known[at] = r
+}
+
+// Recalling decides by what rules were told lately, where that is all they ask for.
+type Recalling struct {
+	*Judge
+	Relied []store.Relied // what has to be as it was for the decisions to hold
+}
+
+// Recall is [Version.Judge] for a decision that is looked at again by the statement which
+// follows from it. A refusal is to be asked for anew: see [Recalling.Relied].
+func (a *App) Recall(v *Version, who Viewer, known Known) *Recalling {
+	if !who.Judged || !v.Law.Guards() {
+		return nil
+	}
+	r := &Recalling{}
+	r.Judge = v.judgeFrom(who, recalled{source{v, known}, a, r})
+	return r
+}
+
+// recalled is a source that remembers.
+type recalled struct {
+	source
+	app *App
+	by  *Recalling
+}
+
+// Know is part of [access.Source].
+func (s recalled) Know(docs []access.Address, pairs []access.Ask) (map[access.Address]map[string]any,
+	map[access.Ask]bool, error) {
+	outages := s.app.Outages()
+	if len(pairs) == 0 {
+		if values, relied := s.remembered(outages, docs); relied != nil {
+			s.by.Relied = append(s.by.Relied, relied...)
+			return values, nil, nil
+		}
+	}
+	known := s.known
+	s.known = func(docs []store.Address, pairs []store.Between) ([]store.Document, []bool, error) {
+		found, there, err := known(docs, pairs)
+		for _, d := range found {
+			if err == nil {
+				err = s.remember(outages, d)
+			}
+		}
+		return found, there, err
+	}
+	return s.source.Know(docs, pairs)
+}
+
+// remembered are documents if all are remembered, with what that rests on.
+func (s recalled) remembered(outages int, docs []access.Address) (map[access.Address]map[string]any,
+	[]store.Relied) {
+	values, relied := make(map[access.Address]map[string]any, len(docs)), make([]store.Relied, len(docs))
+	for i, d := range docs {
+		at := Address(s.Plan.Collection(d.Collection), d.Key)
+		r, is := s.app.memory.of(s.Version, outages, at)
+		if !is {
+			return nil, nil
+		}
+		values[d], relied[i] = r.values, store.Relied{Address: at, Row: r.row}
+	}
+	return values, relied
+}
+
+// remember remembers a document that rules are told of, unless they ask for kept values: these
+// change without its row.
+func (s recalled) remember(outages int, d store.Document) error {
+	c := s.Plan.CollectionNumbered(d.Collection)
+	if len(d.Fields) > longRemembered || s.readsKept(c) {
+		return nil
+	}
+	values, err := s.RuleValues(c, d)
+	if err == nil {
+		at := store.Address{Collection: d.Collection, Key: d.Key}
+		s.app.memory.learn(s.Version, outages, at, remembered{d.Row, values})
+	}
+	return err
+}
+
+func (s recalled) readsKept(c *plan.Collection) bool {
+	return slices.ContainsFunc(c.Collection.Kept, func(k *design.Kept) bool { return s.Law.Reads(c.Name, k.Name) })
+}
