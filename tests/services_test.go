@@ -8,6 +8,7 @@ import (
 
 	"yalvo/client"
 	"yalvo/internal/harness"
+	"yalvo/internal/service"
 	"yalvo/internal/store"
 
 	"github.com/jackc/pgx/v5"
@@ -72,5 +73,34 @@ func TestDataOfEveryEarlierVersionIsServed(t *testing.T) {
 		w.Settle()
 		same(t, "what cy sees first", must(w.Timeline(t.Context(), "home", "cy", client.Page{Limit: 1}))(t).Entries[0].ID, "cy-9")
 		w.auditFindsNothing()
+	}
+}
+
+// A program that refuses the design in force, as one may that checks more than the program
+// which took it, leaves the tables to that program.
+func TestAProgramThatRefusesTheDesignInForceChangesNothing(t *testing.T) {
+	t.Parallel()
+	for _, version := range []int{1, store.SchemaVersion - 1} {
+		database := harness.Database(t)
+		c := must(pgx.Connect(t.Context(), database))(t)
+		defer c.Close(t.Context())
+		for _, sql := range []string{
+			string(must(os.ReadFile(fmt.Sprintf("../internal/store/testdata/tables/%d.sql", version)))(t)),
+			"UPDATE yalvo.designs SET source = replace(source, 'max: 40', 'max: -1')"} {
+			if _, err := c.Exec(t.Context(), sql); err != nil {
+				t.Fatal(err)
+			}
+		}
+		_, err := service.Start(t.Context(), service.Options{Listen: "127.0.0.1:0", Database: database, Log: harness.Log()})
+		for _, says := range []string{"refuses the design in force", "leaves the database as it is", "max"} {
+			if err == nil || !strings.Contains(err.Error(), says) {
+				t.Errorf("the service says %v, and should say %q", err, says)
+			}
+		}
+		var stays string
+		if err := c.QueryRow(t.Context(), "SELECT value FROM yalvo.settings WHERE name = 'schema'").Scan(&stays); err != nil {
+			t.Fatal(err)
+		}
+		same(t, "the version of the tables", stays, fmt.Sprint(version))
 	}
 }

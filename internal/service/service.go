@@ -4,6 +4,7 @@
 package service
 
 import (
+	"cmp"
 	"context"
 	"crypto/tls"
 	"errors"
@@ -26,6 +27,7 @@ import (
 	"yalvo/internal/facts"
 	"yalvo/internal/gate"
 	"yalvo/internal/keys"
+	"yalvo/internal/language"
 	"yalvo/internal/postgres"
 	"yalvo/internal/proof"
 	"yalvo/internal/reading"
@@ -147,7 +149,7 @@ func (s *Service) open(ctx context.Context, o Options) (err error) {
 		}
 		s.Database = s.postgres.Address()
 	}
-	if s.store, err = store.Open(ctx, s.Database, connections); err != nil {
+	if s.store, err = store.OpenFor(ctx, s.Database, connections, readable); err != nil {
 		return err
 	}
 	if s.keys, err = keys.New(ctx, s.store); err != nil {
@@ -157,13 +159,31 @@ func (s *Service) open(ctx context.Context, o Options) (err error) {
 	return err
 }
 
+// readable sees that this program can work with a design that another has put in force.
+func readable(d store.Design) error {
+	if _, err := language.Read(d.File, []byte(d.Source)); err != nil {
+		return fmt.Errorf("this program refuses the design in force, version %d, and leaves the database as it is: "+
+			"with the program that made its tables, put one in force without these problems, then start this one\n%w",
+			d.Version, err)
+	}
+	return nil
+}
+
+// asUnreadable is why a service does not start, if that is the design in force.
+func (s *Service) asUnreadable(ctx context.Context, err error) error {
+	if d, applied, missing := s.store.CurrentDesign(ctx); missing == nil && applied {
+		return cmp.Or(readable(d), err)
+	}
+	return err
+}
+
 func (s *Service) start(ctx context.Context, o Options, listener net.Listener) error {
 	if err := s.open(ctx, o); err != nil {
 		return err
 	}
 	app, err := running.New(ctx, fmt.Sprintf("%s, process %d", s.Address, os.Getpid()), s.store, o.Log)
 	if err != nil {
-		return err
+		return s.asUnreadable(ctx, err)
 	}
 	pictures, err := o.album(app)
 	if err != nil {

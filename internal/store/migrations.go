@@ -17,8 +17,9 @@ const SchemaVersion = 11
 //go:embed migrations/*.sql
 var migrations embed.FS
 
-// migrate brings the tables of an earlier version along.
-func (tx *Tx) migrate() error {
+// migrate brings the tables of an earlier version along, if the program reads the design in
+// force.
+func (tx *Tx) migrate(reads func(Design) error) error {
 	text, err := setting(tx.db, "schema")
 	if err != nil {
 		return err
@@ -32,6 +33,12 @@ func (tx *Tx) migrate() error {
 		return fmt.Errorf("the database's tables are of version %d and this program knows %d: use the program that "+
 			"made them, or a newer one", have, SchemaVersion)
 	}
+	if have == SchemaVersion {
+		return nil
+	}
+	if err := tx.readable(reads); err != nil {
+		return err
+	}
 	for version := have; version < SchemaVersion; version++ {
 		sql, err := migrations.ReadFile(fmt.Sprintf("migrations/%d.sql", version))
 		if err != nil {
@@ -41,8 +48,15 @@ func (tx *Tx) migrate() error {
 			return fmt.Errorf("bringing the tables from version %d to %d: %w", version, version+1, err)
 		}
 	}
-	if have == SchemaVersion {
-		return nil
-	}
 	return tx.db.Exec("UPDATE settings SET value = ? WHERE name = 'schema'", strconv.Itoa(SchemaVersion)).Error
+}
+
+// readable sees that the design in force can be read, whatever version the tables are of.
+func (tx *Tx) readable(reads func(Design) error) error {
+	var all []Design
+	err := tx.db.Raw("SELECT version, file, source FROM designs ORDER BY version DESC LIMIT 1").Scan(&all).Error
+	if err != nil || len(all) == 0 {
+		return err
+	}
+	return reads(all[0])
 }

@@ -43,6 +43,12 @@ const upkeepShare = 30
 // Open connects to a PostgreSQL database and makes the tables if there are none.
 // connections is the most that are held open at once, at least 2.
 func Open(ctx context.Context, address string, connections int) (*Store, error) {
+	return OpenFor(ctx, address, connections, func(Design) error { return nil })
+}
+
+// OpenFor is [Open] for a program that reads designs: the tables of an earlier version stay
+// as they are if it cannot read the one in force.
+func OpenFor(ctx context.Context, address string, connections int, reads func(Design) error) (*Store, error) {
 	forUpkeep := max(1, connections*upkeepShare/100)
 	db, err := open(address, sessionSettings, connections-forUpkeep)
 	if err != nil {
@@ -57,7 +63,7 @@ func Open(ctx context.Context, address string, connections int) (*Store, error) 
 		return nil, errors.Join(err, (&Store{db: db, upkeep: upkeep}).Close())
 	}
 	s := &Store{db, upkeep, looking}
-	if err := s.migrate(ctx); err != nil {
+	if err := s.migrate(ctx, reads); err != nil {
 		return nil, errors.Join(err, s.Close())
 	}
 	return s, nil
@@ -142,7 +148,7 @@ func (s *Store) Close() error {
 }
 
 // migrate makes the tables, once, however many services start together.
-func (s *Store) migrate(ctx context.Context) error {
+func (s *Store) migrate(ctx context.Context, reads func(Design) error) error {
 	return s.Write(ctx, func(tx *Tx) error {
 		if err := tx.db.Exec("SELECT pg_advisory_xact_lock(hashtext(?))", schemaName).Error; err != nil {
 			return err
@@ -153,7 +159,7 @@ func (s *Store) migrate(ctx context.Context) error {
 			return err
 		}
 		if there {
-			return tx.migrate()
+			return tx.migrate(reads)
 		}
 		secrets := make([]byte, 64)
 		if _, err := rand.Read(secrets); err != nil {
