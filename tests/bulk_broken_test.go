@@ -11,6 +11,7 @@ import (
 
 	"yalvo/client"
 	"yalvo/demo"
+	"yalvo/internal/cli"
 	"yalvo/internal/harness"
 	"yalvo/internal/lines"
 )
@@ -116,6 +117,33 @@ func TestALoadGoesOnWhenThereIsRoomAgain(t *testing.T) {
 	}
 	w.yalvo("load", "--bad", "/dev/full", bad).says(t, 1, "no space left on device")
 	w.yalvo("load", bad).says(t, 5, "1 line could not be loaded")
+}
+
+// Who puts a design in force that cannot be carried out for a while is told so, and waits.
+func TestADesignThatDoesNotGetOnIsTold(t *testing.T) {
+	t.Parallel()
+	w := start(t, ponds)
+	w.Evolving.Store(true)
+	w.person("ada")
+	w.post("ada", "p1", "a heron")
+	w.Settle()
+	w.SQL(`CREATE FUNCTION yalvo.broken() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN
+		IF EXISTS (SELECT FROM yalvo.builds WHERE ended IS NULL) THEN RAISE EXCEPTION 'no such luck'; END IF;
+		RETURN NULL; END $$`)
+	w.SQL("CREATE TRIGGER broken BEFORE INSERT ON yalvo.entries FOR EACH STATEMENT EXECUTE FUNCTION yalvo.broken()")
+	file := designFile(t, changed(t, ponds, "timelines:",
+		"timelines:\n  all: {owner: people, entries: posts, by: author, through: follow, own: true, length: 20}"))
+	var out, told strings.Builder
+	stuck := writerFunc(func(p []byte) (int, error) {
+		if told.Len() == 0 { // it says so while it waits
+			w.SQL("DROP FUNCTION yalvo.broken CASCADE")
+		}
+		return told.Write(p)
+	})
+	code := cli.Run(t.Context(), []string{"yalvo", "--service", w.URL, "apply", file}, &out, stuck)
+	said{code, out.String(), told.String()}.says(t, 0, "all does not get on:", "no such luck", "It is tried again", "now runs")
+	w.Evolving.Store(false)
+	w.auditFindsNothing()
 }
 
 // An app that is brought along goes through the same.

@@ -178,11 +178,17 @@ func (a *app) applied(ctx context.Context, c *cli.Command, got client.Applied) e
 	return a.sayMisfits(ctx, c)
 }
 
-// awaitVersion shows progress until all that a version asks for has been done.
+// awaitVersion shows progress until all that a version asks for has been done, and says what
+// does not get on.
 func (a *app) awaitVersion(ctx context.Context, c *cli.Command, version int) error {
 	bar := a.bar()
+	told := map[string]bool{}
 	_, err := a.client(c).AwaitVersion(ctx, version, func(v client.Version) {
 		for _, s := range v.Steps {
+			if why := fmt.Sprintf("%s %s does not get on: %s", s.Does, s.Name, s.Error); s.Error != "" && !told[why] {
+				told[why] = true
+				fmt.Fprintf(terminal.Visible(a.err), "%s. It is tried again; Ctrl-C leaves it to go on by itself\n", why)
+			}
 			if bar != nil && s.State == "running" {
 				bar.Describe(fmt.Sprintf("%s %s: %s of %s", s.Does, s.Name, terminal.Count(s.Rows),
 					terminal.Count(max(s.Total, s.Rows))))
