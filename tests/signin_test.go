@@ -59,8 +59,16 @@ func TestAnAccountSignsUpInAndOut(t *testing.T) {
 	_, _, err = w.stranger().Create(ctx, "posts", "p2", map[string]any{"text": "x", "author": up.Account})
 	refused(t, err, "not-allowed")
 
-	_, _, _, err = w.stranger().SignUp(ctx, map[string]any{"name": "Ada"}, password)
-	refused(t, err, "invalid", "/facts/name")
+	_, _, _, err = w.stranger().SignUp(ctx, map[string]any{"name": "Ada"}, "rushes and reeds")
+	refused(t, err, "invalid", "/facts/name", "is taken")
+	_, _, _, err = w.stranger().SignUp(ctx, map[string]any{"name": "Ada", "mail": "ada@fen"}, password)
+	refused(t, err, "invalid", "/facts/name", "is taken")
+	again, doc, _, err := w.stranger().SignUp(ctx, map[string]any{"name": "Ada"}, password) // the answer got lost
+	if err != nil {
+		t.Fatal(err)
+	}
+	same(t, "a sign-up that is repeated signs in", []any{again.Account, doc.ID}, []any{up.Account, up.Account})
+	must(w.stranger().With(again.Access).Whoami(ctx))(t)
 	_, _, _, err = w.stranger().SignUp(ctx, map[string]any{"name": "Ben", "muted": true}, password)
 	refused(t, err, "not-allowed")
 	_, _, _, err = w.stranger().SignUp(ctx, map[string]any{"name": "Ben"}, "short")

@@ -111,6 +111,26 @@ func (w *Writer) repeatedCreation(ctx context.Context, who running.Viewer, made 
 	return result, err
 }
 
+// Repeated is the result of a creation that is repeated under the key that the service had
+// given the document, false if it is of another draft, or of another account.
+func (w *Writer) Repeated(ctx context.Context, caller running.Caller, c *plan.Collection, key string,
+	written map[string]any) (Result, bool, error) {
+	v, err := w.Now(ctx)
+	if err != nil {
+		return Result{}, false, err
+	}
+	made := &creation{version: v, in: c, key: key}
+	if made.digest, err = digest(caller.Me, written); err != nil {
+		return Result{}, false, err
+	}
+	result, err := w.repeatedCreation(ctx, caller.Viewer, made)
+	var refusal *running.Refusal
+	if errors.As(err, &refusal) && refusal.Code == running.CodeConflict {
+		return Result{}, false, nil
+	}
+	return result, err == nil, err
+}
+
 // creation is a draft that fits the design.
 type creation struct {
 	version *running.Version

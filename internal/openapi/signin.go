@@ -1,6 +1,8 @@
 package openapi
 
 import (
+	"maps"
+
 	"yalvo/internal/plan"
 )
 
@@ -24,7 +26,11 @@ func (d *description) signIn(p *plan.Plan) {
 		"Create an account: with a password, or with a token of the app's identity provider", body,
 		ref("schemas", answer), "201")
 	up["security"] = anybody
-	up["responses"].(schema)["201"].(schema)["headers"] = writeHeaders(false)
+	made := up["responses"].(schema)["201"].(schema)
+	made["headers"] = writeHeaders(false)
+	again := maps.Clone(made)
+	again["description"] = "Whoever has signed up so before, with the same password: an answer may get lost."
+	up["responses"].(schema)["200"] = again
 	d.paths[Prefix+"/sign-up"] = schema{"post": up}
 	if p.Design.SignIn == nil {
 		return

@@ -71,7 +71,11 @@ func (s *Server) postSignUp(c *echo.Context) error {
 	request.Cost(c, result.Read, result.Wrote)
 	c.Response().Header().Set(openapi.HeaderPosition, string(result.Position))
 	c.Response().Header().Set("Location", Prefix+"/collections/"+result.Document.Path)
-	return secretly(c, http.StatusCreated, out)
+	status := http.StatusCreated
+	if !result.Fresh {
+		status = http.StatusOK // it was repeated
+	}
+	return secretly(c, status, out)
 }
 
 // chosenPassword is a password that somebody has chosen.

@@ -3,12 +3,15 @@ package signin
 import (
 	"context"
 	"crypto/rand"
+	"errors"
 	"fmt"
+	"slices"
 	"sync"
 	"unicode/utf8"
 
 	"github.com/alexedwards/argon2id"
 
+	"yalvo/internal/design"
 	"yalvo/internal/facts"
 	"yalvo/internal/plan"
 	"yalvo/internal/running"
@@ -86,10 +89,11 @@ func (d *Desk) Field(ctx context.Context) (string, error) {
 }
 
 // SignUp creates the document of an account with its password, both or neither. The draft is
-// a stranger's: the design says what they may write.
+// a stranger's: the design says what they may write. Whoever repeats it, with the password,
+// is signed in again: an answer may get lost.
 func (d *Desk) SignUp(ctx context.Context, from string, written map[string]any, password string) (Signed, facts.Result,
 	error) {
-	_, c, _, err := d.by(ctx)
+	_, c, field, err := d.by(ctx)
 	if err != nil {
 		return Signed{}, facts.Result{}, err
 	}
@@ -103,12 +107,60 @@ func (d *Desk) SignUp(ctx context.Context, from string, written map[string]any, 
 	stranger := running.Caller{Viewer: running.Viewer{Judged: true}}
 	result, err := d.facts.CreateWith(ctx, stranger, facts.Draft{Collection: c.Name, Facts: written},
 		func(tx *store.Tx, key string) error { return tx.SetPassword(c, key, hash) })
+	if name, is := written[field.Name].(string); is && isTaken(err, field) {
+		return d.signUpAgain(ctx, from, name, written, password, err)
+	}
 	if err != nil {
 		return Signed{}, facts.Result{}, err
 	}
 	account, _, err := d.Store.AccountAt(ctx, c, result.Document.ID)
 	if err != nil {
 		return Signed{}, result, err
+	}
+	signed, err := d.begin(ctx, account)
+	return signed, result, err
+}
+
+// isTaken tells whether what somebody wants to sign in by is taken.
+func isTaken(err error, field *plan.Unique) bool {
+	var refusal *running.Refusal
+	return errors.As(err, &refusal) && slices.ContainsFunc(refusal.Mistakes, func(m design.Mistake) bool {
+		return m.Code == design.MistakeTaken && m.Pointer == "/facts/"+field.Name
+	})
+}
+
+// signUpAgain signs in whoever has signed up with the same facts and the same password. For
+// anybody else the name is taken; each try counts as one to sign in.
+func (d *Desk) signUpAgain(ctx context.Context, from, name string, written map[string]any, password string,
+	taken error) (Signed, facts.Result, error) {
+	_, c, field, err := d.by(ctx)
+	if err != nil {
+		return Signed{}, facts.Result{}, err
+	}
+	tries := signingIn(from, name)
+	if err := d.count(ctx, tries); err != nil {
+		return Signed{}, facts.Result{}, err
+	}
+	account, _, err := d.Store.AccountNamed(ctx, c, field, name)
+	if err == nil {
+		err = matches(account, password)
+	}
+	if err == errWrong {
+		err = taken
+	}
+	if err != nil {
+		return Signed{}, facts.Result{}, err
+	}
+	stranger := running.Caller{Viewer: running.Viewer{Judged: true}}
+	result, same, err := d.facts.Repeated(ctx, stranger, c, account.Key, written)
+	if err == nil && !same {
+		err = taken
+	}
+	if err == nil {
+		err = d.Store.UncountTry(ctx, tries)
+	}
+	if err != nil {
+		return Signed{}, facts.Result{}, err
 	}
 	signed, err := d.begin(ctx, account)
 	return signed, result, err

@@ -198,14 +198,16 @@ func (page ListPage) ends() (here, there string) {
 // entries have in common.
 func (page ListPage) from(joins string) statement {
 	in := number(int64(page.Entries.Number))
-	s := statement{"documents d LEFT JOIN kept k ON k.doc = d.n" + joins + "\n\t\tWHERE d.collection = " + in + " AND " + marked("d.n"), nil}
+	s := statement{"documents d LEFT JOIN kept k ON k.doc = d.n" + joins + "\n\t\tWHERE d.collection = " + in + " AND " +
+		marked("d.n"), nil}
 	switch {
 	case page.Through != nil:
 		here, there := page.ends()
 		s = statement{`pairs p JOIN documents d ON d.n = p.` + there + ` LEFT JOIN kept k ON k.doc = d.n` + joins + `
 		WHERE p.kind = ? AND p.` + here + ` = ?`, []any{page.Through.Number, page.Of.N}}
 	case page.ReadByKept():
-		s.sql = "kept k JOIN documents d ON d.n = k.doc" + joins + "\n\t\tWHERE k.collection = " + in + " AND " + marked("k.doc")
+		s.sql = "kept k JOIN documents d ON d.n = k.doc" + joins + "\n\t\tWHERE k.collection = " + in + " AND " +
+			marked("k.doc")
 	}
 	switch {
 	case page.Under:

@@ -57,13 +57,13 @@ func (l *lookups) with() statement {
 	if len(l.ends) == 0 {
 		return statement{}
 	}
-	s := statement{sql: "WITH ends AS MATERIALIZED (SELECT "}
+	var s statement
+	ends := make([]string, len(l.ends))
 	for i, at := range l.ends {
-		s.sql += fmt.Sprintf("%s(SELECT n FROM documents WHERE collection = %d AND key = ?) AS n%d", comma(i),
-			at.Collection, i)
+		ends[i] = fmt.Sprintf("(SELECT n FROM documents WHERE collection = %d AND key = ?) AS n%d", at.Collection, i)
 		s.args = append(s.args, at.Key)
 	}
-	s.sql += ")"
+	s.sql = "WITH ends AS MATERIALIZED (SELECT " + strings.Join(ends, ", ") + ")"
 	if len(l.pairings) == 0 {
 		return s
 	}
@@ -80,13 +80,6 @@ func (l *lookups) with() statement {
 	s.sql += ", partners AS MATERIALIZED (SELECT " + strings.Join(whether, ", ") + " FROM (SELECT " +
 		strings.Join(few, ", ") + " OFFSET 0) x)"
 	return s
-}
-
-func comma(i int) string {
-	if i == 0 {
-		return ""
-	}
-	return ", "
 }
 
 // has tells whether the row of what a reference leads to stands in refs: not if that may be a
@@ -112,10 +105,11 @@ func (r rendering) target(name string) string {
 	as := fmt.Sprintf("target_%d", ref.Number)
 	if !slices.Contains(r.targets, ref) {
 		r.targets = append(r.targets, ref)
-		row := fmt.Sprintf("CASE WHEN %s THEN (SELECT n FROM documents WHERE collection = %d AND key = d.fields ->> '%s') END",
-			r.fits(name), ref.To.Number, name)
+		row := fmt.Sprintf("CASE WHEN %s THEN (SELECT n FROM documents WHERE collection = %d AND key = %s) END",
+			r.fits(name), ref.To.Number, "d.fields ->> '"+name+"'")
 		if r.has(name) {
-			row = fmt.Sprintf("coalesce((SELECT target FROM refs WHERE source = d.n AND reference = %d), %s)", ref.Number, row)
+			row = fmt.Sprintf("coalesce((SELECT target FROM refs WHERE source = d.n AND reference = %d), %s)", ref.Number,
+				row)
 		}
 		r.joins.WriteString("\n\t\tLEFT JOIN LATERAL (SELECT " + row + " AS n OFFSET 0) " + as + " ON true")
 	}
