@@ -55,6 +55,7 @@ type Documents struct {
 	Linked    bool              // they are the other ends of pairs
 	PairFacts []json.RawMessage // lists through pairs: the facts of these
 	Tops      int64             // lists: the row of what stands on top, 0 for nothing
+	Marks     []Marked          // lists: those that were asked for, if any of the documents were; else nil
 }
 
 // Document reads one document.

@@ -18,6 +18,7 @@ type ListRequest struct {
 	Name   string
 	Of     string            // the key of the document that it is asked for, empty for none
 	Params map[string]string // as the query has them
+	Marks  []string          // how the viewer's account is paired with each entry: by what names
 }
 
 // List reads a page of a list of the design, as the viewer sees it.
@@ -41,7 +42,17 @@ func (r *Reader) List(ctx context.Context, who running.Viewer, ask ListRequest, 
 	if err := in.filter(); err != nil {
 		return Documents{}, err
 	}
-	return in.read(page)
+	if len(ask.Marks) > 0 {
+		if in.page.Marks, err = marksNamed(v.Plan, ask.Marks, l.Entries); err != nil {
+			return Documents{}, err
+		}
+		in.page.Account = running.Address(v.Plan.Collection(v.Plan.Design.Accounts.Name), who.Me)
+	}
+	out, err := in.read(page)
+	if err == nil && len(in.page.Marks) > 0 && in.accounted {
+		out.Marks, err = r.marked(ctx, v, who, in.page.Marks, in.marks, out.Keys)
+	}
+	return out, err
 }
 
 // listing is a list that is being read.
@@ -59,6 +70,9 @@ type listing struct {
 	of    *expr.Document // the document that the list is asked for
 	top   string         // the key of what is shown on top, empty for none
 	exact bool           // the filter says all there is to say
+
+	accounted bool           // the account whose marks are read is there
+	marks     []store.Marked // of what has been added
 }
 
 // findOwner finds the document that the list is asked for, if the viewer may read it.
@@ -215,6 +229,11 @@ func (in *listing) addTop(out *Documents) error {
 func (in *listing) add(out *Documents, row store.Listed) error {
 	if in.l.Through != nil && len(in.l.Through.Fields) > 0 {
 		out.PairFacts = append(out.PairFacts, row.PairFields)
+	}
+	in.accounted = row.Accounted
+	for _, m := range row.Marks {
+		m.Doc = len(out.Documents)
+		in.marks = append(in.marks, m)
 	}
 	return out.add(in.rules, row.Document, row.At)
 }

@@ -46,11 +46,17 @@ func (r *Reader) Marks(ctx context.Context, who running.Viewer, names []string, 
 	if err != nil {
 		return nil, err
 	}
-	out := make([]Marked, len(docs))
+	return r.marked(ctx, v, who, marks, found, keys)
+}
+
+// marked are the marks of documents of some keys, as far as the viewer may read them.
+func (r *Reader) marked(ctx context.Context, v *running.Version, who running.Viewer, marks []plan.Marking,
+	found []store.Marked, keys []string) ([]Marked, error) {
+	out := make([]Marked, len(keys))
 	for i := range out {
-		out[i] = make(Marked, len(names))
-		for _, name := range names {
-			out[i][name] = nil
+		out[i] = make(Marked, len(marks))
+		for _, m := range marks {
+			out[i][m.Name] = nil
 		}
 	}
 	may, err := mayReadMarks(r.JudgeNow(ctx, v, who), who.Me, marks, found, keys)

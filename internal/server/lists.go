@@ -39,6 +39,7 @@ func (s *Server) getList(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
+	ask.Marks = asked.names
 	got, err := s.listPage(c, ask, page)
 	if err != nil {
 		return err

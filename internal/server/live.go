@@ -111,6 +111,7 @@ func (s *Server) followList(c *echo.Context) (*follow, error) {
 	if err != nil {
 		return nil, err
 	}
+	ask.Marks = asked.names
 	watch, err := s.Reading.WatchList(c.Request().Context(), request.Viewer(c), ask, asked.names != nil)
 	return &follow{watch, func() (shown, error) {
 		got, err := s.listPage(c, ask, page)

@@ -57,11 +57,15 @@ func (s *Server) marked(c *echo.Context, asked marks, of *plan.Collection, rows 
 	if err != nil {
 		return nil, err
 	}
+	return asked.texts(got), nil
+}
+
+func (asked marks) texts(got []reading.Marked) []json.RawMessage {
 	out := make([]json.RawMessage, len(got))
 	for i, marked := range got {
 		out[i] = asked.text(marked)
 	}
-	return out, nil
+	return out
 }
 
 // text is the marks of a document in JSON. A general encoder would take as long as reading

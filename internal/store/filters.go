@@ -56,11 +56,13 @@ type clauses struct {
 	is    statement // a condition, true if nothing is left out
 }
 
-func (f Filter) clauses() clauses {
-	var l lookups
+func (f Filter) clauses() clauses { return f.clausesWith(&lookups{}) }
+
+// clausesWith are the clauses of a statement that looks up some things of its own.
+func (f Filter) clausesWith(l *lookups) clauses {
 	is := statement{sql: "true"}
 	for i, p := range f {
-		one := p(&l)
+		one := p(l)
 		if i == 0 {
 			is = one
 			continue

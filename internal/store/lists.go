@@ -27,6 +27,9 @@ type ListPage struct {
 	Look          string   // the beginning or the words that are looked for
 	Filter        Filter
 	Limit         int
+
+	Account Address        // whose marks of the entries are read
+	Marks   []plan.Marking // none: no marks
 }
 
 // Owned is a document by its row and key.
@@ -39,6 +42,9 @@ type Owned struct {
 type Listed struct {
 	Linked
 	Values string // a JSON array
+
+	Accounted bool     // the account whose marks are read is there
+	Marks     []Marked // those that there are, without the number of the document
 }
 
 func (l Listed) size() int { return l.Linked.size() }
@@ -117,7 +123,8 @@ func way(up bool) string {
 	return " DESC"
 }
 
-// List is a page of a list. Indexes: see [plan.List.Serving]; documents (n), kept (doc).
+// List is a page of a list. Indexes: see [plan.List.Serving]; documents (n), kept (doc), pairs
+// (kind, b, a).
 func (s *Store) List(ctx context.Context, page ListPage) ([]Listed, error) {
 	query, err := page.statement()
 	if err != nil {
@@ -129,8 +136,16 @@ func (s *Store) List(ctx context.Context, page ListPage) ([]Listed, error) {
 			return errEnough
 		}
 		var l Listed
-		err := row.Scan(&l.N, &l.Key, &l.Version, &l.Created, &l.Updated, &l.Shape, (*[]byte)(&l.Fields),
-			(*[]byte)(&l.Kept), &l.At, (*[]byte)(&l.PairFields), &l.Values)
+		marks := make([][]byte, len(page.Marks))
+		columns := []any{&l.N, &l.Key, &l.Version, &l.Created, &l.Updated, &l.Shape, (*[]byte)(&l.Fields),
+			(*[]byte)(&l.Kept), &l.At, (*[]byte)(&l.PairFields), &l.Values, &l.Accounted}
+		for i := range marks {
+			columns = append(columns, &marks[i])
+		}
+		err := row.Scan(columns...)
+		if err == nil {
+			l.Marks, err = readMarks(page.Marks, marks)
+		}
 		if page.Through != nil {
 			l.PairFields = liftFields(page.Through, l.PairFields)
 		}
@@ -159,7 +174,9 @@ func (page ListPage) statement() (statement, error) {
 	for i, k := range keys {
 		shown[i], order[i] = k.shown(), k.sql+way(k.up)
 	}
-	only := page.Filter.clauses()
+	lookups := &lookups{}
+	marks := page.marks(lookups)
+	only := page.Filter.clausesWith(lookups)
 	from := page.from(only.joins)
 	after, err := page.after(keys)
 	if err != nil {
@@ -167,10 +184,30 @@ func (page ListPage) statement() (statement, error) {
 	}
 	return statement{only.with.sql + `
 		SELECT ` + listedColumns + `, ` + at + `, ` + pairFields + `,
-			jsonb_build_array(` + strings.Join(shown, ", ") + `)::text
+			jsonb_build_array(` + strings.Join(shown, ", ") + `)::text, ` + marks + `
 		FROM ` + from.sql + after.sql + " AND " + only.is.sql + `
 		ORDER BY ` + strings.Join(append(order, page.row()+way(keys[len(keys)-1].up)), ", ") + `
 		LIMIT ?`, only.args(append(from.args, after.args...), []any{page.Limit})}, nil
+}
+
+// marks are the columns that say whether the account is there, and how it is paired with the
+// entry: see [readMarks].
+func (page ListPage) marks(l *lookups) string {
+	if len(page.Marks) == 0 {
+		return "false"
+	}
+	me := l.known(page.Account.Collection, page.Account.Key)
+	columns := []string{me + " IS NOT NULL"}
+	for _, m := range page.Marks {
+		b, a := "d.n", me
+		if m.Reversed {
+			b, a = me, "d.n"
+		}
+		columns = append(columns, fmt.Sprintf(`(SELECT jsonb_build_array((extract(epoch FROM m.at) * 1000000)::bigint,
+			coalesce(m.shape, 0), coalesce(m.fields, '{}')) FROM pairs m WHERE m.kind = %d AND m.b = %s AND m.a = %s)`,
+			m.Pair.Number, b, a))
+	}
+	return strings.Join(columns, ", ")
 }
 
 // row is the row of an entry, in the table that the list is read from.
@@ -199,7 +236,7 @@ func (page ListPage) ends() (here, there string) {
 func (page ListPage) from(joins string) statement {
 	in := number(int64(page.Entries.Number))
 	s := statement{"documents d LEFT JOIN kept k ON k.doc = d.n" + joins + "\n\t\tWHERE d.collection = " + in + " AND " +
-		marked("d.n"), nil}
+		listsOnly("d.n"), nil}
 	switch {
 	case page.Through != nil:
 		here, there := page.ends()
@@ -207,7 +244,7 @@ func (page ListPage) from(joins string) statement {
 		WHERE p.kind = ? AND p.` + here + ` = ?`, []any{page.Through.Number, page.Of.N}}
 	case page.ReadByKept():
 		s.sql = "kept k JOIN documents d ON d.n = k.doc" + joins + "\n\t\tWHERE k.collection = " + in + " AND " +
-			marked("k.doc")
+			listsOnly("k.doc")
 	}
 	switch {
 	case page.Under:
@@ -338,11 +375,11 @@ func listIndex(l *plan.List) (table, definition string) {
 	return "documents", "(" + indexed(common, keys, "n") + ")" + where
 }
 
-// marked is true of every row. The indexes of lists ask for it and so do the statements of
+// listsOnly is true of every row. The indexes of lists ask for it and so do the statements of
 // lists, and no others: PostgreSQL, which may know little yet of a collection that has just
 // begun to grow, would look documents up by their keys in a list's index too, through all of
 // it.
-func marked(row string) string { return row + " > 0" }
+func listsOnly(row string) string { return row + " > 0" }
 
 // onTable is what an index is made of, after its name.
 func onTable(table, definition string) string {
@@ -350,7 +387,7 @@ func onTable(table, definition string) string {
 	if table == "kept" {
 		row = "doc"
 	}
-	return " ON " + table + " " + definition + " AND " + marked(row)
+	return " ON " + table + " " + definition + " AND " + listsOnly(row)
 }
 
 func indexed(common []string, keys []sortKey, row string) string {

@@ -51,12 +51,36 @@ func (s *Store) Marks(ctx context.Context, account Address, marks []plan.Marking
 		if err := row.Scan(&mark, &doc, &at, &shape, &fields); err != nil || mark == nil {
 			return err // the account is there, and paired with none
 		}
-		p := marks[*mark].Pair
-		if p.Lift != nil && *shape != p.Shape {
-			fields = p.Lift(fields, *at)
-		}
-		found = append(found, Marked{*mark, *doc, *at, fields})
+		found = append(found, marked(marks[*mark].Pair, Marked{*mark, *doc, *at, fields}, *shape))
 		return nil
 	})
 	return found, there, err
+}
+
+// marked is a mark whose pair's own fields were stored in a form.
+func marked(p *plan.Pair, m Marked, shape int) Marked {
+	if p.Lift != nil && shape != p.Shape {
+		m.Fields = p.Lift(m.Fields, m.At)
+	}
+	return m
+}
+
+// readMarks reads the marks of one document, each as a JSON array of when, form and fields, or
+// nothing.
+func readMarks(marks []plan.Marking, stored [][]byte) ([]Marked, error) {
+	var found []Marked
+	for i, text := range stored {
+		if text == nil {
+			continue
+		}
+		var micros int64
+		var shape int
+		m := Marked{Mark: i}
+		if err := json.Unmarshal(text, &[]any{&micros, &shape, &m.Fields}); err != nil {
+			return nil, err
+		}
+		m.At = time.UnixMicro(micros)
+		found = append(found, marked(marks[i].Pair, m, shape))
+	}
+	return found, nil
 }

@@ -1,4 +1,4 @@
--- The index of a list serves that list alone: see marked in lists.go. What it holds stays.
+-- The index of a list serves that list alone: see listsOnly in lists.go. What it holds stays.
 DO $$
 DECLARE x record;
 BEGIN
