@@ -15,6 +15,7 @@ import (
 	"net/url"
 	"time"
 
+	"github.com/MicahParks/jwkset"
 	"github.com/MicahParks/keyfunc/v3"
 	"github.com/golang-jwt/jwt/v5"
 	"golang.org/x/time/rate"
@@ -42,7 +43,6 @@ const (
 	keysTime    = 5 * time.Second  // until they must be there
 	keysEvery   = 15 * time.Minute // they are read again
 	keysUnknown = 10 * time.Second // and not sooner than that for the sake of one that is not known
-	keysWait    = time.Millisecond // for whoever brings one meanwhile: they are refused
 )
 
 // leastSecret is how many bytes a shared secret has at least (RFC 7518, section 3.2).
@@ -120,21 +120,50 @@ func (p *Provider) at(ctx context.Context, address string, log *slog.Logger) err
 	if u, err := url.Parse(address); err != nil || u.Host == "" || u.Scheme != "https" && !isLoopback(u) {
 		return fmt.Errorf("keys that tokens are signed with are read from an https address, not %q", address)
 	}
-	keys, err := keyfunc.NewDefaultOverrideCtx(ctx, []string{address}, keyfunc.Override{
-		Client: &http.Client{Timeout: keysTime}, HTTPTimeout: keysTime, RefreshInterval: keysEvery,
-		RefreshUnknownKID: rate.NewLimiter(rate.Every(keysUnknown), 1), RateLimitWaitMax: keysWait,
-		RefreshErrorHandlerFunc: func(u string) func(context.Context, error) {
-			return func(_ context.Context, err error) {
-				log.Warn("the keys that tokens are signed with could not be read", "address", u, "error", err)
-			}
+	keys, err := jwkset.NewStorageFromHTTP(address, jwkset.HTTPClientStorageOptions{
+		Ctx: ctx, Client: &http.Client{Timeout: keysTime}, HTTPTimeout: keysTime, RefreshInterval: keysEvery,
+		NoErrorReturnFirstHTTPReq: true,
+		RefreshErrorHandler: func(_ context.Context, err error) {
+			log.Warn("the keys that tokens are signed with could not be read", "address", address, "error", err)
 		},
 	})
+	if err == nil {
+		p.keys, err = readAgain(ctx, address, keys)
+	}
 	if err != nil {
 		return fmt.Errorf("reading the keys that tokens are signed with: %w", err)
 	}
-	p.keys = keys.Keyfunc
 	p.methods = []string{"RS256", "RS384", "RS512", "PS256", "PS384", "PS512", "ES256", "ES384", "ES512", "EdDSA"}
 	return nil
+}
+
+// readAgain finds keys where they are remembered, and has them read again for a token that names
+// one which is not: now and then. Meanwhile such tokens are refused at once.
+func readAgain(ctx context.Context, address string, keys jwkset.Storage) (jwt.Keyfunc, error) {
+	finding := func(wait time.Duration, again *rate.Limiter) (keyfunc.Keyfunc, error) {
+		storage, err := jwkset.NewHTTPClient(jwkset.HTTPClientOptions{HTTPURLs: map[string]jwkset.Storage{address: keys},
+			RateLimitWaitMax: wait, RefreshUnknownKID: again})
+		if err != nil {
+			return nil, err
+		}
+		return keyfunc.New(keyfunc.Options{Ctx: ctx, Storage: storage})
+	}
+	known, err := finding(0, nil)
+	if err != nil {
+		return nil, err
+	}
+	read, err := finding(keysTime, rate.NewLimiter(rate.Inf, 1)) // the time is also that of reading
+	if err != nil {
+		return nil, err
+	}
+	may := rate.NewLimiter(rate.Every(keysUnknown), 1)
+	return func(t *jwt.Token) (any, error) {
+		key, err := known.Keyfunc(t)
+		if errors.Is(err, jwkset.ErrKeyNotFound) && may.Allow() {
+			return read.Keyfunc(t)
+		}
+		return key, err
+	}, nil
 }
 
 func isLoopback(u *url.URL) bool {

@@ -209,6 +209,7 @@ func TestKeysAreReadFromTheirAddress(t *testing.T) {
 	keys := map[string]*rsa.PrivateKey{"first": rsaKey(t)}
 	asked := 0
 	web := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+		<-time.After(20 * time.Millisecond) // it is elsewhere
 		mu.Lock()
 		defer mu.Unlock()
 		asked++
