@@ -11,6 +11,7 @@ import (
 	"testing"
 
 	"yalvo/client"
+	"yalvo/demo"
 	"yalvo/internal/harness"
 )
 
@@ -413,5 +414,43 @@ func TestATimelineThatIsPushedAgainHoldsEverything(t *testing.T) {
 		w.Settle()
 		same(t, "entries of the readers", w.Number("SELECT count(*) FROM entries WHERE owner <> author"), readers*3)
 	}
+	w.auditFindsNothing()
+}
+
+// The demo's second version, as docs/operations.md walks through it: there, looked at, and back.
+func TestTheDemosSecondVersionAndBack(t *testing.T) {
+	t.Parallel()
+	w := start(t, string(demo.Design))
+	w.Evolving.Store(true)
+	w.yalvo("bring", "../demo/export/mapping.yaml", "--lines", filepath.Join(t.TempDir(), "lines")).says(t, 0, "and 1,790 pairs")
+	var talker string // who says something about themselves, and has remarked on something
+	if err := w.Pool().QueryRow(t.Context(), `SELECT m.key FROM documents m WHERE m.fields ? 'about' AND EXISTS (
+		SELECT FROM documents r WHERE r.parent IS NOT NULL AND r.fields ->> 'author' = m.key) ORDER BY n LIMIT 1`).
+		Scan(&talker); err != nil {
+		t.Fatal(err)
+	}
+	before := w.get("members/" + talker)
+	w.yalvo("apply", "--yes", "../demo/fenwatch-2.yaml").says(t, 0, "now runs version 2")
+	w.Settle()
+	after := w.get("members/" + talker)
+	same(t, "a field has another name", after.Facts["bio"], before.Facts["about"])
+	same(t, "of a time the year is kept", fmt.Sprint(after.Facts["since"]), fmt.Sprint(before.Facts["joined"])[:4])
+	remarks := w.Number("SELECT count(*) FROM documents WHERE parent IS NOT NULL AND fields ->> 'author' = $1", talker)
+	same(t, "a new count", fmt.Sprint(after.Kept["remarked_count"]), fmt.Sprint(remarks))
+	entries := must(w.Timeline(t.Context(), "home", talker, client.Page{Limit: 1}))(t).Entries
+	_, carried := entries[0].Facts["species"]
+	byline, _ := entries[0].Kept["byline"].(map[string]any)
+	_, copied := byline["since"]
+	same(t, "one more field is carried, one more value copied", []bool{carried, copied}, []bool{true, true})
+	w.given("hides", "h1", map[string]any{"name": "The reed hide"})
+	w.Settle()
+	w.Evolving.Store(false)
+	w.auditFindsNothing()
+
+	w.Evolving.Store(true)
+	w.yalvo("back", "--yes", "--drop", "hides").says(t, 0, "now runs version 3")
+	w.Settle()
+	same(t, "the name it had", w.get("members/" + talker).Facts["about"], before.Facts["about"])
+	w.yalvo("misfits").says(t, 0, "members.joined") // what was made of it stays, and is listed
 	w.auditFindsNothing()
 }
