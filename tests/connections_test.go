@@ -8,6 +8,10 @@ import (
 	"net/http"
 	"strings"
 	"testing"
+	"testing/fstest"
+
+	"yalvo/internal/harness"
+	"yalvo/internal/service"
 )
 
 // A page of another site, and a name that was made to lead here, get nothing and
@@ -46,7 +50,9 @@ func first[T, U any](v T, _ U, _ error) T { return v }
 // the RFCs have them.
 func TestHTTPIsAnsweredAsItsUsersExpect(t *testing.T) {
 	t.Parallel()
-	w := start(t, ponds)
+	w := world{harness.Start(t, ponds, func(o *service.Options) { // with a console, which has an answer to every address
+		o.Console = fstest.MapFS{"index.html": &fstest.MapFile{Data: []byte("<html></html>")}}
+	}), t}
 	w.person("ada")
 	for _, c := range []struct {
 		name, sent string
@@ -56,7 +62,10 @@ func TestHTTPIsAnsweredAsItsUsersExpect(t *testing.T) {
 		{"no HTTP", "HELLO\r\n\r\n", 400, "not HTTP as it should be"},
 		{"a header without end", "GET /v1 HTTP/1.1\r\nHost: localhost\r\nX: " + strings.Repeat("x", 64<<10) + "\r\n\r\n", 431, "larger than 32768 bytes"},
 		{"no host", "GET /v1 HTTP/1.1\r\n\r\n", 400, "not HTTP as it should be"},
-		{"a method that is not for this", "PUT /v1/status HTTP/1.1\r\nHost: localhost\r\nContent-Length: 0\r\n\r\n", 405, "it takes"},
+		{"a method that is not for this", "PUT /v1/status HTTP/1.1\r\nHost: localhost\r\nContent-Length: 0\r\n\r\n", 405, "it takes OPTIONS, GET"},
+		{"nor for this", "DELETE /v1/openapi.json HTTP/1.1\r\nHost: localhost\r\n\r\n", 405, "it takes OPTIONS, GET"},
+		{"nor for a page", "POST /documents/people HTTP/1.1\r\nHost: localhost\r\nContent-Length: 0\r\n\r\n", 405, "it takes OPTIONS, GET"},
+		{"nor for one of many", "GET /v1/keys/k1 HTTP/1.1\r\nHost: localhost\r\n\r\n", 405, "it takes OPTIONS, DELETE"},
 		{"an address outside", "GET /nowhere HTTP/1.1\r\nHost: localhost\r\n\r\n", 404, "there is nothing at /nowhere"},
 		{"a folder's file", "GET /assets/../index.html HTTP/1.1\r\nHost: localhost\r\n\r\n", 404, "there is nothing at"},
 		{"a packed body", "POST /v1/session HTTP/1.1\r\nHost: localhost\r\nContent-Type: application/json\r\nContent-Encoding: gzip\r\nContent-Length: 2\r\n\r\n{}", 415, "send it as it is"},
@@ -74,7 +83,7 @@ func TestHTTPIsAnsweredAsItsUsersExpect(t *testing.T) {
 		if p.Status != c.status || resp.StatusCode != c.status || !strings.Contains(p.Detail, c.says) {
 			t.Errorf("%s: got %d: %s", c.name, resp.StatusCode, text)
 		}
-		if c.status == 405 && !strings.Contains(resp.Header.Get("Allow"), "GET") {
+		if c.status == 405 && !strings.Contains(c.says, resp.Header.Get("Allow")) {
 			t.Errorf("%s: Allow is %q", c.name, resp.Header.Get("Allow"))
 		}
 		if err := conn.Close(); err != nil {

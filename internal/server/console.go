@@ -6,6 +6,7 @@ import (
 	"mime"
 	"net/http"
 	"path"
+	"slices"
 	"strings"
 
 	"github.com/labstack/echo/v5"
@@ -28,13 +29,47 @@ func (s *Server) consoleRoutes(e *echo.Echo) {
 		e.GET("/"+file, s.consoleFile, securely)
 	}
 	e.GET("/assets/*", s.consoleFile, securely)
+	routes := e.Router().Routes()
 	e.RouteNotFound("/*", func(c *echo.Context) error {
 		r := c.Request()
+		if methods := methodsAt(routes, r.URL.Path); len(methods) > 0 { // this handler comes before the router's own
+			c.Response().Header().Set("Allow", strings.Join(methods, ", "))
+			return echo.ErrMethodNotAllowed
+		}
 		if strings.HasPrefix(r.URL.Path, Prefix+"/") || !strings.Contains(r.Header.Get("Accept"), "text/html") {
 			return echo.ErrNotFound
 		}
 		return securely(s.consolePage(http.StatusNotFound))(c)
 	})
+}
+
+// methodsAt are the methods of the routes that lead to a path, OPTIONS first as the router
+// has it; none if no route does.
+func methodsAt(routes echo.Routes, at string) []string {
+	var methods []string
+	for _, r := range routes {
+		if leadsTo(strings.Split(r.Path, "/"), strings.Split(at, "/")) {
+			methods = append(methods, r.Method)
+		}
+	}
+	if len(methods) == 0 {
+		return nil
+	}
+	slices.Sort(methods)
+	return append([]string{http.MethodOptions}, slices.Compact(methods)...)
+}
+
+// leadsTo tells whether a path has the form of a route, both by their parts.
+func leadsTo(route, at []string) bool {
+	for i, part := range route {
+		switch {
+		case part == "*":
+			return i < len(at)
+		case i >= len(at) || part != at[i] && !strings.HasPrefix(part, ":"):
+			return false
+		}
+	}
+	return len(route) == len(at)
 }
 
 // filesAtTheTop are files that do not lie among the assets, such as the mark.
@@ -70,8 +105,8 @@ func (s *Server) consolePage(status int) echo.HandlerFunc {
 
 // consoleFile serves a file. Assets are named after their content.
 func (s *Server) consoleFile(c *echo.Context) error {
-	name := strings.TrimPrefix(path.Clean(c.Request().URL.Path), "/")
-	content, err := fs.ReadFile(s.console, name)
+	name := strings.TrimPrefix(c.Request().URL.Path, "/")
+	content, err := fs.ReadFile(s.console, name) // which takes no path with dots in it
 	if errors.Is(err, fs.ErrNotExist) || errors.Is(err, fs.ErrInvalid) {
 		return echo.ErrNotFound
 	}
