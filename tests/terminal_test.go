@@ -225,5 +225,13 @@ func TestTheCommandHelpsWhoMistypes(t *testing.T) {
 	w.yalvo("show", "ada").says(t, 0, "people/ada")
 	w.yalvo("pair", "follow", "posts/p1", "ada").says(t, 2, `"posts/p1" is no document of people`)
 	w.yalvo("remove", "ada", "--dry-run").says(t, 0, "Nothing hangs on people/ada")
+	for i := range 12 {
+		w.post("ada", fmt.Sprint("p", i), "a heron")
+	}
+	for _, verb := range []string{"remove", "forget"} {
+		w.yalvo("--settled", verb, "ada").says(t, 1, "people/ada stays as it is", "hang on it", "--dry-run", "--yes")
+	}
+	same(t, "her posts", w.Number("SELECT count(*) FROM documents WHERE key ~ '^p'"), 12)
 	w.yalvo("show", "ada").says(t, 0)
+	w.yalvo("remove", "ada", "--yes").says(t, 0, "removed people/ada")
 }

@@ -25,11 +25,11 @@ func announceFlags() []cli.Flag {
 	}
 }
 
-// announce says what hangs on a document before it goes and, on a terminal, asks
-// whether it shall. It tells whether to go on.
+// announce says what hangs on a document before it goes. Of one that much hangs on, it asks on
+// a terminal whether it shall, and refuses elsewhere. It tells whether to go on.
 func (a *app) announce(ctx context.Context, c *cli.Command, path, verb string) (bool, error) {
 	dry := c.Bool("dry-run")
-	if !dry && (c.Bool("yes") || !a.interactive(c)) {
+	if !dry && c.Bool("yes") {
 		return true, nil
 	}
 	r, err := a.client(c).Removal(ctx, path)
@@ -48,6 +48,10 @@ func (a *app) announce(ctx context.Context, c *cli.Command, path, verb string) (
 	}
 	if !dry && many < muchHangs {
 		return true, nil
+	}
+	if !dry && !a.interactive(c) {
+		return false, fmt.Errorf("%s stays as it is: %s documents, pairs and copies hang on it. --dry-run says which, "+
+			"--yes does it all the same", r.Document, terminal.Count(many))
 	}
 	a.hanging(r)
 	if dry {

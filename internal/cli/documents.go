@@ -261,7 +261,7 @@ func (a *app) remove() *cli.Command {
 		Name: "remove", Category: "documents", ArgsUsage: "PATH",
 		Usage:       "remove a document and what hangs on it",
 		Flags:       append(announceFlags(), versionFlag()),
-		Description: example("yalvo remove sightings/s00001 --dry-run\n   yalvo remove sightings/s00001"),
+		Description: example("yalvo remove sightings/s00001 --dry-run\n   yalvo remove sightings/s00001 --yes"),
 		Action: func(ctx context.Context, c *cli.Command) error {
 			path, err := a.onePath(ctx, c)
 			if err != nil {

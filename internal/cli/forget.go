@@ -16,7 +16,7 @@ func (a *app) forget() *cli.Command {
 		Name: "forget", Category: "proof", ArgsUsage: "DOCUMENT",
 		Usage: "remove a document with every copy of what it said, and search for the rest",
 		Flags: announceFlags(),
-		Description: example("yalvo forget arno_moordale --dry-run\n   yalvo forget arno_moordale") +
+		Description: example("yalvo forget arno_moordale --dry-run\n   yalvo forget arno_moordale --yes") +
 			"\n\nExits with 4 if something of it is left.",
 		Action: func(ctx context.Context, c *cli.Command) error {
 			path, err := a.onePath(ctx, c)
