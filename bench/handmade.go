@@ -111,8 +111,8 @@ func byHandRival(url string) rival {
 			return request{"PUT", fmt.Sprintf("/follows/m%d/m%d", follower, followed), "", ""}
 		},
 		apart: func(kind string, member, other int) request {
-			return request{"PUT", fmt.Sprintf("/%s/m%d/m%d", map[string]string{"block": "blocks", "hush": "hushes"}[kind],
-				member, other), "", ""}
+			tables := map[string]string{"block": "blocks", "hush": "hushes"}
+			return request{"PUT", fmt.Sprintf("/%s/m%d/m%d", tables[kind], member, other), "", ""}
 		},
 		page: func(owner int) request { return request{"GET", fmt.Sprintf("/timeline/m%d", owner), "", ""} },
 		list: func(member int) request { return request{"GET", fmt.Sprintf("/everyone/m%d", member), "", ""} },

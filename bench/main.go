@@ -32,7 +32,8 @@ var (
 	followers = flag.Int("followers", 200_000, "followers of the author who posts")
 	profile   = flag.String("profile", "", "write a profile of the process's CPU time, service and load, to this file")
 	only      = flag.String("only", "", "the parts to measure: fanout, withdraw and audit (both after fanout), "+
-		"million, page, writes, follow, hot, lag, load, rebuild (after load), access, live, upload, byhand; all if empty")
+		"million, page, writes, follow, hot, lag, load, rebuild (after load), access, live, upload, "+
+		"byhand; all if empty")
 	named = flag.String("thing", "", "of byhand: measure only what has this in its name")
 )
 

@@ -187,7 +187,8 @@ func (a *app) awaitVersion(ctx context.Context, c *cli.Command, version int) err
 		for _, s := range v.Steps {
 			if why := fmt.Sprintf("%s %s does not get on: %s", s.Does, s.Name, s.Error); s.Error != "" && !told[why] {
 				told[why] = true
-				fmt.Fprintf(terminal.Visible(a.err), "%s. It is tried again; Ctrl-C leaves it to go on by itself\n", why)
+				fmt.Fprintf(terminal.Visible(a.err), "%s. It is tried again; Ctrl-C leaves it to go on by itself\n",
+					why)
 			}
 			if bar != nil && s.State == "running" {
 				bar.Describe(fmt.Sprintf("%s %s: %s of %s", s.Does, s.Name, terminal.Count(s.Rows),

@@ -282,7 +282,8 @@ func (m *creation) carryOut(u Unit) (Result, error) {
 
 // planned is the write with the due work that follows from it.
 func (m *creation) planned(u Unit) store.Creation {
-	write := store.Creation{In: m.in, Key: m.key, Parent: m.parent, MadeFrom: m.digest, Design: u.Number, Relied: m.relied,
+	write := store.Creation{In: m.in, Key: m.key, Parent: m.parent, MadeFrom: m.digest,
+		Design: u.Number, Relied: m.relied,
 		Targets: map[*plan.Reference]string{}, Change: m.why.Change,
 		Record: store.Record{Kind: plan.Created, Subject: m.in.Path(m.key), Actor: m.why.Actor, Cause: m.why.Change}}
 	change := plan.Change{Kind: plan.Created, Collection: m.in, Doc: plan.NewRow, Parent: plan.ParentRow,

@@ -235,8 +235,8 @@ func (page ListPage) ends() (here, there string) {
 // entries have in common.
 func (page ListPage) from(joins string) statement {
 	in := number(int64(page.Entries.Number))
-	s := statement{"documents d LEFT JOIN kept k ON k.doc = d.n" + joins + "\n\t\tWHERE d.collection = " + in + " AND " +
-		listsOnly("d.n"), nil}
+	s := statement{"documents d LEFT JOIN kept k ON k.doc = d.n" + joins +
+		"\n\t\tWHERE d.collection = " + in + " AND " + listsOnly("d.n"), nil}
 	switch {
 	case page.Through != nil:
 		here, there := page.ends()

@@ -73,8 +73,8 @@ func (l *lookups) with() statement {
 		if p.from {
 			here, there = "a", "b"
 		}
-		few = append(few, fmt.Sprintf("ARRAY(SELECT x.%s FROM pairs x WHERE x.kind = %d AND x.%s = %s LIMIT %d) AS few%d",
-			there, p.kind, here, p.who, fewPairs+1, i))
+		few = append(few, fmt.Sprintf(
+			"ARRAY(SELECT x.%s FROM pairs x WHERE x.kind = %d AND x.%s = %s LIMIT %d) AS few%d", there, p.kind, here, p.who, fewPairs+1, i))
 		whether = append(whether, fmt.Sprintf("few%d, cardinality(few%d) > %d AS more%d", i, i, fewPairs, i))
 	}
 	s.sql += ", partners AS MATERIALIZED (SELECT " + strings.Join(whether, ", ") + " FROM (SELECT " +
@@ -108,8 +108,8 @@ func (r rendering) target(name string) string {
 		row := fmt.Sprintf("CASE WHEN %s THEN (SELECT n FROM documents WHERE collection = %d AND key = %s) END",
 			r.fits(name), ref.To.Number, "d.fields ->> '"+name+"'")
 		if r.has(name) {
-			row = fmt.Sprintf("coalesce((SELECT target FROM refs WHERE source = d.n AND reference = %d), %s)", ref.Number,
-				row)
+			row = fmt.Sprintf("coalesce((SELECT target FROM refs WHERE source = d.n AND reference = %d), %s)",
+				ref.Number, row)
 		}
 		r.joins.WriteString("\n\t\tLEFT JOIN LATERAL (SELECT " + row + " AS n OFFSET 0) " + as + " ON true")
 	}

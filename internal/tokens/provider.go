@@ -141,8 +141,8 @@ func (p *Provider) at(ctx context.Context, address string, log *slog.Logger) err
 // one which is not: now and then. Meanwhile such tokens are refused at once.
 func readAgain(ctx context.Context, address string, keys jwkset.Storage) (jwt.Keyfunc, error) {
 	finding := func(wait time.Duration, again *rate.Limiter) (keyfunc.Keyfunc, error) {
-		storage, err := jwkset.NewHTTPClient(jwkset.HTTPClientOptions{HTTPURLs: map[string]jwkset.Storage{address: keys},
-			RateLimitWaitMax: wait, RefreshUnknownKID: again})
+		storage, err := jwkset.NewHTTPClient(jwkset.HTTPClientOptions{
+			HTTPURLs: map[string]jwkset.Storage{address: keys}, RateLimitWaitMax: wait, RefreshUnknownKID: again})
 		if err != nil {
 			return nil, err
 		}
