@@ -289,10 +289,7 @@ func (s *Server) answerPage(c *echo.Context, got reading.Documents, asked showin
 
 // pageOf is a page as it is asked for.
 func (s *Server) pageOf(c *echo.Context, got reading.Documents, asked showing, since bool) (documentPage, error) {
-	marked, err := asked.texts(got.Marks), error(nil)
-	if got.Marks == nil {
-		marked, err = s.marked(c, asked.marks, got.Of, got.Rows, got.Keys)
-	}
+	marked, err := s.markedPage(c, asked.marks, got)
 	if err != nil {
 		return documentPage{}, err
 	}

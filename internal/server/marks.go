@@ -60,6 +60,14 @@ func (s *Server) marked(c *echo.Context, asked marks, of *plan.Collection, rows 
 	return asked.texts(got), nil
 }
 
+// markedPage is the same for a page, which may have come with its marks.
+func (s *Server) markedPage(c *echo.Context, asked marks, got reading.Documents) ([]json.RawMessage, error) {
+	if got.Marks != nil {
+		return asked.texts(got.Marks), nil
+	}
+	return s.marked(c, asked, got.Of, got.Rows, got.Keys)
+}
+
 func (asked marks) texts(got []reading.Marked) []json.RawMessage {
 	out := make([]json.RawMessage, len(got))
 	for i, marked := range got {
