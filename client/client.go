@@ -86,6 +86,22 @@ type Problem struct {
 	Detail string    `json:"detail"`
 	Code   string    `json:"code"` // stable
 	Errors []Mistake `json:"errors"`
+	Rule   *Refuser  `json:"rule"` // what has not allowed it; told to operators alone
+}
+
+// Refuser is the rule of a design that has refused a request.
+type Refuser struct {
+	Name      string `json:"name"`      // as in "members.edit"
+	Condition string `json:"condition"` // empty: the design has no such rule, so nobody may
+	Line      int    `json:"line"`      // where it stands in the design
+}
+
+// String says which rule it is.
+func (r Refuser) String() string {
+	if r.Condition == "" {
+		return "the design has no rule " + r.Name + ", so nobody may"
+	}
+	return fmt.Sprintf("by the rule %s, line %d of the design: %s", r.Name, r.Line, r.Condition)
 }
 
 // Mistake is one offending place in a request.
@@ -100,6 +116,9 @@ func (p *Problem) Error() string {
 	s := p.Detail
 	for _, m := range p.Errors {
 		s += "\n  " + m.Pointer + ": " + m.Detail
+	}
+	if p.Rule != nil {
+		s += "\n  " + p.Rule.String()
 	}
 	return s
 }

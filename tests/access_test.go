@@ -335,6 +335,8 @@ func TestARefusalSaysWhoRefused(t *testing.T) {
 		[]any{403, "not-allowed", "a muted one only reads", "posts.create", "active() && new.author == me"})
 	_, _, err := w.As("ada").Create(t.Context(), "posts", "", map[string]any{"text": "x", "author": "ben"})
 	refused(t, err, "not-allowed", "this account may not do this")
+	w.yalvo("--as", "ada", "add", "posts", "text=x", "author=ben").
+		says(t, 1, "this account may not do this", "by the rule posts.create, line", "active() && new.author == me")
 	_, _, err = w.As("~").Create(t.Context(), "pools", "", map[string]any{"name": "x"})
 	refused(t, err, "not-allowed", "a stranger may not do this")
 

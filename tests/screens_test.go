@@ -80,7 +80,7 @@ func TestBadScreensAreToldWhereAndWhat(t *testing.T) {
 		{`{"reads": ["/lists/../design"]}`, 200, `"status":404`},
 		{`{"reads": ["/lists/everyone?settled=all"]}`, 422, "all reads wait together"},
 		{`{"reads": ["/lists/everyone?limit=0&limit=1"]}`, 200, "twice"},
-		{`{"reads": ["/lists/everyone?fields=txt"]}`, 200, `did you mean text?`},
+		{`{"reads": ["/lists/everyone?fields=txt"]}`, 200, `did you mean \"text\"?`},
 		{`{"reads": ["/lists/everyone?with=text"]}`, 200, `\"text\" of \"posts\" is no reference`},
 		{`{"reads": ["/lists/everyone?with=a,b,c,d,e,f"]}`, 200, "with has 6 names, 5 are allowed"},
 		{`{"reads": ["/collections/people/ada%00"]}`, 200, "control characters"},

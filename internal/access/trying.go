@@ -133,7 +133,7 @@ func (c *Court) viewTrial(t Trial) ([]Condition, error) {
 	if t.List == "" {
 		line := c.law.design.Timeline(t.Timeline)
 		if line == nil {
-			return nil, mistaken("the design has no timeline %q", t.Timeline)
+			return nil, mistaken("%s", c.law.design.NoSuch("timeline", t.Timeline))
 		}
 		if _, wrong := line.Owner.ParseKey(t.Owner); wrong != "" {
 			return nil, mistaken("the owner: %s", wrong)
@@ -142,7 +142,7 @@ func (c *Court) viewTrial(t Trial) ([]Condition, error) {
 	}
 	list := c.law.design.List(t.List)
 	if list == nil {
-		return nil, mistaken("the design has no list %q", t.List)
+		return nil, mistaken("%s", c.law.design.NoSuch("list", t.List))
 	}
 	owner := list.Owner()
 	switch {
@@ -163,7 +163,8 @@ func (c *Court) readingTrial(in *design.Collection, doc *expr.Document, field st
 		return all, nil
 	}
 	if in.Field(field) == nil && in.KeptValue(field) == nil {
-		return nil, mistaken("a document of %q has nothing called %q", in.Name, field)
+		return nil, mistaken("a document of %q has nothing called %q: %s", in.Name, design.Clip(field),
+			design.Meant(field, in.Names()))
 	}
 	if in.Access.OfField(field, design.OpRead) == nil {
 		return all, nil
@@ -201,7 +202,7 @@ func (c *Court) creationTrial(t Trial) ([]Condition, error) {
 func (c *Court) pairTrial(t Trial) ([]Condition, error) {
 	p := c.law.design.Pair(t.Pair)
 	if p == nil {
-		return nil, mistaken("the design has no pair %q", t.Pair)
+		return nil, mistaken("%s", c.law.design.NoSuch("pair", t.Pair))
 	}
 	if _, wrong := p.From.ParseKey(t.From); wrong != "" {
 		return nil, mistaken("from: %s", wrong)
@@ -261,7 +262,7 @@ func (l *Law) locate(path string) (*design.Collection, string, error) {
 	}
 	in := l.design.Collection(parts[len(parts)-2])
 	if in == nil {
-		return nil, "", mistaken("the design has no collection %q", design.Clip(parts[len(parts)-2]))
+		return nil, "", mistaken("%s", l.design.NoSuch("collection", parts[len(parts)-2]))
 	}
 	var ids []string
 	for i := 1; i < len(parts); i += 2 {

@@ -72,7 +72,7 @@ func (m *Mapping) checkCollection(d *design.Design, name string, say func(string
 	c, is := m.Collections[name], d.Collection(name)
 	switch {
 	case is == nil:
-		say("the design has no collection %q%s", name, near(name, collectionNames(d)))
+		say("%s", d.NoSuch("collection", name))
 		return
 	case c == nil || c.From == "" && c.List == "":
 		say("collections.%s says neither from which file nor in which list its documents are", name)
@@ -88,7 +88,7 @@ func (m *Mapping) checkCollection(d *design.Design, name string, say func(string
 	}
 	for _, field := range sorted(c.Facts) {
 		if is.Field(field) == nil {
-			say("collections.%s.facts: %s has no field %q%s", name, name, field, near(field, fieldNames(is.Fields)))
+			say("collections.%s.facts: %s has no field %q: %s", name, name, field, design.Meant(field, design.FieldNames(is.Fields)))
 		}
 	}
 	for path, of := range c.Copies {
@@ -128,7 +128,7 @@ func (m *Mapping) checkPair(d *design.Design, name string, say func(string, ...a
 	p, is := m.Pairs[name], d.Pair(name)
 	switch {
 	case is == nil:
-		say("the design has no pair %q%s", name, near(name, pairNames(d)))
+		say("%s", d.NoSuch("pair", name))
 	case p == nil || p.FromList == "" && p.ToList == "":
 		say("pairs.%s says neither from_list nor to_list", name)
 	case !slices.Contains(beliefs, p.Believe):
@@ -140,34 +140,6 @@ func (m *Mapping) checkPair(d *design.Design, name string, say func(string, ...a
 	case p.Key == "" && (p.At != "" || len(p.Facts) > 0):
 		say("pairs.%s: at and facts are for items that are objects: say key", name)
 	}
-}
-
-func near(word string, known []string) string {
-	if n := design.Nearest(word, known); n != "" {
-		return fmt.Sprintf(", did you mean %q?", n)
-	}
-	return ": it has " + strings.Join(known, ", ")
-}
-
-func collectionNames(d *design.Design) (names []string) {
-	for _, c := range d.Collections {
-		names = append(names, c.Name)
-	}
-	return names
-}
-
-func pairNames(d *design.Design) (names []string) {
-	for _, p := range d.Pairs {
-		names = append(names, p.Name)
-	}
-	return names
-}
-
-func fieldNames(fields []*design.Field) (names []string) {
-	for _, f := range fields {
-		names = append(names, f.Name)
-	}
-	return names
 }
 
 func sorted[V any](m map[string]V) []string {

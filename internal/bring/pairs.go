@@ -189,7 +189,7 @@ func (b *bringing) nearest(place, path string) string {
 		}
 	}
 	if near := design.Nearest(path, sorted(names)); near != "" {
-		return fmt.Sprintf(", did you mean %q?", near)
+		return fmt.Sprintf(": did you mean %q?", near)
 	}
 	return ""
 }

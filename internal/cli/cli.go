@@ -7,6 +7,7 @@ import (
 	"io"
 	"net/http"
 	"regexp"
+	"strings"
 
 	"github.com/urfave/cli/v3"
 
@@ -73,6 +74,24 @@ func (u usageError) Error() string { return u.text }
 
 func usage(format string, args ...any) error { return usageError{fmt.Sprintf(format, args...)} }
 
+// wrongOption says what is wrong with an option, and of one that there is not which may be meant.
+func wrongOption(c *cli.Command, err error) string {
+	name, unknown := strings.CutPrefix(err.Error(), "flag provided but not defined: -")
+	if !unknown {
+		return withoutParser(err.Error())
+	}
+	var known []string
+	for _, in := range c.Lineage() {
+		for _, f := range in.Flags {
+			known = append(known, f.Names()...)
+		}
+	}
+	if near := design.Nearest(name, known); near != "" {
+		return fmt.Sprintf("there is no option --%s, did you mean --%s?", name, near)
+	}
+	return "there is no option --" + name
+}
+
 var parserWords = regexp.MustCompile(`: strconv\.Parse\w+: parsing .*`)
 
 // withoutParser says of a value that is no number that it is none, and nothing of
@@ -103,7 +122,7 @@ func (a *app) commands() *cli.Command {
 		ErrWriter:             a.err,
 		ExitErrHandler:        func(context.Context, *cli.Command, error) {},
 		OnUsageError: func(_ context.Context, c *cli.Command, err error, _ bool) error {
-			return usage("%s; see `%s --help`", withoutParser(err.Error()), c.FullName())
+			return usage("%s; see `%s --help`", wrongOption(c, err), c.FullName())
 		},
 		Action: func(ctx context.Context, c *cli.Command) error {
 			if word := c.Args().First(); c.Args().Present() {

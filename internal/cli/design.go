@@ -40,10 +40,10 @@ func (a *app) check() *cli.Command {
 			if c.Bool("json") {
 				return a.JSON(map[string]any{"app": d.App, "rules": rules, "access": review})
 			}
-			a.Say("%s is fine: %s, %s, %s, %s. %s derived from it:\n", args[0],
+			a.Say("%s is fine: %s, %s, %s, %s. %s derived from it%s\n", called(args[0]),
 				terminal.Many(len(d.Collections), "collection"), terminal.Many(len(d.Pairs), "pair"),
 				terminal.Many(len(d.Timelines), "timeline"), terminal.Many(len(d.Lists), "list"),
-				terminal.Many(len(rules), "trigger"))
+				terminal.Many(len(rules), "trigger"), colonFor(rules))
 			a.rules(rules)
 			a.served(d)
 			a.review(review)
@@ -64,7 +64,26 @@ func numbered() plan.Numbering {
 	}
 }
 
+// called is what a file is called in messages.
+func called(file string) string {
+	if file == "-" {
+		return "standard input"
+	}
+	return file
+}
+
+// colonFor ends a sentence that the rules follow, if there are any.
+func colonFor(all []plan.Rule) string {
+	if len(all) == 0 {
+		return "."
+	}
+	return ":"
+}
+
 func (a *app) rules(all []plan.Rule) {
+	if len(all) == 0 {
+		return
+	}
 	var rows []table.Row
 	for _, t := range all {
 		rows = append(rows, table.Row{t.When, t.Then})
@@ -78,9 +97,7 @@ func (a *app) readDesign(c *cli.Command, file string) (*design.Design, []byte, e
 	if err != nil {
 		return nil, nil, fmt.Errorf("the design cannot be read: %w", err)
 	}
-	if file == "-" {
-		file = "standard input"
-	}
+	file = called(file)
 	d, err := language.Read(file, source)
 	var problems design.Problems
 	if !errors.As(err, &problems) {

@@ -247,6 +247,11 @@ func (d *Design) Timeline(name string) *Timeline {
 	return find(d.Timelines, name, func(t *Timeline) string { return t.Name })
 }
 
+// Names are those of the collection's fields and kept values.
+func (c *Collection) Names() []string {
+	return append(FieldNames(c.Fields), NamesOf(c.Kept, func(k *Kept) string { return k.Name })...)
+}
+
 // Field finds a field by name, nil if there is none.
 func (c *Collection) Field(name string) *Field {
 	return FieldNamed(c.Fields, name)

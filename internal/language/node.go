@@ -68,7 +68,11 @@ func (r *reader) parse(source []byte) *node {
 		r.problem(posOf(file.Docs[1].GetToken()), design.CodeSyntax, "the file holds more than one YAML document",
 			"keep one design in one file")
 	}
-	return r.convert(file.Docs[0].Body)
+	root := r.convert(file.Docs[0].Body)
+	if r.unread {
+		return nil
+	}
+	return root
 }
 
 func (r *reader) convert(n ast.Node) *node {
@@ -94,8 +98,8 @@ func (r *reader) convert(n ast.Node) *node {
 	case *ast.BoolNode, *ast.FloatNode, *ast.IntegerNode, *ast.NullNode, *ast.InfinityNode, *ast.NanNode:
 		return &node{pos: at, shape: word, scalar: plainScalar(n.GetToken().Value)}
 	}
-	r.problem(at, design.CodeSyntax,
-		fmt.Sprintf("a design has no use for this YAML (%s)", n.Type()), "write the value out")
+	r.unread = true
+	r.problem(at, design.CodeSyntax, "a design has no anchors, aliases, tags or merged keys", "write the value out")
 	return &node{pos: at, shape: word}
 }
 

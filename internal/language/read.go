@@ -25,6 +25,8 @@ type reader struct {
 	access   map[string]*node // and who may do what, by its parts
 
 	conditions []timelineCondition // and these
+
+	unread bool // some of the file is YAML that a design has no use for: what it means is not looked at
 }
 
 // Read reads and checks a design. The name is only used in messages.

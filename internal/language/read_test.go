@@ -67,6 +67,8 @@ func TestASoundDesignIsRead(t *testing.T) {
 func TestEachProblemIsToldWithPlaceCodeAndRemedy(t *testing.T) {
 	cases := []struct{ name, old, new, want string }{
 		{"not YAML", "app: pond", "app: [pond", "syntax"},
+		{"YAML that a design has no use for, and nothing that follows from it", "app: pond", "app: &a pond",
+			"syntax: a design has no anchors, aliases, tags or merged keys; write the value out"},
 		{"a key twice", "app: pond", "app: pond\napp: pool",
 			`:3:1: name-taken: the key "app" stands here twice, first in line 2`},
 		{"another version", "yalvo: 1", "yalvo: 2",

@@ -10,12 +10,15 @@ import (
 	"strings"
 
 	"yalvo/client"
+	"yalvo/internal/design"
 )
 
 // CSV reads a CSV file (RFC 4180) as lines of documents of a collection.
 func CSV(in io.Reader, o client.Outline, into string) (Next, error) {
 	types := map[string]string{}
+	var known []string
 	for _, c := range o.Collections {
+		known = append(known, c.Name)
 		if c.Name == into {
 			for _, f := range c.Fields {
 				types[f.Name] = f.Type
@@ -23,7 +26,7 @@ func CSV(in io.Reader, o client.Outline, into string) (Next, error) {
 		}
 	}
 	if len(types) == 0 {
-		return nil, fmt.Errorf("the design has no collection %q", into)
+		return nil, fmt.Errorf("the design has no collection %q: %s", into, design.Meant(into, known))
 	}
 	r := csv.NewReader(in)
 	r.ReuseRecord = true

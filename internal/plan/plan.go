@@ -85,6 +85,16 @@ func (c *Collection) UniqueNamed(name string) *Unique {
 	return first(c.Uniques, func(u *Unique) bool { return u.Name == name })
 }
 
+// LeadsTo are the names after a document: of what is nested, of the other ends of its
+// pairs, and of the documents that point at it.
+func (c *Collection) LeadsTo() []string {
+	names := design.NamesOf(c.Nested, func(n *Collection) string { return n.Name })
+	names = append(names, design.NamesOf(c.From, func(p *Pair) string { return p.FromCalls })...)
+	names = append(names, design.NamesOf(c.To, func(p *Pair) string { return p.ToCalls })...)
+	names = append(names, design.NamesOf(c.PointedAt, func(r *Reference) string { return r.Inverse })...)
+	return slices.DeleteFunc(names, func(name string) bool { return name == "" })
+}
+
 // Pair is a kind of pair with the duplicates that follow it.
 type Pair struct {
 	Number

@@ -3,8 +3,8 @@ package proof
 import (
 	"context"
 	"slices"
-	"strings"
 
+	"yalvo/internal/design"
 	"yalvo/internal/plan"
 	"yalvo/internal/running"
 	"yalvo/internal/store"
@@ -41,8 +41,8 @@ func (p *Prover) inScope(ctx context.Context, v *running.Version, scope Scope) (
 	if scope.Name != "" {
 		named = slices.DeleteFunc(slices.Clone(all), func(d plan.Duplicate) bool { return d.Name != scope.Name })
 		if len(named) == 0 {
-			return audited{}, running.Refuse(running.CodeUnknownName, "the design has no duplicate %q: there are %s",
-				scope.Name, strings.Join(namesOf(all), ", "))
+			return audited{}, running.Refuse(running.CodeUnknownName, "the design has no duplicate %q: %s",
+				design.Clip(scope.Name), design.Meant(scope.Name, namesOf(all)))
 		}
 	}
 	if scope.Document == "" {

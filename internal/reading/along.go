@@ -82,28 +82,16 @@ func referenceNamed(of *plan.Collection, name string) (*plan.Reference, error) {
 		known = append(known, ref.Name)
 	}
 	return nil, running.Refuse(running.CodeUnknownName, "%q of %q is no reference, to bring along what it leads to: %s",
-		design.Clip(name), of.Name, nearestOf(name, known))
-}
-
-// nearestOf says which name may be meant, or which there are.
-func nearestOf(name string, known []string) string {
-	if near := design.Nearest(name, known); near != "" {
-		return "did you mean " + near + "?"
-	}
-	if len(known) == 0 {
-		return "it has none"
-	}
-	return "it has " + design.Listed(known)
+		design.Clip(name), of.Name, design.Meant(name, known))
 }
 
 // CheckChosen refuses names that a collection's documents have nothing of.
 func CheckChosen(of *plan.Collection, names []string) error {
-	known := append(design.FieldNames(of.Collection.Fields), design.NamesOf(of.Kept,
-		func(k *design.Kept) string { return k.Name })...)
+	known := of.Names()
 	for _, name := range names {
 		if !slices.Contains(known, name) {
 			return running.Refuse(running.CodeUnknownName, "a document of %q has nothing called %q: %s", of.Name,
-				design.Clip(name), nearestOf(name, known))
+				design.Clip(name), design.Meant(name, known))
 		}
 	}
 	return nil

@@ -183,7 +183,8 @@ func (r *Reader) Linked(ctx context.Context, who running.Viewer, collection, key
 			return r.pointing(ctx, j, ref, n, page)
 		}
 	}
-	return Documents{}, running.Refuse(running.CodeUnknownName, "a document of %q has nothing called %q", c.Name, name)
+	return Documents{}, running.Refuse(running.CodeUnknownName, "a document of %q leads to nothing called %q: %s",
+		c.Name, design.Clip(name), design.Meant(name, c.LeadsTo()))
 }
 
 // others are the other ends of a document's pairs.

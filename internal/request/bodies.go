@@ -89,12 +89,14 @@ func RawBody(c *echo.Context, most int64) ([]byte, error) {
 
 // ReadAll reads a body whole.
 func ReadAll(c *echo.Context, most int64, within time.Duration) ([]byte, error) {
+	if c.Request().ContentLength > most {
+		return nil, tooBig(most)
+	}
 	raw, err := io.ReadAll(http.MaxBytesReader(c.Response(), c.Request().Body, most))
-	var tooBig *http.MaxBytesError
+	var beyond *http.MaxBytesError
 	switch {
-	case errors.As(err, &tooBig):
-		return nil, problem.New(http.StatusRequestEntityTooLarge, problem.CodeTooBig,
-			fmt.Sprintf("the body is larger than %d bytes", most))
+	case errors.As(err, &beyond):
+		return nil, tooBig(most)
 	case errors.Is(err, os.ErrDeadlineExceeded):
 		return nil, problem.New(http.StatusRequestTimeout, problem.CodeTooSlow,
 			fmt.Sprintf("the body was not there after %v", within))
@@ -108,6 +110,11 @@ func ReadAll(c *echo.Context, most int64, within time.Duration) ([]byte, error) 
 		return nil, err
 	}
 	return raw, nil
+}
+
+func tooBig(most int64) error {
+	return problem.New(http.StatusRequestEntityTooLarge, problem.CodeTooBig,
+		fmt.Sprintf("the body is larger than %d bytes", most))
 }
 
 // NoBody refuses a body where none means anything.

@@ -33,11 +33,22 @@ func Members(raw []byte, known ...string) (map[string]json.RawMessage, error) {
 			return nil, Wrong("/kept", design.MistakeKept,
 				"kept values are Yalvo's to write: change the facts they are derived from")
 		default:
-			return nil, Wrong("/"+problem.Clip(name), design.MistakeUnknown,
-				"the body may have "+strings.Join(known, ", ")+", nothing else: what you may write goes into facts")
+			return nil, Wrong("/"+problem.Clip(name), design.MistakeUnknown, notAMember(name, known))
 		}
 	}
 	return all, nil
+}
+
+// notAMember says which members a body may have, and which one may be meant.
+func notAMember(name string, known []string) string {
+	if near := design.Nearest(name, known); near != "" {
+		return fmt.Sprintf("there is no %q here, did you mean %q?", problem.Clip(name), near)
+	}
+	detail := "the body may have " + strings.Join(known, ", ") + ", nothing else"
+	if slices.Contains(known, "facts") {
+		detail += ": what you may write goes into facts"
+	}
+	return detail
 }
 
 // Wrong is the problem of what does not fit at a JSON Pointer.

@@ -1,7 +1,6 @@
 package running
 
 import (
-	"fmt"
 	"strings"
 
 	"yalvo/internal/access"
@@ -26,7 +25,7 @@ type Version struct {
 func (v *Version) Collection(name string) (*plan.Collection, error) {
 	c := v.Plan.Collection(name)
 	if c == nil {
-		return nil, Refuse(CodeUnknownName, "the design has no collection %q", name)
+		return nil, v.noSuch("collection", name)
 	}
 	return c, nil
 }
@@ -35,7 +34,7 @@ func (v *Version) Collection(name string) (*plan.Collection, error) {
 func (v *Version) Pair(name string) (*plan.Pair, error) {
 	p := v.Plan.Pair(name)
 	if p == nil {
-		return nil, Refuse(CodeUnknownName, "the design has no pair %q", name)
+		return nil, v.noSuch("pair", name)
 	}
 	return p, nil
 }
@@ -44,7 +43,7 @@ func (v *Version) Pair(name string) (*plan.Pair, error) {
 func (v *Version) Timeline(name string) (*plan.Timeline, error) {
 	t := v.Plan.Timeline(name)
 	if t == nil {
-		return nil, Refuse(CodeUnknownName, "the design has no timeline %q", name)
+		return nil, v.noSuch("timeline", name)
 	}
 	return t, nil
 }
@@ -53,15 +52,7 @@ func (v *Version) Timeline(name string) (*plan.Timeline, error) {
 func (v *Version) List(name string) (*plan.List, error) {
 	l := v.Plan.List(name)
 	if l == nil {
-		known := design.NamesOf(v.Plan.Lists, func(l *plan.List) string { return l.Name })
-		detail := "it has none"
-		if len(known) > 0 {
-			detail = "it has " + design.Listed(known)
-		}
-		if near := design.Nearest(name, known); near != "" {
-			detail = fmt.Sprintf("did you mean %q?", near)
-		}
-		return nil, Refuse(CodeUnknownName, "the design has no list %q: %s", design.Clip(name), detail)
+		return nil, v.noSuch("list", name)
 	}
 	for _, b := range v.Builds {
 		if b.Name == name && b.Does == string(compare.Index) {
@@ -69,6 +60,10 @@ func (v *Version) List(name string) (*plan.List, error) {
 		}
 	}
 	return l, nil
+}
+
+func (v *Version) noSuch(kind, name string) error {
+	return Refuse(CodeUnknownName, "%s", v.Plan.Design.NoSuch(kind, name))
 }
 
 // Link names a pair: its kind and the keys of its two ends.

@@ -46,7 +46,7 @@ func (s *Server) spotOf(c *echo.Context) (spot, error) {
 	}
 	at := v.Plan.Collection(parts[0])
 	if at == nil || at.Parent != nil && len(parts) > 1 {
-		return spot{}, unknown("the design has no collection %q at the top", parts[0])
+		return spot{}, noneAtTop(v, parts[0])
 	}
 	where := spot{collection: parts[0]}
 	for i := 1; i < len(parts); i++ {
@@ -70,6 +70,15 @@ func (s *Server) spotOf(c *echo.Context) (spot, error) {
 		}
 	}
 	return where, nil
+}
+
+// noneAtTop refuses a path whose first name is no collection, or one of nested documents.
+func noneAtTop(v *running.Version, name string) error {
+	if nested, err := v.Collection(name); err != nil {
+		return err
+	} else {
+		return unknown("documents of %q lie under others: write %s/ID/%s/ID", name, nested.Parent.Name, name)
+	}
 }
 
 func joinKey(parent, id string) string {

@@ -4,7 +4,9 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"slices"
 	"strconv"
+	"strings"
 
 	"github.com/labstack/echo/v5"
 
@@ -100,10 +102,20 @@ func (s *Server) problemOf(c *echo.Context, err error) *problem.Problem {
 		"the service could not answer; its log says why")
 }
 
+// allowHead adds HEAD to the methods of an address that answers GET: the router answers
+// it, and does not say so.
+func allowHead(h http.Header) {
+	methods := strings.Split(h.Get("Allow"), ", ")
+	if at := slices.Index(methods, http.MethodGet); at >= 0 && !slices.Contains(methods, http.MethodHead) {
+		h.Set("Allow", strings.Join(slices.Insert(methods, at+1, http.MethodHead), ", "))
+	}
+}
+
 // notRouted says why a request leads to no handler.
 func notRouted(c *echo.Context, status int) *problem.Problem {
 	r := c.Request()
 	if status == http.StatusMethodNotAllowed {
+		allowHead(c.Response().Header())
 		return problem.New(status, problem.CodeNoMethod, fmt.Sprintf("%s cannot be done to %s: it takes %s", r.Method,
 			problem.Clip(r.URL.Path), c.Response().Header().Get("Allow")))
 	}

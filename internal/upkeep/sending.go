@@ -259,7 +259,8 @@ func (w *Workers) Replay(ctx context.Context, trigger string, from int64) (int64
 	}
 	at := slices.IndexFunc(v.Plan.Triggers, func(t *plan.Trigger) bool { return t.Name == trigger })
 	if at < 0 {
-		return 0, running.Refuse(running.CodeUnknownName, "the design has no trigger %q", trigger)
+		return 0, running.Refuse(running.CodeUnknownName, "the design has no trigger %q: %s", design.Clip(trigger),
+			design.Meant(trigger, design.NamesOf(v.Plan.Triggers, func(t *plan.Trigger) string { return t.Name })))
 	}
 	t := v.Plan.Triggers[at]
 	var many int64

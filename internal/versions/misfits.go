@@ -58,7 +58,7 @@ func (k *Keeper) MisfitsOf(ctx context.Context, of, field, code string, after in
 		return Misfits{}, err
 	}
 	if v.Plan.Collection(of) == nil && v.Plan.Pair(of) == nil {
-		return Misfits{}, running.Refuse(running.CodeUnknownName, "the design has no collection or pair %q", of)
+		return Misfits{}, running.Refuse(running.CodeUnknownName, "%s", v.Plan.Design.NoSuch("collection or pair", of))
 	}
 	m := Misfits{Of: of, Field: field, Code: code, Examples: []Misfit{}}
 	counts, err := k.Store.MisfitCounts(ctx)
