@@ -25,9 +25,9 @@ const ends = (c: Change) => (c.detail ?? '').split(' → ')
           <template v-else>
             <span v-if="c.kind === 'removed'" class="mono">{{ c.subject }}</span>
             <PathLink v-else :path="c.subject" />
-            <span v-if="c.detail" class="quiet"> {{ c.detail }}</span>
+            <span v-if="c.detail" class="quiet more">{{ c.detail }}</span>
           </template>
-          <span v-if="c.cause" class="quiet"> because of <RouterLink :to="`/changes/${c.cause}`">{{ c.cause }}</RouterLink></span>
+          <span v-if="c.cause" class="quiet more">because of <RouterLink :to="`/changes/${c.cause}`">{{ c.cause }}</RouterLink></span>
         </td>
         <td class="quiet">{{ c.as ?? '' }}</td>
         <td class="number"><RouterLink :to="`/changes/${c.position}`" :title="`what change ${c.position} caused`">{{ c.position }}</RouterLink></td>
@@ -37,6 +37,7 @@ const ends = (c: Change) => (c.detail ?? '').split(' → ')
 </template>
 
 <style scoped>
+.more { margin-left: 0.6em; }
 .what { white-space: nowrap; }
 .when { white-space: nowrap; font-variant-numeric: tabular-nums; }
 </style>
