@@ -381,3 +381,74 @@ access:
 	b.do(chromedp.Navigate(b.URL + "/access?as=ada&kind=list&list=secret"))
 	b.sees("which rule refuses it", `document.querySelector('h1').innerText === 'ada may not read secret'`)
 }
+
+// Posts are rated up and down while others read them in the order of their ratings: what they
+// are shown is in that order.
+func TestAListAndItsDocumentsAreOfOneMoment(t *testing.T) {
+	t.Parallel()
+	w := start(t, listedPonds(t)+"  best_first: {entries: posts, order: rating}\n")
+	w.person("ada")
+	var writers, readers sync.WaitGroup
+	done := make(chan struct{})
+	for writer := range 4 {
+		w.given("posts", fmt.Sprint("p", writer), map[string]any{"text": "a heron", "author": "ada", "rating": 1})
+		writers.Go(func() {
+			for i := range 200 {
+				if _, err := w.amend(fmt.Sprint("posts/p", writer), map[string]any{"rating": 1 + i*7%10}); err != nil {
+					t.Error(err)
+				}
+			}
+		})
+	}
+	readers.Go(func() {
+		for {
+			select {
+			case <-done:
+				return
+			default:
+			}
+			page, err := w.Named(t.Context(), "best_first", "", nil, client.Page{})
+			if err != nil {
+				t.Error(err)
+				return
+			}
+			var ratings []string
+			for _, d := range page.Documents {
+				ratings = append(ratings, fmt.Sprintf("%2v", d.Facts["rating"]))
+			}
+			if !slices.IsSortedFunc(ratings, func(a, b string) int { return strings.Compare(b, a) }) {
+				t.Errorf("best first: %v", ratings)
+			}
+		}
+	})
+	writers.Wait()
+	close(done)
+	readers.Wait()
+}
+
+// Somebody who blocks more than a few sees the same as somebody who blocks a few, from the
+// first page on and after they have let most of them go.
+func TestAListForSomebodyWhoBlocksMany(t *testing.T) {
+	t.Parallel()
+	w := start(t, listedPonds(t))
+	w.person("ada")
+	var blocked []string
+	for i := range 60 {
+		blocked = append(blocked, fmt.Sprint("b", i))
+		w.person(blocked[i])
+		w.post(blocked[i], fmt.Sprint("p", i), "a heron")
+	}
+	w.person("ben")
+	w.post("ben", "own", "a coot")
+	for i, b := range blocked {
+		if i == 0 {
+			same(t, "before", strings.Count(w.ids("ada", "everyone", "", nil), "p"), 60)
+		}
+		must(w.Set(t.Context(), "block", "ada", b))(t)
+	}
+	same(t, "all are blocked", w.ids("ada", "everyone", "", nil), "own")
+	for _, b := range blocked[2:] {
+		must(w.Unset(t.Context(), "block", "ada", b))(t)
+	}
+	same(t, "two still are", strings.Count(w.ids("ada", "everyone", "", nil), "p"), 58)
+}

@@ -16,7 +16,8 @@ import (
 type Reader struct {
 	*running.App
 	owners   owners   // whose timelines were read lately
-	shown    shown    // what entries show
+	shown    shown    // what entries and lists show
+	inMany   inMany   // whom the shorter statement of a list does not do for
 	settling settling // those who wait for positions
 	counted  countCache
 	watchers watchers

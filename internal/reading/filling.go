@@ -158,6 +158,7 @@ type looking struct {
 	*running.Judge
 	t       *plan.Timeline
 	owner   string
+	me      string // who looks
 	decided bool // that they may look at it at all
 
 	filter store.Filter // what the database says of each entry
@@ -165,8 +166,8 @@ type looking struct {
 }
 
 // look begins to decide what of a timeline a viewer may see.
-func look(j *running.Judge, t *plan.Timeline, owner string) (*looking, error) {
-	l := &looking{Judge: j, t: t, owner: owner}
+func look(j *running.Judge, t *plan.Timeline, owner, me string) (*looking, error) {
+	l := &looking{Judge: j, t: t, owner: owner, me: me}
 	if j == nil {
 		return l, nil
 	}

@@ -243,9 +243,9 @@ func (in *listing) source() source[store.Listed] {
 		read: func(after Boundary, filter store.Filter, limit int) ([]store.Listed, error) {
 			page := in.page
 			page.After, page.Filter, page.Limit = after, filter, limit
-			return in.Store.List(in.ctx, page)
+			return in.rows(page)
 		},
-		boundary: func(row store.Listed) Boundary { return Boundary{Values: row.Values, N: row.N} },
+		boundary: in.page.Behind,
 		size:     func(row store.Listed) int { return storedSize(row.Document) },
 		filter:   func() (store.Filter, bool, error) { return in.page.Filter, in.exact, nil },
 	}

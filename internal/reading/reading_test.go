@@ -4,7 +4,6 @@ import (
 	"strings"
 	"testing"
 
-	"yalvo/internal/plan"
 	"yalvo/internal/store"
 
 	"github.com/go-json-experiment/json/jsontext"
@@ -45,33 +44,33 @@ func TestPositionsThatAreNoneAreRefused(t *testing.T) {
 }
 
 func TestWhatAnEntryShowsIsRememberedInItsVersion(t *testing.T) {
-	version := func(document, kept uint32) store.Place {
-		return store.Place{Doc: 7, Document: pgtype.Uint32{Uint32: document, Valid: true},
+	version := func(document, kept uint32) store.Versions {
+		return store.Versions{Document: pgtype.Uint32{Uint32: document, Valid: true},
 			Kept: pgtype.Uint32{Uint32: kept, Valid: true}}
 	}
-	now := era{design: 1}
+	now, key := era{design: 1}, shownKey{3, 7}
 	var s shown
-	s.of(now, 3, version(1, 1)) // the first look opens the era
-	s.learn(now, 3, version(1, 1), &Entry{ID: "p1"})
+	s.of(now, key, version(1, 1)) // the first look opens the era
+	s.learn(now, key, remembered{version(1, 1), &Entry{ID: "p1"}, around})
 	for what, c := range map[string]struct {
-		at       era
-		timeline plan.Number
-		place    store.Place
-		known    bool
+		key   shownKey
+		is    store.Versions
+		known bool
 	}{
-		"the same versions":         {now, 3, version(1, 1), true},
-		"its document was written":  {now, 3, version(2, 1), false},
-		"its kept values were":      {now, 3, version(1, 2), false},
-		"they are gone":             {now, 3, store.Place{Doc: 7, Document: version(1, 1).Document}, false},
-		"another timeline shows it": {now, 4, version(1, 1), false},
+		"the same versions":         {key, version(1, 1), true},
+		"its document was written":  {key, version(2, 1), false},
+		"its kept values were":      {key, version(1, 2), false},
+		"they are gone":             {key, store.Versions{Document: version(1, 1).Document}, false},
+		"another timeline shows it": {shownKey{4, 7}, version(1, 1), false},
+		"a list shows it":           {shownKey{doc: 7}, version(1, 1), false},
 	} {
-		if got := s.of(c.at, c.timeline, c.place); (got != nil) != c.known {
+		if got := s.of(now, c.key, c.is); (got != nil) != c.known {
 			t.Errorf("%s: got %v", what, got)
 		}
 	}
 	for what, other := range map[string]era{"another design": {design: 2}, "after an outage": {design: 2, outages: 1}} {
-		s.learn(s.era, 3, version(1, 1), &Entry{ID: "p1"})
-		if got := s.of(other, 3, version(1, 1)); got != nil {
+		s.learn(s.era, key, remembered{version(1, 1), &Entry{ID: "p1"}, around})
+		if got := s.of(other, key, version(1, 1)); got != nil {
 			t.Errorf("%s: got %v", what, got)
 		}
 	}
@@ -81,17 +80,17 @@ func TestWhatIsRememberedIsBounded(t *testing.T) {
 	var s shown
 	now := era{}
 	entry := &Entry{Facts: make([]byte, 100_000)}
-	place := func(doc int64) store.Place { return store.Place{Doc: doc} }
+	known := func(doc int64) bool { return s.of(now, shownKey{1, doc}, store.Versions{}) != nil }
 	for doc := range int64(4000) {
-		s.learn(now, 1, place(doc), entry)
-		if s.of(now, 1, place(0)) == nil {
+		s.learn(now, shownKey{1, doc}, remembered{what: entry, size: sizeOf(entry)})
+		if !known(0) {
 			t.Fatalf("what is asked for again and again was forgotten after %d others", doc)
 		}
 	}
 	if held := len(s.young) + len(s.old); held*sizeOf(entry) > 2*youngBytes+2*sizeOf(entry) {
 		t.Errorf("%d are held: %d bytes", held, held*sizeOf(entry))
 	}
-	if s.of(now, 1, place(1)) != nil {
+	if known(1) {
 		t.Error("what nobody asks for is never forgotten")
 	}
 }

@@ -4,16 +4,14 @@ import (
 	"context"
 	"sync"
 
-	"github.com/jackc/pgx/v5/pgtype"
-
 	"yalvo/internal/plan"
 	"yalvo/internal/running"
 	"yalvo/internal/store"
 )
 
-// shown remembers what entries show. A post stands in many timelines, and is
-// read out of the database once for all of them: a page asks for the versions of
-// its documents' rows, and only for those documents that it does not know in
+// shown remembers what the entries of timelines show, and the documents of lists. A post
+// stands in many of them, and is read out of the database once for all: a page asks for the
+// versions of its documents' rows, and only for those documents that it does not know in
 // these versions.
 type shown struct {
 	mu         sync.Mutex
@@ -26,33 +24,35 @@ type shown struct {
 type era struct{ design, builds, outages int }
 
 type shownKey struct {
-	timeline plan.Number
+	timeline plan.Number // 0: the document itself
 	doc      int64
 }
 
-// remembered is an entry with the versions of the rows it was made from.
+// remembered is an entry or a document, with the versions of the rows it was made from.
 type remembered struct {
-	document, kept pgtype.Uint32
-	entry          *Entry
+	store.Versions
+	what any // an *[Entry] or a [store.Document]
+	size int // about what it takes in memory
 }
 
 // youngBytes is how much is remembered before the older half is forgotten.
 const youngBytes = 64 << 20
 
+// around is about what the structures and keys of something remembered take in memory.
+const around = 300
+
 // sizeOf is about what an entry takes in memory.
 func sizeOf(e *Entry) int {
-	const around = 300 // the structures and their keys
 	return around + len(e.ID) + len(e.Path) + len(e.Author) + len(e.Facts) + len(e.Kept)
 }
 
-// of is what an entry at a place shows, nil if that is not known.
-func (s *shown) of(now era, t plan.Number, p store.Place) *Entry {
+// of is what is known of a document or an entry in some versions, nil if nothing is.
+func (s *shown) of(now era, k shownKey, v store.Versions) any {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if s.era != now {
 		s.era, s.young, s.old, s.bytes = now, nil, nil, 0
 	}
-	k := shownKey{t, p.Doc}
 	r := s.young[k]
 	if r == nil {
 		if r = s.old[k]; r == nil {
@@ -60,17 +60,17 @@ func (s *shown) of(now era, t plan.Number, p store.Place) *Entry {
 		}
 		s.keep(k, r)
 	}
-	if r.document != p.Document || r.kept != p.Kept {
+	if r.Versions != v {
 		return nil
 	}
-	return r.entry
+	return r.what
 }
 
-func (s *shown) learn(now era, t plan.Number, p store.Place, e *Entry) {
+func (s *shown) learn(now era, k shownKey, r remembered) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if s.era == now {
-		s.keep(shownKey{t, p.Doc}, &remembered{p.Document, p.Kept, e})
+		s.keep(k, &r)
 	}
 }
 
@@ -79,15 +79,17 @@ func (s *shown) keep(k shownKey, r *remembered) {
 		s.old, s.young, s.bytes = s.young, map[shownKey]*remembered{}, 0
 	}
 	s.young[k] = r
-	s.bytes += sizeOf(r.entry)
+	s.bytes += r.size
 }
+
+func (r *Reader) eraOf(v *running.Version) era { return era{v.Number, len(v.Builds), r.Outages()} }
 
 // show is what the entries at some places show, nil for those whose documents
 // have just been removed. There are fewer than places if they are large: see
 // [store.PageBytes].
 func (r *Reader) show(ctx context.Context, v *running.Version, t *plan.Timeline, places []store.Place) ([]*Entry,
 	error) {
-	now := era{v.Number, len(v.Builds), r.Outages()}
+	now := r.eraOf(v)
 	entries := make([]*Entry, len(places))
 	unknown := map[int64][]int{}
 	var docs []int64
@@ -95,7 +97,9 @@ func (r *Reader) show(ctx context.Context, v *running.Version, t *plan.Timeline,
 		if !p.Document.Valid {
 			continue
 		}
-		if entries[i] = r.shown.of(now, t.Number, p); entries[i] == nil {
+		if known := r.shown.of(now, shownKey{t.Number, p.Doc}, p.Versions); known != nil {
+			entries[i] = known.(*Entry)
+		} else {
 			unknown[p.Doc] = append(unknown[p.Doc], i)
 			docs = append(docs, p.Doc)
 		}
@@ -123,7 +127,7 @@ func (r *Reader) show(ctx context.Context, v *running.Version, t *plan.Timeline,
 		for _, i := range unknown[row.Doc] {
 			entries[i] = &e
 		}
-		r.shown.learn(now, t.Number, row.Place, &e)
+		r.shown.learn(now, shownKey{t.Number, row.Doc}, remembered{row.Versions, &e, sizeOf(&e)})
 	}
 	return entries[:covered], nil
 }

@@ -52,7 +52,7 @@ func (r *Reader) Timeline(ctx context.Context, who running.Viewer, timeline, own
 	if err != nil {
 		return Entries{}, err
 	}
-	looks, err := look(r.JudgeNow(ctx, v, who), t, owner)
+	looks, err := look(r.JudgeNow(ctx, v, who), t, owner, who.Me)
 	if err != nil {
 		return Entries{}, err
 	}
@@ -110,8 +110,14 @@ func (r *Reader) places(ctx context.Context, l *looking, after store.Boundary, w
 	t, owner := l.t, l.owner
 	at := store.Address{Collection: t.Owner.Number, Key: owner}
 	known := r.owners.of(at)
+	read := func(owner store.Owner) ([]store.Place, error) {
+		reader := inManyKey{t.Name, l.me, 0}
+		return sparing(&r.inMany, reader, func(few bool) ([]store.Place, error) {
+			return r.Store.Places(ctx, t, at, owner, after, l.filter, few, want)
+		})
+	}
 	if known.N != 0 {
-		places, err := r.Store.Places(ctx, t, at, known, after, l.filter, want)
+		places, err := read(known)
 		if err != nil || len(places) > 0 {
 			return places, err
 		}
@@ -124,7 +130,7 @@ func (r *Reader) places(ctx context.Context, l *looking, after store.Boundary, w
 		return nil, err
 	}
 	r.owners.learn(at, is)
-	return r.Store.Places(ctx, t, at, is, after, l.filter, want)
+	return read(is)
 }
 
 // carried shows what the timeline carries of a document; all of it if the

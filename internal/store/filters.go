@@ -145,6 +145,9 @@ func eitherWay(f, g expr.Filter) bool {
 
 // paired asks for a pair, both ways if either will do.
 func (r rendering) paired(f expr.Filter, either bool) statement {
+	if (f.From == expr.End{}) || (f.To == expr.End{}) { // with nobody nobody is paired
+		return r.whole(f.To.Reference, r.whole(f.From.Reference, statement{"false", nil}))
+	}
 	kind := r.plan.Pair(f.Pair).Number
 	from, to := r.end(f.From), r.end(f.To)
 	ways := []string{r.way(kind, f.From, f.To, from, to)}
@@ -168,6 +171,9 @@ func (r rendering) way(kind plan.Number, f, t expr.End, from, to string) string 
 		known, other = to, from
 	}
 	few, more := r.partners(kind, f.Known != nil, known)
+	if more == "" {
+		return other + " = ANY (" + few + "::bigint[])"
+	}
 	return "CASE WHEN " + more + " THEN " + pair + " ELSE " + other + " = ANY (" + few + "::bigint[]) END"
 }
 

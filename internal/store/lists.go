@@ -1,6 +1,7 @@
 package store
 
 import (
+	"bytes"
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
@@ -8,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -22,7 +24,7 @@ import (
 type ListPage struct {
 	*plan.List
 	Of            Owned    // the document that the list is asked for
-	After         Boundary // an entry: [Listed.Values] and its row; [FromTheTop] for the first
+	After         Boundary // see [ListPage.Behind]; [FromTheTop] for the first
 	Only, Without int64    // a row: that one alone, or all but that one; 0: all
 	Look          string   // the beginning or the words that are looked for
 	Filter        Filter
@@ -30,7 +32,13 @@ type ListPage struct {
 
 	Account Address        // whose marks of the entries are read
 	Marks   []plan.Marking // none: no marks
+
+	Bare bool // no more of the documents is read than their rows' versions
+	Few  bool // it is read for somebody who is in few pairs: see [ErrInMany]
 }
+
+// ErrInMany says that somebody is in too many pairs to read a page with [ListPage.Few].
+var ErrInMany = errors.New("somebody is in many pairs of a kind")
 
 // Owned is a document by its row and key.
 type Owned struct {
@@ -38,11 +46,12 @@ type Owned struct {
 	Key string
 }
 
-// Listed is an entry of a list, with the values that it is ordered by.
+// Listed is an entry of a list.
 type Listed struct {
 	Linked
-	Values string // a JSON array
+	order []orderValue // what the list orders it by
 
+	Versions  Versions // of pages that are bare
 	Accounted bool     // the account whose marks are read is there
 	Marks     []Marked // those that there are, without the number of the document
 }
@@ -93,15 +102,41 @@ func sortKeys(l *plan.List, d, k, p string) []sortKey {
 	return keys
 }
 
-// shown is the value of a key as JSON keeps it.
+// shown is the column of a page that tells an entry's value.
 func (k sortKey) shown() string {
-	if k.kind == "timestamptz" {
-		return "(extract(epoch FROM " + k.sql + ") * 1000000)::bigint"
+	if k.kind == "jsonb" {
+		return "(" + k.sql + ")::text"
 	}
 	return k.sql
 }
 
-// given is a value of a key that was shown, to compare with.
+// orderValue is what a list orders an entry by: a time, or another value as text.
+type orderValue struct {
+	time time.Time
+	text string
+}
+
+// read is where a value of a key is read to.
+func (k sortKey) read(v *orderValue) any {
+	if k.kind == "timestamptz" {
+		return &v.time
+	}
+	return &v.text
+}
+
+// kept is a value of a key as a boundary keeps it.
+func (k sortKey) kept(v orderValue) json.RawMessage {
+	switch k.kind {
+	case "jsonb":
+		return json.RawMessage(v.text)
+	case "text":
+		text, _ := json.Marshal(v.text) // what PostgreSQL holds can be written
+		return text
+	}
+	return strconv.AppendInt(nil, v.time.UnixMicro(), 10)
+}
+
+// given is a value of a key that a boundary has kept, to compare with.
 func (k sortKey) given(raw json.RawMessage) (any, error) {
 	switch k.kind {
 	case "jsonb":
@@ -126,45 +161,96 @@ func way(up bool) string {
 // List is a page of a list. Indexes: see [plan.List.Serving]; documents (n), kept (doc), pairs
 // (kind, b, a).
 func (s *Store) List(ctx context.Context, page ListPage) ([]Listed, error) {
-	query, err := page.statement()
+	query, lookups, err := page.statement()
 	if err != nil {
 		return nil, err
 	}
-	rows, bytes := make([]Listed, 0, page.Limit), 0
+	rows, size := make([]Listed, 0, min(page.Limit, mostAhead)), 0
+	r := listRow{marks: make([][]byte, len(page.Marks)), order: make([]orderValue, len(page.Order))}
+	columns := page.columns(&r)
 	err = s.visit(ctx, query, func(row pgx.Rows) error {
-		if bytes >= PageBytes {
+		if size >= PageBytes {
 			return errEnough
 		}
-		var l Listed
-		marks := make([][]byte, len(page.Marks))
-		columns := []any{&l.N, &l.Key, &l.Version, &l.Created, &l.Updated, &l.Shape, (*[]byte)(&l.Fields),
-			(*[]byte)(&l.Kept), &l.At, (*[]byte)(&l.PairFields), &l.Values, &l.Accounted}
-		for i := range marks {
-			columns = append(columns, &marks[i])
+		r.Listed = Listed{}
+		clear(r.marks)
+		if err := row.Scan(columns...); err != nil {
+			return err
 		}
-		err := row.Scan(columns...)
-		if err == nil {
-			l.Marks, err = readMarks(page.Marks, marks)
+		if r.inMany {
+			return ErrInMany
 		}
-		if page.Through != nil {
-			l.PairFields = liftFields(page.Through, l.PairFields)
-		}
-		l.Collection = page.Entries.Number
-		rows = append(rows, l)
-		bytes += l.size()
+		listed, err := page.listed(r)
+		rows = append(rows, listed)
+		size += listed.size()
 		return err
 	})
 	if errors.Is(err, errEnough) {
 		err = nil
 	}
+	if err == nil && len(rows) == 0 && lookups.inMany() != "false" { // what it says stands in no row
+		err = ErrInMany
+	}
 	return rows, err
 }
+
+// mostAhead is how many rows of a page are made room for before any has come.
+const mostAhead = 200
+
+// listRow is a row of the statement of a page.
+type listRow struct {
+	Listed
+	inMany bool // see [lookups.inMany]
+	marks  [][]byte
+	order  []orderValue
+}
+
+// columns are where the columns of the statement go.
+func (page ListPage) columns(r *listRow) []any {
+	columns := []any{&r.N, &r.Key, &r.Version, &r.Created, &r.Updated, &r.Shape, (*[]byte)(&r.Fields),
+		(*[]byte)(&r.Kept)}
+	if page.Bare {
+		columns = []any{&r.N, &r.Versions.Document, &r.Versions.Kept}
+	}
+	columns = append(columns, &r.At, (*[]byte)(&r.PairFields), &r.inMany, &r.Accounted)
+	for i := range r.marks {
+		columns = append(columns, &r.marks[i])
+	}
+	for i, k := range sortKeys(page.List, "", "", "") {
+		columns = append(columns, k.read(&r.order[i]))
+	}
+	return columns
+}
+
+// listed is the entry that a row tells of.
+func (page ListPage) listed(r listRow) (Listed, error) {
+	l := r.Listed
+	if page.Through != nil {
+		l.PairFields = liftFields(page.Through, l.PairFields)
+	}
+	l.Collection, l.order = page.Entries.Number, slices.Clone(r.order)
+	var err error
+	l.Marks, err = readMarks(page.Marks, r.marks)
+	return l, err
+}
+
+// Behind is the boundary after an entry of the list.
+func (page ListPage) Behind(l Listed) Boundary {
+	values := make([][]byte, len(l.order))
+	for i, k := range sortKeys(page.List, "", "", "") {
+		values[i] = k.kept(l.order[i])
+	}
+	return Boundary{Values: "[" + string(bytes.Join(values, []byte(","))) + "]", N: l.N}
+}
+
+// bareColumns are those of a document of which the versions are read alone.
+const bareColumns = "d.n, d.xmin, k.xmin"
 
 // listedColumns are those of [Listed] but for what follows from the list.
 const listedColumns = `d.n, d.key, d.version, d.created, d.updated, coalesce(d.shape, 0), d.fields,
 			coalesce(k.values, '{}')`
 
-func (page ListPage) statement() (statement, error) {
+func (page ListPage) statement() (statement, *lookups, error) {
 	keys := sortKeys(page.List, "d.", "k.", "p.")
 	at, pairFields := "d.created", "NULL::jsonb"
 	if page.Through != nil {
@@ -174,20 +260,24 @@ func (page ListPage) statement() (statement, error) {
 	for i, k := range keys {
 		shown[i], order[i] = k.shown(), k.sql+way(k.up)
 	}
-	lookups := &lookups{}
+	lookups := &lookups{few: page.Few}
 	marks := page.marks(lookups)
 	only := page.Filter.clausesWith(lookups)
 	from := page.from(only.joins)
 	after, err := page.after(keys)
 	if err != nil {
-		return statement{}, err
+		return statement{}, nil, err
+	}
+	document := listedColumns
+	if page.Bare {
+		document = bareColumns
 	}
 	return statement{only.with.sql + `
-		SELECT ` + listedColumns + `, ` + at + `, ` + pairFields + `,
-			jsonb_build_array(` + strings.Join(shown, ", ") + `)::text, ` + marks + `
+		SELECT ` + document + `, ` + at + `, ` + pairFields + `,
+			` + lookups.inMany() + `, ` + marks + `, ` + strings.Join(shown, ", ") + `
 		FROM ` + from.sql + after.sql + " AND " + only.is.sql + `
 		ORDER BY ` + strings.Join(append(order, page.row()+way(keys[len(keys)-1].up)), ", ") + `
-		LIMIT ?`, only.args(append(from.args, after.args...), []any{page.Limit})}, nil
+		LIMIT ?`, only.args(append(from.args, after.args...), []any{page.Limit})}, lookups, nil
 }
 
 // marks are the columns that say whether the account is there, and how it is paired with the

@@ -16,6 +16,7 @@ type lookups struct {
 	pairings []pairing         // of whom all partners are read
 	targets  []*plan.Reference // of the documents
 	joins    strings.Builder
+	few      bool // nobody is in more than [fewPairs] of a kind: see [lookups.inMany]
 }
 
 // pairing is one who is known with those at the other end of their pairs of a kind.
@@ -41,7 +42,8 @@ func (l *lookups) known(in plan.Number, key string) string {
 const fewPairs = 50
 
 // partners are rows that one who is known has pairs of a kind with, and whether there are
-// more than these. Keys: pairs (kind, b, a), pairs_from.
+// more than these; empty if the statement is for those who are in few. Keys: pairs (kind, b,
+// a), pairs_from.
 func (l *lookups) partners(kind plan.Number, from bool, who string) (few, more string) {
 	p := pairing{kind, from, who}
 	i := slices.Index(l.pairings, p)
@@ -49,7 +51,20 @@ func (l *lookups) partners(kind plan.Number, from bool, who string) (few, more s
 		i = len(l.pairings)
 		l.pairings = append(l.pairings, p)
 	}
-	return fmt.Sprintf("(SELECT few%d FROM partners)", i), fmt.Sprintf("(SELECT more%d FROM partners)", i)
+	few = fmt.Sprintf("(SELECT few%d FROM partners)", i)
+	if l.few {
+		return few, ""
+	}
+	return few, fmt.Sprintf("(SELECT more%d FROM partners)", i)
+}
+
+// inMany is a column of a statement for those who are in few pairs: whether somebody is in
+// more, and what it answers is to be thrown away.
+func (l *lookups) inMany() string {
+	if !l.few || len(l.pairings) == 0 {
+		return "false"
+	}
+	return "(SELECT more FROM partners)"
 }
 
 // with is what is looked up once for the whole statement.
@@ -67,15 +82,19 @@ func (l *lookups) with() statement {
 	if len(l.pairings) == 0 {
 		return s
 	}
-	var few, whether []string
+	var few, whether, more []string
 	for i, p := range l.pairings {
 		here, there := "b", "a"
 		if p.from {
 			here, there = "a", "b"
 		}
-		few = append(few, fmt.Sprintf(
-			"ARRAY(SELECT x.%s FROM pairs x WHERE x.kind = %d AND x.%s = %s LIMIT %d) AS few%d", there, p.kind, here, p.who, fewPairs+1, i))
+		few = append(few, fmt.Sprintf("ARRAY(SELECT x.%s FROM pairs x WHERE x.kind = %d AND x.%s = %s LIMIT %d) AS few%d",
+			there, p.kind, here, p.who, fewPairs+1, i))
 		whether = append(whether, fmt.Sprintf("few%d, cardinality(few%d) > %d AS more%d", i, i, fewPairs, i))
+		more = append(more, fmt.Sprintf("cardinality(few%d) > %d", i, fewPairs))
+	}
+	if l.few {
+		whether = []string{"x.*, " + strings.Join(more, " OR ") + " AS more"}
 	}
 	s.sql += ", partners AS MATERIALIZED (SELECT " + strings.Join(whether, ", ") + " FROM (SELECT " +
 		strings.Join(few, ", ") + " OFFSET 0) x)"

@@ -141,24 +141,29 @@ func timeOf(rank int64) any {
 	return time.UnixMicro(rank)
 }
 
-// Place is an entry of a timeline: where it stands, and which versions of its
-// document's row and of the row of its kept values there are (xmin; 0: none). A
-// row changes its version whenever it is written.
+// Place is an entry of a timeline: where it stands, and which versions of its document there
+// are.
 type Place struct {
-	Rank, Doc      int64
-	Document, Kept pgtype.Uint32
-	May            bool // whether the filter of [Store.Places] lets it through
+	Rank, Doc int64
+	Versions
+	May bool // whether the filter of [Store.Places] lets it through
 }
+
+// Versions are those of a document's row and of the row of its kept values (xmin; 0: none). A
+// row changes its version whenever it is written.
+type Versions struct{ Document, Kept pgtype.Uint32 }
 
 // Places is a page of the timeline of an owner at an address, who is believed to
 // be a certain document: nothing, if that is not so. Newest first. A filter leaves nothing
-// out here: the places tell what it says.
+// out here: the places tell what it says. few: it is for somebody who is in few pairs, else
+// the error is [ErrInMany].
 // Keys: entries (timeline, owner, rank, doc), documents (n), kept (doc).
 func (s *Store) Places(ctx context.Context, t *plan.Timeline, at Address, owner Owner, after Boundary, filter Filter,
-	limit int) ([]Place, error) {
-	from, only := page(t, owner, after, limit), filter.clauses()
+	few bool, limit int) ([]Place, error) {
+	lookups := &lookups{few: few}
+	from, only := page(t, owner, after, limit), filter.clausesWith(lookups)
 	query := statement{only.with.sql + `
-		SELECT e.rank, e.doc, d.version, k.version, coalesce(` + only.is.sql + `, false)
+		SELECT e.rank, e.doc, d.version, k.version, coalesce(` + only.is.sql + `, false), ` + lookups.inMany() + `
 		FROM ` + from.sql + ` e
 		LEFT JOIN LATERAL (SELECT xmin AS version FROM documents WHERE n = e.doc OFFSET 0) d ON true
 		LEFT JOIN LATERAL (SELECT xmin AS version FROM kept WHERE doc = e.doc OFFSET 0) k ON true
@@ -167,9 +172,13 @@ func (s *Store) Places(ctx context.Context, t *plan.Timeline, at Address, owner 
 		only.args(nil, append(from.args, owner.N, at.Collection, at.Key))}
 	places := make([]Place, 0, limit)
 	var p Place
-	columns := []any{&p.Rank, &p.Doc, &p.Document, &p.Kept, &p.May}
+	inMany := false
+	columns := []any{&p.Rank, &p.Doc, &p.Document, &p.Kept, &p.May, &inMany}
 	err := s.visit(ctx, query, func(row pgx.Rows) error {
 		err := row.Scan(columns...)
+		if inMany {
+			return ErrInMany
+		}
 		places = append(places, p)
 		return err
 	})
@@ -211,7 +220,7 @@ func (s *Store) Shown(ctx context.Context, docs []int64) (found []Entry, all boo
 			return errEnough
 		}
 		var e Entry
-		err := row.Scan(&e.Doc, &e.Document, &e.Place.Kept, &e.Key, &e.Version, &e.Created, &e.Updated, &e.Shape,
+		err := row.Scan(&e.Doc, &e.Document, &e.Versions.Kept, &e.Key, &e.Version, &e.Created, &e.Updated, &e.Shape,
 			&e.Fields, &e.Kept)
 		found = append(found, e)
 		bytes += len(e.Fields) + len(e.Kept)

@@ -27,8 +27,10 @@ const schemaName = "yalvo"
 // sessionSettings of every connection. Statements are few, prepared, and each
 // made for one index: planning them anew for every call would cost more than
 // running them, and a plan made while a table was small must not read it whole
-// once it has grown.
-const sessionSettings = "search_path=" + schemaName + "&plan_cache_mode=force_generic_plan&enable_seqscan=off"
+// once it has grown, nor put a cache before each look at a row by its key, as a plan
+// that cannot know how many rows there will be does: that costs as much as the look.
+const sessionSettings = "search_path=" + schemaName +
+	"&plan_cache_mode=force_generic_plan&enable_seqscan=off&enable_memoize=off"
 
 // Store is an app's database.
 type Store struct {

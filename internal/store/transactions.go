@@ -94,7 +94,8 @@ const viewMemory = "64MB"
 // planAnew has the transaction's statements planned for the values they are
 // given, each time.
 func (tx *Tx) planAnew() error {
-	return tx.db.Exec("SELECT set_config('plan_cache_mode', 'force_custom_plan', true)").Error
+	return tx.db.Exec("SELECT set_config('plan_cache_mode', 'force_custom_plan', true), " +
+		"set_config('enable_memoize', 'on', true)").Error
 }
 
 func transaction(ctx context.Context, db *gorm.DB, run func(*Tx) error, options ...*sql.TxOptions) error {

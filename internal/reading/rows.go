@@ -1,0 +1,88 @@
+package reading
+
+import (
+	"yalvo/internal/store"
+)
+
+// rows are rows of a list.
+func (in *listing) rows(page store.ListPage) ([]store.Listed, error) {
+	reader := inManyKey{in.l.Name, in.who.Me, page.Of.N}
+	return sparing(&in.inMany, reader, func(few bool) ([]store.Listed, error) {
+		page.Few = few
+		return in.remembering(page)
+	})
+}
+
+// remembering reads rows of a list with the documents that are remembered: of these the
+// database tells the versions alone. If one is written between that and the reading of what
+// is not known, it would be of another moment than the list, and all is read at once.
+func (in *listing) remembering(page store.ListPage) ([]store.Listed, error) {
+	page.Bare = true
+	rows, err := in.Store.List(in.ctx, page)
+	if err != nil {
+		return nil, err
+	}
+	now := in.eraOf(in.v)
+	var unknown []int
+	for i := range rows {
+		if known, is := in.shown.of(now, shownKey{doc: rows[i].N}, rows[i].Versions).(store.Document); is {
+			rows[i].Document = known
+		} else {
+			unknown = append(unknown, i)
+		}
+	}
+	covered, err := in.fetch(now, rows, unknown)
+	if err != nil {
+		return nil, err
+	}
+	if covered < 0 {
+		page.Bare = false
+		return in.Store.List(in.ctx, page)
+	}
+	return upToAPage(rows[:covered]), nil
+}
+
+// fetch reads the documents of some rows that are not known, and tells how many of the rows
+// have theirs then: not all if they are large, and -1 if one has been written meanwhile.
+func (in *listing) fetch(now era, rows []store.Listed, unknown []int) (int, error) {
+	if len(unknown) == 0 {
+		return len(rows), nil
+	}
+	docs := make([]int64, len(unknown))
+	for i, at := range unknown {
+		docs[i] = rows[at].N
+	}
+	found, all, err := in.Store.Shown(in.ctx, docs)
+	if err != nil {
+		return 0, err
+	}
+	if all && len(found) < len(docs) {
+		return -1, nil
+	}
+	for i, e := range found {
+		row := &rows[unknown[i]]
+		if row.N != e.Doc || row.Versions != e.Versions {
+			return -1, nil
+		}
+		row.Document = e.Stored()
+		row.Collection = in.l.Entries.Number
+		in.shown.learn(now, shownKey{doc: e.Doc},
+			remembered{e.Versions, row.Document, around + len(e.Key) + storedSize(row.Document)})
+	}
+	if !all {
+		return unknown[len(found)-1] + 1, nil
+	}
+	return len(rows), nil
+}
+
+// upToAPage are as many of some rows as make a page by their bytes: see [store.PageBytes].
+func upToAPage(rows []store.Listed) []store.Listed {
+	bytes := 0
+	for i, row := range rows {
+		if bytes >= store.PageBytes {
+			return rows[:i]
+		}
+		bytes += storedSize(row.Document)
+	}
+	return rows
+}
