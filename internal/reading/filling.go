@@ -159,7 +159,7 @@ type looking struct {
 	t       *plan.Timeline
 	owner   string
 	me      string // who looks
-	decided bool // that they may look at it at all
+	decided bool   // that they may look at it at all
 
 	filter store.Filter // what the database says of each entry
 	exact  bool         // it decides

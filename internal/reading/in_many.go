@@ -7,11 +7,11 @@ import (
 	"yalvo/internal/store"
 )
 
-// inMany are those who have lately turned out to be in more pairs of a kind than the shorter
-// statement of a list or a timeline can do with.
+// inMany are those who have lately turned out to be in many pairs of a kind. Of all others the
+// partners are read once for a page, by a statement that is right for those in few alone.
 type inMany struct {
 	mu  sync.RWMutex
-	who map[inManyKey]bool
+	who map[inManyKey]store.Pairings
 }
 
 type inManyKey struct {
@@ -22,32 +22,34 @@ type inManyKey struct {
 // inManyKnown is how many are remembered: some MB.
 const inManyKnown = 20_000
 
-func (m *inMany) has(k inManyKey) bool {
+func (m *inMany) of(k inManyKey) store.Pairings {
 	m.mu.RLock()
 	defer m.mu.RUnlock()
 	return m.who[k]
 }
 
-// learn remembers one. When there are too many it begins anew.
-func (m *inMany) learn(k inManyKey) {
+// learn remembers some. When there are too many it begins anew.
+func (m *inMany) learn(k inManyKey, in store.Pairings) {
 	m.mu.Lock()
 	defer m.mu.Unlock()
 	if m.who == nil || len(m.who) >= inManyKnown {
-		m.who = map[inManyKey]bool{}
+		m.who = map[inManyKey]store.Pairings{}
 	}
-	m.who[k] = true
+	m.who[k] = in
 }
 
-// sparing reads for somebody by the shorter statement, unless they are known to be in many
-// pairs, or turn out to be.
-func sparing[T any](m *inMany, who inManyKey, read func(few bool) (T, error)) (T, error) {
-	if m.has(who) {
-		return read(false)
+// sparing reads for somebody with what is known of their pairs, again if that was too little.
+// It ends, as more is known each time.
+func sparing[T any](m *inMany, who inManyKey, read func(many store.Pairings) (T, error)) (T, error) {
+	for many := m.of(who); ; {
+		got, err := read(many)
+		var more *store.InMany
+		if !errors.As(err, &more) {
+			return got, err
+		}
+		many |= more.In
+		if !more.Unseen {
+			m.learn(who, many)
+		}
 	}
-	got, err := read(true)
-	if errors.Is(err, store.ErrInMany) {
-		m.learn(who)
-		return read(false)
-	}
-	return got, err
 }

@@ -7,8 +7,8 @@ import (
 // rows are rows of a list.
 func (in *listing) rows(page store.ListPage) ([]store.Listed, error) {
 	reader := inManyKey{in.l.Name, in.who.Me, page.Of.N}
-	return sparing(&in.inMany, reader, func(few bool) ([]store.Listed, error) {
-		page.Few = few
+	return sparing(&in.inMany, reader, func(many store.Pairings) ([]store.Listed, error) {
+		page.InMany = many
 		return in.remembering(page)
 	})
 }

@@ -112,8 +112,8 @@ func (r *Reader) places(ctx context.Context, l *looking, after store.Boundary, w
 	known := r.owners.of(at)
 	read := func(owner store.Owner) ([]store.Place, error) {
 		reader := inManyKey{t.Name, l.me, 0}
-		return sparing(&r.inMany, reader, func(few bool) ([]store.Place, error) {
-			return r.Store.Places(ctx, t, at, owner, after, l.filter, few, want)
+		return sparing(&r.inMany, reader, func(many store.Pairings) ([]store.Place, error) {
+			return r.Store.Places(ctx, t, at, owner, after, l.filter, many, want)
 		})
 	}
 	if known.N != 0 {

@@ -68,7 +68,7 @@ func (s short) stored(owner string) int {
 	if err != nil {
 		s.t.Fatal(err)
 	}
-	places, err := s.Places(s.t.Context(), s.timeline, at, is, store.FromTheTop, store.Filter{}, false, 1000)
+	places, err := s.Places(s.t.Context(), s.timeline, at, is, store.FromTheTop, store.Filter{}, 0, 1000)
 	if err != nil {
 		s.t.Fatal(err)
 	}

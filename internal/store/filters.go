@@ -171,7 +171,10 @@ func (r rendering) way(kind plan.Number, f, t expr.End, from, to string) string 
 		known, other = to, from
 	}
 	few, more := r.partners(kind, f.Known != nil, known)
-	if more == "" {
+	switch {
+	case few == "":
+		return pair
+	case more == "":
 		return other + " = ANY (" + few + "::bigint[])"
 	}
 	return "CASE WHEN " + more + " THEN " + pair + " ELSE " + other + " = ANY (" + few + "::bigint[]) END"
@@ -216,6 +219,7 @@ func (r rendering) values(name string) string {
 	case r.in.Collection.Field(name) != nil:
 		return "d.fields"
 	case r.in.KeptValue(name) != nil:
+		r.kept = true
 		return "k.values"
 	}
 	return ""

@@ -33,12 +33,9 @@ type ListPage struct {
 	Account Address        // whose marks of the entries are read
 	Marks   []plan.Marking // none: no marks
 
-	Bare bool // no more of the documents is read than their rows' versions
-	Few  bool // it is read for somebody who is in few pairs: see [ErrInMany]
+	Bare   bool     // no more of the documents is read than their rows' versions
+	InMany Pairings // who is known to be in many pairs: see [InMany]
 }
-
-// ErrInMany says that somebody is in too many pairs to read a page with [ListPage.Few].
-var ErrInMany = errors.New("somebody is in many pairs of a kind")
 
 // Owned is a document by its row and key.
 type Owned struct {
@@ -177,8 +174,8 @@ func (s *Store) List(ctx context.Context, page ListPage) ([]Listed, error) {
 		if err := row.Scan(columns...); err != nil {
 			return err
 		}
-		if r.inMany {
-			return ErrInMany
+		if err := lookups.turnedOut(r.inMany, 1); err != nil {
+			return err
 		}
 		listed, err := page.listed(r)
 		rows = append(rows, listed)
@@ -188,8 +185,8 @@ func (s *Store) List(ctx context.Context, page ListPage) ([]Listed, error) {
 	if errors.Is(err, errEnough) {
 		err = nil
 	}
-	if err == nil && len(rows) == 0 && lookups.inMany() != "false" { // what it says stands in no row
-		err = ErrInMany
+	if err == nil && len(rows) == 0 {
+		err = lookups.turnedOut(0, 0)
 	}
 	return rows, err
 }
@@ -200,7 +197,7 @@ const mostAhead = 200
 // listRow is a row of the statement of a page.
 type listRow struct {
 	Listed
-	inMany bool // see [lookups.inMany]
+	inMany Pairings // see [lookups.inMany]
 	marks  [][]byte
 	order  []orderValue
 }
@@ -243,8 +240,21 @@ func (page ListPage) Behind(l Listed) Boundary {
 	return Boundary{Values: "[" + string(bytes.Join(values, []byte(","))) + "]", N: l.N}
 }
 
-// bareColumns are those of a document of which the versions are read alone.
-const bareColumns = "d.n, d.xmin, k.xmin"
+// document are the columns of a document, and how its kept values are joined with it. If
+// nothing else names these, their version is looked for when a document is on the page.
+func (page ListPage) document(l *lookups) (columns, joins string) {
+	named := l.kept || slices.ContainsFunc(page.Order, func(o design.Order) bool { return o.Part.Kept != nil })
+	if page.Bare && !named {
+		return "d.n, d.xmin, (SELECT k.xmin FROM kept k WHERE k.doc = d.n)", ""
+	}
+	if !page.ReadByKept() {
+		joins = " LEFT JOIN kept k ON k.doc = d.n"
+	}
+	if page.Bare {
+		return "d.n, d.xmin, k.xmin", joins
+	}
+	return listedColumns, joins
+}
 
 // listedColumns are those of [Listed] but for what follows from the list.
 const listedColumns = `d.n, d.key, d.version, d.created, d.updated, coalesce(d.shape, 0), d.fields,
@@ -260,17 +270,14 @@ func (page ListPage) statement() (statement, *lookups, error) {
 	for i, k := range keys {
 		shown[i], order[i] = k.shown(), k.sql+way(k.up)
 	}
-	lookups := &lookups{few: page.Few}
+	lookups := &lookups{told: true, many: page.InMany}
 	marks := page.marks(lookups)
 	only := page.Filter.clausesWith(lookups)
-	from := page.from(only.joins)
+	document, joins := page.document(lookups)
+	from := page.from(joins + only.joins)
 	after, err := page.after(keys)
 	if err != nil {
 		return statement{}, nil, err
-	}
-	document := listedColumns
-	if page.Bare {
-		document = bareColumns
 	}
 	return statement{only.with.sql + `
 		SELECT ` + document + `, ` + at + `, ` + pairFields + `,
@@ -321,16 +328,16 @@ func (page ListPage) ends() (here, there string) {
 	return "b", "a"
 }
 
-// from is what the list is read from, joined with what its filter looks up, with what its
-// entries have in common.
+// from is what the list is read from, joined with kept values and with what its filter looks
+// up as far as they are named, with what its entries have in common.
 func (page ListPage) from(joins string) statement {
 	in := number(int64(page.Entries.Number))
-	s := statement{"documents d LEFT JOIN kept k ON k.doc = d.n" + joins +
+	s := statement{"documents d" + joins +
 		"\n\t\tWHERE d.collection = " + in + " AND " + listsOnly("d.n"), nil}
 	switch {
 	case page.Through != nil:
 		here, there := page.ends()
-		s = statement{`pairs p JOIN documents d ON d.n = p.` + there + ` LEFT JOIN kept k ON k.doc = d.n` + joins + `
+		s = statement{`pairs p JOIN documents d ON d.n = p.` + there + joins + `
 		WHERE p.kind = ? AND p.` + here + ` = ?`, []any{page.Through.Number, page.Of.N}}
 	case page.ReadByKept():
 		s.sql = "kept k JOIN documents d ON d.n = k.doc" + joins + "\n\t\tWHERE k.collection = " + in + " AND " +

@@ -16,8 +16,28 @@ type lookups struct {
 	pairings []pairing         // of whom all partners are read
 	targets  []*plan.Reference // of the documents
 	joins    strings.Builder
-	few      bool // nobody is in more than [fewPairs] of a kind: see [lookups.inMany]
+	kept     bool // kept values are named
+
+	// Whoever asks knows who is in many pairs, and is told of others: see [InMany].
+	told bool
+	many Pairings
 }
+
+// Pairings are some of those who are known with their pairs of a kind, by their places among
+// all that a statement names.
+type Pairings uint64
+
+// has tells whether one is among them. They hold 63: of any beyond, each pair is looked for.
+func (p Pairings) has(i int) bool { return i >= 63 || p&(1<<i) != 0 }
+
+// InMany says that some are in too many pairs of a kind to be read the way they were: they
+// are to be told to the next statement.
+type InMany struct {
+	In     Pairings
+	Unseen bool // there were no rows to say who is: it may be nobody
+}
+
+func (e *InMany) Error() string { return "somebody is in many pairs of a kind" }
 
 // pairing is one who is known with those at the other end of their pairs of a kind.
 type pairing struct {
@@ -42,8 +62,8 @@ func (l *lookups) known(in plan.Number, key string) string {
 const fewPairs = 50
 
 // partners are rows that one who is known has pairs of a kind with, and whether there are
-// more than these; empty if the statement is for those who are in few. Keys: pairs (kind, b,
-// a), pairs_from.
+// more than these. If one of the two is empty, so is the case that it is for. Keys: pairs
+// (kind, b, a), pairs_from.
 func (l *lookups) partners(kind plan.Number, from bool, who string) (few, more string) {
 	p := pairing{kind, from, who}
 	i := slices.Index(l.pairings, p)
@@ -51,20 +71,48 @@ func (l *lookups) partners(kind plan.Number, from bool, who string) (few, more s
 		i = len(l.pairings)
 		l.pairings = append(l.pairings, p)
 	}
-	few = fmt.Sprintf("(SELECT few%d FROM partners)", i)
-	if l.few {
-		return few, ""
+	few, more = fmt.Sprintf("(SELECT few%d FROM partners)", i), fmt.Sprintf("(SELECT more%d FROM partners)", i)
+	switch {
+	case !l.told:
+		return few, more
+	case l.many.has(i):
+		return "", more
 	}
-	return few, fmt.Sprintf("(SELECT more%d FROM partners)", i)
+	return few, ""
 }
 
-// inMany is a column of a statement for those who are in few pairs: whether somebody is in
-// more, and what it answers is to be thrown away.
+// fewOnes are the places of those whose partners are read.
+func (l *lookups) fewOnes() []int {
+	var few []int
+	for i := range l.pairings {
+		if !l.told || !l.many.has(i) {
+			few = append(few, i)
+		}
+	}
+	return few
+}
+
+// inMany is a column that tells which [Pairings] have turned out to be in many pairs: what
+// the statement answers is to be thrown away then.
 func (l *lookups) inMany() string {
-	if !l.few || len(l.pairings) == 0 {
-		return "false"
+	if !l.told || len(l.fewOnes()) == 0 {
+		return "0::bigint"
 	}
 	return "(SELECT more FROM partners)"
+}
+
+// turnedOut is the error that some are in many pairs, nil if none are. Without any rows it is
+// not known who is, and all may be.
+func (l *lookups) turnedOut(in Pairings, rows int) error {
+	if rows == 0 {
+		for _, i := range l.fewOnes() {
+			in |= 1 << i
+		}
+	}
+	if in == 0 {
+		return nil
+	}
+	return &InMany{in, rows == 0}
 }
 
 // with is what is looked up once for the whole statement.
@@ -79,22 +127,23 @@ func (l *lookups) with() statement {
 		s.args = append(s.args, at.Key)
 	}
 	s.sql = "WITH ends AS MATERIALIZED (SELECT " + strings.Join(ends, ", ") + ")"
-	if len(l.pairings) == 0 {
+	if len(l.fewOnes()) == 0 {
 		return s
 	}
 	var few, whether, more []string
-	for i, p := range l.pairings {
-		here, there := "b", "a"
+	for _, i := range l.fewOnes() {
+		p, here, there := l.pairings[i], "b", "a"
 		if p.from {
 			here, there = "a", "b"
 		}
 		few = append(few, fmt.Sprintf("ARRAY(SELECT x.%s FROM pairs x WHERE x.kind = %d AND x.%s = %s LIMIT %d) AS few%d",
 			there, p.kind, here, p.who, fewPairs+1, i))
-		whether = append(whether, fmt.Sprintf("few%d, cardinality(few%d) > %d AS more%d", i, i, fewPairs, i))
-		more = append(more, fmt.Sprintf("cardinality(few%d) > %d", i, fewPairs))
+		is := fmt.Sprintf("cardinality(few%d) > %d", i, fewPairs)
+		whether = append(whether, fmt.Sprintf("few%d, %s AS more%d", i, is, i))
+		more = append(more, fmt.Sprintf("CASE WHEN %s THEN %d::bigint ELSE 0 END", is, int64(1)<<i))
 	}
-	if l.few {
-		whether = []string{"x.*, " + strings.Join(more, " OR ") + " AS more"}
+	if l.told {
+		whether = []string{"x.*, " + strings.Join(more, " + ") + " AS more"}
 	}
 	s.sql += ", partners AS MATERIALIZED (SELECT " + strings.Join(whether, ", ") + " FROM (SELECT " +
 		strings.Join(few, ", ") + " OFFSET 0) x)"

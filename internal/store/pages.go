@@ -155,12 +155,12 @@ type Versions struct{ Document, Kept pgtype.Uint32 }
 
 // Places is a page of the timeline of an owner at an address, who is believed to
 // be a certain document: nothing, if that is not so. Newest first. A filter leaves nothing
-// out here: the places tell what it says. few: it is for somebody who is in few pairs, else
-// the error is [ErrInMany].
+// out here: the places tell what it says. many: who is known to be in many pairs; if
+// others are, the error is an [InMany].
 // Keys: entries (timeline, owner, rank, doc), documents (n), kept (doc).
 func (s *Store) Places(ctx context.Context, t *plan.Timeline, at Address, owner Owner, after Boundary, filter Filter,
-	few bool, limit int) ([]Place, error) {
-	lookups := &lookups{few: few}
+	many Pairings, limit int) ([]Place, error) {
+	lookups := &lookups{told: true, many: many}
 	from, only := page(t, owner, after, limit), filter.clausesWith(lookups)
 	query := statement{only.with.sql + `
 		SELECT e.rank, e.doc, d.version, k.version, coalesce(` + only.is.sql + `, false), ` + lookups.inMany() + `
@@ -172,15 +172,14 @@ func (s *Store) Places(ctx context.Context, t *plan.Timeline, at Address, owner 
 		only.args(nil, append(from.args, owner.N, at.Collection, at.Key))}
 	places := make([]Place, 0, limit)
 	var p Place
-	inMany := false
+	var inMany Pairings
 	columns := []any{&p.Rank, &p.Doc, &p.Document, &p.Kept, &p.May, &inMany}
 	err := s.visit(ctx, query, func(row pgx.Rows) error {
-		err := row.Scan(columns...)
-		if inMany {
-			return ErrInMany
+		if err := row.Scan(columns...); err != nil {
+			return err
 		}
 		places = append(places, p)
-		return err
+		return lookups.turnedOut(inMany, len(places))
 	})
 	return places, err
 }
