@@ -3,6 +3,7 @@ package reading
 import (
 	"context"
 	"encoding/json"
+	"slices"
 	"sync/atomic"
 	"time"
 
@@ -84,6 +85,12 @@ func (r *Reader) Document(ctx context.Context, who running.Viewer, collection, k
 	return out, out.add(j, doc, doc.Created)
 }
 
+// room makes room for some more documents.
+func (d *Documents) room(many int) {
+	d.Documents, d.Times = slices.Grow(d.Documents, many), slices.Grow(d.Times, many)
+	d.Rows, d.Keys = slices.Grow(d.Rows, many), slices.Grow(d.Keys, many)
+}
+
 // add adds a document as the viewer may see it.
 func (d *Documents) add(j *running.Judge, doc store.Document, at time.Time) error {
 	seen, err := j.Show(d.Of, doc)
@@ -136,6 +143,7 @@ func (r *Reader) Collection(ctx context.Context, who running.Viewer, collection,
 	if next != nil {
 		out.Next = &Page{After: *next, Limit: page.Limit}
 	}
+	out.room(len(docs))
 	for _, d := range docs {
 		if err := out.add(j, d, d.Created); err != nil {
 			return Documents{}, err
@@ -254,6 +262,7 @@ func linkedPage(j *running.Judge, c *plan.Collection, page Page, found source[st
 	if next != nil {
 		out.Next = &Page{After: *next, Limit: page.Limit}
 	}
+	out.room(len(rows))
 	for _, row := range rows {
 		if err := out.add(j, row.Document, row.At); err != nil {
 			return Documents{}, err

@@ -194,8 +194,9 @@ func (in *listing) read(page Page) (Documents, error) {
 			return out, err
 		}
 		next = after
-		for _, row := range rows {
-			if err := in.add(&out, row); err != nil {
+		out.room(len(rows))
+		for i := range rows {
+			if err := in.add(&out, &rows[i]); err != nil {
 				return out, err
 			}
 		}
@@ -223,10 +224,10 @@ func (in *listing) addTop(out *Documents) error {
 		return err
 	}
 	out.Tops = n
-	return in.add(out, rows[0])
+	return in.add(out, &rows[0])
 }
 
-func (in *listing) add(out *Documents, row store.Listed) error {
+func (in *listing) add(out *Documents, row *store.Listed) error {
 	if in.l.Through != nil && len(in.l.Through.Fields) > 0 {
 		out.PairFacts = append(out.PairFacts, row.PairFields)
 	}

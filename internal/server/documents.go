@@ -225,11 +225,11 @@ func (p documentPage) text() ([]byte, error) {
 		size += 256 + len(d.Path) + len(d.Facts) + len(d.Kept) + len(d.Marks) + len(d.Pair)
 	}
 	text := append(make([]byte, 0, size), `{"documents":[`...)
-	for i, d := range p.Documents {
+	for i := range p.Documents {
 		if i > 0 {
 			text = append(text, ',')
 		}
-		text = d.appendTo(text)
+		text = p.Documents[i].appendTo(text)
 	}
 	text = append(text, ']')
 	if p.Next != "" {
@@ -245,7 +245,7 @@ func (p documentPage) text() ([]byte, error) {
 	return append(text, '}'), nil
 }
 
-func (d listed) appendTo(text []byte) []byte {
+func (d *listed) appendTo(text []byte) []byte {
 	text = append(append(text, `{"id":"`...), d.ID...)
 	text = append(append(text, `","path":"`...), d.Path...)
 	text = strconv.AppendInt(append(text, `","version":`...), d.Version, 10)
@@ -306,12 +306,13 @@ func (s *Server) pageOf(c *echo.Context, got reading.Documents, asked showing, s
 	if err != nil {
 		return documentPage{}, err
 	}
-	page := documentPage{Documents: []listed{}, Next: next}
+	page := documentPage{Documents: make([]listed, len(got.Documents)), Next: next}
 	if page.With, err = s.alongDocuments(c, asked, got); err != nil {
 		return documentPage{}, err
 	}
-	for i, d := range got.Documents {
-		one := listed{Document: d}
+	for i := range got.Documents {
+		one := &page.Documents[i]
+		one.Document = got.Documents[i]
 		if since {
 			one.Since = &got.Times[i]
 		}
@@ -322,7 +323,6 @@ func (s *Server) pageOf(c *echo.Context, got reading.Documents, asked showing, s
 		if marked != nil {
 			one.Marks = marked[i]
 		}
-		page.Documents = append(page.Documents, one)
 	}
 	return page, asked.chosen(got.Of, page.Documents)
 }

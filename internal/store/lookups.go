@@ -54,7 +54,7 @@ func (l *lookups) known(in plan.Number, key string) string {
 		i = len(l.ends)
 		l.ends = append(l.ends, at)
 	}
-	return fmt.Sprintf("(SELECT n%d FROM ends)", i)
+	return "(SELECT n" + number(int64(i)) + " FROM ends)"
 }
 
 // fewPairs is how many pairs of a kind somebody may be in for all of these to be read at once.
@@ -71,7 +71,8 @@ func (l *lookups) partners(kind plan.Number, from bool, who string) (few, more s
 		i = len(l.pairings)
 		l.pairings = append(l.pairings, p)
 	}
-	few, more = fmt.Sprintf("(SELECT few%d FROM partners)", i), fmt.Sprintf("(SELECT more%d FROM partners)", i)
+	nth := number(int64(i))
+	few, more = "(SELECT few"+nth+" FROM partners)", "(SELECT more"+nth+" FROM partners)"
 	switch {
 	case !l.told:
 		return few, more
@@ -123,7 +124,8 @@ func (l *lookups) with() statement {
 	var s statement
 	ends := make([]string, len(l.ends))
 	for i, at := range l.ends {
-		ends[i] = fmt.Sprintf("(SELECT n FROM documents WHERE collection = %d AND key = ?) AS n%d", at.Collection, i)
+		ends[i] = "(SELECT n FROM documents WHERE collection = " + number(int64(at.Collection)) + " AND key = ?) AS n" +
+			number(int64(i))
 		s.args = append(s.args, at.Key)
 	}
 	s.sql = "WITH ends AS MATERIALIZED (SELECT " + strings.Join(ends, ", ") + ")"
@@ -136,11 +138,12 @@ func (l *lookups) with() statement {
 		if p.from {
 			here, there = "a", "b"
 		}
-		few = append(few, fmt.Sprintf("ARRAY(SELECT x.%s FROM pairs x WHERE x.kind = %d AND x.%s = %s LIMIT %d) AS few%d",
-			there, p.kind, here, p.who, fewPairs+1, i))
-		is := fmt.Sprintf("cardinality(few%d) > %d", i, fewPairs)
-		whether = append(whether, fmt.Sprintf("few%d, %s AS more%d", i, is, i))
-		more = append(more, fmt.Sprintf("CASE WHEN %s THEN %d::bigint ELSE 0 END", is, int64(1)<<i))
+		nth := number(int64(i))
+		few = append(few, "ARRAY(SELECT x."+there+" FROM pairs x WHERE x.kind = "+number(int64(p.kind))+" AND x."+here+
+			" = "+p.who+" LIMIT "+number(fewPairs+1)+") AS few"+nth)
+		is := "cardinality(few" + nth + ") > " + number(fewPairs)
+		whether = append(whether, "few"+nth+", "+is+" AS more"+nth)
+		more = append(more, "CASE WHEN "+is+" THEN "+number(1<<i)+"::bigint ELSE 0 END")
 	}
 	if l.told {
 		whether = []string{"x.*, " + strings.Join(more, " + ") + " AS more"}
