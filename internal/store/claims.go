@@ -67,15 +67,16 @@ func (tx *Tx) ClaimAlike(lane plan.Lane, limit int) ([]Due, int, error) {
 	return append(first, alike...), design, err
 }
 
-// ClaimLong takes one fan-out that is on its way. Index: due_long.
+// ClaimLong takes one fan-out that is on its way. The lane stands in the statement: a plan
+// for any lane could not use the index. Index: due_long.
 func (tx *Tx) ClaimLong(lane plan.Lane) ([]Due, int, error) {
 	return tx.claim(`
 		SELECT `+dueColumns+`, `+designInForce+`
 		FROM due d
-		WHERE d.lane = ? AND d.cursor > 0 AND d.step IN (3, 4) AND `+ready+`
+		WHERE d.lane = `+number(int64(lane))+` AND d.cursor > 0 AND d.step IN (3, 4) AND `+ready+`
 		ORDER BY d.seq
 		LIMIT 1
-		FOR UPDATE SKIP LOCKED`, lane)
+		FOR UPDATE SKIP LOCKED`)
 }
 
 // TimelineWork is a kind of work on timelines, for [Tx.ClaimFairly].
