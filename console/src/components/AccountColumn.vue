@@ -24,7 +24,7 @@ const props = defineProps<{
 const emit = defineEmits<{ choose: [account: string]; acted: [words: string] }>()
 
 const shown = 30
-const { entries, loaded, broken, fresh, gone, show } = useLiveTimeline(computed(() => props.timeline.name), toRef(props, 'account'), shown)
+const { entries, loaded, broken, fresh, gone, ahead } = useLiveTimeline(computed(() => props.timeline.name), toRef(props, 'account'), shown)
 const person = shallowRef<Document>()
 const trouble = ref('')
 const draft = ref('')
@@ -51,7 +51,7 @@ const linkOf = (p: OutlinePair) => owners.value?.links.find((l) => l.kind === 'p
 const states = shallowRef(new Map<string, PairState>())
 const marks = useMarks(
   () => props.timeline.name, toRef(props, 'account'),
-  () => toEntries.value.map((pair) => ({ pair, link: linkOf(pair) })).filter((p) => p.link !== ''), shown, entries, show, () => props.acts,
+  () => toEntries.value.map((pair) => ({ pair, link: linkOf(pair) })).filter((p) => p.link !== ''), shown, entries, ahead, () => props.acts,
 )
 
 /** What the column shows: the timeline, or what a name of the account leads to. */

@@ -36,7 +36,7 @@ export function useLiveTimeline(timeline: Ref<string>, owner: Ref<string>, limit
   const fresh = ref(new Set<string>()) // entries that came in while the page was open
   const gone = shallowRef<Entry[]>([]) // entries that went while it was open, newest first
   let source: EventSource | undefined
-  let streamed: Entry[] = [] // as the stream has it: what is read besides may be ahead of it
+  let streamed: Entry[] = [] // as the stream has it
   let whole: Entry[] = [] // when all was there that belongs together
   let pushed = new Set<string>() // what went off the end of the page
 
@@ -76,16 +76,27 @@ export function useLiveTimeline(timeline: Ref<string>, owner: Ref<string>, limit
     }
   }
 
-  watch([timeline, owner], () => {
+  function open() {
     source?.close()
-    entries.value = []
-    gone.value = []
-    loaded.value = false
     if (!timeline.value || !owner.value) return
     source = new EventSource(`/v1/live/timelines/${timeline.value}/${encodeURIComponent(owner.value)}?limit=${limit}`)
     follow(source)
+  }
+
+  /** Shows a page that was read besides. The stream may not have come so far, and would say nothing if all
+   * became again as it has told it before: it begins afresh. */
+  function ahead(page: Pick<TimelinePage, 'entries'>) {
+    show(page)
+    open()
+  }
+
+  watch([timeline, owner], () => {
+    entries.value = []
+    gone.value = []
+    loaded.value = false
+    open()
   }, { immediate: true })
 
   onUnmounted(() => source?.close())
-  return { entries, loaded, broken, fresh, gone, show }
+  return { entries, loaded, broken, fresh, gone, ahead }
 }

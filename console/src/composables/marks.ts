@@ -16,7 +16,7 @@ const plain = (entries: Entry[]) => JSON.stringify(entries.map((e) => ({ ...e, m
  * that has found otherwise of the entries themselves is shown as well. */
 export function useMarks(
   timeline: () => string, account: Ref<string>, pairs: () => { pair: OutlinePair; link: string }[], shown: number,
-  entries: Ref<Entry[]>, show: (page: TimelinePage) => void, acts: () => number,
+  entries: Ref<Entry[]>, ahead: (page: TimelinePage) => void, acts: () => number,
 ) {
   const marks = shallowRef<Marks>(new Map())
   const latest = useLatest()
@@ -38,7 +38,7 @@ export function useMarks(
 
   function take({ found, page }: { found: Marks; page: TimelinePage }) {
     marks.value = found
-    if (plain(page.entries) !== plain(entries.value)) show(page)
+    if (plain(page.entries) !== plain(entries.value)) ahead(page)
   }
 
   watch([account, entries, acts], () => {
