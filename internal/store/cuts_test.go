@@ -229,3 +229,37 @@ func TestWhatTheFactsDoNotJustifyIsFoundAndTakenOut(t *testing.T) {
 		t.Errorf("%d entries are left, want ada's other two", left)
 	}
 }
+
+// What watches a timeline is told that an entry went and came back, though all is as it was.
+func TestAnEntryThatCameBackIsAnother(t *testing.T) {
+	s := newShort(t)
+	s.person("ada")
+	s.person("ben")
+	write(t, s.Store, func(tx *store.Tx) error { return tx.Tie(2, s.ids["ben"], s.ids["ada"]) })
+	s.posts("ada", 1, 1)
+	signature := func() string {
+		t.Helper()
+		all, err := s.Signatures(t.Context(), []store.Watched{{Timeline: s.timeline,
+			Owner: store.Owner{N: s.ids["ben"]}, After: store.FromTheTop, Limit: 10}})
+		if err != nil {
+			t.Fatal(err)
+		}
+		return all[0]
+	}
+	before := signature()
+	if again := signature(); again != before {
+		t.Errorf("nothing has happened, and %s became %s", before, again)
+	}
+	run := func(sql string, args ...any) {
+		t.Helper()
+		if err := s.Exec(fmt.Sprintf(sql, args...)); err != nil {
+			t.Fatal(err)
+		}
+	}
+	run("DELETE FROM entries WHERE owner = %d", s.ids["ben"])
+	between := signature()
+	run("INSERT INTO entries (timeline, owner, rank, doc, author) VALUES (3, %d, 1, 1001, %d)", s.ids["ben"], s.ids["ada"])
+	if after := signature(); between == before || after == before {
+		t.Errorf("an entry went and came back: %s, %s, %s", before, between, after)
+	}
+}

@@ -24,10 +24,13 @@ func (s *Store) Moment(ctx context.Context) (string, error) {
 
 // signature is a number that changes with what it is made of: the entries, and
 // when the rows of their documents and kept values were last written.
-const signature = `coalesce(sum(hashtextextended(e.doc || ' ' || coalesce(d.xmin::text,
-	'') || ' ' || coalesce(k.xmin::text, ''), e.rank)), 0)::text`
+const signature = "coalesce(sum(hashtextextended(e.doc || " + rowsWritten + ", e.rank)), 0)::text"
 
-// Signatures are those of pages of timelines that are pushed.
+const rowsWritten = `' ' || coalesce(d.xmin::text, '') || ' ' || coalesce(k.xmin::text, '')`
+
+// Signatures are those of pages of timelines that are pushed. When an entry itself was written
+// counts too: one that went and came back is another, as what was read in between may have
+// been shown.
 // Keys: entries (timeline, owner, rank, doc), documents (n), kept (doc).
 func (s *Store) Signatures(ctx context.Context, pages []Watched) ([]string, error) {
 	n := len(pages)
@@ -40,9 +43,9 @@ func (s *Store) Signatures(ctx context.Context, pages []Watched) ([]string, erro
 	var all []string
 	err := s.upkeep.WithContext(ctx).Raw(`
 		SELECT (
-			SELECT `+signature+`
+			SELECT coalesce(sum(hashtextextended(e.written || ' ' || e.doc || `+rowsWritten+`, e.rank)), 0)::text
 			FROM (
-				SELECT rank, doc FROM entries
+				SELECT rank, doc, xmin::text AS written FROM entries
 				WHERE timeline = w.timeline AND owner = w.owner AND (rank, doc) < (w.rank, w.doc)
 				ORDER BY rank DESC, doc DESC
 				LIMIT w.many
