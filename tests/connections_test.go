@@ -50,7 +50,8 @@ func first[T, U any](v T, _ U, _ error) T { return v }
 // the RFCs have them.
 func TestHTTPIsAnsweredAsItsUsersExpect(t *testing.T) {
 	t.Parallel()
-	w := world{harness.Start(t, ponds, func(o *service.Options) { // with a console, which has an answer to every address
+	// With a console, which has an answer to every address.
+	w := world{harness.Start(t, ponds, func(o *service.Options) {
 		o.Console = fstest.MapFS{"index.html": &fstest.MapFile{Data: []byte("<html></html>")}}
 	}), t}
 	w.person("ada")

@@ -224,7 +224,8 @@ func TestTheCommandHelpsWhoMistypes(t *testing.T) {
 	w.yalvo("list", "people/ada/fllowing").says(t, 1, `leads to nothing called "fllowing": did you mean "following"?`)
 	w.yalvo("pair", "folow", "ada", "ada").says(t, 1, `the design has no pair "folow": did you mean "follow"?`)
 	w.yalvo("timeline", "hme", "ada").says(t, 1, `the design has no timeline "hme": did you mean "home"?`)
-	w.yalvo("audit", "--of", "people.follower_n").says(t, 1, `no duplicate "people.follower_n": did you mean "people.followers_n"?`)
+	w.yalvo("audit", "--of", "people.follower_n").
+		says(t, 1, `no duplicate "people.follower_n": did you mean "people.followers_n"?`)
 	w.yalvo("list", "people", "--limit", "many").says(t, 2, `invalid value "many"`, "it takes a number")
 	w.yalvo("show", "people").says(t, 2, "people is no document but leads to several: see `yalvo list people`")
 	w.yalvo("list", "people/ada").says(t, 2, "people/ada is a document and leads to one alone: see `yalvo show people/ada`")

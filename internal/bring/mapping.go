@@ -88,7 +88,8 @@ func (m *Mapping) checkCollection(d *design.Design, name string, say func(string
 	}
 	for _, field := range sorted(c.Facts) {
 		if is.Field(field) == nil {
-			say("collections.%s.facts: %s has no field %q: %s", name, name, field, design.Meant(field, design.FieldNames(is.Fields)))
+			say("collections.%s.facts: %s has no field %q: %s", name, name, field,
+				design.Meant(field, design.FieldNames(is.Fields)))
 		}
 	}
 	for path, of := range c.Copies {

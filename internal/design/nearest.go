@@ -32,9 +32,8 @@ func Meant(name string, known []string) string {
 	return "it has " + Listed(known)
 }
 
-// NoSuch says that a design has no collection, pair, timeline or list of a name (or no
-// "collection or pair"), and which
-// one may be meant.
+// NoSuch says that a design has none of a kind with a name ("collection", "pair", "collection
+// or pair", "timeline" or "list"), and which one may be meant.
 func (d *Design) NoSuch(kind, name string) string {
 	var known []string
 	switch kind {

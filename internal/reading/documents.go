@@ -18,7 +18,7 @@ type Reader struct {
 	*running.App
 	owners   owners   // whose timelines were read lately
 	shown    shown    // what entries and lists show
-	inMany   inMany   // whom the shorter statement of a list does not do for
+	inMany   inMany   // for whom pairs are looked for one by one
 	settling settling // those who wait for positions
 	counted  countCache
 	watchers watchers

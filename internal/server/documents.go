@@ -74,11 +74,11 @@ func (s *Server) spotOf(c *echo.Context) (spot, error) {
 
 // noneAtTop refuses a path whose first name is no collection, or one of nested documents.
 func noneAtTop(v *running.Version, name string) error {
-	if nested, err := v.Collection(name); err != nil {
+	nested, err := v.Collection(name)
+	if err != nil {
 		return err
-	} else {
-		return unknown("documents of %q lie under others: write %s/ID/%s/ID", name, nested.Parent.Name, name)
 	}
+	return unknown("documents of %q lie under others: write %s/ID/%s/ID", name, nested.Parent.Name, name)
 }
 
 func joinKey(parent, id string) string {

@@ -71,9 +71,9 @@ func (tx *Tx) ClaimAlike(lane plan.Lane, limit int) ([]Due, int, error) {
 // for any lane could not use the index. Index: due_long.
 func (tx *Tx) ClaimLong(lane plan.Lane) ([]Due, int, error) {
 	return tx.claim(`
-		SELECT `+dueColumns+`, `+designInForce+`
+		SELECT ` + dueColumns + `, ` + designInForce + `
 		FROM due d
-		WHERE d.lane = `+number(int64(lane))+` AND d.cursor > 0 AND d.step IN (3, 4) AND `+ready+`
+		WHERE d.lane = ` + number(int64(lane)) + ` AND d.cursor > 0 AND d.step IN (3, 4) AND ` + ready + `
 		ORDER BY d.seq
 		LIMIT 1
 		FOR UPDATE SKIP LOCKED`)

@@ -258,7 +258,8 @@ func TestAnEntryThatCameBackIsAnother(t *testing.T) {
 	}
 	run("DELETE FROM entries WHERE owner = %d", s.ids["ben"])
 	between := signature()
-	run("INSERT INTO entries (timeline, owner, rank, doc, author) VALUES (3, %d, 1, 1001, %d)", s.ids["ben"], s.ids["ada"])
+	run("INSERT INTO entries (timeline, owner, rank, doc, author) VALUES (3, %d, 1, 1001, %d)",
+		s.ids["ben"], s.ids["ada"])
 	if after := signature(); between == before || after == before {
 		t.Errorf("an entry went and came back: %s, %s, %s", before, between, after)
 	}

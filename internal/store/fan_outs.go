@@ -170,7 +170,8 @@ func anyBar(bars []plan.Bar, one, other string) string {
 func follower(t *plan.Timeline) string {
 	return `p.kind = s.pair AND p.b = s.author AND p.a > s.cursor AND p.a <= s.last` + andTied(t, "p") + `
 		AND NOT CASE WHEN s.more THEN ` +
-		anyBar(t.Bars, "x.b = s.author AND x.a = p.a", "x.b = p.a AND x.a = s.author") + " ELSE p.a = ANY (s.barred) END"
+		anyBar(t.Bars, "x.b = s.author AND x.a = p.a", "x.b = p.a AND x.a = s.author") +
+		" ELSE p.a = ANY (s.barred) END"
 }
 
 // deliverAll is the plain statement for many entries a little way each.
