@@ -51,6 +51,11 @@ func TestTheCommandTellsTheWholeStory(t *testing.T) {
 	w := start(t, "")
 	file := designFile(t, ponds)
 	w.yalvo("list", "people").says(t, 1, "no design has been applied yet: run `yalvo apply FILE`")
+	bare := filepath.Join(t.TempDir(), "bare.yaml")
+	if err := os.WriteFile(bare, []byte("yalvo: 1\napp: x\ncollections: {a: {fields: {n: {type: string}}}}\n"), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	w.yalvo("check", bare).says(t, 0, "0 triggers derived from it.\n")
 	w.yalvo("check", file).says(t, 0, "is fine: 5 collections, 2 pairs, 1 timeline, 0 lists.", "follow set or unset", "count it in people.followers_n")
 	w.yalvo("apply", file).says(t, 0, "ponds now runs version 1", "none written by hand")
 	w.yalvo("apply", file).says(t, 0, "runs this design already")
