@@ -80,7 +80,7 @@ func TestWhatTheServiceTellsAMonitor(t *testing.T) {
 	for _, want := range []string{`yalvo_request_seconds_count{method="POST",route="/v1/collections/*",status="201"} 1`,
 		`yalvo_request_seconds_count{method="GET",route="/v1/collections/*",status="404"} 1`, "yalvo_database_up 1",
 		`yalvo_due_work{lane="delivering"}`, `yalvo_lag_seconds{lane=`, "yalvo_parked_work 0", `yalvo_database_connections{state="in use"}`,
-		"yalvo_live_streams 0"} {
+		"yalvo_live_streams 0", "yalvo_pages_read_together_total 0"} {
 		if !strings.Contains(text, want) {
 			t.Errorf("%s is not in\n%s", want, text)
 		}

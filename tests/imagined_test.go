@@ -249,6 +249,7 @@ func TestEverythingOfMadeUpDesignsIsAsTheModelSays(t *testing.T) {
 			m := th.asTheModelSays()
 			w.auditFindsNothing()
 			th.rulesAgree(m, s+uint64(i))
+			th.pagesAtOnce(m, rand.New(rand.NewPCG(s, uint64(i)+99)))
 			if t.Failed() {
 				t.Log(source)
 			}

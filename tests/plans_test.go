@@ -78,6 +78,16 @@ func TestHotStatementsGoByAnIndex(t *testing.T) {
 			}
 		}
 	}
+	for _, page := range []string{"timelines/home/%s", "lists/everyone", "lists/popular"} {
+		var screens []screen
+		for i := range 16 {
+			who := fmt.Sprintf("x%d", i+1001)
+			screens = append(screens, screen{who, "/v1/" + strings.Replace(page, "%s", who, 1)})
+		}
+		if w.readersAtOnce(screens, 20) == 0 {
+			t.Errorf("%s: none of 320 pages was read together with others", page)
+		}
+	}
 	live := reader(t, w).watch("ben")
 	w.post("ada", "p3", "live")
 	live.changes()
@@ -86,7 +96,7 @@ func TestHotStatementsGoByAnIndex(t *testing.T) {
 	}
 	w.until("what is not held is done", func() bool { return w.Number("SELECT count(*) FROM due WHERE not_before IS NULL") == 0 })
 
-	looked, lists, long := 0, 0, 0
+	looked, lists, long, together := 0, 0, 0, map[bool]int{}
 	for _, p := range plansIn(t, string(must(os.ReadFile(log))(t)[before:])) {
 		if !countsAll(p.Text) {
 			looked++
@@ -95,15 +105,19 @@ func TestHotStatementsGoByAnIndex(t *testing.T) {
 					t.Errorf("what is due is all gone over to find what is long, in\n%s", p.Text)
 				}
 			}
-			if !ofAList.MatchString(p.Text) {
+			ofAList := ofAList.MatchString(p.Text)
+			if strings.Contains(p.Text, "WITH ORDINALITY AS asked") {
+				together[ofAList]++
+			}
+			if !ofAList {
 				p.goesByIndexes(t)
 			} else if lists++; p.sorts() || strings.Contains(p.Text, ") < (") && !p.bounded() {
 				t.Errorf("a list is not read in the order of its index, or not from where its page begins, in\n%s", p.Text)
 			}
 		}
 	}
-	if looked < 40 || lists < 10 || long == 0 {
-		t.Errorf("only %d plans were looked at, %d of lists, %d of long work", looked, lists, long)
+	if looked < 40 || lists < 10 || long == 0 || together[true] == 0 || together[false] == 0 {
+		t.Errorf("only %d plans were looked at, %d of lists, %d of long work, for several readers %v", looked, lists, long, together)
 	}
 }
 
@@ -169,8 +183,9 @@ type planNode struct {
 	Plans    []*planNode `json:"Plans"`
 }
 
-// ofAList is the statement of a page of a list: the versions of what stands on it.
-var ofAList = regexp.MustCompile(`(?s)SELECT d\.n, d\.xmin.*FROM (documents d\s|kept k JOIN|pairs p JOIN)`)
+// ofAList is the statement of a page of a list: the versions of what stands on it, for one
+// reader or for several.
+var ofAList = regexp.MustCompile(`(?s)SELECT d\.n, d\.xmin.*FROM (documents d\s|kept k JOIN|pairs p JOIN)|^WITH head AS`)
 
 // plansIn reads the plans out of a log.
 func plansIn(t *testing.T, log string) []*planNode {

@@ -94,12 +94,13 @@ var (
 	streamsDesc = described("live_streams", "Live reads that are open.")
 	waitingDesc = described("waiting_reads", "Reads that wait for a position.")
 	queuedDesc  = described("queued_requests", "Requests that wait for a place.")
+	pagesDesc   = described("pages_read_together_total", "Pages that were read by one statement for several readers.")
 )
 
 // Describe is part of [prometheus.Collector].
 func (s *standing) Describe(all chan<- *prometheus.Desc) {
 	for _, d := range []*prometheus.Desc{upDesc, dueDesc, lagDesc, parkedDesc, poolDesc, streamsDesc, waitingDesc,
-		queuedDesc} {
+		queuedDesc, pagesDesc} {
 		all <- d
 	}
 }
@@ -115,6 +116,7 @@ func (s *standing) Collect(all chan<- prometheus.Metric) {
 	gauge(streamsDesc, float64(s.gate.Streams.Now()))
 	gauge(waitingDesc, float64(s.gate.Waiting.Now()))
 	gauge(queuedDesc, float64(s.gate.Queued.Now()))
+	all <- prometheus.MustNewConstMetric(pagesDesc, prometheus.CounterValue, float64(s.read.PagesTogether()))
 	status, err := s.status()
 	if err != nil {
 		gauge(upDesc, 0)

@@ -16,9 +16,11 @@ import (
 // Reader reads an app.
 type Reader struct {
 	*running.App
-	owners   owners   // whose timelines were read lately
-	shown    shown    // what entries and lists show
-	inMany   inMany   // for whom pairs are looked for one by one
+	owners   owners // whose timelines were read lately
+	shown    shown  // what entries and lists show
+	inMany   inMany // for whom pairs are looked for one by one
+	places   gathering[*store.PlacesQuery, store.Place]
+	lists    gathering[*store.ListQuery, store.Listed]
 	settling settling // those who wait for positions
 	counted  countCache
 	watchers watchers
@@ -27,7 +29,15 @@ type Reader struct {
 }
 
 // New makes a reader of an app.
-func New(app *running.App) *Reader { return &Reader{App: app} }
+func New(app *running.App) *Reader {
+	r := &Reader{App: app}
+	r.places.log, r.lists.log = app.Log, app.Log
+	return r
+}
+
+// PagesTogether is how many pages have been read together with those of other readers, by one
+// statement for all.
+func (r *Reader) PagesTogether() int64 { return r.places.many.Load() + r.lists.many.Load() }
 
 // Boundary is where a page begins: just after an element of the one before it.
 type Boundary = store.Boundary

@@ -18,7 +18,11 @@ func (in *listing) rows(page store.ListPage) ([]store.Listed, error) {
 // is not known, it would be of another moment than the list, and all is read at once.
 func (in *listing) remembering(page store.ListPage) ([]store.Listed, error) {
 	page.Bare = true
-	rows, err := in.Store.List(in.ctx, page)
+	q, err := page.Query()
+	if err != nil {
+		return nil, err
+	}
+	rows, err := in.lists.ask(in.ctx, q.Alike(), q, in.Store.List, in.Store.ListTogether)
 	if err != nil {
 		return nil, err
 	}
@@ -37,7 +41,10 @@ func (in *listing) remembering(page store.ListPage) ([]store.Listed, error) {
 	}
 	if covered < 0 {
 		page.Bare = false
-		return in.Store.List(in.ctx, page)
+		if q, err = page.Query(); err != nil {
+			return nil, err
+		}
+		return in.Store.List(in.ctx, q)
 	}
 	return upToAPage(rows[:covered]), nil
 }

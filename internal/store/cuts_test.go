@@ -68,7 +68,8 @@ func (s short) stored(owner string) int {
 	if err != nil {
 		s.t.Fatal(err)
 	}
-	places, err := s.Places(s.t.Context(), s.timeline, at, is, store.FromTheTop, store.Filter{}, 0, 1000)
+	places, err := s.Places(s.t.Context(), store.TimelinePage{Timeline: s.timeline, At: at, Owner: is,
+		After: store.FromTheTop, Limit: 1000}.Query())
 	if err != nil {
 		s.t.Fatal(err)
 	}

@@ -78,6 +78,20 @@ func (c clauses) args(before, after []any) []any {
 	return slices.Concat(c.with.args, before, c.is.args, after)
 }
 
+// split is the condition of a filter in two: what it asks of a document whoever reads, and what it
+// asks about the reader.
+func (f Filter) split(l *lookups) (all, own statement) {
+	all, own = statement{sql: "true"}, statement{sql: "true"}
+	for _, p := range f {
+		one, of := p(l), &all
+		if strings.Contains(one.sql, " FROM ends)") || strings.Contains(one.sql, " FROM partners)") {
+			of = &own
+		}
+		*of = statement{of.sql + " AND " + one.sql, append(of.args, one.args...)}
+	}
+	return all, own
+}
+
 type rendering struct {
 	plan *plan.Plan
 	in   *plan.Collection

@@ -13,7 +13,6 @@ import (
 	"strings"
 	"time"
 
-	"github.com/jackc/pgx/v5"
 	"gorm.io/gorm"
 
 	"yalvo/internal/design"
@@ -155,42 +154,6 @@ func way(up bool) string {
 	return " DESC"
 }
 
-// List is a page of a list. Indexes: see [plan.List.Serving]; documents (n), kept (doc), pairs
-// (kind, b, a).
-func (s *Store) List(ctx context.Context, page ListPage) ([]Listed, error) {
-	query, lookups, err := page.statement()
-	if err != nil {
-		return nil, err
-	}
-	rows, size := make([]Listed, 0, min(page.Limit, mostAhead)), 0
-	r := listRow{marks: make([][]byte, len(page.Marks)), order: make([]orderValue, len(page.Order))}
-	columns := page.columns(&r)
-	err = s.visit(ctx, query, func(row pgx.Rows) error {
-		if size >= PageBytes {
-			return errEnough
-		}
-		r.Listed = Listed{}
-		clear(r.marks)
-		if err := row.Scan(columns...); err != nil {
-			return err
-		}
-		if err := lookups.turnedOut(r.inMany, 1); err != nil {
-			return err
-		}
-		listed, err := page.listed(r)
-		rows = append(rows, listed)
-		size += listed.size()
-		return err
-	})
-	if errors.Is(err, errEnough) {
-		err = nil
-	}
-	if err == nil && len(rows) == 0 {
-		err = lookups.turnedOut(0, 0)
-	}
-	return rows, err
-}
-
 // mostAhead is how many rows of a page are made room for before any has come.
 const mostAhead = 200
 
@@ -200,6 +163,11 @@ type listRow struct {
 	inMany Pairings // see [lookups.inMany]
 	marks  [][]byte
 	order  []orderValue
+}
+
+// into is what a row of the statement is read to.
+func (page ListPage) into() *listRow {
+	return &listRow{marks: make([][]byte, len(page.Marks)), order: make([]orderValue, len(page.Order))}
 }
 
 // columns are where the columns of the statement go.
@@ -238,53 +206,6 @@ func (page ListPage) Behind(l Listed) Boundary {
 		values[i] = k.kept(l.order[i])
 	}
 	return Boundary{Values: "[" + string(bytes.Join(values, []byte(","))) + "]", N: l.N}
-}
-
-// document are the columns of a document, and how its kept values are joined with it. If
-// nothing else names these, their version is looked for when a document is on the page.
-func (page ListPage) document(l *lookups) (columns, joins string) {
-	named := l.kept || slices.ContainsFunc(page.Order, func(o design.Order) bool { return o.Part.Kept != nil })
-	if page.Bare && !named {
-		return "d.n, d.xmin, (SELECT k.xmin FROM kept k WHERE k.doc = d.n)", ""
-	}
-	if !page.ReadByKept() {
-		joins = " LEFT JOIN kept k ON k.doc = d.n"
-	}
-	if page.Bare {
-		return "d.n, d.xmin, k.xmin", joins
-	}
-	return listedColumns, joins
-}
-
-// listedColumns are those of [Listed] but for what follows from the list.
-const listedColumns = `d.n, d.key, d.version, d.created, d.updated, coalesce(d.shape, 0), d.fields,
-			coalesce(k.values, '{}')`
-
-func (page ListPage) statement() (statement, *lookups, error) {
-	keys := sortKeys(page.List, "d.", "k.", "p.")
-	at, pairFields := "d.created", "NULL::jsonb"
-	if page.Through != nil {
-		at, pairFields = "p.at", storedFields(page.Through)
-	}
-	shown, order := make([]string, len(keys)), make([]string, len(keys))
-	for i, k := range keys {
-		shown[i], order[i] = k.shown(), k.sql+way(k.up)
-	}
-	lookups := &lookups{told: true, many: page.InMany}
-	marks := page.marks(lookups)
-	only := page.Filter.clausesWith(lookups)
-	document, joins := page.document(lookups)
-	from := page.from(joins + only.joins)
-	after, err := page.after(keys)
-	if err != nil {
-		return statement{}, nil, err
-	}
-	return statement{only.with.sql + `
-		SELECT ` + document + `, ` + at + `, ` + pairFields + `,
-			` + lookups.inMany() + `, ` + marks + `, ` + strings.Join(shown, ", ") + `
-		FROM ` + from.sql + after.sql + " AND " + only.is.sql + `
-		ORDER BY ` + strings.Join(append(order, page.row()+way(keys[len(keys)-1].up)), ", ") + `
-		LIMIT ?`, only.args(append(from.args, after.args...), []any{page.Limit})}, lookups, nil
 }
 
 // marks are the columns that say whether the account is there, and how it is paired with the

@@ -173,7 +173,7 @@ func (r rendering) reference(name string) *plan.Reference {
 // a page of a few. Keys: refs (source, reference), documents (collection, key).
 func (r rendering) target(name string) string {
 	ref := r.reference(name)
-	as := fmt.Sprintf("target_%d", ref.Number)
+	as := targetOf(ref)
 	if !slices.Contains(r.targets, ref) {
 		r.targets = append(r.targets, ref)
 		row := fmt.Sprintf("CASE WHEN %s THEN (SELECT n FROM documents WHERE collection = %d AND key = %s) END",
@@ -186,3 +186,6 @@ func (r rendering) target(name string) string {
 	}
 	return as + ".n"
 }
+
+// targetOf is what the row that a reference leads to is called in a statement.
+func targetOf(ref *plan.Reference) string { return fmt.Sprintf("target_%d", ref.Number) }

@@ -153,35 +153,116 @@ type Place struct {
 // row changes its version whenever it is written.
 type Versions struct{ Document, Kept pgtype.Uint32 }
 
-// Places is a page of the timeline of an owner at an address, who is believed to
-// be a certain document: nothing, if that is not so. Newest first. A filter leaves nothing
-// out here: the places tell what it says. many: who is known to be in many pairs; if
-// others are, the error is an [InMany].
-// Keys: entries (timeline, owner, rank, doc), documents (n), kept (doc).
-func (s *Store) Places(ctx context.Context, t *plan.Timeline, at Address, owner Owner, after Boundary, filter Filter,
-	many Pairings, limit int) ([]Place, error) {
-	lookups := &lookups{told: true, many: many}
-	from, only := page(t, owner, after, limit), filter.clausesWith(lookups)
-	query := statement{only.with.sql + `
-		SELECT e.rank, e.doc, d.version, k.version, coalesce(` + only.is.sql + `, false), ` + lookups.inMany() + `
+// TimelinePage says which entries of a timeline to read.
+type TimelinePage struct {
+	*plan.Timeline
+	At     Address // whose it is
+	Owner  Owner   // which document that is believed to be
+	After  Boundary
+	Filter Filter // it leaves nothing out: the places tell what it says
+	Limit  int
+
+	InMany Pairings // who is known to be in many pairs: see [InMany]
+}
+
+// PlacesQuery is a page of a timeline, ready to be read: by itself, or together with those of
+// other owners.
+type PlacesQuery struct {
+	TimelinePage
+	lookups *lookups
+	only    clauses
+}
+
+// Query makes a page ready to be read.
+func (page TimelinePage) Query() *PlacesQuery {
+	q := &PlacesQuery{TimelinePage: page, lookups: &lookups{told: true, many: page.InMany}}
+	q.only = page.Filter.clausesWith(q.lookups)
+	return q
+}
+
+// statement reads the page; of an owner whose part is not known, wherever the entries lie.
+func (q *PlacesQuery) statement(owner Owner) statement {
+	from := page(q.Timeline, owner, q.After, q.Limit)
+	return statement{q.only.with.sql + `
+		SELECT e.rank, e.doc, d.version, k.version, coalesce(` + q.only.is.sql + `, false), ` + q.lookups.inMany() + `
 		FROM ` + from.sql + ` e
 		LEFT JOIN LATERAL (SELECT xmin AS version FROM documents WHERE n = e.doc OFFSET 0) d ON true
 		LEFT JOIN LATERAL (SELECT xmin AS version FROM kept WHERE doc = e.doc OFFSET 0) k ON true
 		WHERE EXISTS (SELECT 1 FROM documents WHERE n = ? AND collection = ? AND key = ?)
 		ORDER BY e.rank DESC, e.doc DESC`,
-		only.args(nil, append(from.args, owner.N, at.Collection, at.Key))}
-	places := make([]Place, 0, limit)
-	var p Place
-	var inMany Pairings
-	columns := []any{&p.Rank, &p.Doc, &p.Document, &p.Kept, &p.May, &inMany}
+		q.only.args(nil, append(from.args, owner.N, q.At.Collection, q.At.Key))}
+}
+
+// Alike tells what a page has in common with those it can be read together with; empty if it is
+// read by itself.
+func (q *PlacesQuery) Alike() string {
+	if q.Deliver != "push" || q.Limit > mostTogether {
+		return ""
+	}
+	return q.statement(Owner{}).sql
+}
+
+// placeRow is a row of the statement.
+type placeRow struct {
+	Place
+	inMany Pairings
+}
+
+func (p *placeRow) columns() []any {
+	return []any{&p.Rank, &p.Doc, &p.Document, &p.Kept, &p.May, &p.inMany}
+}
+
+// Places is a page of the timeline of an owner, newest first: nothing, if the owner is another
+// document than is believed. If somebody is in many pairs who was not known to be, the error is
+// an [InMany]. Keys: entries (timeline, owner, rank, doc), documents (n), kept (doc).
+func (s *Store) Places(ctx context.Context, q *PlacesQuery) ([]Place, error) {
+	places := make([]Place, 0, min(q.Limit, mostAhead))
+	var p placeRow
+	columns := p.columns()
+	err := s.visit(ctx, q.statement(q.Owner), func(row pgx.Rows) error {
+		if err := row.Scan(columns...); err != nil {
+			return err
+		}
+		places = append(places, p.Place)
+		return q.lookups.turnedOut(p.inMany, len(places))
+	})
+	return places, err
+}
+
+// PlacesTogether are pages of a timeline for several owners, by one statement and as of one
+// moment: they are [PlacesQuery.Alike]. Pages are nil of who is to be answered alone.
+func (s *Store) PlacesTogether(ctx context.Context, readers []*PlacesQuery) ([][]Place, error) {
+	pages, args := make([][]Place, len(readers)), make([][]any, len(readers))
+	for i, r := range readers {
+		args[i] = r.statement(Owner{N: r.Owner.N}).args
+	}
+	query, ok := eachOf(readers[0].statement(Owner{}).sql, args)
+	if !ok {
+		return pages, nil
+	}
+	var p placeRow
+	var reader int64
+	columns := append(p.columns(), &reader)
+	alone := make([]bool, len(readers))
+	if len(readers[0].lookups.fewOnes()) == 0 { // of those without any there is nothing more to know
+		for i := range pages {
+			pages[i] = []Place{}
+		}
+	}
 	err := s.visit(ctx, query, func(row pgx.Rows) error {
 		if err := row.Scan(columns...); err != nil {
 			return err
 		}
-		places = append(places, p)
-		return lookups.turnedOut(inMany, len(places))
+		pages[reader-1] = append(pages[reader-1], p.Place)
+		alone[reader-1] = readers[0].lookups.turnedOut(p.inMany, 1) != nil
+		return nil
 	})
-	return places, err
+	for i := range pages {
+		if alone[i] {
+			pages[i] = nil
+		}
+	}
+	return pages, err
 }
 
 // Entry is what an entry shows: its document as it is now.

@@ -1,0 +1,227 @@
+package store
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"github.com/jackc/pgx/v5"
+
+	"yalvo/internal/design"
+)
+
+// ListQuery is a page of a list, ready to be read: by itself, or together with the same page
+// for others.
+type ListQuery struct {
+	page    ListPage
+	lookups *lookups
+
+	with    statement // what is looked up for the reader
+	columns string    // of the document
+	also    string    // what follows those
+	shown   string    // what the list orders by
+	from    statement // tables, and what holds of every entry
+	filter  statement // what is left out, whoever reads
+	own     statement // what is left out for this reader
+	order   string
+	kept    bool // kept values are named
+}
+
+// Query makes a page ready to be read.
+func (page ListPage) Query() (*ListQuery, error) {
+	keys := sortKeys(page.List, "d.", "k.", "p.")
+	after, err := page.after(keys)
+	if err != nil {
+		return nil, err
+	}
+	at, pairFields := "d.created", "NULL::jsonb"
+	if page.Through != nil {
+		at, pairFields = "p.at", storedFields(page.Through)
+	}
+	shown, order := make([]string, len(keys)), make([]string, len(keys))
+	for i, k := range keys {
+		shown[i], order[i] = k.shown(), k.sql+way(k.up)
+	}
+	q := &ListQuery{page: page, lookups: &lookups{told: true, many: page.InMany}}
+	marks := page.marks(q.lookups)
+	q.filter, q.own = page.Filter.split(q.lookups)
+	q.kept = q.lookups.kept || slices.ContainsFunc(page.Order, func(o design.Order) bool { return o.Part.Kept != nil })
+	q.with = q.lookups.with()
+	q.columns = page.document(q.kept)
+	q.also = at + ", " + pairFields + ", " + q.lookups.inMany() + ", " + marks
+	q.shown = strings.Join(shown, ", ")
+	q.from = page.from(page.joins(q.kept) + q.lookups.joins.String())
+	q.from = statement{q.from.sql + after.sql, append(q.from.args, after.args...)}
+	q.order = strings.Join(append(order, page.row()+way(keys[len(keys)-1].up)), ", ")
+	return q, nil
+}
+
+// document are the columns of a document. If nothing else names its kept values, their version
+// is looked for when it is on the page.
+func (page ListPage) document(kept bool) string {
+	switch {
+	case !page.Bare:
+		return listedColumns
+	case kept:
+		return "d.n, d.xmin, k.xmin"
+	}
+	return "d.n, d.xmin, " + keptVersion
+}
+
+// keptVersion is the version of a document's row of kept values.
+const keptVersion = "(SELECT k.xmin FROM kept k WHERE k.doc = d.n)"
+
+// joins are how kept values come to a document, if they are needed.
+func (page ListPage) joins(kept bool) string {
+	if page.Bare && !kept || page.ReadByKept() {
+		return ""
+	}
+	return " LEFT JOIN kept k ON k.doc = d.n"
+}
+
+// listedColumns are those of [Listed] but for what follows from the list.
+const listedColumns = `d.n, d.key, d.version, d.created, d.updated, coalesce(d.shape, 0), d.fields,
+			coalesce(k.values, '{}')`
+
+// alone is the statement for one reader.
+func (q *ListQuery) alone() statement {
+	return statement{q.with.sql + `
+		SELECT ` + q.columns + ", " + q.also + ", " + q.shown + `
+		FROM ` + q.from.sql + " AND " + q.filter.sql + " AND " + q.own.sql + `
+		ORDER BY ` + q.order + `
+		LIMIT ?`, slices.Concat(q.with.args, q.from.args, q.filter.args, q.own.args, []any{q.page.Limit})}
+}
+
+// List is a page of a list. Indexes: see [plan.List.Serving]; documents (n), kept (doc), pairs
+// (kind, b, a).
+func (s *Store) List(ctx context.Context, q *ListQuery) ([]Listed, error) {
+	rows, size := make([]Listed, 0, min(q.page.Limit, mostAhead)), 0
+	r := q.page.into()
+	columns := q.page.columns(r)
+	err := s.visit(ctx, q.alone(), func(row pgx.Rows) error {
+		if size >= PageBytes {
+			return errEnough
+		}
+		listed, err := q.read(row, r, columns)
+		rows = append(rows, listed)
+		size += listed.size()
+		return err
+	})
+	if errors.Is(err, errEnough) {
+		err = nil
+	}
+	if err == nil && len(rows) == 0 {
+		err = q.lookups.turnedOut(0, 0)
+	}
+	return rows, err
+}
+
+// read reads a row of the statement.
+func (q *ListQuery) read(row pgx.Rows, r *listRow, columns []any) (Listed, error) {
+	r.Listed = Listed{}
+	clear(r.marks)
+	if err := row.Scan(columns...); err != nil {
+		return Listed{}, err
+	}
+	if err := q.lookups.turnedOut(r.inMany, 1); err != nil {
+		return Listed{}, err
+	}
+	return q.page.listed(*r)
+}
+
+// Alike tells what a page has in common with those it can be read together with; empty if it is
+// read by itself.
+func (q *ListQuery) Alike() string {
+	p := q.page
+	if !p.Bare || p.Through != nil || p.Only != 0 || p.Limit > mostTogether {
+		return ""
+	}
+	return fmt.Sprintf("%s%#v%#v%d", q.alone().sql, q.from.args, q.filter.args, p.Limit)
+}
+
+// headShare is how many entries are read for all readers together, in percent of a page: some of
+// them are left out for one or another, and more for those who are in many pairs.
+const headShare, headShareOfMany = 130, 300
+
+func (q *ListQuery) head() int {
+	if q.page.InMany != 0 {
+		return q.page.Limit * headShareOfMany / 100
+	}
+	return q.page.Limit * headShare / 100
+}
+
+// together is the statement for several readers. The entries are read once, as many as there
+// must be if few are left out; of these each reader has the page of their own.
+func (q *ListQuery) together(readers []*ListQuery) (statement, bool) {
+	keptVersion, values := keptVersion, ""
+	if q.kept {
+		keptVersion, values = "k.xmin", `, k."values" AS kept_values`
+	}
+	targets, lifted := "", ""
+	if q.kept {
+		lifted = ` CROSS JOIN LATERAL (SELECT d.kept_values AS "values") k`
+	}
+	for _, ref := range q.lookups.targets {
+		as := targetOf(ref)
+		targets += ", " + as + ".n AS " + as
+		lifted += " CROSS JOIN LATERAL (SELECT d." + as + " AS n) " + as
+	}
+	own := make([][]any, len(readers))
+	for i, r := range readers {
+		own[i] = slices.Concat(r.with.args, r.own.args, []any{r.page.Limit})
+	}
+	each, ok := eachOf(`
+		`+q.with.sql+`
+		SELECT d.n, d.xmin, d.kept_version, `+q.also+", "+q.shown+`, d.nth, (SELECT count(*) FROM head)
+		FROM head d`+lifted+`
+		WHERE `+q.own.sql+`
+		LIMIT ?`, own)
+	return statement{`WITH head AS MATERIALIZED (SELECT x.*, row_number() OVER () AS nth FROM (
+			SELECT d.n, d.key, d.version, d.created, d.updated, d.fields, d.xmin, ` + keptVersion + " AS kept_version" +
+		values + targets + `
+			FROM ` + q.from.sql + " AND " + q.filter.sql + `
+			ORDER BY ` + q.order + `
+			LIMIT ?) x)` + each.sql, slices.Concat(q.from.args, q.filter.args, []any{q.head()}, each.args)}, ok
+}
+
+// ListTogether is a page of a list for several readers, by one statement and as of one moment:
+// they are [ListQuery.Alike]. Pages are nil of whom so much is left out that they are to be read
+// by themselves.
+func (s *Store) ListTogether(ctx context.Context, readers []*ListQuery) ([][]Listed, error) {
+	first := readers[0]
+	query, ok := first.together(readers)
+	pages := make([][]Listed, len(readers))
+	if !ok {
+		return pages, nil
+	}
+	r := first.page.into()
+	var reader, place, last, there int64
+	columns := append(first.page.columns(r), &place, &there, &reader)
+	whole := make([]bool, len(readers))
+	err := s.visit(ctx, query, func(row pgx.Rows) error {
+		before := reader
+		listed, err := first.read(row, r, columns)
+		if turnedOut := (*InMany)(nil); errors.As(err, &turnedOut) {
+			return nil // this reader goes on alone, and is told so then
+		}
+		if err != nil {
+			return err
+		}
+		if reader == before && place <= last {
+			return errors.New("entries of a page came out of order")
+		}
+		last = place
+		at := reader - 1
+		pages[at] = append(pages[at], listed)
+		whole[at] = there < int64(first.head()) || len(pages[at]) == first.page.Limit
+		return nil
+	})
+	for i := range pages {
+		if !whole[i] {
+			pages[i] = nil
+		}
+	}
+	return pages, err
+}
