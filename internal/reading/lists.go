@@ -140,16 +140,14 @@ func (in *listing) filter() error {
 	in.exact = exact
 	apart := in.apart()
 	if in.rules != nil {
-		may, exact, err := in.rules.Filter(in.l.Entries)
+		may, exact, asked, err := in.rules.FilterBeside(in.l.Entries, apart)
 		if err != nil {
 			return err
 		}
 		belongs = store.Both(belongs, may)
 		pairs := in.l.Through == nil || in.l.Through.Access.Of(design.OpRead).Text() == "true"
 		in.exact = in.exact && exact && in.l.Entries.Parent == nil && pairs
-		if apart, err = in.rules.NotDenied(in.l.Entries, apart); err != nil { // the rules leave out the same
-			return err
-		}
+		apart = asked // the rules leave out the rest
 	}
 	in.page.Filter = store.Both(belongs, store.NewApart(in.v.Plan, in.l, apart))
 	return nil

@@ -20,8 +20,8 @@ type Mark struct {
 	Facts json.RawMessage `json:"facts,omitempty"` // the pair's own, if its kind has fields
 }
 
-// Marked are the marks of a document by their names, nil where the account is not
-// paired with it.
+// Marked are the marks of a document by their names: those by which the account is paired
+// with it.
 type Marked map[string]*Mark
 
 // Marks tells how a viewer's account is paired with each of some documents of a
@@ -53,12 +53,6 @@ func (r *Reader) Marks(ctx context.Context, who running.Viewer, names []string, 
 func (r *Reader) marked(ctx context.Context, v *running.Version, who running.Viewer, marks []plan.Marking,
 	found []store.Marked, keys []string) ([]Marked, error) {
 	out := make([]Marked, len(keys))
-	for i := range out {
-		out[i] = make(Marked, len(marks))
-		for _, m := range marks {
-			out[i][m.Name] = nil
-		}
-	}
 	may, err := mayReadMarks(r.JudgeNow(ctx, v, who), who.Me, marks, found, keys)
 	if err != nil {
 		return nil, err
@@ -70,6 +64,9 @@ func (r *Reader) marked(ctx context.Context, v *running.Version, who running.Vie
 		m := &Mark{Since: f.At.UTC()}
 		if len(marks[f.Mark].Pair.Fields) > 0 {
 			m.Facts = f.Fields
+		}
+		if out[f.Doc] == nil {
+			out[f.Doc] = Marked{}
 		}
 		out[f.Doc][marks[f.Mark].Name] = m
 	}

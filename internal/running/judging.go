@@ -250,21 +250,20 @@ func Allowed[T any](j *Judge, all []T, conditions func(T) ([]access.Condition, e
 // the database can tell; exact tells whether that is all of it. Of nested ones it says
 // nothing about what they lie under.
 func (j *Judge) Filter(c *plan.Collection) (filter store.Filter, exact bool, err error) {
-	if c.Lift != nil { // what is stored is not what rules see
-		return nil, false, nil
-	}
-	f, nobody, who, err := j.court.Filter(c.Collection)
-	return store.NewFilter(j.Plan, c, f, nobody, who), f.Exact() && (who == nil || nobody.Exact()), err
+	filter, exact, _, err = j.FilterBeside(c, nil)
+	return filter, exact, err
 }
 
-// NotDenied are those of some questions for pairs whose answer [Judge.Filter] does not know
-// to be no for all that it lets through.
-func (j *Judge) NotDenied(c *plan.Collection, pairs []expr.Filter) ([]expr.Filter, error) {
-	if len(pairs) == 0 || c.Lift != nil {
-		return pairs, nil
+// FilterBeside is [Judge.Filter] in a statement that also asks some questions for pairs: of these
+// it returns those whose answer the filter does not know to be no for all that it lets through.
+func (j *Judge) FilterBeside(c *plan.Collection, pairs []expr.Filter) (filter store.Filter, exact bool,
+	asked []expr.Filter, err error) {
+	if c.Lift != nil { // what is stored is not what rules see
+		return nil, false, pairs, nil
 	}
-	f, _, _, err := j.court.Filter(c.Collection)
-	return slices.DeleteFunc(pairs, f.Denies), err
+	f, nobody, who, err := j.court.Filter(c.Collection)
+	return store.NewFilter(j.Plan, c, f, nobody, who), f.Exact() && (who == nil || nobody.Exact()),
+		slices.DeleteFunc(pairs, f.Denies), err
 }
 
 // ListFilter is [Judge.Filter] for what must hold of the entries of a list.

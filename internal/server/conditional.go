@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"net/http"
 	"strconv"
+	"sync"
 
 	"yalvo/internal/openapi"
 	"yalvo/internal/request"
@@ -33,6 +34,25 @@ func (s *Server) send(c *echo.Context, text []byte) error {
 	}
 	defer sent()
 	return c.Blob(http.StatusOK, echo.MIMEApplicationJSON, text)
+}
+
+// paper is what pages are written on. It is used again, unless it has become large.
+var paper = sync.Pool{New: func() any { return new([]byte) }}
+
+const largePaper = 256 << 10
+
+// answerPageText answers with a page that is written now.
+func (s *Server) answerPageText(c *echo.Context, write func([]byte) ([]byte, error)) error {
+	sheet := paper.Get().(*[]byte)
+	defer paper.Put(sheet)
+	text, err := write((*sheet)[:0])
+	if err != nil {
+		return err
+	}
+	if cap(text) <= largePaper {
+		*sheet = text
+	}
+	return s.answerTagged(c, request.TagOf(text), text)
 }
 
 // answerDocument answers with a document.

@@ -219,12 +219,14 @@ type documentPage struct {
 
 // text is the page in JSON. As of a timeline's, what the documents hold is not looked through
 // again: it stands there as it was stored.
-func (p documentPage) text() ([]byte, error) {
+func (p documentPage) text() ([]byte, error) { return p.appendTo(nil) }
+
+func (p documentPage) appendTo(text []byte) ([]byte, error) {
 	size := 64
 	for _, d := range p.Documents {
 		size += 256 + len(d.Path) + len(d.Facts) + len(d.Kept) + len(d.Marks) + len(d.Pair)
 	}
-	text := append(make([]byte, 0, size), `{"documents":[`...)
+	text = append(slices.Grow(text, size), `{"documents":[`...)
 	for i := range p.Documents {
 		if i > 0 {
 			text = append(text, ',')
@@ -288,12 +290,8 @@ func (s *Server) answerPage(c *echo.Context, got reading.Documents, asked showin
 	if err != nil {
 		return err
 	}
-	text, err := page.text()
-	if err != nil {
-		return err
-	}
 	request.Cost(c, len(page.Documents)+len(page.With), 0)
-	return s.answerTagged(c, request.TagOf(text), text)
+	return s.answerPageText(c, page.appendTo)
 }
 
 // pageOf is a page as it is asked for.

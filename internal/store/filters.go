@@ -207,10 +207,17 @@ func (r rendering) whole(reference string, is statement) statement {
 	return statement{"CASE WHEN " + fits + " THEN " + is.sql + " END", is.args}
 }
 
-// fits is the condition that a document's value is a key.
+// fits is the condition that a document's value is a key. It is long, and asked for often.
 func (r rendering) fits(reference string) string {
-	return "jsonb_typeof(d.fields -> '" + reference + "') = 'string' AND " +
+	if known := r.formed[reference]; known != "" {
+		return known
+	}
+	if r.formed == nil {
+		r.formed = map[string]string{}
+	}
+	r.formed[reference] = "jsonb_typeof(d.fields -> '" + reference + "') = 'string' AND " +
 		isKey("d.fields ->> '"+reference+"'", r.in.Collection.Field(reference).To.Depth())
+	return r.formed[reference]
 }
 
 // isKey is the condition that a text has the form of a key of so many ids. A pattern that

@@ -27,6 +27,8 @@ type ListQuery struct {
 	own     statement // what is left out for this reader
 	order   string
 	kept    bool // kept values are named
+
+	text string // of the statement for one reader
 }
 
 // Query makes a page ready to be read.
@@ -55,6 +57,11 @@ func (page ListPage) Query() (*ListQuery, error) {
 	q.from = page.from(page.joins(q.kept) + q.lookups.joins.String())
 	q.from = statement{q.from.sql + after.sql, append(q.from.args, after.args...)}
 	q.order = strings.Join(append(order, page.row()+way(keys[len(keys)-1].up)), ", ")
+	q.text = q.with.sql + `
+		SELECT ` + q.columns + ", " + q.also + ", " + q.shown + `
+		FROM ` + q.from.sql + " AND " + q.filter.sql + " AND " + q.own.sql + `
+		ORDER BY ` + q.order + `
+		LIMIT ?`
 	return q, nil
 }
 
@@ -87,11 +94,8 @@ const listedColumns = `d.n, d.key, d.version, d.created, d.updated, coalesce(d.s
 
 // alone is the statement for one reader.
 func (q *ListQuery) alone() statement {
-	return statement{q.with.sql + `
-		SELECT ` + q.columns + ", " + q.also + ", " + q.shown + `
-		FROM ` + q.from.sql + " AND " + q.filter.sql + " AND " + q.own.sql + `
-		ORDER BY ` + q.order + `
-		LIMIT ?`, slices.Concat(q.with.args, q.from.args, q.filter.args, q.own.args, []any{q.page.Limit})}
+	return statement{q.text,
+		slices.Concat(q.with.args, q.from.args, q.filter.args, q.own.args, []any{q.page.Limit})}
 }
 
 // List is a page of a list. Indexes: see [plan.List.Serving]; documents (n), kept (doc), pairs
@@ -138,7 +142,7 @@ func (q *ListQuery) Alike() string {
 	if !p.Bare || p.Through != nil || p.Only != 0 || p.Limit > mostTogether {
 		return ""
 	}
-	return fmt.Sprintf("%s%#v%#v%d", q.alone().sql, q.from.args, q.filter.args, p.Limit)
+	return fmt.Sprintf("%s%#v%#v%d", q.text, q.from.args, q.filter.args, p.Limit)
 }
 
 // headShare is how many entries are read for all readers together, in percent of a page: some of
@@ -172,11 +176,10 @@ func (q *ListQuery) together(readers []*ListQuery) (statement, bool) {
 	for i, r := range readers {
 		own[i] = slices.Concat(r.with.args, r.own.args, []any{r.page.Limit})
 	}
-	each, ok := eachOf(`
-		`+q.with.sql+`
-		SELECT d.n, d.xmin, d.kept_version, `+q.also+", "+q.shown+`, d.nth, (SELECT count(*) FROM head)
+	each, ok := eachOf(q.lookups.beside(), `
+		SELECT d.n, d.xmin, d.kept_version, `+besides(q.also)+", "+q.shown+`, d.nth, (SELECT count(*) FROM head)
 		FROM head d`+lifted+`
-		WHERE `+q.own.sql+`
+		WHERE `+besides(q.own.sql)+`
 		LIMIT ?`, own)
 	return statement{`WITH head AS MATERIALIZED (SELECT x.*, row_number() OVER () AS nth FROM (
 			SELECT d.n, d.key, d.version, d.created, d.updated, d.fields, d.xmin, ` + keptVersion + " AS kept_version" +
@@ -214,6 +217,9 @@ func (s *Store) ListTogether(ctx context.Context, readers []*ListQuery) ([][]Lis
 		}
 		last = place
 		at := reader - 1
+		if pages[at] == nil {
+			pages[at] = make([]Listed, 0, first.page.Limit)
+		}
 		pages[at] = append(pages[at], listed)
 		whole[at] = there < int64(first.head()) || len(pages[at]) == first.page.Limit
 		return nil

@@ -16,7 +16,8 @@ type lookups struct {
 	pairings []pairing         // of whom all partners are read
 	targets  []*plan.Reference // of the documents
 	joins    strings.Builder
-	kept     bool // kept values are named
+	kept     bool              // kept values are named
+	formed   map[string]string // see [rendering.fits]
 
 	// Whoever asks knows who is in many pairs, and is told of others: see [InMany].
 	told bool
@@ -118,19 +119,66 @@ func (l *lookups) turnedOut(in Pairings, rows int) error {
 
 // with is what is looked up once for the whole statement.
 func (l *lookups) with() statement {
+	ends, partners := l.tables()
+	if ends.sql == "" {
+		return ends
+	}
+	ends.sql = "WITH ends AS MATERIALIZED (" + ends.sql + ")"
+	if partners != "" {
+		ends.sql += ", partners AS MATERIALIZED (" + partners + ")"
+	}
+	return ends
+}
+
+// beside is the same for a statement that answers several: what is looked up for each of them
+// stands among its tables, and what names it is to be put [besides].
+func (l *lookups) beside() string {
+	ends, partners := l.tables()
+	if ends.sql == "" {
+		return ""
+	}
+	text := " CROSS JOIN LATERAL (" + ends.sql + " OFFSET 0) ends"
+	if partners != "" {
+		text += " CROSS JOIN LATERAL (" + besides(partners) + " OFFSET 0) partners"
+	}
+	return text
+}
+
+// besides names what is looked up as columns of tables, not as something of the whole statement:
+// ends.n0 for (SELECT n0 FROM ends).
+func besides(sql string) string {
+	for _, table := range []string{"ends", "partners"} {
+		var b strings.Builder
+		b.Grow(len(sql))
+		for {
+			before, after, found := strings.Cut(sql, " FROM "+table+")")
+			if !found {
+				break
+			}
+			begin := strings.LastIndex(before, "(SELECT ")
+			b.WriteString(before[:begin] + table + "." + before[begin+len("(SELECT "):])
+			sql = after
+		}
+		b.WriteString(sql)
+		sql = b.String()
+	}
+	return sql
+}
+
+// tables are the documents that are known, and whom they are paired with; empty for none.
+func (l *lookups) tables() (ends statement, partners string) {
 	if len(l.ends) == 0 {
-		return statement{}
+		return statement{}, ""
 	}
-	var s statement
-	ends := make([]string, len(l.ends))
+	columns := make([]string, len(l.ends))
 	for i, at := range l.ends {
-		ends[i] = "(SELECT n FROM documents WHERE collection = " + number(int64(at.Collection)) + " AND key = ?) AS n" +
-			number(int64(i))
-		s.args = append(s.args, at.Key)
+		columns[i] = "(SELECT n FROM documents WHERE collection = " + number(int64(at.Collection)) +
+			" AND key = ?) AS n" + number(int64(i))
+		ends.args = append(ends.args, at.Key)
 	}
-	s.sql = "WITH ends AS MATERIALIZED (SELECT " + strings.Join(ends, ", ") + ")"
+	ends.sql = "SELECT " + strings.Join(columns, ", ")
 	if len(l.fewOnes()) == 0 {
-		return s
+		return ends, ""
 	}
 	var few, whether, more []string
 	for _, i := range l.fewOnes() {
@@ -148,9 +196,7 @@ func (l *lookups) with() statement {
 	if l.told {
 		whether = []string{"x.*, " + strings.Join(more, " + ") + " AS more"}
 	}
-	s.sql += ", partners AS MATERIALIZED (SELECT " + strings.Join(whether, ", ") + " FROM (SELECT " +
-		strings.Join(few, ", ") + " OFFSET 0) x)"
-	return s
+	return ends, "SELECT " + strings.Join(whether, ", ") + " FROM (SELECT " + strings.Join(few, ", ") + " OFFSET 0) x"
 }
 
 // has tells whether the row of what a reference leads to stands in refs: not if that may be a

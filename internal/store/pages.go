@@ -182,8 +182,15 @@ func (page TimelinePage) Query() *PlacesQuery {
 
 // statement reads the page; of an owner whose part is not known, wherever the entries lie.
 func (q *PlacesQuery) statement(owner Owner) statement {
+	s := q.reading(owner)
+	s.sql = q.only.with.sql + s.sql
+	return s
+}
+
+// reading is what comes after the lookups of the statement, with the arguments of these.
+func (q *PlacesQuery) reading(owner Owner) statement {
 	from := page(q.Timeline, owner, q.After, q.Limit)
-	return statement{q.only.with.sql + `
+	return statement{`
 		SELECT e.rank, e.doc, d.version, k.version, coalesce(` + q.only.is.sql + `, false), ` + q.lookups.inMany() + `
 		FROM ` + from.sql + ` e
 		LEFT JOIN LATERAL (SELECT xmin AS version FROM documents WHERE n = e.doc OFFSET 0) d ON true
@@ -236,7 +243,8 @@ func (s *Store) PlacesTogether(ctx context.Context, readers []*PlacesQuery) ([][
 	for i, r := range readers {
 		args[i] = r.statement(Owner{N: r.Owner.N}).args
 	}
-	query, ok := eachOf(readers[0].statement(Owner{}).sql, args)
+	first := readers[0]
+	query, ok := eachOf(first.lookups.beside(), besides(first.reading(Owner{}).sql), args)
 	if !ok {
 		return pages, nil
 	}
@@ -244,7 +252,7 @@ func (s *Store) PlacesTogether(ctx context.Context, readers []*PlacesQuery) ([][
 	var reader int64
 	columns := append(p.columns(), &reader)
 	alone := make([]bool, len(readers))
-	if len(readers[0].lookups.fewOnes()) == 0 { // of those without any there is nothing more to know
+	if len(first.lookups.fewOnes()) == 0 { // of those without any there is nothing more to know
 		for i := range pages {
 			pages[i] = []Place{}
 		}
@@ -253,8 +261,11 @@ func (s *Store) PlacesTogether(ctx context.Context, readers []*PlacesQuery) ([][
 		if err := row.Scan(columns...); err != nil {
 			return err
 		}
+		if cap(pages[reader-1]) == 0 {
+			pages[reader-1] = make([]Place, 0, readers[reader-1].Limit)
+		}
 		pages[reader-1] = append(pages[reader-1], p.Place)
-		alone[reader-1] = readers[0].lookups.turnedOut(p.inMany, 1) != nil
+		alone[reader-1] = first.lookups.turnedOut(p.inMany, 1) != nil
 		return nil
 	})
 	for i := range pages {

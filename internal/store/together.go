@@ -12,10 +12,11 @@ import (
 const mostTogether = 101
 
 // eachOf is a statement that answers for each of several sets of arguments what one statement
-// answers for one, with the place of the set, from 1, in a last column: begun, sent and planned
-// once, it costs far less than as many statements. False if an argument is of a kind that cannot
-// be handed over in this way. The rows of a set come in the order of the one statement.
-func eachOf(one string, sets [][]any) (statement, bool) {
+// answers for one, with the place of the set, from 1, in a last column: begun, sent and set up
+// once, it costs far less than as many statements. beside are tables that the one statement
+// names, with arguments before its own. False if an argument is of a kind that cannot be handed
+// over in this way. The rows of a set come in the order of the one statement.
+func eachOf(beside, one string, sets [][]any) (statement, bool) {
 	var arrays, names []string
 	var args []any
 	for i := range sets[0] {
@@ -27,6 +28,8 @@ func eachOf(one string, sets [][]any) (statement, bool) {
 		names = append(names, "a"+strconv.Itoa(i))
 	}
 	var text strings.Builder
+	one = beside + `
+		CROSS JOIN LATERAL (` + one + `) AS one`
 	for i := 0; ; i++ {
 		before, after, found := strings.Cut(one, "?")
 		text.WriteString(before)
@@ -38,8 +41,8 @@ func eachOf(one string, sets [][]any) (statement, bool) {
 	}
 	return statement{`
 		SELECT one.*, asked.nth
-		FROM unnest(` + strings.Join(arrays, ", ") + `) WITH ORDINALITY AS asked (` + strings.Join(names, ", ") + `, nth)
-		CROSS JOIN LATERAL (` + text.String() + `) AS one`, args}, true
+		FROM unnest(` + strings.Join(arrays, ", ") + `) WITH ORDINALITY AS asked (` + strings.Join(names, ", ") + `, nth)` +
+		text.String(), args}, true
 }
 
 // column are the arguments of one place as an array, and its type in PostgreSQL; empty if they
