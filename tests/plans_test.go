@@ -8,6 +8,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"sync"
 	"testing"
 
 	"github.com/jackc/pgx/v5"
@@ -88,6 +89,15 @@ func TestHotStatementsGoByAnIndex(t *testing.T) {
 			t.Errorf("%s: none of 320 pages was read together with others", page)
 		}
 	}
+	var likers sync.WaitGroup
+	for i := range 24 {
+		likers.Go(func() {
+			for k := range 10 {
+				w.set("like", fmt.Sprintf("x%d", 2*i+k+5001), fmt.Sprintf("y%d", i+7001))
+			}
+		})
+	}
+	likers.Wait()
 	live := reader(t, w).watch("ben")
 	w.post("ada", "p3", "live")
 	live.changes()
@@ -96,7 +106,7 @@ func TestHotStatementsGoByAnIndex(t *testing.T) {
 	}
 	w.until("what is not held is done", func() bool { return w.Number("SELECT count(*) FROM due WHERE not_before IS NULL") == 0 })
 
-	looked, lists, long, together := 0, 0, 0, map[bool]int{}
+	looked, lists, long, together, pairs := 0, 0, 0, map[bool]int{}, 0
 	for _, p := range plansIn(t, string(must(os.ReadFile(log))(t)[before:])) {
 		if !countsAll(p.Text) {
 			looked++
@@ -109,6 +119,9 @@ func TestHotStatementsGoByAnIndex(t *testing.T) {
 			if strings.Contains(p.Text, "WITH ORDINALITY AS asked") {
 				together[ofAList]++
 			}
+			if strings.Contains(p.Text, "INSERT INTO pairs") && strings.Contains(p.Text, "WITH ORDINALITY") {
+				pairs++
+			}
 			if !ofAList {
 				p.goesByIndexes(t)
 			} else if lists++; p.sorts() || strings.Contains(p.Text, ") < (") && !p.bounded() {
@@ -116,8 +129,8 @@ func TestHotStatementsGoByAnIndex(t *testing.T) {
 			}
 		}
 	}
-	if looked < 40 || lists < 10 || long == 0 || together[true] == 0 || together[false] == 0 {
-		t.Errorf("only %d plans were looked at, %d of lists, %d of long work, for several readers %v", looked, lists, long, together)
+	if looked < 40 || lists < 10 || long == 0 || together[true] == 0 || together[false] == 0 || pairs == 0 {
+		t.Errorf("only %d plans were looked at, %d of lists, %d of long work, %v for several readers, %d for several likes", looked, lists, long, together, pairs)
 	}
 }
 

@@ -60,7 +60,7 @@ func (u Unit) SetPair(link running.Link, facts map[string]any, why Cause) (Resul
 	}
 	write := u.pairWrite(p, link, plan.Set, why)
 	write.Fields, write.Keep = given, facts == nil
-	got, err := u.Tx.SetPair(write)
+	got, err := u.setPair(write)
 	if err == nil {
 		err = u.pairThere(p, link, got)
 	}
@@ -82,6 +82,40 @@ func (u Unit) SetPair(link running.Link, facts map[string]any, why Cause) (Resul
 	dissolved, err := u.dissolve(p, link, why)
 	result.Wrote += dissolved
 	return result, err
+}
+
+// setPair sets a pair, together with those of others if many are set at once.
+func (u Unit) setPair(write store.PairWrite) (store.PairWritten, error) {
+	if u.gather == nil {
+		return u.Tx.SetPair(write)
+	}
+	return u.gather(u.Tx, write)
+}
+
+// setTogether sets a pair by one statement with those that others set at the same time.
+func (w *Writer) setTogether(ctx context.Context, tx *store.Tx, write store.PairWrite) (store.PairWritten, error) {
+	alone := func(_ context.Context, write store.PairWrite) ([]*store.PairWritten, error) {
+		got, err := tx.SetPair(write)
+		return []*store.PairWritten{&got}, err
+	}
+	together := func(ctx context.Context, writes []store.PairWrite) ([][]*store.PairWritten, error) {
+		written, err := w.Store.SetPairs(ctx, writes)
+		rows := make([][]*store.PairWritten, len(writes))
+		for i, one := range written {
+			if one != nil {
+				rows[i] = []*store.PairWritten{one}
+			}
+		}
+		return rows, err
+	}
+	got, err := w.pairs.Ask(ctx, write.Alike(), write, alone, together)
+	if err != nil {
+		return store.PairWritten{}, err
+	}
+	if got[0].Position != 0 {
+		tx.Follows(write.Due)
+	}
+	return *got[0], nil
 }
 
 // UnsetPair ends a pair within a unit.

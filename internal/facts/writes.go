@@ -6,6 +6,7 @@ import (
 	"errors"
 
 	"yalvo/internal/album"
+	"yalvo/internal/gathering"
 	"yalvo/internal/plan"
 	"yalvo/internal/running"
 	"yalvo/internal/store"
@@ -15,10 +16,15 @@ import (
 type Writer struct {
 	*running.App
 	album *album.Album
+	pairs gathering.Desk[store.PairWrite, *store.PairWritten]
 }
 
 // New makes a writer for an app, whose documents may refer to the pictures of an album.
-func New(app *running.App, pictures *album.Album) *Writer { return &Writer{app, pictures} }
+func New(app *running.App, pictures *album.Album) *Writer {
+	w := &Writer{App: app, album: pictures}
+	w.pairs.Log = app.Log
+	return w
+}
 
 // Unit is one transaction that writes facts, planned with one version of the
 // design.
@@ -34,6 +40,9 @@ type Unit struct {
 	afresh bool         // it was tried by that, which has changed
 
 	album *album.Album
+
+	// How a pair is set together with those of others, in a write that is one statement; nil: alone.
+	gather func(*store.Tx, store.PairWrite) (store.PairWritten, error)
 }
 
 // outOfOrder gives a unit up that has locked a document and now has to lock some
@@ -72,10 +81,13 @@ func (w *Writer) write(ctx context.Context, caller running.Caller, plain func(*r
 			return Result{}, err
 		}
 		begin := w.Store.Write
+		unit := Unit{Version: v, who: caller.Viewer, again: true, app: w.App, afresh: afresh, album: w.album}
 		if caller.Key == "" && plain != nil && plain(v) {
 			begin = w.Store.Direct
+			unit.gather = func(tx *store.Tx, write store.PairWrite) (store.PairWritten, error) {
+				return w.setTogether(ctx, tx, write)
+			}
 		}
-		unit := Unit{Version: v, who: caller.Viewer, again: true, app: w.App, afresh: afresh, album: w.album}
 		result, lanes, err := attempt(ctx, begin, unit, caller, run)
 		if errors.Is(err, errStale) {
 			afresh = true

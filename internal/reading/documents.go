@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"yalvo/internal/design"
+	"yalvo/internal/gathering"
 	"yalvo/internal/plan"
 	"yalvo/internal/running"
 	"yalvo/internal/store"
@@ -19,8 +20,8 @@ type Reader struct {
 	owners   owners // whose timelines were read lately
 	shown    shown  // what entries and lists show
 	inMany   inMany // for whom pairs are looked for one by one
-	places   gathering[*store.PlacesQuery, store.Place]
-	lists    gathering[*store.ListQuery, store.Listed]
+	places   gathering.Desk[*store.PlacesQuery, store.Place]
+	lists    gathering.Desk[*store.ListQuery, store.Listed]
 	settling settling // those who wait for positions
 	counted  countCache
 	watchers watchers
@@ -31,13 +32,13 @@ type Reader struct {
 // New makes a reader of an app.
 func New(app *running.App) *Reader {
 	r := &Reader{App: app}
-	r.places.log, r.lists.log = app.Log, app.Log
+	r.places.Log, r.lists.Log = app.Log, app.Log
 	return r
 }
 
 // PagesTogether is how many pages have been read together with those of other readers, by one
 // statement for all.
-func (r *Reader) PagesTogether() int64 { return r.places.many.Load() + r.lists.many.Load() }
+func (r *Reader) PagesTogether() int64 { return r.places.Together() + r.lists.Together() }
 
 // Boundary is where a page begins: just after an element of the one before it.
 type Boundary = store.Boundary

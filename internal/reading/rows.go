@@ -22,7 +22,7 @@ func (in *listing) remembering(page store.ListPage) ([]store.Listed, error) {
 	if err != nil {
 		return nil, err
 	}
-	rows, err := in.lists.ask(in.ctx, q.Alike(), q, in.Store.List, in.Store.ListTogether)
+	rows, err := in.lists.Ask(in.ctx, q.Alike(), q, in.Store.List, in.Store.ListTogether)
 	if err != nil {
 		return nil, err
 	}

@@ -136,7 +136,7 @@ func (r *Reader) placesOf(ctx context.Context, l *looking, after store.Boundary,
 
 // placesFor reads a page of places, together with others if many ask for such.
 func (r *Reader) placesFor(ctx context.Context, q *store.PlacesQuery) ([]store.Place, error) {
-	return r.places.ask(ctx, q.Alike(), q, r.Store.Places, r.Store.PlacesTogether)
+	return r.places.Ask(ctx, q.Alike(), q, r.Store.Places, r.Store.PlacesTogether)
 }
 
 // carried shows what the timeline carries of a document; all of it if the

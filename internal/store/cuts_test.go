@@ -22,7 +22,7 @@ func newShort(t *testing.T) short {
 	people := &plan.Collection{Number: 1}
 	return short{open(t), t, &plan.Timeline{
 		Number: 3, Timeline: &design.Timeline{Name: "home", Length: 4, Deliver: design.Push}, Owner: people,
-		Through: &plan.Pair{Number: 2, From: people, To: people},
+		Through: &plan.Pair{Pair: &design.Pair{Name: "follow"}, Number: 2, From: people, To: people},
 		By:      &plan.Reference{Field: &design.Field{Name: "author"}},
 	}, map[string]int64{}}
 }

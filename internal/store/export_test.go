@@ -49,3 +49,13 @@ func (tx *Tx) Tie(kind, a, b int64) error {
 func (tx *Tx) Untie(kind, a, b int64) error {
 	return tx.db.Exec("DELETE FROM pairs WHERE kind = ? AND a = ? AND b = ?", kind, a, b).Error
 }
+
+// Texts are the rows of a query of one column.
+func (s *Store) Texts(sql string) (all []string, err error) {
+	return all, s.db.Raw(sql).Scan(&all).Error
+}
+
+// Hold locks a document as one who removes it does.
+func (tx *Tx) Hold(n int64) error {
+	return tx.db.Exec("SELECT FROM documents WHERE n = ? FOR UPDATE", n).Error
+}

@@ -1,4 +1,8 @@
-package reading
+// Package gathering has what several ask for at about the same time done together.
+//
+// In goes what each asks for, and how it is done alone and for several; out comes to each their
+// own. Not done here: what is alike enough to be done together, and the doing.
+package gathering
 
 import (
 	"context"
@@ -10,17 +14,18 @@ import (
 	"time"
 )
 
-// gathering has what several ask for at about the same time read together. As long as few ask,
-// each is answered at once by a statement of its own. Who comes while that many are being read
-// waits for one of them to end, and all who wait then are answered by one statement. It begins
-// after each of them has asked, so it sees all that they know of. Q is what is asked for, R a row.
-type gathering[Q, R any] struct {
-	log  *slog.Logger
-	many atomic.Int64 // how many have been answered together
+// Desk answers questions Q with rows R. As long as few ask, each is answered at once, by a
+// statement of its own. Who comes while that many are being answered waits for one of them to
+// end, and all who wait then are answered by one statement. It begins after each of them has
+// asked, so it sees all that they know of.
+type Desk[Q, R any] struct {
+	Log *slog.Logger
+
+	many atomic.Int64
 
 	mu    sync.Mutex
 	lines map[string]*line[Q, R]
-	vain  map[string]int // how many more have been gathered in vain than not
+	vain  map[string]int // how many more have been gathered in vain than not, times perVain
 }
 
 // line are those who ask for what can be read together.
@@ -47,62 +52,73 @@ const (
 	// mostGathered is how many are answered by one statement.
 	mostGathered = 16
 	// leadTime is how long that may take. It goes on if its leader is gone.
-	leadTime = 5 * time.Second
-	// mostVain is how many more of one kind may have been gathered in vain than not before none
-	// are, and vainKnown of how many kinds that is remembered.
-	mostVain, vainKnown = 64, 1000
+	leadTime = 2 * time.Second
+	// mostVain is how many more of one kind may have been gathered in vain than not before they are
+	// no longer. For each of these, so many that are then answered alone let it be tried again.
+	mostVain, perVain = 64, 16
+	// vainKnown is of how many kinds that is remembered.
+	vainKnown = 1000
 )
 
-// ask reads alone, or together with others of the same kind; what is of no kind is read alone.
-// Who has no rows then, as when that fails, reads alone after all.
-func (g *gathering[Q, R]) ask(ctx context.Context, kind string, q Q, alone func(context.Context, Q) ([]R, error),
+// Together is how many have been answered together with others.
+func (d *Desk[Q, R]) Together() int64 { return d.many.Load() }
+
+// Ask has a question answered alone, or together with others of the same kind; what is of no kind
+// is answered alone. Who has no rows (nil) then, as when that fails, is answered alone after all:
+// to be asked twice must do no harm.
+func (d *Desk[Q, R]) Ask(ctx context.Context, kind string, q Q, alone func(context.Context, Q) ([]R, error),
 	together func(context.Context, []Q) ([][]R, error)) ([]R, error) {
 	if kind == "" {
 		return alone(ctx, q)
 	}
-	w := g.join(kind, q)
+	w := d.join(kind, q)
 	if w == nil {
-		defer g.leave(kind)
+		defer d.leave(kind)
 		return alone(ctx, q)
 	}
 	var t turn[Q, R]
 	select {
 	case t = <-w.turn:
 	case <-ctx.Done():
-		g.quit(kind, w)
+		d.quit(kind, w)
 		return nil, ctx.Err()
 	}
 	if len(t.lead) == 1 {
-		defer g.leave(kind)
+		defer d.leave(kind)
 		return alone(ctx, q)
 	}
 	if t.lead != nil {
-		t = g.lead(ctx, kind, t.lead, together)
+		t = d.lead(ctx, kind, t.lead, together)
 	}
 	if t.rows != nil {
-		g.many.Add(1)
+		d.many.Add(1)
 		return t.rows, nil
 	}
 	rows, err := alone(ctx, q)
 	if err == nil && t.err != nil {
-		g.log.Warn("pages could not be read together, and were read one by one", "error", t.err)
+		d.Log.Warn("several could not be answered together, and were one by one", "error", t.err)
 	}
 	return rows, err
 }
 
 // join is nil for who may read at once.
-func (g *gathering[Q, R]) join(kind string, q Q) *waiter[Q, R] {
-	g.mu.Lock()
-	defer g.mu.Unlock()
-	l := g.lines[kind]
+func (d *Desk[Q, R]) join(kind string, q Q) *waiter[Q, R] {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	l := d.lines[kind]
 	if l == nil {
-		if g.lines == nil {
-			g.lines = map[string]*line[Q, R]{}
+		if d.lines == nil {
+			d.lines = map[string]*line[Q, R]{}
 		}
 		l = &line[Q, R]{}
-		g.lines[kind] = l
+		d.lines[kind] = l
 	}
-	if l.reading < atOnce || g.vain[kind] > mostVain {
+	switch {
+	case l.reading < atOnce:
+		l.reading++
+		return nil
+	case d.vain[kind] > mostVain*perVain:
+		d.vain[kind]--
 		l.reading++
 		return nil
 	}
@@ -115,14 +131,14 @@ func (g *gathering[Q, R]) join(kind string, q Q) *waiter[Q, R] {
 var atOnce = runtime.GOMAXPROCS(0)
 
 // leave ends a statement: the first of those who wait goes on for some of them.
-func (g *gathering[Q, R]) leave(kind string) {
-	g.mu.Lock()
-	defer g.mu.Unlock()
-	g.goOn(kind)
+func (d *Desk[Q, R]) leave(kind string) {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	d.goOn(kind)
 }
 
-func (g *gathering[Q, R]) goOn(kind string) {
-	l := g.lines[kind]
+func (d *Desk[Q, R]) goOn(kind string) {
+	l := d.lines[kind]
 	if len(l.waiting) > 0 {
 		many := min(len(l.waiting), mostGathered)
 		lead := l.waiting[:many:many]
@@ -131,16 +147,16 @@ func (g *gathering[Q, R]) goOn(kind string) {
 		return
 	}
 	if l.reading--; l.reading == 0 {
-		delete(g.lines, kind)
+		delete(d.lines, kind)
 	}
 }
 
 // quit takes one out who waits no longer. Those whom it was to read for have another leader.
-func (g *gathering[Q, R]) quit(kind string, w *waiter[Q, R]) {
-	g.mu.Lock()
-	defer g.mu.Unlock()
+func (d *Desk[Q, R]) quit(kind string, w *waiter[Q, R]) {
+	d.mu.Lock()
+	defer d.mu.Unlock()
 	w.gone = true
-	l := g.lines[kind]
+	l := d.lines[kind]
 	if l == nil {
 		return
 	}
@@ -154,19 +170,19 @@ func (g *gathering[Q, R]) quit(kind string, w *waiter[Q, R]) {
 		if len(left) > 0 {
 			left[0].turn <- turn[Q, R]{lead: left}
 		} else if t.lead != nil {
-			g.goOn(kind)
+			d.goOn(kind)
 		}
 	default: // somebody reads for it
 	}
 }
 
 // lead reads for some and tells the others.
-func (g *gathering[Q, R]) lead(ctx context.Context, kind string, all []*waiter[Q, R],
+func (d *Desk[Q, R]) lead(ctx context.Context, kind string, all []*waiter[Q, R],
 	together func(context.Context, []Q) ([][]R, error)) turn[Q, R] {
 	ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), leadTime)
 	defer cancel()
 	pages := make([][]R, len(all))
-	defer g.leave(kind)
+	defer d.leave(kind)
 	defer func() { // whatever has become of it: they wait
 		for i, w := range all[1:] {
 			w.turn <- turn[Q, R]{rows: pages[i+1]}
@@ -180,28 +196,28 @@ func (g *gathering[Q, R]) lead(ctx context.Context, kind string, all []*waiter[Q
 	if err == nil {
 		pages = got
 	}
-	g.note(kind, pages)
+	d.note(kind, pages)
 	return turn[Q, R]{rows: pages[0], err: err}
 }
 
 // note keeps in mind whether gathering is of use.
-func (g *gathering[Q, R]) note(kind string, pages [][]R) {
-	g.mu.Lock()
-	defer g.mu.Unlock()
-	vain := g.vain[kind]
+func (d *Desk[Q, R]) note(kind string, pages [][]R) {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	vain := d.vain[kind]
 	for _, rows := range pages {
 		if rows == nil {
-			vain++
+			vain += perVain
 		} else {
-			vain--
+			vain -= perVain
 		}
 	}
-	if g.vain == nil || len(g.vain) >= vainKnown {
-		g.vain = map[string]int{}
+	if d.vain == nil || len(d.vain) >= vainKnown {
+		d.vain = map[string]int{}
 	}
 	if vain <= 0 {
-		delete(g.vain, kind)
+		delete(d.vain, kind)
 	} else {
-		g.vain[kind] = vain
+		d.vain[kind] = vain
 	}
 }

@@ -1,4 +1,4 @@
-package reading
+package gathering
 
 import (
 	"context"
@@ -12,10 +12,10 @@ import (
 	"time"
 )
 
-// desk answers questions by themselves or together, and notes how. Who is answered alone has to
-// be let go.
-type desk struct {
-	gathering[int, int]
+// office answers numbers by themselves or together, and notes how. Whoever answers has to be let
+// go.
+type office struct {
+	Desk[int, int]
 	t        *testing.T
 	release  chan struct{}
 	fails    error
@@ -26,9 +26,9 @@ type desk struct {
 	words  strings.Builder
 }
 
-func newDesk(t *testing.T) *desk {
-	d := &desk{t: t, release: make(chan struct{})}
-	d.log = slog.New(slog.NewTextHandler(&d.words, nil))
+func opened(t *testing.T) *office {
+	d := &office{t: t, release: make(chan struct{})}
+	d.Log = slog.New(slog.NewTextHandler(&d.words, nil))
 	d.together = func(asked []int) [][]int {
 		out := make([][]int, len(asked))
 		for i, q := range asked {
@@ -39,10 +39,10 @@ func newDesk(t *testing.T) *desk {
 	return d
 }
 
-func (d *desk) asks(ctx context.Context, q int) <-chan int {
+func (d *office) asks(ctx context.Context, q int) <-chan int {
 	answer := make(chan int, 1)
 	go func() {
-		rows, err := d.ask(ctx, "kind", q, func(_ context.Context, q int) ([]int, error) {
+		rows, err := d.Ask(ctx, "kind", q, func(_ context.Context, q int) ([]int, error) {
 			<-d.release
 			return []int{q}, nil
 		}, func(_ context.Context, asked []int) ([][]int, error) {
@@ -64,14 +64,14 @@ func (d *desk) asks(ctx context.Context, q int) <-chan int {
 }
 
 // busy has as many read alone as may at once.
-func (d *desk) busy() {
+func (d *office) busy() {
 	for range atOnce {
 		d.asks(d.t.Context(), 0)
 	}
 }
 
 // free tells that nobody reads and nobody waits.
-func (d *desk) free() {
+func (d *office) free() {
 	d.t.Helper()
 	d.mu.Lock()
 	defer d.mu.Unlock()
@@ -82,7 +82,7 @@ func (d *desk) free() {
 
 func TestWhoComesWhileOthersReadIsAnsweredTogether(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
-		d := newDesk(t)
+		d := opened(t)
 		d.busy()
 		first, second, third := d.asks(t.Context(), 1), d.asks(t.Context(), 2), d.asks(t.Context(), 3)
 		d.release <- struct{}{} // one who read alone
@@ -114,7 +114,7 @@ func TestWhoseStatementFailsOrLeavesOutReadsAlone(t *testing.T) {
 		"nothing is left": {nil, func([]int) [][]int { return make([][]int, 2) }, []int{1, 2}},
 	} {
 		synctest.Test(t, func(t *testing.T) {
-			d := newDesk(t)
+			d := opened(t)
 			d.fails, d.together = c.fails, c.rows
 			d.busy()
 			first, second := d.asks(t.Context(), 1), d.asks(t.Context(), 2)
@@ -133,7 +133,7 @@ func TestWhoseStatementFailsOrLeavesOutReadsAlone(t *testing.T) {
 
 func TestWhoLeavesLeadsNobody(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
-		d := newDesk(t)
+		d := opened(t)
 		d.busy()
 		gone, leave := context.WithCancel(t.Context())
 		first, last := d.asks(gone, 1), d.asks(gone, 3)
@@ -151,7 +151,7 @@ func TestWhoLeavesLeadsNobody(t *testing.T) {
 
 // However those who wait come and go, everybody who stays is answered.
 func TestNobodyIsForgotten(t *testing.T) {
-	d := newDesk(t)
+	d := opened(t)
 	close(d.release)
 	var group sync.WaitGroup
 	for i := range 2000 {
@@ -161,7 +161,7 @@ func TestNobodyIsForgotten(t *testing.T) {
 				ctx, cancel = context.WithTimeout(ctx, time.Duration(i%50)*time.Microsecond)
 			}
 			defer cancel()
-			rows, err := d.ask(ctx, "kind", i, func(ctx context.Context, q int) ([]int, error) { return []int{q}, nil },
+			rows, err := d.Ask(ctx, "kind", i, func(ctx context.Context, q int) ([]int, error) { return []int{q}, nil },
 				func(_ context.Context, asked []int) ([][]int, error) { return d.together(asked), nil })
 			if err != nil && i%3 != 0 || err == nil && rows[0] != i && rows[0] != 10*i {
 				t.Errorf("%d: %v %v", i, rows, err)
@@ -172,23 +172,35 @@ func TestNobodyIsForgotten(t *testing.T) {
 	d.free()
 }
 
-func TestWhatIsGatheredInVainIsGatheredNoMore(t *testing.T) {
+func TestWhatIsGatheredInVainIsGatheredNoMoreForAWhile(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
-		d := newDesk(t)
+		d := opened(t)
 		d.together = func(asked []int) [][]int { return make([][]int, len(asked)) }
-		for len(d.groups) < 100 {
+		rush := func() (gathered bool) {
+			before := len(d.groups)
 			d.release = make(chan struct{})
 			d.busy()
-			before := len(d.groups)
 			for q := range 8 {
 				d.asks(t.Context(), q)
 			}
 			close(d.release)
 			synctest.Wait()
-			if d.free(); len(d.groups) == before {
-				return
-			}
+			d.free()
+			return len(d.groups) > before
 		}
-		t.Error("it goes on and on")
+		until := func(what string, want bool) {
+			t.Helper()
+			for range 100 {
+				if rush() == want {
+					return
+				}
+			}
+			t.Errorf("it is never %s", what)
+		}
+		until("given up", false)
+		if rush() {
+			t.Error("it is tried again at once")
+		}
+		until("tried again", true)
 	})
 }
