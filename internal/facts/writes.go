@@ -101,6 +101,9 @@ func (w *Writer) write(ctx context.Context, caller running.Caller, plain func(*r
 		}
 		if err == nil {
 			w.Wake(lanes...)
+			if given, err := result.Position.Exactly(); err == nil { // not of one that was so already
+				w.Gave(given)
+			}
 		}
 		return result, err
 	}

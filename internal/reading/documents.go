@@ -4,7 +4,6 @@ import (
 	"context"
 	"encoding/json"
 	"slices"
-	"sync/atomic"
 	"time"
 
 	"yalvo/internal/design"
@@ -26,7 +25,6 @@ type Reader struct {
 	counted  countCache
 	watchers watchers
 	history  history
-	given    atomic.Int64 // the highest position that is known to have been given out
 }
 
 // New makes a reader of an app.

@@ -133,14 +133,14 @@ func (r *Reader) positions(ctx context.Context, text string) (store.Wanted, erro
 // checkGiven refuses positions beyond all that were given out: nothing would be
 // due for them, and they would pass for settled.
 func (r *Reader) checkGiven(ctx context.Context, position int64) error {
-	if position <= r.given.Load() {
+	if r.Given(position) {
 		return nil
 	}
 	last, err := r.Store.LastPosition(ctx)
 	if err != nil {
 		return err
 	}
-	r.given.Store(last) // another reader may know of a later one: then it is asked for again
+	r.Gave(last)
 	if position > last {
 		return running.Refuse(running.CodeInvalid,
 			"the position %d was never given out: give what a write answered with", position)

@@ -27,7 +27,18 @@ type App struct {
 	full      atomic.Bool // the database has had no room left
 	signed    signed
 	memory    memory
+	given     atomic.Int64 // see Gave
 }
+
+// Gave notes that a position has been given out: nobody who asks for it needs to be looked up.
+func (a *App) Gave(position int64) {
+	for known := a.given.Load(); known < position && !a.given.CompareAndSwap(known, position); {
+		known = a.given.Load()
+	}
+}
+
+// Given tells whether a position is known to have been given out, or a later one.
+func (a *App) Given(position int64) bool { return position <= a.given.Load() }
 
 // New makes an app on a store and takes up the design applied last, if any.
 func New(ctx context.Context, name string, s *store.Store, log *slog.Logger) (*App, error) {

@@ -2,6 +2,8 @@ package store
 
 import (
 	"context"
+	"slices"
+	"strings"
 	"time"
 
 	"yalvo/internal/plan"
@@ -82,6 +84,22 @@ func (tx *Tx) ClaimLong(lane plan.Lane) ([]Due, int, error) {
 // TimelineWork is a kind of work on timelines, for [Tx.ClaimFairly].
 type TimelineWork struct{ steps, which string }
 
+// Among tells whether it is of one of some steps.
+func (kind TimelineWork) Among(steps []plan.Step) bool {
+	return slices.ContainsFunc(steps, func(s plan.Step) bool {
+		return slices.Contains(strings.Split(kind.steps, ", "), number(int64(s)))
+	})
+}
+
+// Steps are those of which there is work on timelines, due now or later: one look in the place of
+// a claim of each kind. Index: due_by_author (step, ...).
+func (tx *Tx) Steps() ([]plan.Step, error) {
+	var steps []plan.Step
+	return steps, tx.db.Raw(`
+		SELECT s.step FROM unnest('{3, 4, 5, 6, 16, 17, 18}'::smallint[]) AS s (step)
+		WHERE EXISTS (SELECT FROM due d WHERE d.lane = 3 AND d.step = s.step)`).Scan(&steps).Error
+}
+
 // The kinds. A transaction does work of one kind only: see package upkeep on locks.
 var (
 	FreshEntries     = TimelineWork{"3", "d.cursor = 0"}
@@ -106,7 +124,8 @@ const (
 
 // ClaimFairly takes work on timelines, of each author the same share at most:
 // who has much due does not hold up who has little. It goes on after the author
-// it took from last, and begins anew after the last one. Index: due_by_author.
+// it took from last, and begins anew after the last one, or if the others are being
+// worked on. Index: due_by_author.
 func (tx *Tx) ClaimFairly(kind TimelineWork, turns *Turns, limit int) ([]Due, int, error) {
 	due, design, err := tx.claimAfter(kind, *turns, limit)
 	if err == nil && len(due) == 0 && *turns != (Turns{}) {
@@ -123,7 +142,9 @@ func (tx *Tx) claimAfter(kind TimelineWork, after Turns, limit int) ([]Due, int,
 	const next = `SELECT d.subject, d.key FROM due d WHERE d.lane = 3 AND d.step IN (`
 	return tx.claim(`
 		WITH RECURSIVE author (subject, key) AS (
-			(`+next+kind.steps+`) AND (d.subject, d.key) > (?::smallint, ?::bigint) ORDER BY d.subject, d.key LIMIT 1)
+			(SELECT * FROM (
+				(`+next+kind.steps+`) AND (d.subject, d.key) > (?::smallint, ?::bigint) ORDER BY d.subject, d.key LIMIT 1)
+				UNION ALL (`+next+kind.steps+`) ORDER BY d.subject, d.key LIMIT 1)) first LIMIT 1)
 			UNION ALL
 			SELECT n.subject, n.key FROM author a CROSS JOIN LATERAL (
 				`+next+kind.steps+`) AND (d.subject, d.key) > (a.subject, a.key) ORDER BY d.subject, d.key LIMIT 1) n

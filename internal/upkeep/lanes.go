@@ -55,20 +55,31 @@ func claimer(name plan.Lane, l lane, nth int) claim {
 // on their first way out, so that they need not wait for a long chunk or for a
 // burst of follows.
 func deliveryClaimer(l lane, nth int) claim {
-	kinds := []claim{fairly(store.FreshEntries, l.claim)}
-	if nth < fanOutWorkers {
-		kinds = append(kinds,
-			func(tx *store.Tx) ([]store.Due, int, error) { return tx.ClaimLong(plan.Delivering) },
-			fairly(store.FreshWithdrawals, l.claim), fairly(store.Subscriptions, l.claim), fairly(store.Refills, 1),
-			fairly(store.Recounts, l.claim),
-			fairly(store.DeliveryChanges, 1))
+	kinds := []kindOfWork{
+		fairly(store.FreshEntries, l.claim),
+		{func(tx *store.Tx) ([]store.Due, int, error) { return tx.ClaimLong(plan.Delivering) },
+			func(steps []plan.Step) bool {
+				return store.FreshEntries.Among(steps) || store.FreshWithdrawals.Among(steps)
+			}},
+		fairly(store.FreshWithdrawals, l.claim), fairly(store.Subscriptions, l.claim), fairly(store.Refills, 1),
+		fairly(store.Recounts, l.claim), fairly(store.DeliveryChanges, 1),
+	}
+	if nth >= fanOutWorkers {
+		kinds = kinds[:1]
 	}
 	next := 0
 	return func(tx *store.Tx) ([]store.Due, int, error) {
+		steps, err := tx.Steps()
+		if err != nil || len(steps) == 0 {
+			return nil, 0, err
+		}
 		for range kinds {
-			claim := kinds[next]
+			kind := kinds[next]
 			next = (next + 1) % len(kinds)
-			if claimed, design, err := claim(tx); err != nil || len(claimed) > 0 {
+			if !kind.among(steps) {
+				continue
+			}
+			if claimed, design, err := kind.claim(tx); err != nil || len(claimed) > 0 {
 				return claimed, design, err
 			}
 		}
@@ -76,7 +87,16 @@ func deliveryClaimer(l lane, nth int) claim {
 	}
 }
 
-func fairly(kind store.TimelineWork, limit int) claim {
+// kindOfWork is how one kind is taken, and whether it is among steps of which some is due.
+type kindOfWork struct {
+	claim claim
+	among func(steps []plan.Step) bool
+}
+
+func fairly(kind store.TimelineWork, limit int) kindOfWork {
 	turns := &store.Turns{}
-	return func(tx *store.Tx) ([]store.Due, int, error) { return tx.ClaimFairly(kind, turns, limit) }
+	return kindOfWork{
+		func(tx *store.Tx) ([]store.Due, int, error) { return tx.ClaimFairly(kind, turns, limit) },
+		kind.Among,
+	}
 }
