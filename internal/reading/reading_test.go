@@ -50,7 +50,7 @@ func TestWhatAnEntryShowsIsRememberedInItsVersion(t *testing.T) {
 	}
 	now, key := era{design: 1}, shownKey{3, 7}
 	var s shown
-	s.of(now, key, version(1, 1)) // the first look opens the era
+	s.known(now, key, version(1, 1)) // the first look opens the era
 	s.learn(now, key, remembered{version(1, 1), &Entry{ID: "p1"}, around})
 	for what, c := range map[string]struct {
 		key   shownKey
@@ -64,13 +64,13 @@ func TestWhatAnEntryShowsIsRememberedInItsVersion(t *testing.T) {
 		"another timeline shows it": {shownKey{4, 7}, version(1, 1), false},
 		"a list shows it":           {shownKey{doc: 7}, version(1, 1), false},
 	} {
-		if got := s.of(now, c.key, c.is); (got != nil) != c.known {
+		if got := s.known(now, c.key, c.is); (got != nil) != c.known {
 			t.Errorf("%s: got %v", what, got)
 		}
 	}
 	for what, other := range map[string]era{"another design": {design: 2}, "after an outage": {design: 2, outages: 1}} {
 		s.learn(s.era, key, remembered{version(1, 1), &Entry{ID: "p1"}, around})
-		if got := s.of(other, key, version(1, 1)); got != nil {
+		if got := s.known(other, key, version(1, 1)); got != nil {
 			t.Errorf("%s: got %v", what, got)
 		}
 	}
@@ -80,7 +80,7 @@ func TestWhatIsRememberedIsBounded(t *testing.T) {
 	var s shown
 	now := era{}
 	entry := &Entry{Facts: make([]byte, 100_000)}
-	known := func(doc int64) bool { return s.of(now, shownKey{1, doc}, store.Versions{}) != nil }
+	known := func(doc int64) bool { return s.known(now, shownKey{1, doc}, store.Versions{}) != nil }
 	for doc := range int64(4000) {
 		s.learn(now, shownKey{1, doc}, remembered{what: entry, size: sizeOf(entry)})
 		if !known(0) {

@@ -27,14 +27,7 @@ func (in *listing) remembering(page store.ListPage) ([]store.Listed, error) {
 		return nil, err
 	}
 	now := in.eraOf(in.v)
-	var unknown []int
-	for i := range rows {
-		if known, is := in.shown.of(now, shownKey{doc: rows[i].N}, rows[i].Versions).(store.Document); is {
-			rows[i].Document = known
-		} else {
-			unknown = append(unknown, i)
-		}
-	}
+	unknown := in.shown.ofRows(now, rows)
 	covered, err := in.fetch(now, rows, unknown)
 	if err != nil {
 		return nil, err

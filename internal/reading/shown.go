@@ -46,10 +46,37 @@ func sizeOf(e *Entry) int {
 	return around + len(e.ID) + len(e.Path) + len(e.Author) + len(e.Facts) + len(e.Kept)
 }
 
-// of is what is known of a document or an entry in some versions, nil if nothing is.
-func (s *shown) of(now era, k shownKey, v store.Versions) any {
+// ofPage is what is known of the entries at some places of a timeline, nil where nothing is.
+func (s *shown) ofPage(now era, t *plan.Timeline, places []store.Place) []*Entry {
+	entries := make([]*Entry, len(places))
 	s.mu.Lock()
 	defer s.mu.Unlock()
+	for i := range places {
+		if p := &places[i]; p.Document.Valid {
+			entries[i], _ = s.known(now, shownKey{t.Number, p.Doc}, p.Versions).(*Entry)
+		}
+	}
+	return entries
+}
+
+// ofRows puts in what is known of the documents of some rows of a list, and returns the places of
+// the others.
+func (s *shown) ofRows(now era, rows []store.Listed) (unknown []int) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	for i := range rows {
+		row := &rows[i]
+		if known, is := s.known(now, shownKey{doc: row.N}, row.Versions).(store.Document); is {
+			row.Document = known
+		} else {
+			unknown = append(unknown, i)
+		}
+	}
+	return unknown
+}
+
+// known is what is known of a document or an entry in some versions, nil if nothing is.
+func (s *shown) known(now era, k shownKey, v store.Versions) any {
 	if s.era != now {
 		s.era, s.young, s.old, s.bytes = now, nil, nil, 0
 	}
@@ -90,16 +117,14 @@ func (r *Reader) eraOf(v *running.Version) era { return era{v.Number, len(v.Buil
 func (r *Reader) show(ctx context.Context, v *running.Version, t *plan.Timeline, places []store.Place) ([]*Entry,
 	error) {
 	now := r.eraOf(v)
-	entries := make([]*Entry, len(places))
-	unknown := map[int64][]int{}
+	entries := r.shown.ofPage(now, t, places)
+	var unknown map[int64][]int
 	var docs []int64
 	for i, p := range places {
-		if !p.Document.Valid {
-			continue
-		}
-		if known := r.shown.of(now, shownKey{t.Number, p.Doc}, p.Versions); known != nil {
-			entries[i] = known.(*Entry)
-		} else {
+		if entries[i] == nil && p.Document.Valid {
+			if unknown == nil {
+				unknown = map[int64][]int{}
+			}
 			unknown[p.Doc] = append(unknown[p.Doc], i)
 			docs = append(docs, p.Doc)
 		}

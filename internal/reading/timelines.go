@@ -58,7 +58,7 @@ func (r *Reader) Timeline(ctx context.Context, who running.Viewer, timeline, own
 	}
 	limit := min(page.Limit, t.Length-page.Given)
 	out := Entries{Of: t.Entries, By: t.By.Name, Entries: make([]*Entry, 0, max(limit, 0)),
-		Rows: make([]int64, 0, max(limit, 0))}
+		Rows: make([]int64, 0, max(limit, 0)), Keys: make([]string, 0, max(limit, 0))}
 	place, bytes := page.After, 0
 	passed := page.Given
 	for least := 0; len(out.Entries) < limit && passed < t.Length; least = min(2*least+limit, chunkJudged) {

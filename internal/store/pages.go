@@ -206,7 +206,7 @@ func (q *PlacesQuery) Alike() string {
 	if q.Deliver != "push" || q.Limit > mostTogether {
 		return ""
 	}
-	return q.statement(Owner{}).sql
+	return q.Timeline.Name + q.only.with.sql + q.only.is.sql // the rest of the statement follows from these
 }
 
 // placeRow is a row of the statement.
