@@ -19,7 +19,6 @@ type Reader struct {
 	owners   owners // whose timelines were read lately
 	shown    shown  // what entries and lists show
 	inMany   inMany // for whom pairs are looked for one by one
-	places   gathering.Desk[*store.PlacesQuery, store.Place]
 	lists    gathering.Desk[*store.ListQuery, store.Listed]
 	settling settling // those who wait for positions
 	counted  countCache
@@ -30,13 +29,13 @@ type Reader struct {
 // New makes a reader of an app.
 func New(app *running.App) *Reader {
 	r := &Reader{App: app}
-	r.places.Log, r.lists.Log = app.Log, app.Log
+	r.lists.Log = app.Log
 	return r
 }
 
-// PagesTogether is how many pages have been read together with those of other readers, by one
+// PagesTogether is how many pages of lists have been read together with those of other readers, by one
 // statement for all.
-func (r *Reader) PagesTogether() int64 { return r.places.Together() + r.lists.Together() }
+func (r *Reader) PagesTogether() int64 { return r.lists.Together() }
 
 // Boundary is where a page begins: just after an element of the one before it.
 type Boundary = store.Boundary

@@ -67,7 +67,7 @@ func (r *Reader) Timeline(ctx context.Context, who running.Viewer, timeline, own
 			want = max(want, least) // where much is passed over, more is looked at
 		}
 		want = min(want, t.Length-passed) // what may not be read takes its place all the same
-		places, err := r.placesOf(ctx, looks, place, want)
+		places, err := r.places(ctx, looks, place, want)
 		if err != nil {
 			return Entries{}, err
 		}
@@ -104,16 +104,16 @@ func (r *Reader) Timeline(ctx context.Context, who running.Viewer, timeline, own
 	return out, nil
 }
 
-// placesOf are some entries of the owner with the number that it had last time. If
+// places are some entries of the owner with the number that it had last time. If
 // there are none, that may have been another document of the same key.
-func (r *Reader) placesOf(ctx context.Context, l *looking, after store.Boundary, want int) ([]store.Place, error) {
+func (r *Reader) places(ctx context.Context, l *looking, after store.Boundary, want int) ([]store.Place, error) {
 	t, owner := l.t, l.owner
 	at := store.Address{Collection: t.Owner.Number, Key: owner}
 	known := r.owners.of(at)
 	read := func(owner store.Owner) ([]store.Place, error) {
 		reader := inManyKey{t.Name, l.me, 0}
 		return sparing(&r.inMany, reader, func(many store.Pairings) ([]store.Place, error) {
-			return r.placesFor(ctx, store.TimelinePage{Timeline: t, At: at, Owner: owner, After: after, Filter: l.filter,
+			return r.Store.Places(ctx, store.TimelinePage{Timeline: t, At: at, Owner: owner, After: after, Filter: l.filter,
 				InMany: many, Limit: want}.Query())
 		})
 	}
@@ -132,11 +132,6 @@ func (r *Reader) placesOf(ctx context.Context, l *looking, after store.Boundary,
 	}
 	r.owners.learn(at, is)
 	return read(is)
-}
-
-// placesFor reads a page of places, together with others if many ask for such.
-func (r *Reader) placesFor(ctx context.Context, q *store.PlacesQuery) ([]store.Place, error) {
-	return r.places.Ask(ctx, q.Alike(), q, r.Store.Places, r.Store.PlacesTogether)
 }
 
 // carried shows what the timeline carries of a document; all of it if the

@@ -165,8 +165,7 @@ type TimelinePage struct {
 	InMany Pairings // who is known to be in many pairs: see [InMany]
 }
 
-// PlacesQuery is a page of a timeline, ready to be read: by itself, or together with those of
-// other owners.
+// PlacesQuery is a page of a timeline, ready to be read.
 type PlacesQuery struct {
 	TimelinePage
 	lookups *lookups
@@ -180,43 +179,16 @@ func (page TimelinePage) Query() *PlacesQuery {
 	return q
 }
 
-// statement reads the page; of an owner whose part is not known, wherever the entries lie.
-func (q *PlacesQuery) statement(owner Owner) statement {
-	s := q.reading(owner)
-	s.sql = q.only.with.sql + s.sql
-	return s
-}
-
-// reading is what comes after the lookups of the statement, with the arguments of these.
-func (q *PlacesQuery) reading(owner Owner) statement {
-	from := page(q.Timeline, owner, q.After, q.Limit)
-	return statement{`
+func (q *PlacesQuery) statement() statement {
+	from := page(q.Timeline, q.Owner, q.After, q.Limit)
+	return statement{q.only.with.sql + `
 		SELECT e.rank, e.doc, d.version, k.version, coalesce(` + q.only.is.sql + `, false), ` + q.lookups.inMany() + `
 		FROM ` + from.sql + ` e
 		LEFT JOIN LATERAL (SELECT xmin AS version FROM documents WHERE n = e.doc OFFSET 0) d ON true
 		LEFT JOIN LATERAL (SELECT xmin AS version FROM kept WHERE doc = e.doc OFFSET 0) k ON true
 		WHERE EXISTS (SELECT 1 FROM documents WHERE n = ? AND collection = ? AND key = ?)
 		ORDER BY e.rank DESC, e.doc DESC`,
-		q.only.args(nil, append(from.args, owner.N, q.At.Collection, q.At.Key))}
-}
-
-// Alike tells what a page has in common with those it can be read together with; empty if it is
-// read by itself.
-func (q *PlacesQuery) Alike() string {
-	if q.Deliver != "push" || q.Limit > mostTogether {
-		return ""
-	}
-	return q.Timeline.Name + q.only.with.sql + q.only.is.sql // the rest of the statement follows from these
-}
-
-// placeRow is a row of the statement.
-type placeRow struct {
-	Place
-	inMany Pairings
-}
-
-func (p *placeRow) columns() []any {
-	return []any{&p.Rank, &p.Doc, &p.Document, &p.Kept, &p.May, &p.inMany}
+		q.only.args(nil, append(from.args, q.Owner.N, q.At.Collection, q.At.Key))}
 }
 
 // Places is a page of the timeline of an owner, newest first: nothing, if the owner is another
@@ -224,56 +196,17 @@ func (p *placeRow) columns() []any {
 // an [InMany]. Keys: entries (timeline, owner, rank, doc), documents (n), kept (doc).
 func (s *Store) Places(ctx context.Context, q *PlacesQuery) ([]Place, error) {
 	places := make([]Place, 0, min(q.Limit, mostAhead))
-	var p placeRow
-	columns := p.columns()
-	err := s.visit(ctx, q.statement(q.Owner), func(row pgx.Rows) error {
+	var p Place
+	var inMany Pairings
+	columns := []any{&p.Rank, &p.Doc, &p.Document, &p.Kept, &p.May, &inMany}
+	err := s.visit(ctx, q.statement(), func(row pgx.Rows) error {
 		if err := row.Scan(columns...); err != nil {
 			return err
 		}
-		places = append(places, p.Place)
-		return q.lookups.turnedOut(p.inMany, len(places))
+		places = append(places, p)
+		return q.lookups.turnedOut(inMany, len(places))
 	})
 	return places, err
-}
-
-// PlacesTogether are pages of a timeline for several owners, by one statement and as of one
-// moment: they are [PlacesQuery.Alike]. Pages are nil of who is to be answered alone.
-func (s *Store) PlacesTogether(ctx context.Context, readers []*PlacesQuery) ([][]Place, error) {
-	pages, args := make([][]Place, len(readers)), make([][]any, len(readers))
-	for i, r := range readers {
-		args[i] = r.statement(Owner{N: r.Owner.N}).args
-	}
-	first := readers[0]
-	query, ok := eachOf(first.lookups.beside(), besides(first.reading(Owner{}).sql), args)
-	if !ok {
-		return pages, nil
-	}
-	var p placeRow
-	var reader int64
-	columns := append(p.columns(), &reader)
-	alone := make([]bool, len(readers))
-	if len(first.lookups.fewOnes()) == 0 { // of those without any there is nothing more to know
-		for i := range pages {
-			pages[i] = []Place{}
-		}
-	}
-	err := s.visit(ctx, query, func(row pgx.Rows) error {
-		if err := row.Scan(columns...); err != nil {
-			return err
-		}
-		if cap(pages[reader-1]) == 0 {
-			pages[reader-1] = make([]Place, 0, readers[reader-1].Limit)
-		}
-		pages[reader-1] = append(pages[reader-1], p.Place)
-		alone[reader-1] = first.lookups.turnedOut(p.inMany, 1) != nil
-		return nil
-	})
-	for i := range pages {
-		if alone[i] {
-			pages[i] = nil
-		}
-	}
-	return pages, err
 }
 
 // Entry is what an entry shows: its document as it is now.
