@@ -28,9 +28,9 @@ type Desk[Q, R any] struct {
 	vain  map[string]int // how many more have been gathered in vain than not, times perVain
 }
 
-// line are those who ask for what can be read together.
+// line are those who ask for what can be done together.
 type line[Q, R any] struct {
-	reading int // statements under way
+	busy    int // statements under way
 	waiting []*waiter[Q, R]
 }
 
@@ -40,12 +40,12 @@ type waiter[Q, R any] struct {
 	gone bool
 }
 
-// turn is what a waiter is told: to read for all of some, of whom it is the first, or the rows
-// that have been read for it, nil if it is to read alone.
+// turn is what a waiter is told: to ask for all of some, of whom it is the first, or the rows that
+// it has been answered, nil if it is to ask alone.
 type turn[Q, R any] struct {
 	lead []*waiter[Q, R]
 	rows []R
-	err  error // of reading for all
+	err  error // of asking for all
 }
 
 const (
@@ -101,7 +101,7 @@ func (d *Desk[Q, R]) Ask(ctx context.Context, kind string, q Q, alone func(conte
 	return rows, err
 }
 
-// join is nil for who may read at once.
+// join is nil for who need not wait.
 func (d *Desk[Q, R]) join(kind string, q Q) *waiter[Q, R] {
 	d.mu.Lock()
 	defer d.mu.Unlock()
@@ -114,12 +114,12 @@ func (d *Desk[Q, R]) join(kind string, q Q) *waiter[Q, R] {
 		d.lines[kind] = l
 	}
 	switch {
-	case l.reading < atOnce:
-		l.reading++
+	case l.busy < atOnce:
+		l.busy++
 		return nil
 	case d.vain[kind] > mostVain*perVain:
 		d.vain[kind]--
-		l.reading++
+		l.busy++
 		return nil
 	}
 	w := &waiter[Q, R]{ask: q, turn: make(chan turn[Q, R], 1)}
@@ -127,7 +127,7 @@ func (d *Desk[Q, R]) join(kind string, q Q) *waiter[Q, R] {
 	return w
 }
 
-// atOnce is how many read alone at the same time.
+// atOnce is how many of one kind are answered at the same time.
 var atOnce = runtime.GOMAXPROCS(0)
 
 // leave ends a statement: the first of those who wait goes on for some of them.
@@ -146,12 +146,12 @@ func (d *Desk[Q, R]) goOn(kind string) {
 		lead[0].turn <- turn[Q, R]{lead: lead}
 		return
 	}
-	if l.reading--; l.reading == 0 {
+	if l.busy--; l.busy == 0 {
 		delete(d.lines, kind)
 	}
 }
 
-// quit takes one out who waits no longer. Those whom it was to read for have another leader.
+// quit takes one out who waits no longer. Those whom it was to ask for have another leader.
 func (d *Desk[Q, R]) quit(kind string, w *waiter[Q, R]) {
 	d.mu.Lock()
 	defer d.mu.Unlock()
@@ -172,11 +172,11 @@ func (d *Desk[Q, R]) quit(kind string, w *waiter[Q, R]) {
 		} else if t.lead != nil {
 			d.goOn(kind)
 		}
-	default: // somebody reads for it
+	default: // somebody asks for it
 	}
 }
 
-// lead reads for some and tells the others.
+// lead asks for some and tells the others.
 func (d *Desk[Q, R]) lead(ctx context.Context, kind string, all []*waiter[Q, R],
 	together func(context.Context, []Q) ([][]R, error)) turn[Q, R] {
 	ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), leadTime)

@@ -165,46 +165,30 @@ type TimelinePage struct {
 	InMany Pairings // who is known to be in many pairs: see [InMany]
 }
 
-// PlacesQuery is a page of a timeline, ready to be read.
-type PlacesQuery struct {
-	TimelinePage
-	lookups *lookups
-	only    clauses
-}
-
-// Query makes a page ready to be read.
-func (page TimelinePage) Query() *PlacesQuery {
-	q := &PlacesQuery{TimelinePage: page, lookups: &lookups{told: true, many: page.InMany}}
-	q.only = page.Filter.clausesWith(q.lookups)
-	return q
-}
-
-func (q *PlacesQuery) statement() statement {
-	from := page(q.Timeline, q.Owner, q.After, q.Limit)
-	return statement{q.only.with.sql + `
-		SELECT e.rank, e.doc, d.version, k.version, coalesce(` + q.only.is.sql + `, false), ` + q.lookups.inMany() + `
+// Places is a page of the timeline of an owner, newest first: nothing, if the owner is another
+// document than is believed. If somebody is in many pairs who was not known to be, the error is
+// an [InMany]. Keys: entries (timeline, owner, rank, doc), documents (n), kept (doc).
+func (s *Store) Places(ctx context.Context, q TimelinePage) ([]Place, error) {
+	lookups := &lookups{told: true, many: q.InMany}
+	from, only := page(q.Timeline, q.Owner, q.After, q.Limit), q.Filter.clausesWith(lookups)
+	query := statement{only.with.sql + `
+		SELECT e.rank, e.doc, d.version, k.version, coalesce(` + only.is.sql + `, false), ` + lookups.inMany() + `
 		FROM ` + from.sql + ` e
 		LEFT JOIN LATERAL (SELECT xmin AS version FROM documents WHERE n = e.doc OFFSET 0) d ON true
 		LEFT JOIN LATERAL (SELECT xmin AS version FROM kept WHERE doc = e.doc OFFSET 0) k ON true
 		WHERE EXISTS (SELECT 1 FROM documents WHERE n = ? AND collection = ? AND key = ?)
 		ORDER BY e.rank DESC, e.doc DESC`,
-		q.only.args(nil, append(from.args, q.Owner.N, q.At.Collection, q.At.Key))}
-}
-
-// Places is a page of the timeline of an owner, newest first: nothing, if the owner is another
-// document than is believed. If somebody is in many pairs who was not known to be, the error is
-// an [InMany]. Keys: entries (timeline, owner, rank, doc), documents (n), kept (doc).
-func (s *Store) Places(ctx context.Context, q *PlacesQuery) ([]Place, error) {
+		only.args(nil, append(from.args, q.Owner.N, q.At.Collection, q.At.Key))}
 	places := make([]Place, 0, min(q.Limit, mostAhead))
 	var p Place
 	var inMany Pairings
 	columns := []any{&p.Rank, &p.Doc, &p.Document, &p.Kept, &p.May, &inMany}
-	err := s.visit(ctx, q.statement(), func(row pgx.Rows) error {
+	err := s.visit(ctx, query, func(row pgx.Rows) error {
 		if err := row.Scan(columns...); err != nil {
 			return err
 		}
 		places = append(places, p)
-		return q.lookups.turnedOut(inMany, len(places))
+		return lookups.turnedOut(inMany, len(places))
 	})
 	return places, err
 }
