@@ -113,8 +113,8 @@ func (r *Reader) places(ctx context.Context, l *looking, after store.Boundary, w
 	read := func(owner store.Owner) ([]store.Place, error) {
 		reader := inManyKey{t.Name, l.me, 0}
 		return sparing(&r.inMany, reader, func(many store.Pairings) ([]store.Place, error) {
-			return r.Store.Places(ctx, store.TimelinePage{Timeline: t, At: at, Owner: owner, After: after, Filter: l.filter,
-				InMany: many, Limit: want})
+			return r.Store.Places(ctx, store.TimelinePage{Timeline: t, At: at, Owner: owner, After: after,
+				Filter: l.filter, InMany: many, Limit: want})
 		})
 	}
 	if known.N != 0 {

@@ -143,7 +143,8 @@ func (tx *Tx) claimAfter(kind TimelineWork, after Turns, limit int) ([]Due, int,
 	return tx.claim(`
 		WITH RECURSIVE author (subject, key) AS (
 			(SELECT * FROM (
-				(`+next+kind.steps+`) AND (d.subject, d.key) > (?::smallint, ?::bigint) ORDER BY d.subject, d.key LIMIT 1)
+				(`+next+kind.steps+`) AND (d.subject, d.key) > (?::smallint, ?::bigint)
+					ORDER BY d.subject, d.key LIMIT 1)
 				UNION ALL (`+next+kind.steps+`) ORDER BY d.subject, d.key LIMIT 1)) first LIMIT 1)
 			UNION ALL
 			SELECT n.subject, n.key FROM author a CROSS JOIN LATERAL (

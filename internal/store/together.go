@@ -39,7 +39,8 @@ func eachOf(beside, one string, sets [][]any) (statement, bool) {
 	}
 	return statement{`
 		SELECT one.*, asked.nth
-		FROM unnest(` + strings.Join(arrays, ", ") + `) WITH ORDINALITY AS asked (` + strings.Join(names, ", ") + `, nth)` +
+		FROM unnest(` + strings.Join(arrays, ", ") + `) WITH ORDINALITY
+			AS asked (` + strings.Join(names, ", ") + `, nth)` +
 		text.String(), args}, true
 }
 
