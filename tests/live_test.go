@@ -67,7 +67,7 @@ func reader(t *testing.T, w world) readers {
 			t.Error(err)
 		}
 	})
-	return readers{reading.New(app), t}
+	return readers{must(reading.New(app))(t), t}
 }
 
 // watched is a live page that counts how often it was read again.

@@ -3,8 +3,11 @@ package reading
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"slices"
 	"time"
+
+	lru "github.com/hashicorp/golang-lru/v2"
 
 	"yalvo/internal/design"
 	"yalvo/internal/gathering"
@@ -16,9 +19,9 @@ import (
 // Reader reads an app.
 type Reader struct {
 	*running.App
-	owners   owners // whose timelines were read lately
-	shown    shown  // what entries and lists show
-	inMany   inMany // for whom pairs are looked for one by one
+	owners   *owners // whose timelines were read lately
+	shown    *shown  // what entries and lists show
+	inMany   *inMany // for whom pairs are looked for one by one
 	lists    gathering.Desk[*store.ListQuery, store.Listed]
 	settling settling // those who wait for positions
 	counted  countCache
@@ -27,10 +30,14 @@ type Reader struct {
 }
 
 // New makes a reader of an app.
-func New(app *running.App) *Reader {
+func New(app *running.App) (*Reader, error) {
 	r := &Reader{App: app}
 	r.lists.Log = app.Log
-	return r
+	var errs [3]error
+	r.owners, errs[0] = lru.New[store.Address, store.Owner](ownersKnown)
+	r.inMany, errs[1] = lru.New[inManyKey, store.Pairings](inManyKnown)
+	r.shown, errs[2] = newShown()
+	return r, errors.Join(errs[:]...)
 }
 
 // PagesTogether is how many pages of lists have been read together with those of other readers, by one

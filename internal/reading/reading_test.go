@@ -4,6 +4,7 @@ import (
 	"strings"
 	"testing"
 
+	"yalvo/internal/running"
 	"yalvo/internal/store"
 
 	"github.com/go-json-experiment/json/jsontext"
@@ -48,9 +49,9 @@ func TestWhatAnEntryShowsIsRememberedInItsVersion(t *testing.T) {
 		return store.Versions{Document: pgtype.Uint32{Uint32: document, Valid: true},
 			Kept: pgtype.Uint32{Uint32: kept, Valid: true}}
 	}
-	now, key := era{design: 1}, shownKey{3, 7}
-	var s shown
-	s.known(now, key, version(1, 1)) // the first look opens the era
+	now, key := running.Era{Version: 1}, shownKey{3, 7}
+	s := emptyShown(t)
+	s.in(now, key, version(1, 1)) // the first look opens the era
 	s.learn(now, key, remembered{version(1, 1), &Entry{ID: "p1"}, around})
 	for what, c := range map[string]struct {
 		key   shownKey
@@ -64,33 +65,47 @@ func TestWhatAnEntryShowsIsRememberedInItsVersion(t *testing.T) {
 		"another timeline shows it": {shownKey{4, 7}, version(1, 1), false},
 		"a list shows it":           {shownKey{doc: 7}, version(1, 1), false},
 	} {
-		if got := s.known(now, c.key, c.is); (got != nil) != c.known {
+		if got := s.in(now, c.key, c.is); (got != nil) != c.known {
 			t.Errorf("%s: got %v", what, got)
 		}
 	}
-	for what, other := range map[string]era{"another design": {design: 2}, "after an outage": {design: 2, outages: 1}} {
+	for what, other := range map[string]running.Era{"another design": {Version: 2}, "after an outage": {Version: 2, Outages: 1}} {
 		s.learn(s.era, key, remembered{version(1, 1), &Entry{ID: "p1"}, around})
-		if got := s.known(other, key, version(1, 1)); got != nil {
+		if got := s.in(other, key, version(1, 1)); got != nil {
 			t.Errorf("%s: got %v", what, got)
 		}
 	}
 }
 
 func TestWhatIsRememberedIsBounded(t *testing.T) {
-	var s shown
-	now := era{}
+	s := emptyShown(t)
+	var now running.Era
 	entry := &Entry{Facts: make([]byte, 100_000)}
-	known := func(doc int64) bool { return s.known(now, shownKey{1, doc}, store.Versions{}) != nil }
+	known := func(doc int64) bool { return s.in(now, shownKey{1, doc}, store.Versions{}) != nil }
 	for doc := range int64(4000) {
 		s.learn(now, shownKey{1, doc}, remembered{what: entry, size: sizeOf(entry)})
 		if !known(0) {
 			t.Fatalf("what is asked for again and again was forgotten after %d others", doc)
 		}
 	}
-	if held := len(s.young) + len(s.old); held*sizeOf(entry) > 2*youngBytes+2*sizeOf(entry) {
-		t.Errorf("%d are held: %d bytes", held, held*sizeOf(entry))
+	held := s.known.Len() * sizeOf(entry)
+	if held > shownBytes || held < shownBytes-sizeOf(entry) || held != s.bytes {
+		t.Errorf("%d bytes are held, counted as %d, of %d that may be", held, s.bytes, shownBytes)
 	}
 	if known(1) {
 		t.Error("what nobody asks for is never forgotten")
 	}
+	s.learn(now, shownKey{1, 0}, remembered{what: entry, size: around})
+	if held += around - sizeOf(entry); s.bytes != held {
+		t.Errorf("%d bytes are counted, not %d, after another version of one was learned", s.bytes, held)
+	}
+}
+
+func emptyShown(t *testing.T) *shown {
+	t.Helper()
+	s, err := newShown()
+	if err != nil {
+		t.Fatal(err)
+	}
+	return s
 }

@@ -1,13 +1,14 @@
 package reading
 
 import (
+	"yalvo/internal/running"
 	"yalvo/internal/store"
 )
 
 // rows are rows of a list.
 func (in *listing) rows(page store.ListPage) ([]store.Listed, error) {
 	reader := inManyKey{in.l.Name, in.who.Me, page.Of.N}
-	return sparing(&in.inMany, reader, func(many store.Pairings) ([]store.Listed, error) {
+	return sparing(in.inMany, reader, func(many store.Pairings) ([]store.Listed, error) {
 		page.InMany = many
 		return in.remembering(page)
 	})
@@ -26,7 +27,7 @@ func (in *listing) remembering(page store.ListPage) ([]store.Listed, error) {
 	if err != nil {
 		return nil, err
 	}
-	now := in.eraOf(in.v)
+	now := in.Era(in.v)
 	unknown := in.shown.ofRows(now, rows)
 	covered, err := in.fetch(now, rows, unknown)
 	if err != nil {
@@ -44,7 +45,7 @@ func (in *listing) remembering(page store.ListPage) ([]store.Listed, error) {
 
 // fetch reads the documents of some rows that are not known, and tells how many of the rows
 // have theirs then: not all if they are large, and -1 if one has been written meanwhile.
-func (in *listing) fetch(now era, rows []store.Listed, unknown []int) (int, error) {
+func (in *listing) fetch(now running.Era, rows []store.Listed, unknown []int) (int, error) {
 	if len(unknown) == 0 {
 		return len(rows), nil
 	}

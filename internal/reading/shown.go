@@ -7,6 +7,8 @@ import (
 	"yalvo/internal/plan"
 	"yalvo/internal/running"
 	"yalvo/internal/store"
+
+	"github.com/hashicorp/golang-lru/v2/simplelru"
 )
 
 // shown remembers what the entries of timelines show, and the documents of lists. A post
@@ -14,14 +16,11 @@ import (
 // versions of its documents' rows, and only for those documents that it does not know in
 // these versions.
 type shown struct {
-	mu         sync.Mutex
-	era        era
-	young, old map[shownKey]*remembered // what is not asked for in a while is forgotten with the old ones
-	bytes      int                      // of the young ones
+	mu    sync.Mutex
+	era   running.Era
+	known *simplelru.LRU[shownKey, *remembered]
+	bytes int
 }
-
-// era is the time in which what is remembered holds.
-type era struct{ design, builds, outages int }
 
 type shownKey struct {
 	timeline plan.Number // 0: the document itself
@@ -35,25 +34,35 @@ type remembered struct {
 	size int // about what it takes in memory
 }
 
-// youngBytes is how much is remembered before the older half is forgotten.
-const youngBytes = 64 << 20
+// shownBytes is about how much is remembered; what was asked for least lately is forgotten.
+const shownBytes = 128 << 20
 
-// around is about what the structures and keys of something remembered take in memory.
-const around = 300
+// What is around something remembered in memory, and around a value of it that rules ask for.
+const (
+	around      = 350
+	aroundValue = 64
+)
 
 // sizeOf is about what an entry takes in memory.
 func sizeOf(e *Entry) int {
-	return around + len(e.ID) + len(e.Path) + len(e.Author) + len(e.Facts) + len(e.Kept)
+	return around + len(e.ID) + len(e.Path) + len(e.Author) + len(e.Facts) + len(e.Kept) + aroundValue*len(e.values)
+}
+
+func newShown() (*shown, error) {
+	s := &shown{}
+	var err error
+	s.known, err = simplelru.NewLRU(shownBytes/around, func(_ shownKey, r *remembered) { s.bytes -= r.size })
+	return s, err
 }
 
 // ofPage is what is known of the entries at some places of a timeline, nil where nothing is.
-func (s *shown) ofPage(now era, t *plan.Timeline, places []store.Place) []*Entry {
+func (s *shown) ofPage(now running.Era, t *plan.Timeline, places []store.Place) []*Entry {
 	entries := make([]*Entry, len(places))
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	for i := range places {
 		if p := &places[i]; p.Document.Valid {
-			entries[i], _ = s.known(now, shownKey{t.Number, p.Doc}, p.Versions).(*Entry)
+			entries[i], _ = s.in(now, shownKey{t.Number, p.Doc}, p.Versions).(*Entry)
 		}
 	}
 	return entries
@@ -61,12 +70,12 @@ func (s *shown) ofPage(now era, t *plan.Timeline, places []store.Place) []*Entry
 
 // ofRows puts in what is known of the documents of some rows of a list, and returns the places of
 // the others.
-func (s *shown) ofRows(now era, rows []store.Listed) (unknown []int) {
+func (s *shown) ofRows(now running.Era, rows []store.Listed) (unknown []int) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	for i := range rows {
 		row := &rows[i]
-		if known, is := s.known(now, shownKey{doc: row.N}, row.Versions).(store.Document); is {
+		if known, is := s.in(now, shownKey{doc: row.N}, row.Versions).(store.Document); is {
 			row.Document = known
 		} else {
 			unknown = append(unknown, i)
@@ -75,48 +84,37 @@ func (s *shown) ofRows(now era, rows []store.Listed) (unknown []int) {
 	return unknown
 }
 
-// known is what is known of a document or an entry in some versions, nil if nothing is.
-func (s *shown) known(now era, k shownKey, v store.Versions) any {
+// in is what is known of a document or an entry in some versions, nil if nothing is.
+func (s *shown) in(now running.Era, k shownKey, v store.Versions) any {
 	if s.era != now {
-		s.era, s.young, s.old, s.bytes = now, nil, nil, 0
+		s.known.Purge()
+		s.era = now
 	}
-	r := s.young[k]
-	if r == nil {
-		if r = s.old[k]; r == nil {
-			return nil
-		}
-		s.keep(k, r)
+	if r, is := s.known.Get(k); is && r.Versions == v {
+		return r.what
 	}
-	if r.Versions != v {
-		return nil
-	}
-	return r.what
+	return nil
 }
 
-func (s *shown) learn(now era, k shownKey, r remembered) {
+func (s *shown) learn(now running.Era, k shownKey, r remembered) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	if s.era == now {
-		s.keep(k, &r)
+	if s.era != now {
+		return
+	}
+	s.known.Remove(k) // an older version of it
+	s.known.Add(k, &r)
+	for s.bytes += r.size; s.bytes > shownBytes; {
+		s.known.RemoveOldest()
 	}
 }
-
-func (s *shown) keep(k shownKey, r *remembered) {
-	if s.young == nil || s.bytes > youngBytes {
-		s.old, s.young, s.bytes = s.young, map[shownKey]*remembered{}, 0
-	}
-	s.young[k] = r
-	s.bytes += r.size
-}
-
-func (r *Reader) eraOf(v *running.Version) era { return era{v.Number, len(v.Builds), r.Outages()} }
 
 // show is what the entries at some places show, nil for those whose documents
 // have just been removed. There are fewer than places if they are large: see
 // [store.PageBytes].
 func (r *Reader) show(ctx context.Context, v *running.Version, t *plan.Timeline, places []store.Place) ([]*Entry,
 	error) {
-	now := r.eraOf(v)
+	now := r.Era(v)
 	entries := r.shown.ofPage(now, t, places)
 	var unknown map[int64][]int
 	var docs []int64

@@ -53,8 +53,8 @@ func (r *Reader) signTimelines(ctx context.Context, v *running.Version, all []*W
 			continue
 		}
 		t, err := v.Readable(w.timeline)
-		owner := r.owners.of(w.at)
-		if err != nil || owner.N == 0 {
+		owner, known := r.owners.Get(w.at)
+		if err != nil || !known {
 			continue // its reader is told when it reads, or has not read yet
 		}
 		shown := store.Watched{Timeline: t, Owner: owner, After: w.page.After, Limit: w.page.Limit}

@@ -109,10 +109,10 @@ func (r *Reader) Timeline(ctx context.Context, who running.Viewer, timeline, own
 func (r *Reader) places(ctx context.Context, l *looking, after store.Boundary, want int) ([]store.Place, error) {
 	t, owner := l.t, l.owner
 	at := store.Address{Collection: t.Owner.Number, Key: owner}
-	known := r.owners.of(at)
+	known, _ := r.owners.Get(at)
 	read := func(owner store.Owner) ([]store.Place, error) {
 		reader := inManyKey{t.Name, l.me, 0}
-		return sparing(&r.inMany, reader, func(many store.Pairings) ([]store.Place, error) {
+		return sparing(r.inMany, reader, func(many store.Pairings) ([]store.Place, error) {
 			return r.Store.Places(ctx, store.TimelinePage{Timeline: t, At: at, Owner: owner, After: after,
 				Filter: l.filter, InMany: many, Limit: want})
 		})
@@ -130,7 +130,7 @@ func (r *Reader) places(ctx context.Context, l *looking, after store.Boundary, w
 	if err != nil || is == known {
 		return nil, err
 	}
-	r.owners.learn(at, is)
+	r.owners.Add(at, is)
 	return read(is)
 }
 

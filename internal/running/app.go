@@ -11,6 +11,8 @@ import (
 	"yalvo/internal/design"
 	"yalvo/internal/language"
 	"yalvo/internal/store"
+
+	lru "github.com/hashicorp/golang-lru/v2"
 )
 
 // App is the app that a service runs.
@@ -26,7 +28,7 @@ type App struct {
 	outage    outage
 	full      atomic.Bool // the database has had no room left
 	signed    signed
-	memory    memory
+	memory    *memory
 	given     atomic.Int64 // see Gave
 }
 
@@ -42,7 +44,11 @@ func (a *App) Given(position int64) bool { return position <= a.given.Load() }
 
 // New makes an app on a store and takes up the design applied last, if any.
 func New(ctx context.Context, name string, s *store.Store, log *slog.Logger) (*App, error) {
-	a := &App{Name: name, Store: s, Log: log, Signals: newSignals()}
+	known, err := lru.New[memoryKey, remembered](mostRemembered)
+	if err != nil {
+		return nil, err
+	}
+	a := &App{Name: name, Store: s, Log: log, Signals: newSignals(), memory: known}
 	return a, a.Reload(ctx)
 }
 

@@ -2,22 +2,23 @@ package running
 
 import (
 	"slices"
-	"sync"
 
 	"yalvo/internal/access"
 	"yalvo/internal/design"
 	"yalvo/internal/plan"
 	"yalvo/internal/store"
+
+	lru "github.com/hashicorp/golang-lru/v2"
 )
 
 // memory is what rules were told of documents lately, with the versions of the rows that it
 // was read from. Nothing in it is believed: who decides by it has the statement that follows
 // from the decision look whether the rows are still these.
-type memory struct {
-	mu      sync.Mutex
-	version *Version // the values are as its rules see them
-	outages int      // another database may be there after one
-	known   map[store.Address]remembered
+type memory = lru.Cache[memoryKey, remembered]
+
+type memoryKey struct {
+	Era // the values are as its rules see them
+	at  store.Address
 }
 
 type remembered struct {
@@ -30,26 +31,6 @@ const (
 	mostRemembered = 10_000
 	longRemembered = 2_000 // bytes of a document
 )
-
-// of is a document in the memory of a version.
-func (m *memory) of(v *Version, outages int, at store.Address) (remembered, bool) {
-	m.mu.Lock()
-	defer m.mu.Unlock()
-	if m.version != v || m.outages != outages {
-		return remembered{}, false
-	}
-	r, is := m.known[at]
-	return r, is
-}
-
-func (m *memory) learn(v *Version, outages int, at store.Address, r remembered) {
-	m.mu.Lock()
-	defer m.mu.Unlock()
-	if m.version != v || m.outages != outages || len(m.known) >= mostRemembered {
-		m.version, m.outages, m.known = v, outages, map[store.Address]remembered{}
-	}
-	m.known[at] = r
-}
 
 // Recalling decides by what rules were told lately, where that is all they ask for.
 type Recalling struct {
@@ -78,9 +59,9 @@ type recalled struct {
 // Know is part of [access.Source].
 func (s recalled) Know(docs []access.Address, pairs []access.Ask) (map[access.Address]map[string]any,
 	map[access.Ask]bool, error) {
-	outages := s.app.Outages()
+	now := s.app.Era(s.Version)
 	if len(pairs) == 0 {
-		if values, relied := s.remembered(outages, docs); relied != nil {
+		if values, relied := s.remembered(now, docs); relied != nil {
 			s.by.Relied = append(s.by.Relied, relied...)
 			return values, nil, nil
 		}
@@ -90,7 +71,7 @@ func (s recalled) Know(docs []access.Address, pairs []access.Ask) (map[access.Ad
 		found, there, err := known(docs, pairs)
 		for _, d := range found {
 			if err == nil {
-				err = s.remember(outages, d)
+				err = s.remember(now, d)
 			}
 		}
 		return found, there, err
@@ -99,12 +80,12 @@ func (s recalled) Know(docs []access.Address, pairs []access.Ask) (map[access.Ad
 }
 
 // remembered are documents if all are remembered, with what that rests on.
-func (s recalled) remembered(outages int, docs []access.Address) (map[access.Address]map[string]any,
+func (s recalled) remembered(now Era, docs []access.Address) (map[access.Address]map[string]any,
 	[]store.Relied) {
 	values, relied := make(map[access.Address]map[string]any, len(docs)), make([]store.Relied, len(docs))
 	for i, d := range docs {
 		at := Address(s.Plan.Collection(d.Collection), d.Key)
-		r, is := s.app.memory.of(s.Version, outages, at)
+		r, is := s.app.memory.Get(memoryKey{now, at})
 		if !is {
 			return nil, nil
 		}
@@ -115,7 +96,7 @@ func (s recalled) remembered(outages int, docs []access.Address) (map[access.Add
 
 // remember remembers a document that rules are told of, unless they ask for kept values: these
 // change without its row.
-func (s recalled) remember(outages int, d store.Document) error {
+func (s recalled) remember(now Era, d store.Document) error {
 	c := s.Plan.CollectionNumbered(d.Collection)
 	if len(d.Fields) > longRemembered || s.readsKept(c) {
 		return nil
@@ -123,7 +104,7 @@ func (s recalled) remember(outages int, d store.Document) error {
 	values, err := s.RuleValues(c, d)
 	if err == nil {
 		at := store.Address{Collection: d.Collection, Key: d.Key}
-		s.app.memory.learn(s.Version, outages, at, remembered{d.Row, values})
+		s.app.memory.Add(memoryKey{now, at}, remembered{d.Row, values})
 	}
 	return err
 }

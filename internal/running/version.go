@@ -21,6 +21,13 @@ type Version struct {
 	Rewrites map[string]*compare.Rewrite // by collection or pair: what brings facts of the version before along
 }
 
+// Era is a time in which one version of the design was in force with the same steps left, and the database
+// was never away: after an outage another one may be there. What is remembered holds in its era.
+type Era struct{ Version, Steps, Outages int }
+
+// Era is the era that it is for somebody who works with a version.
+func (a *App) Era(v *Version) Era { return Era{v.Number, len(v.Builds), a.Outages()} }
+
 // Collection finds a collection of the design by its name.
 func (v *Version) Collection(name string) (*plan.Collection, error) {
 	c := v.Plan.Collection(name)

@@ -11,6 +11,7 @@ import (
 	"fmt"
 	"io/fs"
 	"log/slog"
+	"math"
 	"net"
 	"net/netip"
 	"os"
@@ -91,13 +92,20 @@ type Service struct {
 
 // collectAt is how far the heap of a service, a few MB, grows before it is
 // collected, in percent of what is in use: Go's 100 has it collect all the time,
-// at a quarter of the reads. GOGC in the environment goes before it.
-const collectAt = 400
+// at a quarter of the reads. A service that remembers much is collected more often, from
+// collectFrom bytes on. GOGC and GOMEMLIMIT in the environment go before them.
+const (
+	collectAt   = 400
+	collectFrom = 384 << 20
+)
 
 // Start starts a service. It answers requests when Start returns.
 func Start(ctx context.Context, o Options) (*Service, error) {
 	if os.Getenv("GOGC") == "" {
 		debug.SetGCPercent(collectAt)
+	}
+	if debug.SetMemoryLimit(-1) == math.MaxInt64 {
+		debug.SetMemoryLimit(collectFrom)
 	}
 	listener, err := listen(o.Listen)
 	if err != nil {
@@ -189,8 +197,10 @@ func (s *Service) start(ctx context.Context, o Options, listener net.Listener) e
 	if err != nil {
 		return err
 	}
-	rooms := server.Rooms{App: app, Album: pictures, Facts: facts.New(app, pictures), Reading: reading.New(app),
-		Upkeep: upkeep.New(app)}
+	rooms := server.Rooms{App: app, Album: pictures, Facts: facts.New(app, pictures), Upkeep: upkeep.New(app)}
+	if rooms.Reading, err = reading.New(app); err != nil {
+		return err
+	}
 	rooms.Proof = proof.New(rooms.Facts, rooms.Upkeep, rooms.Reading)
 	rooms.Versions, rooms.Bulk = versions.New(rooms.Facts), bulk.New(app)
 	rooms.Upkeep.Within = o.SendWithin
