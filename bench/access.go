@@ -38,13 +38,14 @@ const listSQL = `SELECT d.key, d.version, d.created, d.updated, d.fields, k.valu
 	ORDER BY d.created DESC, d.n DESC LIMIT 30;
 `
 
-// Who reads under rules: so many viewers who are in 10 blocks, and as many who are in 5,000;
-// posts of so many authors.
+// Who reads under rules: so many viewers who are in 10 blocks, as many who are in 5,000, and as
+// many who are in 50,000, with half of all authors; each author has one post.
 const (
 	viewers    = 16
 	fewBlocks  = 10
 	manyBlocks = 5_000
-	byAuthors  = 10_000
+	halfBlocks = byAuthors / 2
+	byAuthors  = 100_000
 )
 
 // access: reads and writes under rules, beside the same without, by turns; of each the
@@ -68,13 +69,16 @@ func (b *bench) access() error {
 	for _, block := range [][]way{
 		{{"first page of a timeline, 30 entries, no rules", b.reading(nobody, home("few"))},
 			{"with rules: a block either way hides an entry", b.reading(as("few"), home("few"))},
-			{"of a viewer who is in 5,000 blocks, not 10", b.reading(as("many"), home("many"))}},
+			{"of a viewer who is in 5,000 blocks, not 10", b.reading(as("many"), home("many"))},
+			{"of one who is in 50,000", b.reading(as("half"), home("half"))}},
 		{{"page of a collection, 30 documents, no rules", b.reading(nobody, posts)},
 			{"with rules: a block either way hides a document", b.reading(as("few"), posts)},
-			{"of a viewer who is in 5,000 blocks, half of all authors", b.reading(as("many"), posts)}},
+			{"of a viewer who is in 5,000 blocks", b.reading(as("many"), posts)},
+			{"of one who is in 50,000, with half of all authors", b.reading(as("half"), posts)}},
 		{{"page of a list, 30 of 100,000, with likes, one statement for it by pgbench", b.listBench},
 			{"the list over HTTP, under rules", b.reading(as("few"), everyone)},
-			{"of a viewer who is in 5,000 blocks, half of all authors", b.reading(as("many"), everyone)}},
+			{"of a viewer who is in 5,000 blocks", b.reading(as("many"), everyone)},
+			{"of one who is in 50,000, with half of all authors", b.reading(as("half"), everyone)}},
 	} {
 		if err := inTurns(block...); err != nil {
 			return err
@@ -101,40 +105,40 @@ func (b *bench) listBench() (float64, error) {
 }
 
 func (b *bench) viewersAndPosts() error {
-	people, posts, home, block := b.number("collection", "people"), b.number("collection", "posts"),
-		b.number("timeline", "home"), b.number("pair", "block")
-	n := func(key string) string { return fmt.Sprintf("(SELECT n FROM documents WHERE key = '%s')", key) }
+	people, posts, home := b.number("collection", "people"), b.number("collection", "posts"), b.number("timeline", "home")
 	return b.sql(
 		fmt.Sprintf(`INSERT INTO documents (collection, key, fields) SELECT %s, x.key, '{"name":"Somebody"}' FROM (
 			SELECT 'ruler' || g AS key, g FROM generate_series(0, %d) g
-			UNION ALL SELECT 'few' || g, %d + g FROM generate_series(0, %d) g
-			UNION ALL SELECT 'many' || g, %d + g FROM generate_series(0, %d) g) x ORDER BY g`,
-			people, byAuthors-1, byAuthors, viewers-1, byAuthors+viewers, viewers-1),
+			UNION ALL SELECT kind.name || g, %d + kind.nth * %d + g
+			FROM (VALUES ('few', 0), ('many', 1), ('half', 2)) kind (name, nth), generate_series(0, %d) g) x ORDER BY g`,
+			people, byAuthors-1, byAuthors, viewers, viewers-1),
 		fmt.Sprintf(`INSERT INTO documents (collection, key, fields) SELECT %s, 'ruled' || g,
 			jsonb_build_object('text', repeat('A heron at Nine Posts. ', 8), 'author', 'ruler' || (g * 7919) %% %d)
 			FROM generate_series(0, 99999) g`, posts, byAuthors),
 		`INSERT INTO kept (doc, "values") SELECT n, '{"byline":{"name":"Somebody"},"likes_n":3}' FROM documents
 			WHERE key LIKE 'ruled%'`,
-		// Half of a viewer's blocks are their own, half the others'.
-		fmt.Sprintf(`INSERT INTO pairs (kind, b, a) SELECT %s, %s + v, %s + f
-			FROM generate_series(0, %d) v, generate_series(0, %d - 1) f`, block, n("few0"), n("ruler0"), viewers-1,
-			fewBlocks/2),
-		fmt.Sprintf(`INSERT INTO pairs (kind, b, a) SELECT %s, %s + f, %s + v
-			FROM generate_series(0, %d) v, generate_series(%d, %d) f`, block, n("ruler0"), n("few0"), viewers-1,
-			fewBlocks/2, fewBlocks-1),
-		fmt.Sprintf(`INSERT INTO pairs (kind, b, a) SELECT %s, %s + v, %s + 2 * f
-			FROM generate_series(0, %d) v, generate_series(0, %d) f`, block, n("many0"), n("ruler0"), viewers-1,
-			manyBlocks/2-1),
-		fmt.Sprintf(`INSERT INTO pairs (kind, b, a) SELECT %s, %s + 2 * f, %s + v
-			FROM generate_series(0, %d) v, generate_series(%d, %d) f`, block, n("ruler0"), n("many0"), viewers-1,
-			manyBlocks/2, manyBlocks-1),
+		b.blocks("few", fewBlocks), b.blocks("many", manyBlocks), b.blocks("half", halfBlocks),
 		// Their timelines hold posts of whom no block keeps from them: of odd authors.
 		fmt.Sprintf(`INSERT INTO entries (timeline, owner, rank, doc, author)
 			SELECT %s, %s + v, g, d.n, (SELECT n FROM documents WHERE collection = %s AND key = d.fields ->> 'author')
 			FROM generate_series(0, %d) v, (SELECT n, fields, row_number() OVER (ORDER BY n) AS g FROM documents
 				WHERE key LIKE 'ruled%%' AND substr(fields ->> 'author', 6)::int %% 2 = 1 ORDER BY n LIMIT 500) d`,
-			home, n("few0"), people, 2*viewers-1),
+			home, document("few0"), people, 3*viewers-1),
 		`VACUUM ANALYZE`)
+}
+
+// blocks puts the viewers of a kind into so many blocks each with even authors, evenly spread:
+// every other block is the viewer's own.
+func (b *bench) blocks(viewer string, many int) string {
+	return fmt.Sprintf(`INSERT INTO pairs (kind, b, a)
+		SELECT %s, CASE f %% 2 WHEN 0 THEN v ELSE who END, CASE f %% 2 WHEN 0 THEN who ELSE v END
+		FROM generate_series(0, %d - 1) f, LATERAL (SELECT %s + f * (%d / %d) AS who) x,
+			LATERAL (SELECT %s + g AS v FROM generate_series(0, %d) g) y`,
+		b.number("pair", "block"), many, document("ruler0"), byAuthors, many, document(viewer+"0"), viewers-1)
+}
+
+func document(key string) string {
+	return fmt.Sprintf("(SELECT n FROM documents WHERE key = '%s')", key)
 }
 
 // reading has every reader ask for one page after the other, as somebody.

@@ -22,6 +22,7 @@ type Reader struct {
 	owners   *owners // whose timelines were read lately
 	shown    *shown  // what entries and lists show
 	inMany   *inMany // for whom pairs are looked for one by one
+	shares   *shares // how much of a list is read for them
 	lists    gathering.Desk[*store.ListQuery, store.Listed]
 	settling settling // those who wait for positions
 	counted  countCache
@@ -33,10 +34,11 @@ type Reader struct {
 func New(app *running.App) (*Reader, error) {
 	r := &Reader{App: app}
 	r.lists.Log = app.Log
-	var errs [3]error
+	var errs [4]error
 	r.owners, errs[0] = lru.New[store.Address, store.Owner](ownersKnown)
-	r.inMany, errs[1] = lru.New[inManyKey, store.Pairings](inManyKnown)
-	r.shown, errs[2] = newShown()
+	r.inMany, errs[1] = lru.New[look, store.Pairings](looksKnown)
+	r.shares, errs[2] = lru.New[look, int](looksKnown)
+	r.shown, errs[3] = newShown()
 	return r, errors.Join(errs[:]...)
 }
 

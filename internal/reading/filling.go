@@ -165,8 +165,8 @@ type looking struct {
 	exact  bool         // it decides
 }
 
-// look begins to decide what of a timeline a viewer may see.
-func look(j *running.Judge, t *plan.Timeline, owner, me string) (*looking, error) {
+// lookingAt begins to decide what of a timeline a viewer may see.
+func lookingAt(j *running.Judge, t *plan.Timeline, owner, me string) (*looking, error) {
 	l := &looking{Judge: j, t: t, owner: owner, me: me}
 	if j == nil {
 		return l, nil

@@ -7,17 +7,18 @@ import (
 
 // rows are rows of a list.
 func (in *listing) rows(page store.ListPage) ([]store.Listed, error) {
-	reader := inManyKey{in.l.Name, in.who.Me, page.Of.N}
-	return sparing(in.inMany, reader, func(many store.Pairings) ([]store.Listed, error) {
+	who := look{in.l.Name, in.who.Me, page.Of.N}
+	page.Share, _ = in.shares.Get(who)
+	return sparing(in.inMany, who, func(many store.Pairings) ([]store.Listed, error) {
 		page.InMany = many
-		return in.remembering(page)
+		return in.remembering(who, page)
 	})
 }
 
 // remembering reads rows of a list with the documents that are remembered: of these the
 // database tells the versions alone. If one is written between that and the reading of what
 // is not known, it would be of another moment than the list, and all is read at once.
-func (in *listing) remembering(page store.ListPage) ([]store.Listed, error) {
+func (in *listing) remembering(who look, page store.ListPage) ([]store.Listed, error) {
 	page.Bare = true
 	q, err := page.Query()
 	if err != nil {
@@ -27,6 +28,7 @@ func (in *listing) remembering(page store.ListPage) ([]store.Listed, error) {
 	if err != nil {
 		return nil, err
 	}
+	in.needs(who, page.Share, q.Needs)
 	now := in.Era(in.v)
 	unknown := in.shown.ofRows(now, rows)
 	covered, err := in.fetch(now, rows, unknown)
@@ -41,6 +43,14 @@ func (in *listing) remembering(page store.ListPage) ([]store.Listed, error) {
 		return in.Store.List(in.ctx, q)
 	}
 	return upToAPage(rows[:covered]), nil
+}
+
+// needs notes how many entries somebody's page needed, for the next time: a quarter more than that.
+func (in *listing) needs(who look, share, needed int) {
+	next := max(needed*5/4, store.LeastShare)
+	if needed != 0 && next != max(share, store.LeastShare) {
+		in.shares.Add(who, next)
+	}
 }
 
 // fetch reads the documents of some rows that are not known, and tells how many of the rows

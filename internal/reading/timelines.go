@@ -52,7 +52,7 @@ func (r *Reader) Timeline(ctx context.Context, who running.Viewer, timeline, own
 	if err != nil {
 		return Entries{}, err
 	}
-	looks, err := look(r.JudgeNow(ctx, v, who), t, owner, who.Me)
+	looks, err := lookingAt(r.JudgeNow(ctx, v, who), t, owner, who.Me)
 	if err != nil {
 		return Entries{}, err
 	}
@@ -111,7 +111,7 @@ func (r *Reader) places(ctx context.Context, l *looking, after store.Boundary, w
 	at := store.Address{Collection: t.Owner.Number, Key: owner}
 	known, _ := r.owners.Get(at)
 	read := func(owner store.Owner) ([]store.Place, error) {
-		reader := inManyKey{t.Name, l.me, 0}
+		reader := look{t.Name, l.me, 0}
 		return sparing(r.inMany, reader, func(many store.Pairings) ([]store.Place, error) {
 			return r.Store.Places(ctx, store.TimelinePage{Timeline: t, At: at, Owner: owner, After: after,
 				Filter: l.filter, InMany: many, Limit: want})

@@ -29,6 +29,11 @@ type ListQuery struct {
 	kept    bool // kept values are named
 
 	text string // of the statement for one reader
+
+	// Needs is how many entries had to be read for all who read together until this page was full,
+	// in percent of a page: known once it has been read together, 0 before. More than that is to
+	// be asked for if it was not enough.
+	Needs int
 }
 
 // Query makes a page ready to be read.
@@ -139,21 +144,23 @@ func (q *ListQuery) read(row pgx.Rows, r *listRow, columns []any) (Listed, error
 // read by itself.
 func (q *ListQuery) Alike() string {
 	p := q.page
-	if !p.Bare || p.Through != nil || p.Only != 0 || p.Limit > mostTogether {
+	if !p.Bare || p.Through != nil || p.Only != 0 || p.Limit > mostTogether || p.Share > MostShare {
 		return ""
 	}
 	return fmt.Sprintf("%s%#v%#v%d", q.text, q.from.args, q.filter.args, p.Limit)
 }
 
-// headShare is how many entries are read for all readers together, in percent of a page: some of
-// them are left out for one or another, and more for those who are in many pairs.
-const headShare, headShareOfMany = 130, 300
+// LeastShare and MostShare bound how many entries are read for all readers together, in percent
+// of a page: some of them are left out for one or another.
+const LeastShare, MostShare = 130, 400
 
-func (q *ListQuery) head() int {
-	if q.page.InMany != 0 {
-		return q.page.Limit * headShareOfMany / 100
+// head is how many entries are read for some readers together.
+func head(readers []*ListQuery) int {
+	share := LeastShare
+	for _, r := range readers {
+		share = max(share, r.page.Share)
 	}
-	return q.page.Limit * headShare / 100
+	return readers[0].page.Limit * share / 100
 }
 
 // together is the statement for several readers. The entries are read once, as many as there
@@ -186,7 +193,7 @@ func (q *ListQuery) together(readers []*ListQuery) (statement, bool) {
 		values + targets + `
 			FROM ` + q.from.sql + " AND " + q.filter.sql + `
 			ORDER BY ` + q.order + `
-			LIMIT ?) x)` + each.sql, slices.Concat(q.from.args, q.filter.args, []any{q.head()}, each.args)}, ok
+			LIMIT ?) x)` + each.sql, slices.Concat(q.from.args, q.filter.args, []any{head(readers)}, each.args)}, ok
 }
 
 // ListTogether is a page of a list for several readers, by one statement and as of one moment:
@@ -202,7 +209,10 @@ func (s *Store) ListTogether(ctx context.Context, readers []*ListQuery) ([][]Lis
 	r := first.page.into()
 	var reader, place, last, there int64
 	columns := append(first.page.columns(r), &place, &there, &reader)
-	whole := make([]bool, len(readers))
+	whole, most := make([]bool, len(readers)), head(readers)
+	for _, q := range readers { // as long as they have no whole page
+		q.Needs = 2 * 100 * most / q.page.Limit
+	}
 	err := s.visit(ctx, query, func(row pgx.Rows) error {
 		before := reader
 		listed, err := first.read(row, r, columns)
@@ -221,7 +231,10 @@ func (s *Store) ListTogether(ctx context.Context, readers []*ListQuery) ([][]Lis
 			pages[at] = make([]Listed, 0, first.page.Limit)
 		}
 		pages[at] = append(pages[at], listed)
-		whole[at] = there < int64(first.head()) || len(pages[at]) == first.page.Limit
+		if there < int64(most) || len(pages[at]) == first.page.Limit {
+			readers[at].Needs = 100 * int(place) / first.page.Limit
+			whole[at] = true
+		}
 		return nil
 	})
 	for i := range pages {
