@@ -15,6 +15,8 @@ type Loaded struct {
 	Pairs     int       `json:"pairs"`     // that were made
 	Passed    int       `json:"passed"`    // lines of what was there already, just so
 	Bad       []BadLine `json:"bad"`
+
+	WithoutPictures int `json:"without_pictures"` // documents that refer to pictures which are not there
 }
 
 // BadLine is a line that was not loaded.

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"encoding/base64"
 	"encoding/binary"
+	"errors"
 	"fmt"
 	"hash/crc32"
 	"image"
@@ -158,6 +159,106 @@ func TestPicturesThatNothingRefersToGo(t *testing.T) {
 	same(t, "what is left of her", len(report.Left), 0)
 	same(t, "her pictures", rows(), 0)
 	same(t, "her files", files(t, dir), 0)
+}
+
+// An app moves with a dump and a copy of the folder of pictures: they are taken up from there,
+// however old, and seen by whom what refers to them is read by. What is left over of others goes.
+func TestAnAppMovesWithItsPictures(t *testing.T) {
+	t.Parallel()
+	dir, copied := t.TempDir(), t.TempDir()
+	source := picturePonds(t)
+	w := start(t, source, func(o *service.Options) { o.Pictures = dir })
+	w.pondsPeople()
+	ctx := t.Context()
+	data := aPicture(t, 1)
+	shown, loose := must(w.As("ada").Upload(ctx, data))(t), must(w.As("ada").Upload(ctx, aPicture(t, 2)))(t)
+	if _, _, err := w.As("ada").Create(ctx, "posts", "p1", map[string]any{"text": "a heron", "photo": shown.Picture}); err != nil {
+		t.Fatal(err)
+	}
+	w.Settle()
+	file := filepath.Join(t.TempDir(), "ponds.ndjson")
+	w.yalvo("dump", file).says(t, 0)
+
+	other := start(t, source, func(o *service.Options) { o.Pictures = copied })
+	if err := os.CopyFS(copied, os.DirFS(dir)); err != nil {
+		t.Fatal(err)
+	}
+	half := strings.Repeat("ab", 32)
+	for name, old := range map[string]bool{half + "-full": true, half + "-full-part77": true, "holiday.jpg": true,
+		strings.Repeat("cd", 32) + "-medium": false} {
+		path := filepath.Join(copied, name[:2], name)
+		if err := errors.Join(os.MkdirAll(filepath.Dir(path), 0o700), os.WriteFile(path, data, 0o600)); err != nil {
+			t.Fatal(err)
+		}
+		if old {
+			age(t, path)
+		}
+	}
+	for _, picture := range []client.Picture{shown, loose} {
+		id := strings.TrimPrefix(picture.Picture, "pictures/")
+		for _, size := range []string{"full", "medium", "thumbnail"} {
+			age(t, filepath.Join(copied, id[:2], id+"-"+size))
+		}
+	}
+	other.Evolving.Store(true)
+	if got := other.yalvo("load", file); got.code != 0 || strings.Contains(got.out, "Without") {
+		t.Errorf("with its pictures there: %+v", got)
+	}
+	other.Evolving.Store(false)
+	other.Settle()
+	same(t, "who sees it", fmt.Sprint(other.sees("ben", shown.Picture), other.sees("~", shown.Picture)), "true true")
+	same(t, "who sees one that nothing refers to", fmt.Sprint(other.sees("ada", loose.Picture),
+		other.sees("", loose.Picture)), "false true")
+	for _, size := range []string{"", "medium", "thumbnail"} {
+		before, kind, err := w.Download(ctx, shown.Picture, size)
+		after, same, err2 := other.Download(ctx, shown.Picture, size)
+		if err := errors.Join(err, err2); err != nil || !bytes.Equal(before, after) || kind != same {
+			t.Errorf("%s: %d bytes of %s were %d of %s: %v", size, len(after), same, len(before), kind, err)
+		}
+	}
+	again := must(other.Upload(ctx, data))(t)
+	same(t, "sent again", again, shown)
+	same(t, "files of two pictures, of a fresh upload and of something else", files(t, copied), 2*3+1+1)
+	other.auditFindsNothing()
+	other.SQL("UPDATE pictures SET uploaded = now() - interval '2 days' WHERE id = $1", strings.TrimPrefix(loose.Picture, "pictures/"))
+	becomes(t, "what nothing has come to refer to goes after a day", 3+1+1, func() int { return files(t, copied) })
+}
+
+// Where the folder comes after the dump, that is told, and loading again mends it.
+func TestPicturesMayComeAfterWhatRefersToThem(t *testing.T) {
+	t.Parallel()
+	dir, later := t.TempDir(), t.TempDir()
+	source := picturePonds(t)
+	w := start(t, source, func(o *service.Options) { o.Pictures = dir })
+	w.pondsPeople()
+	shown := must(w.As("ada").Upload(t.Context(), aPicture(t, 1)))(t)
+	must(w.amend("posts/a1", map[string]any{"more": []string{shown.Picture, shown.Picture}}))(t)
+	w.Settle()
+	file := filepath.Join(t.TempDir(), "ponds.ndjson")
+	w.yalvo("dump", file).says(t, 0)
+
+	other := start(t, source, func(o *service.Options) { o.Pictures = later })
+	other.Evolving.Store(true)
+	other.yalvo("load", file).says(t, 0, "Without their pictures: 1 document. Copy the folder")
+	same(t, "who sees it", other.sees("ben", shown.Picture), false)
+	if err := os.CopyFS(later, os.DirFS(dir)); err != nil {
+		t.Fatal(err)
+	}
+	if got := other.yalvo("load", file); got.code != 0 || strings.Contains(got.out, "Without") {
+		t.Errorf("with its pictures there: %+v", got)
+	}
+	other.Evolving.Store(false)
+	same(t, "who sees it once it is there", other.sees("ben", shown.Picture), true)
+	other.auditFindsNothing()
+}
+
+// age has a file written two days ago.
+func age(t *testing.T, path string) {
+	t.Helper()
+	then := time.Now().Add(-48 * time.Hour)
+	if err := os.Chtimes(path, then, then); err != nil {
+		t.Fatal(err)
+	}
 }
 
 func TestAPictureSentAgainIsTheSame(t *testing.T) {

@@ -19,8 +19,8 @@ type Files interface {
 	Open(name string) (io.ReadSeekCloser, error)
 	// Remove takes one away, if it is there.
 	Remove(name string) error
-	// Older calls for each file that is older than an age.
-	Older(age time.Duration, call func(name string) error) error
+	// Each calls for each file, in the order of names, with when it was written.
+	Each(call func(name string, written time.Time) error) error
 }
 
 // Folder is a folder of files, in folders by their first two letters.
@@ -42,7 +42,7 @@ func (f *Folder) Put(name string, data []byte) error {
 	if err := os.MkdirAll(filepath.Dir(path), 0o700); err != nil {
 		return err
 	}
-	part, err := os.CreateTemp(filepath.Dir(path), "part-*")
+	part, err := os.CreateTemp(filepath.Dir(path), name+"-part*")
 	if err != nil {
 		return err
 	}
@@ -70,19 +70,19 @@ func (f *Folder) Remove(name string) error {
 	return nil
 }
 
-// Older is part of [Files].
-func (f *Folder) Older(age time.Duration, call func(name string) error) error {
+// Each is part of [Files].
+func (f *Folder) Each(call func(name string, written time.Time) error) error {
 	return filepath.WalkDir(f.dir, func(path string, entry fs.DirEntry, err error) error {
 		if err != nil || entry.IsDir() {
 			return err
 		}
 		info, err := entry.Info()
-		if errors.Is(err, fs.ErrNotExist) || err == nil && time.Since(info.ModTime()) < age {
+		if errors.Is(err, fs.ErrNotExist) {
 			return nil
 		}
 		if err != nil {
 			return err
 		}
-		return call(entry.Name())
+		return call(entry.Name(), info.ModTime())
 	})
 }

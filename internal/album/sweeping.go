@@ -2,18 +2,17 @@ package album
 
 import (
 	"context"
-	"strings"
 	"time"
 
 	"yalvo/internal/pictures"
 	"yalvo/internal/store"
 )
 
-// How often it is looked for pictures that nothing refers to, and for files of none.
+// How often it is looked for pictures that nothing refers to, and for files that nothing is known of.
 const (
-	sweepEvery = 5 * time.Second
-	tidyEvery  = 24 * time.Hour
-	atOnce     = 100
+	sweepEvery       = 5 * time.Second
+	lookThroughEvery = 24 * time.Hour
+	atOnce           = 100
 )
 
 // Sweep takes pictures away that nothing refers to, until the context ends.
@@ -23,14 +22,14 @@ func (a *Album) Sweep(ctx context.Context) {
 	}
 	tick := time.NewTicker(sweepEvery)
 	defer tick.Stop()
-	for tidied := (time.Time{}); ; {
+	for lookedThrough := (time.Time{}); ; {
 		if err := a.SweepNow(ctx); err != nil && ctx.Err() == nil {
 			a.Trouble("sweeping pictures", err)
 		}
-		if time.Since(tidied) > tidyEvery {
-			tidied = time.Now()
-			if err := a.tidy(ctx); err != nil && ctx.Err() == nil {
-				a.Trouble("looking for files of no picture", err)
+		if time.Since(lookedThrough) > lookThroughEvery {
+			lookedThrough = time.Now()
+			if err := a.TakeUp(ctx); err != nil && ctx.Err() == nil {
+				a.Trouble("taking up pictures that were brought along", err)
 			}
 		}
 		select {
@@ -79,26 +78,6 @@ func (a *Album) drop(ctx context.Context, id string) error {
 			}
 		}
 		return nil
-	})
-}
-
-// tidy takes files away that belong to no picture: of an upload that broke off.
-func (a *Album) tidy(ctx context.Context) error {
-	return a.files.Older(uploadAge, func(name string) error {
-		if err := ctx.Err(); err != nil {
-			return err
-		}
-		id, _, _ := strings.Cut(name, "-")
-		return a.Store.Write(ctx, func(tx *store.Tx) error {
-			if err := tx.LockPicture(id); err != nil {
-				return err
-			}
-			_, there, err := tx.Picture(id)
-			if err != nil || there {
-				return err
-			}
-			return a.files.Remove(name)
-		})
 	})
 }
 

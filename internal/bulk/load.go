@@ -25,6 +25,8 @@ type Loaded struct {
 	Pairs     int   `json:"pairs"`     // that were made
 	Passed    int   `json:"passed"`    // lines of what is there already, just so
 	Bad       []Bad `json:"bad"`
+
+	WithoutPictures int `json:"without_pictures"` // documents, made or there, that refer to pictures which are not
 }
 
 // MostLines is how many lines are loaded at once.
@@ -176,15 +178,26 @@ func (l loading) documents(c *plan.Collection, lines []*parsed) error {
 	if err != nil {
 		return err
 	}
-	lines = slices.DeleteFunc(lines, func(p *parsed) bool {
-		old, is := there[p.key]
-		if is {
+	var others []*parsed
+	for _, p := range lines {
+		if old, is := there[p.key]; is {
 			l.passOver(p, old)
+		} else {
+			others = append(others, p)
 		}
-		return is
-	})
-	if lines, err = l.freeOnly(c, lines); err != nil || len(lines) == 0 {
+	}
+	made, err := l.make(c, others)
+	if err != nil {
 		return err
+	}
+	return l.pictures(c, lines, there, made)
+}
+
+// make makes the documents of some lines whose ids are free. It returns the rows of those it has made.
+func (l loading) make(c *plan.Collection, lines []*parsed) (map[string]int64, error) {
+	lines, err := l.freeOnly(c, lines)
+	if err != nil || len(lines) == 0 {
+		return nil, err
 	}
 	rows := make([]store.Row, len(lines))
 	for i, p := range lines {
@@ -193,10 +206,10 @@ func (l loading) documents(c *plan.Collection, lines []*parsed) error {
 	}
 	made, err := l.tx.LoadDocuments(c, rows)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	if err := l.given(c, lines, made); err != nil {
-		return err
+		return nil, err
 	}
 	var misfits []store.Misfit
 	for _, p := range lines {
@@ -210,7 +223,7 @@ func (l loading) documents(c *plan.Collection, lines []*parsed) error {
 			misfits = append(misfits, store.MisfitOf(c.Number, n, 0, p.line.Version, m))
 		}
 	}
-	return l.tx.NoteMisfits(misfits)
+	return made, l.tx.NoteMisfits(misfits)
 }
 
 // given notes what frozen copies of documents that were made were given.

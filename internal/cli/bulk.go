@@ -195,10 +195,12 @@ type loaded struct {
 	Pairs     int `json:"pairs"`
 	Passed    int `json:"passed"` // lines of what was there already
 	Bad       int `json:"bad"`
+
+	WithoutPictures int `json:"without_pictures"` // documents that refer to pictures which are not there
 }
 
 func loadedOf(l *lines.Loader) loaded {
-	return loaded{l.Total.Documents, l.Total.Pairs, l.Total.Passed, l.Bad}
+	return loaded{l.Total.Documents, l.Total.Pairs, l.Total.Passed, l.Bad, l.Total.WithoutPictures}
 }
 
 func badLines(l *lines.Loader) error {
@@ -213,6 +215,10 @@ func (a *app) sayLoaded(l *lines.Loader) error {
 		"document"), terminal.Many(l.Total.Pairs, "pair"), terminal.Many(l.Total.Passed, "line"))
 	if l.Bad > 0 {
 		a.Say("%s could not be loaded: %s says why.", terminal.Many(l.Bad, "line"), l.BadFile)
+	}
+	if l.Total.WithoutPictures > 0 {
+		a.Say("Without their pictures: %s. Copy the folder of pictures of where the lines come from into this\n"+
+			"service's, and load them again.", terminal.Many(l.Total.WithoutPictures, "document"))
 	}
 	return badLines(l)
 }

@@ -150,6 +150,7 @@ func (l *Loader) send(ctx context.Context, batch pile, later bool) error {
 	l.Total.Documents += got.Documents
 	l.Total.Pairs += got.Pairs
 	l.Total.Passed += got.Passed
+	l.Total.WithoutPictures += got.WithoutPictures
 	all := bytes.SplitAfter(batch.text, []byte("\n"))
 	for _, b := range got.Bad {
 		line, nth := all[b.Line-1], batch.numbers[b.Line-1]

@@ -65,6 +65,9 @@ func (s *Office) beginLoad(c *echo.Context) error {
 	if err := request.NoBody(c); err != nil {
 		return err
 	}
+	if err := s.Album.TakeUp(c.Request().Context()); err != nil { // what is going to be loaded refers to its pictures
+		return err
+	}
 	version, err := s.Versions.BeginLoad(c.Request().Context())
 	if err != nil {
 		return err

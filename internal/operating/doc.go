@@ -7,6 +7,7 @@
 package operating
 
 import (
+	"yalvo/internal/album"
 	"yalvo/internal/bulk"
 	"yalvo/internal/proof"
 	"yalvo/internal/reading"
@@ -23,4 +24,5 @@ type Office struct {
 	Proof    *proof.Prover
 	Versions *versions.Keeper
 	Bulk     *bulk.Mover
+	Album    *album.Album
 }

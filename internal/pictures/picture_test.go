@@ -3,6 +3,7 @@ package pictures
 import (
 	"bytes"
 	"encoding/binary"
+	"fmt"
 	"hash/crc32"
 	"image"
 	"image/color"
@@ -155,6 +156,22 @@ func TestAPictureComesInThreeSizes(t *testing.T) {
 		got.Width != 40 ||
 		got.Height != 40 {
 		t.Errorf("a small one is not enlarged: %v, %v", got, err)
+	}
+}
+
+func TestAVersionIsMeasuredAsItWasMade(t *testing.T) {
+	p := made(t, jpegOf(t, corners(900, 600)))
+	for size, want := range map[string]string{Full: "image/jpeg 900 600", Medium: "image/jpeg 750 500",
+		Thumbnail: "image/jpeg 160 160"} {
+		kind, w, h, err := Measure(bytes.NewReader(p.Versions[size].Data))
+		if got := fmt.Sprintf("%s %d %d", kind, w, h); err != nil || got != want {
+			t.Errorf("%s: got %s (%v), want %s", size, got, err, want)
+		}
+	}
+	for _, text := range []string{"", "GIF89a\x01\x00\x01\x00", "\xff\xd8\xff\xe0 broken"} {
+		if _, _, _, err := Measure(strings.NewReader(text)); !IsRefusal(err) {
+			t.Errorf("%q: %v", text, err)
+		}
 	}
 }
 

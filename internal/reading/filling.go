@@ -182,39 +182,56 @@ func (l *looking) seen(places []store.Place, entries []*Entry) ([]*Entry, error)
 	if l.Judge == nil {
 		return entries, nil
 	}
+	may, err := l.decide(places, entries)
+	if err != nil {
+		return nil, err
+	}
+	out := make([]*Entry, len(entries))
+	for i, e := range entries {
+		if e == nil || !may(i) {
+			continue
+		}
+		if out[i], err = narrowed(l.Judge, l.t.Entries, e); err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
+}
+
+// decide decides whether the viewer may look at the timeline, if that is not known, and which of
+// some entries they may read.
+func (l *looking) decide(places []store.Place, entries []*Entry) (may func(i int) bool, err error) {
 	var requests [][]access.Condition
+	if !l.exact {
+		requests = l.ofEach(entries)
+	}
+	entriesAre := len(requests)
 	if !l.decided {
 		l.IsThere(l.t.Owner, l.owner) // else it would have no places
 		requests = append(requests, l.Law.ReadingTimeline(l.t.Timeline,
 			l.Law.Document(l.t.Owner.Collection, l.owner, nil)))
 	}
-	c := l.t.Entries
-	first := len(requests)
-	for _, e := range entries {
-		var on []access.Condition // nothing stands before what is gone, or decided
-		if e != nil && !l.exact {
-			on = l.Law.Reading(c.Collection, l.Law.Document(c.Collection, e.key, e.values))
-		}
-		requests = append(requests, on)
-	}
 	verdicts, err := l.Decide(requests...)
 	if err == nil && !l.decided {
-		err = l.Refusal(verdicts[0])
+		err = l.Refusal(verdicts[entriesAre])
 	}
-	if err != nil {
-		return nil, err
+	l.decided = err == nil
+	if l.exact {
+		return func(i int) bool { return places[i].May }, err
 	}
-	l.decided = true
-	out := make([]*Entry, len(entries))
+	return func(i int) bool { return verdicts[i].Allowed }, err
+}
+
+// ofEach are the conditions to read each of some entries: none for what is gone.
+func (l *looking) ofEach(entries []*Entry) [][]access.Condition {
+	c := l.t.Entries
+	requests := make([][]access.Condition, len(entries))
 	for i, e := range entries {
-		if e == nil || !verdicts[first+i].Allowed || l.exact && !places[i].May {
-			continue
-		}
-		if out[i], err = narrowed(l.Judge, c, e); err != nil {
-			return nil, err
+		if e != nil {
+			requests[i] = l.Law.Reading(c.Collection, l.Law.Document(c.Collection, e.key, e.values))
 		}
 	}
-	return out, nil
+	return requests
 }
 
 // narrowed is an entry without the values that the viewer may not read.

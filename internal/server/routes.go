@@ -13,7 +13,7 @@ import (
 func (s *Server) routes(v1 *echo.Group) {
 	s.callers(v1)
 	office := &operating.Office{App: s.App, Reading: s.Reading, Upkeep: s.Upkeep, Proof: s.Proof,
-		Versions: s.Versions, Bulk: s.Bulk}
+		Versions: s.Versions, Bulk: s.Bulk, Album: s.Album}
 	office.Routes(v1, operating.Door{Operators: operators, Settled: s.settled})
 
 	// What a path leads to is known to the handler, and so is what may be asked of it.

@@ -25,6 +25,23 @@ func (tx *Tx) Picture(id string) (Picture, bool, error) {
 	return p, got.RowsAffected > 0, got.Error
 }
 
+// KnownPictures are those of some pictures that are known. Key: pictures (id).
+func (tx *Tx) KnownPictures(ids []string) ([]string, error) {
+	var known []string
+	return known, tx.db.Raw("SELECT id FROM pictures WHERE id = ANY (?::text[])", texts(ids)).Scan(&known).Error
+}
+
+// NotePictures notes which pictures some documents refer to, of those that have come since they were
+// written. Keys: documents (n), pictures (id).
+func (tx *Tx) NotePictures(docs []int64) error {
+	return tx.db.Exec(`
+		WITH refer AS MATERIALIZED (
+			SELECT n, fields FROM documents WHERE n = ANY (?::bigint[]) ORDER BY n FOR SHARE)
+		INSERT INTO picture_refs (picture, doc)
+		SELECT p.id, d.n FROM refer d, pictures_in(d.fields) named JOIN pictures p ON p.id = named
+		ON CONFLICT DO NOTHING`, bigints(docs)).Error
+}
+
 // LockPicture has whoever puts the files of a picture in place, or takes them away, wait for
 // others who do, until the transaction ends.
 func (tx *Tx) LockPicture(id string) error {
