@@ -169,8 +169,8 @@ func (a *app) applied(ctx context.Context, c *cli.Command, got client.Applied) e
 		fmt.Fprintf(a.Out, "%s runs this design already, as version %d.\n", about.App, got.Version)
 		return nil
 	}
-	fmt.Fprintf(a.Out, "%s now runs version %d: %d triggers derived, none written by hand.\n", about.App, got.Version,
-		len(got.Rules))
+	fmt.Fprintf(a.Out, "%s now runs version %d: %s derived, none written by hand.\n", about.App, got.Version,
+		terminal.Many(len(got.Rules), "trigger"))
 	if c.Bool("no-wait") && got.Steps > 0 {
 		a.Say("What it asks for is done in the background: `yalvo versions %d` says how far it is.", got.Version)
 		return nil

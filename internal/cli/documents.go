@@ -7,6 +7,7 @@ import (
 	"io"
 	"maps"
 	"os"
+	"path"
 	"slices"
 	"strings"
 
@@ -182,6 +183,10 @@ func (a *app) add() *cli.Command {
 			fields, err := assignments(args[1:])
 			if err != nil {
 				return err
+			}
+			if in, id := path.Split(args[0]); strings.Count(in, "/")%2 == 1 {
+				return usage("%s is a document. To make it with that id: yalvo add %s --id %s ...", args[0],
+					strings.TrimSuffix(in, "/"), id)
 			}
 			doc, position, err := a.client(c).Create(ctx, args[0], c.String("id"), fields)
 			if err != nil {

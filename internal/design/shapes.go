@@ -6,9 +6,7 @@ import "yalvo/internal/expr"
 func ShapeOf(fields []*Field) expr.Shape {
 	s := expr.Shape{Kind: expr.Object, Members: map[string]expr.Shape{}}
 	for _, f := range fields {
-		if f.Type != "" {
-			s.Members[f.Name] = f.Shape()
-		}
+		s.Members[f.Name] = f.Shape()
 	}
 	return s
 }
@@ -16,6 +14,8 @@ func ShapeOf(fields []*Field) expr.Shape {
 // Shape describes the field's value to an expression.
 func (f *Field) Shape() expr.Shape {
 	switch f.Type {
+	case "": // that is a problem already
+		return expr.Shape{Kind: expr.Mistaken}
 	case Integer:
 		return expr.Shape{Kind: expr.Integer}
 	case Number:
@@ -44,9 +44,7 @@ func (c *Collection) ShapeOf() expr.Shape {
 		"id": {Kind: expr.String}, "version": {Kind: expr.Integer},
 		"created": {Kind: expr.Timestamp}, "updated": {Kind: expr.Timestamp}}}
 	for _, f := range c.Fields {
-		if f.Type != "" {
-			s.Members[f.Name] = f.followed()
-		}
+		s.Members[f.Name] = f.followed()
 	}
 	for _, k := range c.Kept {
 		if t := (Part{Kept: k}).Numeric(); t != "" {

@@ -20,6 +20,7 @@ const (
 	Object    Kind = "object"
 	List      Kind = "list"
 	Reference Kind = "reference" // a document, which a [Rule] may follow; its value is a [*Document]
+	Mistaken  Kind = "mistaken"  // its type is mistaken: a condition may name it, and is not to be used
 )
 
 // Shape describes a value: of an object also its members, of a list its items, of a
@@ -49,6 +50,8 @@ func (p *provider) typeOf(place string, s Shape) *types.Type {
 		return types.DoubleType
 	case Boolean:
 		return types.BoolType
+	case Mistaken:
+		return types.DynType
 	case Timestamp:
 		return types.TimestampType
 	case List:

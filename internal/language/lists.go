@@ -282,6 +282,8 @@ func (r *listReader) text(n *node, what string) *design.Field {
 	case f == nil:
 		r.unknown(n.pos, design.CodeUnknownName, fmt.Sprintf("collection %q has no field %q", r.Entries.Name, name),
 			name, design.FieldNames(r.Entries.Fields))
+	case f.Type == "": // that is a problem already
+		return nil
 	case f.Type != design.String:
 		r.problem(n.pos, design.CodeContradicted, fmt.Sprintf("%s needs a string, and %q is of type %s", what, name,
 			f.Type), "")
@@ -364,6 +366,8 @@ func (r *listReader) orderOf(n *node) (design.Order, bool) {
 			design.NamesOf(r.Entries.Kept, func(k *design.Kept) string { return k.Name })...)
 		r.unknown(n.pos, design.CodeUnknownName, fmt.Sprintf("collection %q has nothing called %q to order by",
 			r.Entries.Name, design.Clip(name)), name, append(known, design.ByCreated, design.ByUpdated))
+		return o, false
+	case o.Part.Field != nil && o.Part.Field.Type == "": // that is a problem already
 		return o, false
 	case o.Part.Kept != nil && o.Part.Numeric() == "", o.Part.Field != nil && !inOrder(o.Part.Field.Type):
 		r.problem(n.pos, design.CodeContradicted, fmt.Sprintf("%q has no order", name),

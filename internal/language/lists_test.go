@@ -57,6 +57,26 @@ func TestProblemsWithListsAreToldWithTheirPlace(t *testing.T) {
 	}
 }
 
+// A field whose type is mistaken is told once, not again by all that names it.
+func TestAMistakenTypeIsToldOnce(t *testing.T) {
+	source := strings.Replace(base, "text: {type: string", "text: {type: strnig", 1)
+	for _, names := range []string{
+		"lists:\n  l: {entries: posts, order: text}\n",
+		"lists:\n  l: {entries: posts, order: [created, text up]}\n",
+		"lists:\n  l: {entries: posts, starts: text}\n",
+		"lists:\n  l: {entries: posts, words: [text]}\n",
+		"lists:\n  l: {entries: posts, of: text}\n",
+		"lists:\n  l: {entries: posts, where: 'doc.text == \"a\"'}\n",
+		"access:\n  collections:\n    posts: {read: 'doc.text != \"a\"'}\n",
+		"  other: {owner: people, entries: posts, by: author, through: follow, carry: [text], order: text}\n",
+		"  other: {owner: people, entries: posts, by: author, through: follow, where: 'doc.text != \"a\"'}\n",
+	} {
+		if problems := problemsIn(t, source+names); len(problems) != 1 || !strings.Contains(problems.Error(), `"strnig"`) {
+			t.Errorf("%s: %v", names, problems)
+		}
+	}
+}
+
 // Lists may stand before what they are about, and use the named rules of access.
 func TestListsAreReadWhereverTheyStand(t *testing.T) {
 	lists := `lists:

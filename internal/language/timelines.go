@@ -94,6 +94,7 @@ func (a *accessReader) ofTimelineCondition(c timelineCondition) {
 	case rule.That == nil:
 		a.problem(c.at.pos, design.CodeCondition, "where is always "+rule.Text()+" and decides nothing",
 			"leave it out, or write a condition over "+name)
+	case slices.ContainsFunc(fields, func(f *design.Field) bool { return f.Type == "" }): // that is a problem already
 	case !decidable(rule, name, fields):
 		a.problem(c.at.pos, design.CodeCondition, fmt.Sprintf("where of timeline %q is decided by what is stored of "+
 			"%s alone, and this asks for more", t.Name, name),
@@ -133,6 +134,7 @@ func (r *reader) readOrder(n *node, t *design.Timeline) {
 			r.unknown(n.pos, design.CodeUnknownName,
 				fmt.Sprintf("collection %q has no field %q to order by", t.Entries.Name, name), name,
 				append(design.FieldNames(t.Entries.Fields), "created"))
+		case f.Type == "": // that is a problem already
 		case f.Type != design.Timestamp && f.Type != design.Integer:
 			r.problem(n.pos, design.CodeContradicted,
 				fmt.Sprintf("timeline %q cannot be ordered by %q, which is of type %s", t.Name, name, f.Type),
