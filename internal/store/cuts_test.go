@@ -180,6 +180,48 @@ func TestACutTimelineKnowsWhenItIsTooShortAndIsRefilled(t *testing.T) {
 	})
 }
 
+// Whoever holds a cut may want entries that somebody else is dropping, and must not be waited for.
+func TestTimelinesOfWhoIsGoneAreDroppedWithoutWaiting(t *testing.T) {
+	s := newShort(t)
+	for _, id := range []string{"ada", "ben"} {
+		s.person(id)
+	}
+	ben := s.ids["ben"]
+	write(t, s.Store, func(tx *store.Tx) error { return tx.Tie(2, ben, s.ids["ada"]) })
+	s.posts("ada", 1, 40)
+	write(t, s.Store, func(tx *store.Tx) error { _, _, _, err := tx.TrimOwners(s.timeline, 0, 100); return err })
+	drop := func() (left bool) {
+		t.Helper()
+		write(t, s.Store, func(tx *store.Tx) error {
+			err := tx.WaitBriefly()
+			if err == nil {
+				_, left, err = tx.DropTimelines(3, []int64{ben}, 1000)
+			}
+			return err
+		})
+		return left
+	}
+	holder := s.Begin()
+	if cuts, err := holder.LockCuts(3, []int64{ben}); err != nil || !cuts[ben] {
+		t.Fatalf("no cut: %v", err)
+	}
+	if left := drop(); !left || s.stored("ben") != 0 {
+		t.Errorf("%d entries, and it is said that something is left: %v", s.stored("ben"), left)
+	}
+	if err := holder.Commit(); err != nil {
+		t.Fatal(err)
+	}
+	if drop() {
+		t.Error("something is left though nobody holds it")
+	}
+	write(t, s.Store, func(tx *store.Tx) error {
+		if cuts, err := tx.LockCuts(3, []int64{ben}); err != nil || cuts[ben] {
+			return fmt.Errorf("the cut is still there: %v, %w", cuts, err)
+		}
+		return nil
+	})
+}
+
 // withdraw0 takes a post away without asking what became too short.
 func withdraw0(t *testing.T, s short, author, rank int64) {
 	t.Helper()

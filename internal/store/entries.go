@@ -38,9 +38,9 @@ func (tx *Tx) Unpost(timeline plan.Number, posts ...Posted) error {
 		authors, ranks, docs, timeline).Error
 }
 
-// DropTimelines drops up to limit entries of owners who are gone, and tells
-// whether some are left: more than that, or some that others are taking out.
-// Key: entries (timeline, owner, ...).
+// DropTimelines drops up to limit entries of owners who are gone, and then their cuts. It tells
+// whether some are left: more than that, or some that others hold, for whom it does not wait.
+// Keys: entries (timeline, owner, ...), cuts.
 func (tx *Tx) DropTimelines(timeline plan.Number, owners []int64, limit int) (many int64, left bool, err error) {
 	got := tx.db.Exec(`
 		WITH gone AS MATERIALIZED (
@@ -54,9 +54,15 @@ func (tx *Tx) DropTimelines(timeline plan.Number, owners []int64, limit int) (ma
 	}
 	err = tx.db.Raw("SELECT EXISTS (SELECT FROM entries WHERE timeline = ? AND owner = ANY(?::bigint[]))", timeline,
 		bigints(owners)).Scan(&left).Error
-	if err == nil && !left {
-		err = tx.db.Exec("DELETE FROM cuts WHERE timeline = ? AND owner = ANY(?::bigint[])", timeline,
-			bigints(owners)).Error
+	if err != nil || left {
+		return got.RowsAffected, left, err
 	}
+	// Who holds a cut may be waiting for an entry that has been dropped here.
+	err = tx.db.Raw(`
+		WITH free AS MATERIALIZED (
+			SELECT owner FROM cuts WHERE timeline = ? AND owner = ANY(?::bigint[]) FOR UPDATE SKIP LOCKED),
+		gone AS (DELETE FROM cuts c USING free WHERE c.timeline = ? AND c.owner = free.owner)
+		SELECT EXISTS (SELECT FROM cuts WHERE timeline = ? AND owner = ANY(?::bigint[]) AND owner NOT IN (SELECT owner FROM free))`,
+		timeline, bigints(owners), timeline, timeline, bigints(owners)).Scan(&left).Error
 	return got.RowsAffected, left, err
 }
