@@ -277,15 +277,13 @@ func (m imagination) evolve(nth int) {
 		}
 	}
 	for i := range 12 {
-		before := m.frozen()
 		name := m.one(fmt.Sprint("kept_", i), fmt.Sprint("kept_", nth, "_", i)) // a name that was there, or a new one
+		if len(m.frozen(name)) > 0 {
+			continue
+		}
 		m.keep(name)
-		if m.frozen() != before { // there is none of before to keep
-			for _, c := range m.collections {
-				if k, is := c.(dict)["kept"].(dict)[name]; is && k.(dict)["frozen"] == true {
-					delete(c.(dict)["kept"].(dict), name)
-				}
-			}
+		for _, kept := range m.frozen(name) { // there is none of before to keep
+			delete(kept, name)
 		}
 	}
 	for i := range 1 + m.IntN(3) {
@@ -314,17 +312,15 @@ func (m imagination) without(in dict, name string) {
 	}
 }
 
-// frozen is how many frozen copies there are.
-func (m imagination) frozen() int {
-	many := 0
+// frozen are the kept values of collections among which a frozen copy has a name.
+func (m imagination) frozen(name string) (all []dict) {
 	for _, c := range m.collections {
-		for _, k := range c.(dict)["kept"].(dict) {
-			if k.(dict)["frozen"] == true {
-				many++
-			}
+		kept := c.(dict)["kept"].(dict)
+		if k, is := kept[name]; is && k.(dict)["frozen"] == true {
+			all = append(all, kept)
 		}
 	}
-	return many
+	return all
 }
 
 // Designs of made-up apps follow one another, there and back, while clients do random
