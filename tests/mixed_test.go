@@ -105,3 +105,36 @@ func TestAPulledTimelineIsCollectedWhenRead(t *testing.T) {
 	same(t, "ben alone", w.home("ben"), []string{"own"})
 	w.auditFindsNothing()
 }
+
+// Whoever follows themselves in a timeline that has not one's own collects their entries as
+// others do, once these are collected: what they remove goes there too.
+func TestWhoFollowsThemselvesCollectsLikeOthers(t *testing.T) {
+	t.Parallel()
+	w := start(t, changed(t, ponds, "through: follow,", "through: follow, deliver: mixed, above: 3,", "own: true", "own: false",
+		"to_calls: followers", "to_calls: followers, self: true"))
+	for _, id := range []string{"star", "a", "b", "c", "d"} {
+		w.person(id)
+	}
+	w.follow("star", "star")
+	w.post("star", "p1", "hello")
+	w.post("star", "p2", "hello")
+	for _, id := range []string{"a", "b", "c", "d"} {
+		w.follow(id, "star")
+	}
+	w.until("the star's entries are collected", func() bool {
+		return w.Number("SELECT count(*) FROM delivery_modes WHERE clean") == 1 && w.Number("SELECT count(*) FROM entries") == 0
+	})
+	w.remove("posts/p1")
+	w.post("star", "p3", "hello")
+	w.Settle()
+	same(t, "while they are collected", w.home("star"), []string{"p3", "p2"})
+	w.auditFindsNothing()
+	for _, id := range []string{"a", "b", "c", "d"} {
+		w.unfollow(id, "star")
+	}
+	w.until("they are written again", func() bool { return w.Number("SELECT count(*) FROM delivery_modes") == 0 })
+	w.remove("posts/p2")
+	w.Settle()
+	same(t, "once they are written again", w.home("star"), []string{"p3"})
+	w.auditFindsNothing()
+}

@@ -67,12 +67,19 @@ func (tx *Tx) NextFollowers(t *plan.Timeline, author, after int64, limit int) ([
 }
 
 // ClearEntries takes all of an author's entries out of some timelines, but for
-// the author's own. Key: entries (timeline, owner, ...).
+// the author's own in timelines that have these: who is paired with themselves alone
+// collects their entries as others do. Key: entries (timeline, owner, ...).
 func (tx *Tx) ClearEntries(t *plan.Timeline, author int64, owners []int64) ([]Shortened, error) {
 	return tx.remove(`
 		DELETE FROM entries e
-		WHERE e.timeline = ? AND e.owner = ANY(?::bigint[]) AND e.author = ? AND e.owner <> e.author`, t.Number,
-		bigints(owners), author)
+		USING (
+			SELECT owner, rank, doc FROM entries
+			WHERE timeline = ? AND owner = ANY(?::bigint[]) AND author = ? AND NOT (? AND owner = author)
+			ORDER BY owner, rank, doc
+			OFFSET 0
+		) w
+		WHERE e.timeline = ? AND e.owner = w.owner AND e.rank = w.rank AND e.doc = w.doc AND e.author = ?`, t.Number,
+		bigints(owners), author, t.Own, t.Number, author)
 }
 
 // Collects tells whether an owner's timeline collects an author's entries when

@@ -316,21 +316,23 @@ func (tx *Tx) exec(s statement) (int64, error) {
 }
 
 // execInPasses runs a statement that is not to look rows up one by one, whatever
-// the planner believes of how many there are.
+// the planner believes of how many there are, and goes through them in order: a hash
+// would lock them in that of the parts of the table.
 func (tx *Tx) execInPasses(s statement) (many int64, err error) {
-	const set = "SELECT set_config('enable_nestloop', ?, true)"
-	if err = tx.db.Exec(set, "off").Error; err == nil {
+	const set = "SELECT set_config('enable_nestloop', ?, true), set_config('enable_hashjoin', ?, true)"
+	if err = tx.db.Exec(set, "off", "off").Error; err == nil {
 		many, err = tx.exec(s)
 	}
 	if err == nil {
-		err = tx.db.Exec(set, "on").Error
+		err = tx.db.Exec(set, "on", "on").Error
 	}
 	return many, err
 }
 
 // Withdraw takes this turn's entries out of the timelines, unless the facts
 // say by now that they belong there, and returns which of those that had been
-// cut lost how many. It locks the cuts first.
+// cut lost how many. It locks the cuts first, and entries in the order of their keys: of a
+// post that has another author now the same are put in elsewhere.
 // Keys: pairs (kind, b, a), entries, posted.
 func (tx *Tx) Withdraw(fanOuts []FanOut) ([]Shortened, error) {
 	if len(fanOuts) == 1 && !(fanOuts[0].Own && fanOuts[0].Due.Cursor == 0) {
@@ -350,6 +352,8 @@ func (tx *Tx) Withdraw(fanOuts []FanOut) ([]Shortened, error) {
 			SELECT s.timeline, s.author, s.doc, s.rank, s.author
 			FROM `+fanOutRows+`
 			WHERE s.own
+			ORDER BY owner, rank, doc
+			OFFSET 0
 		) w
 		WHERE e.timeline = w.timeline AND e.owner = w.owner AND e.rank = w.rank AND e.doc = w.doc
 			AND e.author = w.author

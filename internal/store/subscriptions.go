@@ -97,9 +97,12 @@ func pushed(t *plan.Timeline, author string) statement {
 }
 
 // stored is the condition that an author's entries are written into an owner's
-// timeline: the owner's own always are.
+// timeline: the owner's own always are, if the timeline has them.
 func stored(t *plan.Timeline, owner, author string) statement {
 	s := pushed(t, author)
+	if !t.Own {
+		return s
+	}
 	return statement{"(" + owner + " = " + author + " OR " + s.sql + ")", s.args}
 }
 
@@ -133,6 +136,7 @@ func (tx *Tx) TakeOut(t *plan.Timeline, subscriptions []Subscription) ([]Shorten
 					AND x.rank = s.rank AND x.doc = s.doc) IS NOT NULL)
 				OFFSET 0
 			) x
+			ORDER BY r.owner, x.rank, x.doc
 			OFFSET 0
 		) w
 		WHERE e.timeline = ? AND e.owner = w.owner AND e.rank = w.rank AND e.doc = w.doc AND e.author = w.author`,
