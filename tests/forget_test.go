@@ -1,6 +1,8 @@
 package tests
 
 import (
+	"context"
+	"fmt"
 	"strings"
 	"testing"
 
@@ -173,4 +175,33 @@ func TestForgettingJustAfterTheDesignWasReworded(t *testing.T) {
 	f := must(w.AwaitForgotten(t.Context(), must(w.Forget(t.Context(), "posts/p1"))(t).ID))(t)
 	same(t, "what is left", len(f.Left), 0)
 	w.auditFindsNothing()
+}
+
+// What was removed a moment before it is forgotten may still be on its way out of timelines: the
+// search waits for that, and does not say that it is left.
+func TestForgettingWaitsForARemovalOnItsWay(t *testing.T) {
+	t.Parallel()
+	w := start(t, ponds)
+	w.person("ada")
+	w.person("ben")
+	w.follow("ben", "ada")
+	w.post("ada", "p1", "a heron")
+	w.Settle()
+	tx := must(w.Pool().Begin(t.Context()))(t)
+	defer tx.Rollback(context.Background()) // else nothing could stop
+	if _, err := tx.Exec(t.Context(), "SELECT FROM entries FOR UPDATE"); err != nil {
+		t.Fatal(err)
+	}
+	w.remove("posts/p1")
+	w.person("cy") // who has nothing to do with it
+	f := must(w.Forget(t.Context(), "posts/p1"))(t)
+	for range 200 {
+		if _, text := w.ask("GET", fmt.Sprint("/v1/forgotten/", f.ID), "", ""); !strings.Contains(string(text), `"finished":false`) {
+			t.Fatalf("it has finished while entries cannot be taken out: %s", text)
+		}
+	}
+	if err := tx.Rollback(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	same(t, "what is left", len(must(w.AwaitForgotten(t.Context(), f.ID))(t).Left), 0)
 }

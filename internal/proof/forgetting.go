@@ -168,8 +168,11 @@ func (p *Prover) finishForgetting(ctx context.Context) (bool, error) {
 		if err != nil {
 			return false, err
 		}
-		if !work.Due && !work.Parked {
-			return true, p.searchForRest(ctx, f.ID)
+		if work.Due || work.Parked {
+			continue
+		}
+		if finished, err := p.searchForRest(ctx, f); finished || err != nil {
+			return finished, err
 		}
 	}
 	return false, nil
@@ -177,16 +180,22 @@ func (p *Prover) finishForgetting(ctx context.Context) (bool, error) {
 
 // searchForRest drops what nothing else drops, and looks whether there is
 // anything left. The search takes its time, so it is in no transaction that
-// writes: readers of the journal would wait for that.
-func (p *Prover) searchForRest(ctx context.Context, id int64) error {
+// writes: readers of the journal would wait for that. It has not finished if something is left that
+// an earlier change may still take away: what was removed before it was forgotten may hang on for a while.
+func (p *Prover) searchForRest(ctx context.Context, f store.Forgotten) (finished bool, err error) {
+	id := f.ID
 	if err := p.Store.Write(ctx, func(tx *store.Tx) error { return tx.ForgetAnswers(id) }); err != nil {
-		return err
+		return false, err
 	}
 	if err := p.facts.ForgetPictures(ctx, id); err != nil {
-		return err
+		return false, err
+	}
+	earlier, err := p.Store.Unsettled(ctx, store.Wanted{UpTo: f.Change})
+	if err != nil {
+		return false, err
 	}
 	report := Forgotten{}
-	err := p.Store.View(ctx, func(tx *store.Tx) error {
+	err = p.Store.View(ctx, func(tx *store.Tx) error {
 		removed, err := tx.Removed(id)
 		if err != nil {
 			return err
@@ -199,17 +208,17 @@ func (p *Prover) searchForRest(ctx context.Context, id int64) error {
 		report.Journal, err = tx.JournalNames(id)
 		return err
 	})
-	if err != nil {
-		return err
+	if err != nil || len(report.Left) > 0 && earlier[0].Due {
+		return false, err
 	}
 	raw, err := json.Marshal(report)
 	if err != nil {
-		return err
+		return false, err
 	}
 	if err := p.Store.Write(ctx, func(tx *store.Tx) error { return tx.FinishForgotten(id, raw) }); err != nil {
-		return err
+		return false, err
 	}
 	p.Log.Info("a document is forgotten", "number", id, "documents removed", len(report.Removed), "left",
 		len(report.Left))
-	return nil
+	return true, nil
 }
