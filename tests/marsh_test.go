@@ -605,8 +605,14 @@ func (th *throng) fired() map[string]int {
 	return fired
 }
 
-// remembered leaves out the events of documents that were forgotten.
+// remembered leaves out the events of documents that were forgotten, or had gone before somebody
+// with whom they would have been.
 func (th *throng) remembered(fired map[string]int) map[string]int {
+	th.t.Helper()
+	rows := must(th.Pool().Query(th.t.Context(), "SELECT path FROM forgotten_documents"))(th.t)
+	for _, path := range must(pgx.CollectRows(rows, pgx.RowTo[string]))(th.t) {
+		th.forgotten[path] = true
+	}
 	maps.DeleteFunc(fired, func(event string, _ int) bool {
 		_, subject, _ := strings.Cut(event, " ")
 		from, to, _ := strings.Cut(subject, " → ")
