@@ -19,11 +19,14 @@ import (
 // Reader reads an app.
 type Reader struct {
 	*running.App
-	owners   *owners // whose timelines were read lately
-	shown    *shown  // what entries and lists show
-	inMany   *inMany // for whom pairs are looked for one by one
-	shares   *shares // how much of a list is read for them
-	lists    gathering.Desk[*store.ListQuery, store.Listed]
+	owners *owners // whose timelines were read lately
+	shown  *shown  // what entries and lists show
+	inMany *inMany // for whom pairs are looked for one by one
+	shares *shares // how much of a list is read for them
+	lists  gathering.Desk[*store.ListQuery, store.Listed]
+
+	timelines gathering.Desk[*store.PlacesQuery, store.Place]
+
 	settling settling // those who wait for positions
 	counted  countCache
 	watchers watchers
@@ -33,7 +36,7 @@ type Reader struct {
 // New makes a reader of an app.
 func New(app *running.App) (*Reader, error) {
 	r := &Reader{App: app}
-	r.lists.Log = app.Log
+	r.lists.Log, r.timelines.Log = app.Log, app.Log
 	var errs [4]error
 	r.owners, errs[0] = lru.New[store.Address, store.Owner](ownersKnown)
 	r.inMany, errs[1] = lru.New[look, store.Pairings](looksKnown)
@@ -42,9 +45,9 @@ func New(app *running.App) (*Reader, error) {
 	return r, errors.Join(errs[:]...)
 }
 
-// PagesTogether is how many pages of lists have been read together with those of other readers, by one
+// PagesTogether is how many pages have been read together with those of other readers, by one
 // statement for all.
-func (r *Reader) PagesTogether() int64 { return r.lists.Together() }
+func (r *Reader) PagesTogether() int64 { return r.lists.Together() + r.timelines.Together() }
 
 // Boundary is where a page begins: just after an element of the one before it.
 type Boundary = store.Boundary

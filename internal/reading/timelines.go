@@ -113,8 +113,9 @@ func (r *Reader) places(ctx context.Context, l *looking, after store.Boundary, w
 	read := func(owner store.Owner) ([]store.Place, error) {
 		reader := look{t.Name, l.me, 0}
 		return sparing(r.inMany, reader, func(many store.Pairings) ([]store.Place, error) {
-			return r.Store.Places(ctx, store.TimelinePage{Timeline: t, At: at, Owner: owner, After: after,
-				Filter: l.filter, InMany: many, Limit: want})
+			q := store.TimelinePage{Timeline: t, At: at, Owner: owner, After: after, Filter: l.filter, InMany: many,
+				Limit: want}.Query()
+			return r.timelines.Ask(ctx, q.Alike(), q, r.Store.Places, r.Store.PlacesTogether)
 		})
 	}
 	if known.N != 0 {

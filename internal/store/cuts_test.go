@@ -69,7 +69,7 @@ func (s short) stored(owner string) int {
 		s.t.Fatal(err)
 	}
 	places, err := s.Places(s.t.Context(), store.TimelinePage{Timeline: s.timeline, At: at, Owner: is,
-		After: store.FromTheTop, Limit: 1000})
+		After: store.FromTheTop, Limit: 1000}.Query())
 	if err != nil {
 		s.t.Fatal(err)
 	}

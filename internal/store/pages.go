@@ -10,7 +10,6 @@ import (
 	"yalvo/internal/plan"
 
 	"github.com/jackc/pgx/v5"
-	"github.com/jackc/pgx/v5/pgtype"
 	"gorm.io/gorm"
 )
 
@@ -139,58 +138,6 @@ func timeOf(rank int64) any {
 		return "infinity"
 	}
 	return time.UnixMicro(rank)
-}
-
-// Place is an entry of a timeline: where it stands, and which versions of its document there
-// are.
-type Place struct {
-	Rank, Doc int64
-	Versions
-	May bool // whether the filter of [Store.Places] lets it through
-}
-
-// Versions are those of a document's row and of the row of its kept values (xmin; 0: none). A
-// row changes its version whenever it is written.
-type Versions struct{ Document, Kept pgtype.Uint32 }
-
-// TimelinePage says which entries of a timeline to read.
-type TimelinePage struct {
-	*plan.Timeline
-	At     Address // whose it is
-	Owner  Owner   // which document that is believed to be
-	After  Boundary
-	Filter Filter // it leaves nothing out: the places tell what it says
-	Limit  int
-
-	InMany Pairings // who is known to be in many pairs: see [InMany]
-}
-
-// Places is a page of the timeline of an owner, newest first: nothing, if the owner is another
-// document than is believed. If somebody is in many pairs who was not known to be, the error is
-// an [InMany]. Keys: entries (timeline, owner, rank, doc), documents (n), kept (doc).
-func (s *Store) Places(ctx context.Context, q TimelinePage) ([]Place, error) {
-	lookups := &lookups{told: true, many: q.InMany}
-	from, only := page(q.Timeline, q.Owner, q.After, q.Limit), q.Filter.clausesWith(lookups)
-	query := statement{only.with.sql + `
-		SELECT e.rank, e.doc, d.version, k.version, coalesce(` + only.is.sql + `, false), ` + lookups.inMany() + `
-		FROM ` + from.sql + ` e
-		LEFT JOIN LATERAL (SELECT xmin AS version FROM documents WHERE n = e.doc OFFSET 0) d ON true
-		LEFT JOIN LATERAL (SELECT xmin AS version FROM kept WHERE doc = e.doc OFFSET 0) k ON true
-		WHERE EXISTS (SELECT 1 FROM documents WHERE n = ? AND collection = ? AND key = ?)
-		ORDER BY e.rank DESC, e.doc DESC`,
-		only.args(nil, append(from.args, q.Owner.N, q.At.Collection, q.At.Key))}
-	places := make([]Place, 0, min(q.Limit, mostAhead))
-	var p Place
-	var inMany Pairings
-	columns := []any{&p.Rank, &p.Doc, &p.Document, &p.Kept, &p.May, &inMany}
-	err := s.visit(ctx, query, func(row pgx.Rows) error {
-		if err := row.Scan(columns...); err != nil {
-			return err
-		}
-		places = append(places, p)
-		return lookups.turnedOut(inMany, len(places))
-	})
-	return places, err
 }
 
 // Entry is what an entry shows: its document as it is now.

@@ -4,6 +4,8 @@ import (
 	"strconv"
 	"strings"
 	"time"
+
+	"yalvo/internal/plan"
 )
 
 // mostTogether is the most rows a page may have that is read together with others.
@@ -52,6 +54,10 @@ func column(sets [][]any, place int) (array any, as string) {
 		return values(sets, place, func(v any) string { return v.(string) }), "text"
 	case time.Time:
 		return values(sets, place, func(v any) time.Time { return v.(time.Time) }), "timestamptz"
+	case int64:
+		return values(sets, place, func(v any) int64 { return v.(int64) }), "bigint"
+	case plan.Number:
+		return values(sets, place, func(v any) int64 { return int64(v.(plan.Number)) }), "bigint"
 	case int:
 		return values(sets, place, func(v any) int64 { return int64(v.(int)) }), "bigint"
 	}

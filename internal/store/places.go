@@ -1,0 +1,141 @@
+package store
+
+import (
+	"context"
+
+	"yalvo/internal/plan"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgtype"
+)
+
+// Place is an entry of a timeline: where it stands, and which versions of its document there
+// are.
+type Place struct {
+	Rank, Doc int64
+	Versions
+	May bool // whether the filter of [Store.Places] lets it through
+}
+
+// Versions are those of a document's row and of the row of its kept values (xmin; 0: none). A
+// row changes its version whenever it is written.
+type Versions struct{ Document, Kept pgtype.Uint32 }
+
+// TimelinePage says which entries of a timeline to read.
+type TimelinePage struct {
+	*plan.Timeline
+	At     Address // whose it is
+	Owner  Owner   // which document that is believed to be
+	After  Boundary
+	Filter Filter // it leaves nothing out: the places tell what it says
+	Limit  int
+
+	InMany Pairings // who is known to be in many pairs: see [InMany]
+}
+
+// PlacesQuery is a page of a timeline, ready to be read: by itself, or together with those of
+// other owners.
+type PlacesQuery struct {
+	TimelinePage
+	lookups *lookups
+	only    clauses
+}
+
+// Query makes a page ready to be read.
+func (page TimelinePage) Query() *PlacesQuery {
+	q := &PlacesQuery{TimelinePage: page, lookups: &lookups{told: true, many: page.InMany}}
+	q.only = page.Filter.clausesWith(q.lookups)
+	return q
+}
+
+// statement reads the page; of an owner whose part is not known, wherever the entries lie.
+func (q *PlacesQuery) statement(owner Owner) statement {
+	s := q.reading(owner)
+	return statement{q.only.with.sql + s.sql, s.args}
+}
+
+// reading is what comes after the lookups of the statement, with the arguments of these too.
+func (q *PlacesQuery) reading(owner Owner) statement {
+	from := page(q.Timeline, owner, q.After, q.Limit)
+	return statement{`
+		SELECT e.rank, e.doc, d.version, k.version, coalesce(` + q.only.is.sql + `, false), ` + q.lookups.inMany() + `
+		FROM ` + from.sql + ` e
+		LEFT JOIN LATERAL (SELECT xmin AS version FROM documents WHERE n = e.doc OFFSET 0) d ON true
+		LEFT JOIN LATERAL (SELECT xmin AS version FROM kept WHERE doc = e.doc OFFSET 0) k ON true
+		WHERE EXISTS (SELECT 1 FROM documents WHERE n = ? AND collection = ? AND key = ?)
+		ORDER BY e.rank DESC, e.doc DESC`,
+		q.only.args(nil, append(from.args, q.Owner.N, q.At.Collection, q.At.Key))}
+}
+
+// placeRow is a row of the statement.
+type placeRow struct {
+	Place
+	inMany Pairings
+}
+
+func (p *placeRow) columns() []any {
+	return []any{&p.Rank, &p.Doc, &p.Document, &p.Kept, &p.May, &p.inMany}
+}
+
+// Places is a page of the timeline of an owner, newest first: nothing, if the owner is another
+// document than is believed. If somebody is in many pairs who was not known to be, the error is
+// an [InMany]. Keys: entries (timeline, owner, rank, doc), documents (n), kept (doc).
+func (s *Store) Places(ctx context.Context, q *PlacesQuery) ([]Place, error) {
+	places := make([]Place, 0, min(q.Limit, mostAhead))
+	var p placeRow
+	columns := p.columns()
+	err := s.visit(ctx, q.statement(q.Owner), func(row pgx.Rows) error {
+		if err := row.Scan(columns...); err != nil {
+			return err
+		}
+		places = append(places, p.Place)
+		return q.lookups.turnedOut(p.inMany, len(places))
+	})
+	return places, err
+}
+
+// Alike tells what a page has in common with those it can be read together with; empty if it is
+// read by itself, as where nothing is looked up for its reader: owners have no entries in common,
+// and what a statement takes to be set up is little then.
+func (q *PlacesQuery) Alike() string {
+	if q.Deliver != "push" || q.Limit > mostTogether || len(q.lookups.ends) == 0 {
+		return ""
+	}
+	return q.Timeline.Name + q.only.with.sql + q.only.is.sql // the rest of the statement follows from these
+}
+
+// PlacesTogether are pages of a timeline for several readers, by one statement and as of one
+// moment: they are [PlacesQuery.Alike]. Pages are nil of who is to be answered alone.
+func (s *Store) PlacesTogether(ctx context.Context, readers []*PlacesQuery) ([][]Place, error) {
+	pages, args := make([][]Place, len(readers)), make([][]any, len(readers))
+	for i, r := range readers {
+		args[i] = r.reading(Owner{N: r.Owner.N}).args
+	}
+	first := readers[0]
+	query, ok := eachOf(first.lookups.beside(), besides(first.reading(Owner{}).sql), args)
+	if !ok {
+		return pages, nil
+	}
+	var p placeRow
+	var reader int64
+	columns := append(p.columns(), &reader)
+	alone := make([]bool, len(readers))
+	err := s.visit(ctx, query, func(row pgx.Rows) error {
+		if err := row.Scan(columns...); err != nil {
+			return err
+		}
+		at := reader - 1
+		if pages[at] == nil {
+			pages[at] = make([]Place, 0, readers[at].Limit)
+		}
+		pages[at] = append(pages[at], p.Place)
+		alone[at] = first.lookups.turnedOut(p.inMany, 1) != nil
+		return nil
+	})
+	for i := range pages {
+		if alone[i] {
+			pages[i] = nil
+		}
+	}
+	return pages, err
+}
