@@ -105,12 +105,14 @@ func (b *bench) listBench() (float64, error) {
 }
 
 func (b *bench) viewersAndPosts() error {
-	people, posts, home := b.number("collection", "people"), b.number("collection", "posts"), b.number("timeline", "home")
+	people, posts := b.number("collection", "people"), b.number("collection", "posts")
+	home := b.number("timeline", "home")
 	return b.sql(
 		fmt.Sprintf(`INSERT INTO documents (collection, key, fields) SELECT %s, x.key, '{"name":"Somebody"}' FROM (
 			SELECT 'ruler' || g AS key, g FROM generate_series(0, %d) g
 			UNION ALL SELECT kind.name || g, %d + kind.nth * %d + g
-			FROM (VALUES ('few', 0), ('many', 1), ('half', 2)) kind (name, nth), generate_series(0, %d) g) x ORDER BY g`,
+			FROM (VALUES ('few', 0), ('many', 1), ('half', 2)) kind (name, nth), generate_series(0, %d) g) x
+			ORDER BY g`,
 			people, byAuthors-1, byAuthors, viewers, viewers-1),
 		fmt.Sprintf(`INSERT INTO documents (collection, key, fields) SELECT %s, 'ruled' || g,
 			jsonb_build_object('text', repeat('A heron at Nine Posts. ', 8), 'author', 'ruler' || (g * 7919) %% %d)

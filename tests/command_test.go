@@ -62,7 +62,8 @@ func TestTheCommandTellsTheWholeStory(t *testing.T) {
 
 	w.yalvo("add", "people", "--id", "ada", "name=Ada").says(t, 0, "created people/ada (position 1)")
 	w.yalvo("add", "people", "--id", "ben", "name=Ben").says(t, 0)
-	w.yalvo("add", "people/cy", "name=Cy").says(t, 2, "people/cy is a document. To make it with that id: yalvo add people --id cy ...")
+	w.yalvo("add", "people/cy", "name=Cy").says(t, 2,
+		"people/cy is a document. To make it with that id: yalvo add people --id cy ...")
 	w.yalvo("--settled", "pair", "follow", "ben", "ada").says(t, 0, "follow: ben → ada is set")
 	w.yalvo("--settled", "--as", "ada", "add", "posts", "--id", "p1", "text=A heron", "rating=7", `spot={"name":"North"}`).says(t, 0, "created posts/p1")
 	w.yalvo("timeline", "home", "ben").says(t, 0, "A heron", "ada", "p1", "likes_n=0")

@@ -196,7 +196,8 @@ func TestForgettingWaitsForARemovalOnItsWay(t *testing.T) {
 	w.person("cy") // who has nothing to do with it
 	f := must(w.Forget(t.Context(), "posts/p1"))(t)
 	for range 200 {
-		if _, text := w.ask("GET", fmt.Sprint("/v1/forgotten/", f.ID), "", ""); !strings.Contains(string(text), `"finished":false`) {
+		_, text := w.ask("GET", fmt.Sprint("/v1/forgotten/", f.ID), "", "")
+		if !strings.Contains(string(text), `"finished":false`) {
 			t.Fatalf("it has finished while entries cannot be taken out: %s", text)
 		}
 	}

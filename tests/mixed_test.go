@@ -110,8 +110,8 @@ func TestAPulledTimelineIsCollectedWhenRead(t *testing.T) {
 // others do, once these are collected: what they remove goes there too.
 func TestWhoFollowsThemselvesCollectsLikeOthers(t *testing.T) {
 	t.Parallel()
-	w := start(t, changed(t, ponds, "through: follow,", "through: follow, deliver: mixed, above: 3,", "own: true", "own: false",
-		"to_calls: followers", "to_calls: followers, self: true"))
+	w := start(t, changed(t, ponds, "through: follow,", "through: follow, deliver: mixed, above: 3,",
+		"own: true", "own: false", "to_calls: followers", "to_calls: followers, self: true"))
 	for _, id := range []string{"star", "a", "b", "c", "d"} {
 		w.person(id)
 	}
@@ -122,7 +122,8 @@ func TestWhoFollowsThemselvesCollectsLikeOthers(t *testing.T) {
 		w.follow(id, "star")
 	}
 	w.until("the star's entries are collected", func() bool {
-		return w.Number("SELECT count(*) FROM delivery_modes WHERE clean") == 1 && w.Number("SELECT count(*) FROM entries") == 0
+		return w.Number("SELECT count(*) FROM delivery_modes WHERE clean") == 1 &&
+			w.Number("SELECT count(*) FROM entries") == 0
 	})
 	w.remove("posts/p1")
 	w.post("star", "p3", "hello")

@@ -172,7 +172,8 @@ func TestAnAppMovesWithItsPictures(t *testing.T) {
 	ctx := t.Context()
 	data := aPicture(t, 1)
 	shown, loose := must(w.As("ada").Upload(ctx, data))(t), must(w.As("ada").Upload(ctx, aPicture(t, 2)))(t)
-	if _, _, err := w.As("ada").Create(ctx, "posts", "p1", map[string]any{"text": "a heron", "photo": shown.Picture}); err != nil {
+	_, _, err := w.As("ada").Create(ctx, "posts", "p1", map[string]any{"text": "a heron", "photo": shown.Picture})
+	if err != nil {
 		t.Fatal(err)
 	}
 	w.Settle()
@@ -220,7 +221,8 @@ func TestAnAppMovesWithItsPictures(t *testing.T) {
 	same(t, "sent again", again, shown)
 	same(t, "files of two pictures, of a fresh upload and of something else", files(t, copied), 2*3+1+1)
 	other.auditFindsNothing()
-	other.SQL("UPDATE pictures SET uploaded = now() - interval '2 days' WHERE id = $1", strings.TrimPrefix(loose.Picture, "pictures/"))
+	other.SQL("UPDATE pictures SET uploaded = now() - interval '2 days' WHERE id = $1",
+		strings.TrimPrefix(loose.Picture, "pictures/"))
 	becomes(t, "what nothing has come to refer to goes after a day", 3+1+1, func() int { return files(t, copied) })
 }
 

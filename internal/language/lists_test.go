@@ -71,7 +71,8 @@ func TestAMistakenTypeIsToldOnce(t *testing.T) {
 		"  other: {owner: people, entries: posts, by: author, through: follow, carry: [text], order: text}\n",
 		"  other: {owner: people, entries: posts, by: author, through: follow, where: 'doc.text != \"a\"'}\n",
 	} {
-		if problems := problemsIn(t, source+names); len(problems) != 1 || !strings.Contains(problems.Error(), `"strnig"`) {
+		problems := problemsIn(t, source+names)
+		if len(problems) != 1 || !strings.Contains(problems.Error(), `"strnig"`) {
 			t.Errorf("%s: %v", names, problems)
 		}
 	}

@@ -19,18 +19,17 @@ import (
 // Reader reads an app.
 type Reader struct {
 	*running.App
-	owners *owners // whose timelines were read lately
-	shown  *shown  // what entries and lists show
-	inMany *inMany // for whom pairs are looked for one by one
-	shares *shares // how much of a list is read for them
-	lists  gathering.Desk[*store.ListQuery, store.Listed]
-
-	timelines gathering.Desk[*store.PlacesQuery, store.Place]
-
+	owners   *owners  // whose timelines were read lately
+	shown    *shown   // what entries and lists show
+	inMany   *inMany  // for whom pairs are looked for one by one
+	shares   *shares  // how much of a list is read for them
 	settling settling // those who wait for positions
 	counted  countCache
 	watchers watchers
 	history  history
+
+	lists     gathering.Desk[*store.ListQuery, store.Listed]
+	timelines gathering.Desk[*store.PlacesQuery, store.Place]
 }
 
 // New makes a reader of an app.

@@ -69,7 +69,8 @@ func TestWhatAnEntryShowsIsRememberedInItsVersion(t *testing.T) {
 			t.Errorf("%s: got %v", what, got)
 		}
 	}
-	for what, other := range map[string]running.Era{"another design": {Version: 2}, "after an outage": {Version: 2, Outages: 1}} {
+	for what, other := range map[string]running.Era{"another design": {Version: 2},
+		"after an outage": {Version: 2, Outages: 1}} {
 		s.learn(s.era, key, remembered{version(1, 1), &Entry{ID: "p1"}, around})
 		if got := s.in(other, key, version(1, 1)); got != nil {
 			t.Errorf("%s: got %v", what, got)

@@ -62,7 +62,9 @@ func (tx *Tx) DropTimelines(timeline plan.Number, owners []int64, limit int) (ma
 		WITH free AS MATERIALIZED (
 			SELECT owner FROM cuts WHERE timeline = ? AND owner = ANY(?::bigint[]) FOR UPDATE SKIP LOCKED),
 		gone AS (DELETE FROM cuts c USING free WHERE c.timeline = ? AND c.owner = free.owner)
-		SELECT EXISTS (SELECT FROM cuts WHERE timeline = ? AND owner = ANY(?::bigint[]) AND owner NOT IN (SELECT owner FROM free))`,
+		SELECT EXISTS (
+			SELECT FROM cuts
+			WHERE timeline = ? AND owner = ANY(?::bigint[]) AND owner NOT IN (SELECT owner FROM free))`,
 		timeline, bigints(owners), timeline, timeline, bigints(owners)).Scan(&left).Error
 	return got.RowsAffected, left, err
 }
