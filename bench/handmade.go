@@ -43,7 +43,7 @@ type rival struct {
 	follow func(follower, followed int) request
 	apart  func(kind string, member, other int) request // they block or hush the other
 	page   func(owner int) request
-	own    func(owner int) request // the page, as the owner sees it
+	own    func(owner int) request // the page, as the owner sees it, with their likes
 	list   func(member int) request
 }
 
@@ -116,7 +116,9 @@ func byHandRival(url string) rival {
 			return request{"PUT", fmt.Sprintf("/%s/m%d/m%d", tables[kind], member, other), "", ""}
 		},
 		page: func(owner int) request { return request{"GET", fmt.Sprintf("/timeline/m%d", owner), "", ""} },
-		own:  func(owner int) request { return request{"GET", fmt.Sprintf("/timeline/m%d", owner), "", ""} },
+		own: func(owner int) request {
+			return request{"GET", fmt.Sprintf("/timeline/m%d?marks=liked", owner), "", ""}
+		},
 		list: func(member int) request { return request{"GET", fmt.Sprintf("/everyone/m%d", member), "", ""} },
 	}
 }
@@ -145,7 +147,7 @@ func yalvoRival(ctx context.Context, c *client.Client, url, header string) rival
 		},
 		page: func(owner int) request { return request{"GET", fmt.Sprintf("/v1/timelines/home/m%d", owner), "", ""} },
 		own: func(owner int) request {
-			return request{"GET", fmt.Sprintf("/v1/timelines/home/m%d", owner), fmt.Sprintf("m%d", owner), ""}
+			return request{"GET", fmt.Sprintf("/v1/timelines/home/m%d?marks=liked", owner), fmt.Sprintf("m%d", owner), ""}
 		},
 		list: func(member int) request {
 			return request{"GET", "/v1/lists/everyone?marks=liked", fmt.Sprintf("m%d", member), ""}
@@ -211,7 +213,7 @@ func compare(hand, yalvo rival) error {
 				fmt.Sprintf("n%d", seq.Add(1)))
 		}},
 		{"first page of a timeline, 30 entries", func(r rival, _ int) request { return r.page(anyone()) }},
-		{"the same as its owner, with rules", func(r rival, _ int) request { return r.own(anyone()) }},
+		{"the same for its owner, with rules and likes", func(r rival, _ int) request { return r.own(anyone()) }},
 		{"page of everyone's, with rules and likes", func(r rival, _ int) request { return r.list(anyone()) }},
 	}
 	fmt.Printf("\nbeside a server written by hand, per second over HTTP, %d clients (%d turns of %v; the ratio is "+

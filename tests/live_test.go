@@ -81,7 +81,8 @@ func (r readers) watch(owner string) *watched {
 	r.t.Helper()
 	page := reading.Page{After: reading.FromTheTop, Limit: 30}
 	read := func() string {
-		got := must(r.Timeline(r.t.Context(), running.Viewer{}, "home", owner, page))(r.t)
+		got := must(r.Timeline(r.t.Context(), running.Viewer{},
+			reading.TimelineRequest{Name: "home", Owner: owner}, page))(r.t)
 		return string(must(json.Marshal(got.Entries))(r.t))
 	}
 	before := read()

@@ -185,22 +185,54 @@ func (s *Server) follow(w http.ResponseWriter, r *http.Request) {
 	})
 }
 
-// entry is an entry of a timeline.
+// entry is an entry of a timeline, as Yalvo's show it.
 type entry struct {
-	ID      string    `json:"id"`
-	Author  string    `json:"author"`
-	Handle  string    `json:"handle"`
-	Name    string    `json:"name"`
-	Text    string    `json:"text"`
-	Likes   int       `json:"like_count"`
-	Remarks int       `json:"remark_count"`
-	Created time.Time `json:"created"`
+	ID     string    `json:"id"`
+	Path   string    `json:"path"`
+	At     time.Time `json:"at"`
+	Author string    `json:"author"`
+	Facts  struct {
+		Text string `json:"text"`
+	} `json:"facts"`
+	Kept struct {
+		Byline    byline `json:"byline"`
+		Likes     int    `json:"like_count"`
+		Remarks   int    `json:"remark_count"`
+		Agreement int    `json:"agreement"`
+	} `json:"kept"`
+	Marks *marks `json:"marks,omitempty"`
 }
 
+type byline struct {
+	Handle string `json:"handle"`
+	Name   string `json:"name"`
+}
+
+type marks struct {
+	Liked *like `json:"liked"`
+}
+
+type like struct {
+	Since time.Time `json:"since"`
+}
+
+func likedSince(at *time.Time) *like {
+	if at == nil {
+		return nil
+	}
+	return &like{*at}
+}
+
+// timeline is a page of somebody's timeline, with their likes if they ask for them.
 func (s *Server) timeline(w http.ResponseWriter, r *http.Request) {
+	likes, since := "", "NULL::timestamptz"
+	withLikes := r.URL.Query().Get("marks") == "liked"
+	if withLikes {
+		likes, since = "LEFT JOIN likes l ON l.sighting = s.id AND l.member = $1", "l.created"
+	}
 	rows, err := s.db.Query(r.Context(), `
-		SELECT s.id, s.author, s.author_handle, s.author_name, s.text, s.like_count, s.remark_count, s.created
-		FROM timeline t JOIN sightings s ON s.id = t.sighting
+		SELECT s.id, s.author, s.author_handle, s.author_name, s.text, s.like_count, s.remark_count, s.created, `+since+`
+		FROM timeline t JOIN sightings s ON s.id = t.sighting `+likes+`
 		WHERE t.owner = $1
 		ORDER BY t.created DESC, t.sighting DESC
 		LIMIT 30`, r.PathValue("owner"))
@@ -208,13 +240,23 @@ func (s *Server) timeline(w http.ResponseWriter, r *http.Request) {
 		http.Error(w, err.Error(), http.StatusInternalServerError)
 		return
 	}
-	page, err := pgx.CollectRows(rows, pgx.RowToStructByPos[entry])
+	page, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (entry, error) {
+		var one entry
+		var liked *time.Time
+		err := row.Scan(&one.ID, &one.Author, &one.Kept.Byline.Handle, &one.Kept.Byline.Name, &one.Facts.Text,
+			&one.Kept.Likes, &one.Kept.Remarks, &one.At, &liked)
+		one.Path = "sightings/" + one.ID
+		if withLikes {
+			one.Marks = &marks{likedSince(liked)}
+		}
+		return one, err
+	})
 	if err != nil {
 		http.Error(w, err.Error(), http.StatusInternalServerError)
 		return
 	}
 	w.Header().Set("Content-Type", "application/json")
-	json.NewEncoder(w).Encode(page)
+	json.NewEncoder(w).Encode(map[string]any{"entries": page})
 }
 
 // listed is a sighting as Yalvo's lists show it.
@@ -230,10 +272,7 @@ type listed struct {
 		Author string `json:"author"`
 	} `json:"facts"`
 	Kept struct {
-		Byline struct {
-			Handle string `json:"handle"`
-			Name   string `json:"name"`
-		} `json:"byline"`
+		Byline    byline     `json:"byline"`
 		Likes     int        `json:"like_count"`
 		Remarks   int        `json:"remark_count"`
 		Saves     int        `json:"saved_count"`
@@ -241,13 +280,7 @@ type listed struct {
 		Doubts    int        `json:"doubt_count"`
 		Last      []struct{} `json:"last_remarks"`
 	} `json:"kept"`
-	Marks struct {
-		Liked *like `json:"liked"`
-	} `json:"marks"`
-}
-
-type like struct {
-	Since time.Time `json:"since"`
+	Marks marks `json:"marks"`
 }
 
 // everyone is a page of all sightings, newest first, without those of whom a block either way
@@ -273,9 +306,7 @@ func (s *Server) everyone(w http.ResponseWriter, r *http.Request) {
 		err := row.Scan(&one.ID, &one.Facts.Author, &one.Kept.Byline.Handle, &one.Kept.Byline.Name, &one.Facts.Text,
 			&one.Facts.Birds, &one.Kept.Likes, &one.Kept.Remarks, &one.Created, &liked)
 		one.Path, one.Updated = "sightings/"+one.ID, one.Created
-		if liked != nil {
-			one.Marks.Liked = &like{*liked}
-		}
+		one.Marks.Liked = likedSince(liked)
 		return one, err
 	})
 	if err != nil {

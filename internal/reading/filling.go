@@ -163,17 +163,32 @@ type looking struct {
 
 	filter store.Filter // what the database says of each entry
 	exact  bool         // it decides
+
+	asked     store.MarksAsked
+	accounted bool           // the account whose marks are read is there
+	marks     []store.Marked // of the entries that are shown
 }
 
 // lookingAt begins to decide what of a timeline a viewer may see.
-func lookingAt(j *running.Judge, t *plan.Timeline, owner, me string) (*looking, error) {
-	l := &looking{Judge: j, t: t, owner: owner, me: me}
-	if j == nil {
-		return l, nil
+func (r *Reader) lookingAt(ctx context.Context, v *running.Version, t *plan.Timeline, who running.Viewer,
+	ask TimelineRequest) (l *looking, err error) {
+	l = &looking{Judge: r.JudgeNow(ctx, v, who), t: t, owner: ask.Owner, me: who.Me}
+	if len(ask.Marks) > 0 {
+		l.asked, err = marksAsked(v.Plan, who, ask.Marks, t.Entries)
 	}
-	var err error
-	l.filter, l.exact, err = j.EntryFilter(t)
+	if err == nil && l.Judge != nil {
+		l.filter, l.exact, err = l.EntryFilter(t)
+	}
 	return l, err
+}
+
+// marked keeps the marks of an entry that is shown.
+func (l *looking) marked(nth int, found store.MarksFound) {
+	l.accounted = found.Accounted
+	for _, m := range found.Marks {
+		m.Doc = nth
+		l.marks = append(l.marks, m)
+	}
 }
 
 // seen are entries as the viewer may see them, nil for those they may not read. Whether

@@ -43,10 +43,9 @@ func (r *Reader) List(ctx context.Context, who running.Viewer, ask ListRequest, 
 		return Documents{}, err
 	}
 	if len(ask.Marks) > 0 {
-		if in.page.Marks, err = marksNamed(v.Plan, ask.Marks, l.Entries); err != nil {
+		if in.page.MarksAsked, err = marksAsked(v.Plan, who, ask.Marks, l.Entries); err != nil {
 			return Documents{}, err
 		}
-		in.page.Account = running.Address(v.Plan.Collection(v.Plan.Design.Accounts.Name), who.Me)
 	}
 	out, err := in.read(page)
 	if err == nil && len(in.page.Marks) > 0 && in.accounted {

@@ -33,20 +33,19 @@ func (r *Reader) Marks(ctx context.Context, who running.Viewer, names []string, 
 	if err != nil {
 		return nil, err
 	}
-	marks, err := marksNamed(v.Plan, names, of)
+	asked, err := marksAsked(v.Plan, who, names, of)
 	if err != nil {
 		return nil, err
 	}
-	accounts := v.Plan.Collection(v.Plan.Design.Accounts.Name)
-	found, there, err := r.Store.Marks(ctx, store.Address{Collection: accounts.Number, Key: who.Me}, marks, docs)
+	found, there, err := r.Store.Marks(ctx, asked, docs)
 	if err == nil && !there {
 		err = running.Refuse(running.CodeNotFound, "there is no account %s, whose marks are asked for",
-			accounts.Path(who.Me))
+			v.Plan.Collection(v.Plan.Design.Accounts.Name).Path(who.Me))
 	}
 	if err != nil {
 		return nil, err
 	}
-	return r.marked(ctx, v, who, marks, found, keys)
+	return r.marked(ctx, v, who, asked.Marks, found, keys)
 }
 
 // marked are the marks of documents of some keys, as far as the viewer may read them.
@@ -88,6 +87,15 @@ func mayReadMarks(j *running.Judge, me string, marks []plan.Marking, found []sto
 		return pairRead(j, p, j.Law.Document(p.From.Collection, from, nil), j.Law.Document(p.To.Collection, to, nil),
 			f.Fields)
 	})
+}
+
+// marksAsked are the marks of some names that a viewer asks for of documents of a collection.
+func marksAsked(p *plan.Plan, who running.Viewer, names []string, of *plan.Collection) (store.MarksAsked, error) {
+	marks, err := marksNamed(p, names, of)
+	if err != nil {
+		return store.MarksAsked{}, err
+	}
+	return store.MarksAsked{Account: running.Address(p.Collection(p.Design.Accounts.Name), who.Me), Marks: marks}, nil
 }
 
 // marksNamed finds the marks of some names that documents of a collection can bear.

@@ -35,24 +35,33 @@ type Entries struct {
 	Entries []*Entry // others may hold them too: nobody changes them
 	Next    *Page
 
+	Marks []Marked // those that were asked for, if there are entries; else nil
+
 	By   string           // the reference that leads to an entry's author
-	Of   *plan.Collection // what they are entries of, for [Reader.Marks]
+	Of   *plan.Collection // what they are entries of
 	Rows []int64          // and which
 	Keys []string
 }
 
+// TimelineRequest asks for somebody's timeline.
+type TimelineRequest struct {
+	Name  string
+	Owner string   // their key
+	Marks []string // how the viewer's account is paired with each entry: by what names
+}
+
 // Timeline reads a page of an owner's timeline, newest first. Pages are cut by
 // the timeline's length as it was when the first of them was read.
-func (r *Reader) Timeline(ctx context.Context, who running.Viewer, timeline, owner string, page Page) (Entries, error) {
+func (r *Reader) Timeline(ctx context.Context, who running.Viewer, ask TimelineRequest, page Page) (Entries, error) {
 	v, err := r.Now(ctx)
 	if err != nil {
 		return Entries{}, err
 	}
-	t, err := v.Readable(timeline)
+	t, err := v.Readable(ask.Name)
 	if err != nil {
 		return Entries{}, err
 	}
-	looks, err := lookingAt(r.JudgeNow(ctx, v, who), t, owner, who.Me)
+	looks, err := r.lookingAt(ctx, v, t, who, ask)
 	if err != nil {
 		return Entries{}, err
 	}
@@ -60,7 +69,7 @@ func (r *Reader) Timeline(ctx context.Context, who running.Viewer, timeline, own
 	out := Entries{Of: t.Entries, By: t.By.Name, Entries: make([]*Entry, 0, max(limit, 0)),
 		Rows: make([]int64, 0, max(limit, 0)), Keys: make([]string, 0, max(limit, 0))}
 	place, bytes := page.After, 0
-	passed := page.Given
+	passed, ended := page.Given, false
 	for least := 0; len(out.Entries) < limit && passed < t.Length; least = min(2*least+limit, chunkJudged) {
 		want := limit - len(out.Entries)
 		if looks.Judge != nil {
@@ -88,20 +97,24 @@ func (r *Reader) Timeline(ctx context.Context, who running.Viewer, timeline, own
 			if e != nil {
 				out.Entries, out.Rows = append(out.Entries, e), append(out.Rows, places[i].Doc)
 				out.Keys = append(out.Keys, e.key)
+				looks.marked(len(out.Keys)-1, places[i].MarksFound)
 				bytes += len(e.Facts) + len(e.Kept)
 			}
 		}
 		if full || len(entries) < len(places) {
 			break
 		}
-		if len(places) < want {
-			return out, nil
+		if ended = len(places) < want; ended {
+			break
 		}
 	}
-	if passed < t.Length {
+	if passed < t.Length && !ended {
 		out.Next = &Page{After: place, Given: passed, Limit: page.Limit}
 	}
-	return out, nil
+	if looks.accounted {
+		out.Marks, err = r.marked(ctx, v, who, looks.asked.Marks, looks.marks, out.Keys)
+	}
+	return out, err
 }
 
 // places are some entries of the owner with the number that it had last time. If
@@ -114,7 +127,7 @@ func (r *Reader) places(ctx context.Context, l *looking, after store.Boundary, w
 		reader := look{t.Name, l.me, 0}
 		return sparing(r.inMany, reader, func(many store.Pairings) ([]store.Place, error) {
 			q := store.TimelinePage{Timeline: t, At: at, Owner: owner, After: after, Filter: l.filter, InMany: many,
-				Limit: want}.Query()
+				Limit: want, MarksAsked: l.asked}.Query()
 			return r.timelines.Ask(ctx, q.Alike(), q, r.Store.Places, r.Store.PlacesTogether)
 		})
 	}

@@ -61,11 +61,12 @@ func (s *Server) marked(c *echo.Context, asked marks, of *plan.Collection, rows 
 }
 
 // markedPage is the same for a page, which may have come with its marks.
-func (s *Server) markedPage(c *echo.Context, asked marks, got reading.Documents) ([]json.RawMessage, error) {
-	if got.Marks != nil {
-		return asked.texts(got.Marks), nil
+func (s *Server) markedPage(c *echo.Context, asked marks, come []reading.Marked, of *plan.Collection, rows []int64,
+	keys []string) ([]json.RawMessage, error) {
+	if come != nil {
+		return asked.texts(come), nil
 	}
-	return s.marked(c, asked, got.Of, got.Rows, got.Keys)
+	return s.marked(c, asked, of, rows, keys)
 }
 
 func (asked marks) texts(got []reading.Marked) []json.RawMessage {

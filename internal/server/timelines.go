@@ -117,12 +117,13 @@ func (p timelinePage) appendEntry(text []byte, i int) []byte {
 func (s *Server) timelinePage(c *echo.Context, timeline, owner string, page reading.Page,
 	asked showing) (timelinePage, error) {
 	who := request.Viewer(c)
-	got, err := s.Reading.Timeline(c.Request().Context(), who, timeline, owner, page)
+	got, err := s.Reading.Timeline(c.Request().Context(), who, reading.TimelineRequest{Name: timeline, Owner: owner,
+		Marks: asked.names}, page)
 	if err != nil {
 		return timelinePage{}, err
 	}
 	out := timelinePage{Entries: got.Entries}
-	if out.Marks, err = s.marked(c, asked.marks, got.Of, got.Rows, got.Keys); err != nil {
+	if out.Marks, err = s.markedPage(c, asked.marks, got.Marks, got.Of, got.Rows, got.Keys); err != nil {
 		return timelinePage{}, err
 	}
 	if err := s.alongEntries(c, asked, got, &out); err != nil {

@@ -52,7 +52,7 @@ func (page ListPage) Query() (*ListQuery, error) {
 		shown[i], order[i] = k.shown(), k.sql+way(k.up)
 	}
 	q := &ListQuery{page: page, lookups: &lookups{told: true, many: page.InMany}}
-	marks := page.marks(q.lookups)
+	marks := page.MarksAsked.columns(q.lookups, "d.n")
 	q.filter, q.own = page.Filter.split(q.lookups)
 	q.kept = q.lookups.kept || slices.ContainsFunc(page.Order, func(o design.Order) bool { return o.Part.Kept != nil })
 	q.with = q.lookups.with()
@@ -130,7 +130,7 @@ func (s *Store) List(ctx context.Context, q *ListQuery) ([]Listed, error) {
 // read reads a row of the statement.
 func (q *ListQuery) read(row pgx.Rows, r *listRow, columns []any) (Listed, error) {
 	r.Listed = Listed{}
-	clear(r.marks)
+	r.marks.clear()
 	if err := row.Scan(columns...); err != nil {
 		return Listed{}, err
 	}

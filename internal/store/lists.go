@@ -29,8 +29,7 @@ type ListPage struct {
 	Filter        Filter
 	Limit         int
 
-	Account Address        // whose marks of the entries are read
-	Marks   []plan.Marking // none: no marks
+	MarksAsked
 
 	Bare   bool     // no more of the documents is read than their rows' versions
 	InMany Pairings // who is known to be in many pairs: see [InMany]
@@ -48,9 +47,8 @@ type Listed struct {
 	Linked
 	order []orderValue // what the list orders it by
 
-	Versions  Versions // of pages that are bare
-	Accounted bool     // the account whose marks are read is there
-	Marks     []Marked // those that there are, without the number of the document
+	Versions Versions // of pages that are bare
+	MarksFound
 }
 
 func (l Listed) size() int { return l.Linked.size() }
@@ -162,13 +160,13 @@ const mostAhead = 200
 type listRow struct {
 	Listed
 	inMany Pairings // see [lookups.inMany]
-	marks  [][]byte
+	marks  marksRow
 	order  []orderValue
 }
 
 // into is what a row of the statement is read to.
 func (page ListPage) into() *listRow {
-	return &listRow{marks: make([][]byte, len(page.Marks)), order: make([]orderValue, len(page.Order))}
+	return &listRow{marks: page.marksRow(), order: make([]orderValue, len(page.Order))}
 }
 
 // columns are where the columns of the statement go.
@@ -178,10 +176,8 @@ func (page ListPage) columns(r *listRow) []any {
 	if page.Bare {
 		columns = []any{&r.N, &r.Versions.Document, &r.Versions.Kept}
 	}
-	columns = append(columns, &r.At, (*[]byte)(&r.PairFields), &r.inMany, &r.Accounted)
-	for i := range r.marks {
-		columns = append(columns, &r.marks[i])
-	}
+	columns = append(columns, &r.At, (*[]byte)(&r.PairFields), &r.inMany)
+	columns = append(columns, r.marks.columns()...)
 	for i, k := range sortKeys(page.List, "", "", "") {
 		columns = append(columns, k.read(&r.order[i]))
 	}
@@ -196,7 +192,7 @@ func (page ListPage) listed(r listRow) (Listed, error) {
 	}
 	l.Collection, l.order = page.Entries.Number, slices.Clone(r.order)
 	var err error
-	l.Marks, err = readMarks(page.Marks, r.marks)
+	l.MarksFound, err = page.found(r.marks)
 	return l, err
 }
 
@@ -207,26 +203,6 @@ func (page ListPage) Behind(l Listed) Boundary {
 		values[i] = k.kept(l.order[i])
 	}
 	return Boundary{Values: "[" + string(bytes.Join(values, []byte(","))) + "]", N: l.N}
-}
-
-// marks are the columns that say whether the account is there, and how it is paired with the
-// entry: see [readMarks].
-func (page ListPage) marks(l *lookups) string {
-	if len(page.Marks) == 0 {
-		return "false"
-	}
-	me := l.known(page.Account.Collection, page.Account.Key)
-	columns := []string{me + " IS NOT NULL"}
-	for _, m := range page.Marks {
-		b, a := "d.n", me
-		if m.Reversed {
-			b, a = me, "d.n"
-		}
-		columns = append(columns, fmt.Sprintf(`(SELECT jsonb_build_array((extract(epoch FROM m.at) * 1000000)::bigint,
-			coalesce(m.shape, 0), coalesce(m.fields, '{}')) FROM pairs m WHERE m.kind = %d AND m.b = %s AND m.a = %s)`,
-			m.Pair.Number, b, a))
-	}
-	return strings.Join(columns, ", ")
 }
 
 // row is the row of an entry, in the table that the list is read from.

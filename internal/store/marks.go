@@ -3,6 +3,8 @@ package store
 import (
 	"context"
 	"encoding/json"
+	"fmt"
+	"strings"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -20,8 +22,8 @@ type Marked struct {
 
 // Marks finds the pairs of an account with some documents, false if there is no such
 // account. Keys: documents (collection, key), pairs (kind, b, a).
-func (s *Store) Marks(ctx context.Context, account Address, marks []plan.Marking,
-	docs []int64) ([]Marked, bool, error) {
+func (s *Store) Marks(ctx context.Context, asked MarksAsked, docs []int64) ([]Marked, bool, error) {
+	account, marks := asked.Account, asked.Marks
 	kinds, reversed := make(bigints, len(marks)), make(bigints, len(marks))
 	for i, m := range marks {
 		kinds[i] = int64(m.Pair.Number)
@@ -65,11 +67,64 @@ func marked(p *plan.Pair, m Marked, shape int) Marked {
 	return m
 }
 
-// readMarks reads the marks of one document, each as a JSON array of when, form and fields, or
+// MarksAsked says whose marks of the entries of a page are read with it, and which: none: no
+// marks.
+type MarksAsked struct {
+	Account Address
+	Marks   []plan.Marking
+}
+
+// MarksFound are those of one entry.
+type MarksFound struct {
+	Accounted bool     // the account is there
+	Marks     []Marked // without the number of the document
+}
+
+// columns are those that say whether the account is there, and how it is paired with a document
+// whose row has this name in the statement: see [marksRow]. Key: pairs (kind, b, a).
+func (asked MarksAsked) columns(l *lookups, doc string) string {
+	if len(asked.Marks) == 0 {
+		return "false"
+	}
+	me := l.known(asked.Account.Collection, asked.Account.Key)
+	columns := []string{me + " IS NOT NULL"}
+	for _, m := range asked.Marks {
+		b, a := doc, me
+		if m.Reversed {
+			b, a = me, doc
+		}
+		columns = append(columns, fmt.Sprintf(`(SELECT jsonb_build_array((extract(epoch FROM m.at) * 1000000)::bigint,
+			coalesce(m.shape, 0), coalesce(m.fields, '{}')) FROM pairs m WHERE m.kind = %d AND m.b = %s AND m.a = %s)`,
+			m.Pair.Number, b, a))
+	}
+	return strings.Join(columns, ", ")
+}
+
+// marksRow is where those columns are read to: each mark a JSON array of when, form and fields, or
 // nothing.
-func readMarks(marks []plan.Marking, stored [][]byte) ([]Marked, error) {
-	var found []Marked
-	for i, text := range stored {
+type marksRow struct {
+	accounted bool
+	stored    [][]byte
+}
+
+func (asked MarksAsked) marksRow() marksRow {
+	return marksRow{stored: make([][]byte, len(asked.Marks))}
+}
+
+func (r *marksRow) columns() []any {
+	columns := []any{&r.accounted}
+	for i := range r.stored {
+		columns = append(columns, &r.stored[i])
+	}
+	return columns
+}
+
+func (r *marksRow) clear() { clear(r.stored) }
+
+// found are the marks that a row tells of.
+func (asked MarksAsked) found(r marksRow) (MarksFound, error) {
+	out := MarksFound{Accounted: r.accounted}
+	for i, text := range r.stored {
 		if text == nil {
 			continue
 		}
@@ -77,10 +132,10 @@ func readMarks(marks []plan.Marking, stored [][]byte) ([]Marked, error) {
 		var shape int
 		m := Marked{Mark: i}
 		if err := json.Unmarshal(text, &[]any{&micros, &shape, &m.Fields}); err != nil {
-			return nil, err
+			return out, err
 		}
 		m.At = time.UnixMicro(micros)
-		found = append(found, marked(marks[i].Pair, m, shape))
+		out.Marks = append(out.Marks, marked(asked.Marks[i].Pair, m, shape))
 	}
-	return found, nil
+	return out, nil
 }

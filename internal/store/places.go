@@ -15,6 +15,7 @@ type Place struct {
 	Rank, Doc int64
 	Versions
 	May bool // whether the filter of [Store.Places] lets it through
+	MarksFound
 }
 
 // Versions are those of a document's row and of the row of its kept values (xmin; 0: none). A
@@ -29,6 +30,7 @@ type TimelinePage struct {
 	After  Boundary
 	Filter Filter // it leaves nothing out: the places tell what it says
 	Limit  int
+	MarksAsked
 
 	InMany Pairings // who is known to be in many pairs: see [InMany]
 }
@@ -39,11 +41,13 @@ type PlacesQuery struct {
 	TimelinePage
 	lookups *lookups
 	only    clauses
+	marks   string
 }
 
 // Query makes a page ready to be read.
 func (page TimelinePage) Query() *PlacesQuery {
 	q := &PlacesQuery{TimelinePage: page, lookups: &lookups{told: true, many: page.InMany}}
+	q.marks = page.MarksAsked.columns(q.lookups, "e.doc")
 	q.only = page.Filter.clausesWith(q.lookups)
 	return q
 }
@@ -58,7 +62,7 @@ func (q *PlacesQuery) statement(owner Owner) statement {
 func (q *PlacesQuery) reading(owner Owner) statement {
 	from := page(q.Timeline, owner, q.After, q.Limit)
 	return statement{`
-		SELECT e.rank, e.doc, d.version, k.version, coalesce(` + q.only.is.sql + `, false), ` + q.lookups.inMany() + `
+		SELECT e.rank, e.doc, d.version, k.version, coalesce(` + q.only.is.sql + `, false), ` + q.lookups.inMany() + ", " + q.marks + `
 		FROM ` + from.sql + ` e
 		LEFT JOIN LATERAL (SELECT xmin AS version FROM documents WHERE n = e.doc OFFSET 0) d ON true
 		LEFT JOIN LATERAL (SELECT xmin AS version FROM kept WHERE doc = e.doc OFFSET 0) k ON true
@@ -71,10 +75,27 @@ func (q *PlacesQuery) reading(owner Owner) statement {
 type placeRow struct {
 	Place
 	inMany Pairings
+	marks  marksRow
 }
 
 func (p *placeRow) columns() []any {
-	return []any{&p.Rank, &p.Doc, &p.Document, &p.Kept, &p.May, &p.inMany}
+	return append([]any{&p.Rank, &p.Doc, &p.Document, &p.Kept, &p.May, &p.inMany}, p.marks.columns()...)
+}
+
+// readTo is where rows of the statement are read to.
+func (q *PlacesQuery) readTo() (*placeRow, []any) {
+	p := &placeRow{marks: q.marksRow()}
+	return p, p.columns()
+}
+
+// read reads a row of the statement.
+func (q *PlacesQuery) read(row pgx.Rows, p *placeRow, columns []any) (err error) {
+	p.marks.clear()
+	if err := row.Scan(columns...); err != nil {
+		return err
+	}
+	p.MarksFound, err = q.found(p.marks)
+	return err
 }
 
 // Places is a page of the timeline of an owner, newest first: nothing, if the owner is another
@@ -82,10 +103,9 @@ func (p *placeRow) columns() []any {
 // an [InMany]. Keys: entries (timeline, owner, rank, doc), documents (n), kept (doc).
 func (s *Store) Places(ctx context.Context, q *PlacesQuery) ([]Place, error) {
 	places := make([]Place, 0, min(q.Limit, mostAhead))
-	var p placeRow
-	columns := p.columns()
+	p, columns := q.readTo()
 	err := s.visit(ctx, q.statement(q.Owner), func(row pgx.Rows) error {
-		if err := row.Scan(columns...); err != nil {
+		if err := q.read(row, p, columns); err != nil {
 			return err
 		}
 		places = append(places, p.Place)
@@ -101,7 +121,7 @@ func (q *PlacesQuery) Alike() string {
 	if q.Deliver != "push" || q.Limit > mostTogether || len(q.lookups.ends) == 0 {
 		return ""
 	}
-	return q.Timeline.Name + q.only.with.sql + q.only.is.sql // the rest of the statement follows from these
+	return q.Timeline.Name + q.only.with.sql + q.only.is.sql + q.marks // the rest of the statement follows from these
 }
 
 // PlacesTogether are pages of a timeline for several readers, by one statement and as of one
@@ -116,12 +136,12 @@ func (s *Store) PlacesTogether(ctx context.Context, readers []*PlacesQuery) ([][
 	if !ok {
 		return pages, nil
 	}
-	var p placeRow
+	p, columns := first.readTo()
 	var reader int64
-	columns := append(p.columns(), &reader)
+	columns = append(columns, &reader)
 	alone := make([]bool, len(readers))
 	err := s.visit(ctx, query, func(row pgx.Rows) error {
-		if err := row.Scan(columns...); err != nil {
+		if err := first.read(row, p, columns); err != nil {
 			return err
 		}
 		at := reader - 1
