@@ -51,8 +51,8 @@ func TestWhatAnEntryShowsIsRememberedInItsVersion(t *testing.T) {
 	}
 	now, key := running.Era{Version: 1}, shownKey{3, 7}
 	s := emptyShown(t)
-	s.in(now, key, version(1, 1)) // the first look opens the era
-	s.learn(now, key, remembered{version(1, 1), &Entry{ID: "p1"}, around})
+	s.in(now, key, version(1, 1), store.Since{}) // the first look opens the era
+	s.learn(now, key, remembered{Versions: version(1, 1), what: &Entry{ID: "p1"}, size: around})
 	for what, c := range map[string]struct {
 		key   shownKey
 		is    store.Versions
@@ -65,14 +65,14 @@ func TestWhatAnEntryShowsIsRememberedInItsVersion(t *testing.T) {
 		"another timeline shows it": {shownKey{4, 7}, version(1, 1), false},
 		"a list shows it":           {shownKey{doc: 7}, version(1, 1), false},
 	} {
-		if got := s.in(now, c.key, c.is); (got != nil) != c.known {
+		if got := s.in(now, c.key, c.is, store.Since{}); (got != nil) != c.known {
 			t.Errorf("%s: got %v", what, got)
 		}
 	}
 	for what, other := range map[string]running.Era{"another design": {Version: 2},
 		"after an outage": {Version: 2, Outages: 1}} {
-		s.learn(s.era, key, remembered{version(1, 1), &Entry{ID: "p1"}, around})
-		if got := s.in(other, key, version(1, 1)); got != nil {
+		s.learn(s.era, key, remembered{Versions: version(1, 1), what: &Entry{ID: "p1"}, size: around})
+		if got := s.in(other, key, version(1, 1), store.Since{}); got != nil {
 			t.Errorf("%s: got %v", what, got)
 		}
 	}
@@ -82,7 +82,7 @@ func TestWhatIsRememberedIsBounded(t *testing.T) {
 	s := emptyShown(t)
 	var now running.Era
 	entry := &Entry{Facts: make([]byte, 100_000)}
-	known := func(doc int64) bool { return s.in(now, shownKey{1, doc}, store.Versions{}) != nil }
+	known := func(doc int64) bool { return s.in(now, shownKey{1, doc}, store.Versions{}, store.Since{}) != nil }
 	for doc := range int64(4000) {
 		s.learn(now, shownKey{1, doc}, remembered{what: entry, size: sizeOf(entry)})
 		if !known(0) {

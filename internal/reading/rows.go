@@ -78,7 +78,7 @@ func (in *listing) fetch(now running.Era, rows []store.Listed, unknown []int) (i
 		row.Document = e.Stored()
 		row.Collection = in.l.Entries.Number
 		in.shown.learn(now, shownKey{doc: e.Doc},
-			remembered{e.Versions, row.Document, around + len(e.Key) + storedSize(row.Document)})
+			remembered{e.Versions, e.Seen, row.Document, around + len(e.Key) + storedSize(row.Document)})
 	}
 	if !all {
 		return unknown[len(found)-1] + 1, nil

@@ -13,13 +13,15 @@ import (
 
 // shown remembers what the entries of timelines show, and the documents of lists. A post
 // stands in many of them, and is read out of the database once for all: a page asks for the
-// versions of its documents' rows, and only for those documents that it does not know in
-// these versions.
+// versions of its documents' rows, unless these are known not to have been written, and only
+// for those documents that it does not know in these versions.
 type shown struct {
-	mu    sync.Mutex
-	era   running.Era
-	known *simplelru.LRU[shownKey, *remembered]
-	bytes int
+	mu        sync.Mutex
+	era       running.Era
+	known     *simplelru.LRU[shownKey, *remembered]
+	timelines map[plan.Number]bool // of which something was ever known
+	bytes     int
+	certain   certain
 }
 
 type shownKey struct {
@@ -30,8 +32,9 @@ type shownKey struct {
 // remembered is an entry or a document, with the versions of the rows it was made from.
 type remembered struct {
 	store.Versions
-	what any // an *[Entry] or a [store.Document]
-	size int // about what it takes in memory
+	seen store.Since // what was written before it is in here; zero: not known
+	what any         // an *[Entry] or a [store.Document]
+	size int         // about what it takes in memory
 }
 
 // shownBytes is about how much is remembered; what was asked for least lately is forgotten.
@@ -49,20 +52,23 @@ func sizeOf(e *Entry) int {
 }
 
 func newShown() (*shown, error) {
-	s := &shown{}
+	s := &shown{timelines: map[plan.Number]bool{}}
 	var err error
 	s.known, err = simplelru.NewLRU(shownBytes/around, func(_ shownKey, r *remembered) { s.bytes -= r.size })
 	return s, err
 }
 
 // ofPage is what is known of the entries at some places of a timeline, nil where nothing is.
-func (s *shown) ofPage(now running.Era, t *plan.Timeline, places []store.Place) []*Entry {
+func (s *shown) ofPage(now running.Era, t *plan.Timeline, since store.Since, places []store.Place) []*Entry {
 	entries := make([]*Entry, len(places))
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	for i := range places {
-		if p := &places[i]; p.Document.Valid {
-			entries[i], _ = s.in(now, shownKey{t.Number, p.Doc}, p.Versions).(*Entry)
+		switch p, k := &places[i], (shownKey{t.Number, places[i].Doc}); {
+		case p.Certain:
+			entries[i], _ = s.surely(now, k).(*Entry)
+		case p.Document.Valid:
+			entries[i], _ = s.in(now, k, p.Versions, since).(*Entry)
 		}
 	}
 	return entries
@@ -75,7 +81,7 @@ func (s *shown) ofRows(now running.Era, rows []store.Listed) (unknown []int) {
 	defer s.mu.Unlock()
 	for i := range rows {
 		row := &rows[i]
-		if known, is := s.in(now, shownKey{doc: row.N}, row.Versions).(store.Document); is {
+		if known, is := s.in(now, shownKey{doc: row.N}, row.Versions, store.Since{}).(store.Document); is {
 			row.Document = known
 		} else {
 			unknown = append(unknown, i)
@@ -84,16 +90,34 @@ func (s *shown) ofRows(now running.Era, rows []store.Listed) (unknown []int) {
 	return unknown
 }
 
-// in is what is known of a document or an entry in some versions, nil if nothing is.
-func (s *shown) in(now running.Era, k shownKey, v store.Versions) any {
+// in is what is known of a document or an entry in some versions, nil if nothing is. since is a
+// moment after which it still had these.
+func (s *shown) in(now running.Era, k shownKey, v store.Versions, since store.Since) any {
+	r := s.get(now, k)
+	if r == nil || r.Versions != v {
+		return nil
+	}
+	if s.certain.holds(since) {
+		r.seen = since
+	}
+	return r.what
+}
+
+// surely is what is known of what was not written after the last moment, nil if nothing is.
+func (s *shown) surely(now running.Era, k shownKey) any {
+	if r := s.get(now, k); r != nil && s.certain.knows(r.seen) {
+		return r.what
+	}
+	return nil
+}
+
+func (s *shown) get(now running.Era, k shownKey) *remembered {
 	if s.era != now {
 		s.known.Purge()
 		s.era = now
 	}
-	if r, is := s.known.Get(k); is && r.Versions == v {
-		return r.what
-	}
-	return nil
+	r, _ := s.known.Get(k)
+	return r
 }
 
 func (s *shown) learn(now running.Era, k shownKey, r remembered) {
@@ -102,6 +126,10 @@ func (s *shown) learn(now running.Era, k shownKey, r remembered) {
 	if s.era != now {
 		return
 	}
+	if !r.seen.Covers(s.certain.since) { // it may lack what was written between the two
+		r.seen = store.Since{}
+	}
+	s.timelines[k.timeline] = true
 	s.known.Remove(k) // an older version of it
 	s.known.Add(k, &r)
 	for s.bytes += r.size; s.bytes > shownBytes; {
@@ -112,14 +140,14 @@ func (s *shown) learn(now running.Era, k shownKey, r remembered) {
 // show is what the entries at some places show, nil for those whose documents
 // have just been removed. There are fewer than places if they are large: see
 // [store.PageBytes].
-func (r *Reader) show(ctx context.Context, v *running.Version, t *plan.Timeline, places []store.Place) ([]*Entry,
-	error) {
+func (r *Reader) show(ctx context.Context, v *running.Version, t *plan.Timeline, since store.Since,
+	places []store.Place) ([]*Entry, error) {
 	now := r.Era(v)
-	entries := r.shown.ofPage(now, t, places)
+	entries := r.shown.ofPage(now, t, since, places)
 	var unknown map[int64][]int
 	var docs []int64
 	for i, p := range places {
-		if entries[i] == nil && p.Document.Valid {
+		if entries[i] == nil && (p.Certain || p.Document.Valid) {
 			if unknown == nil {
 				unknown = map[int64][]int{}
 			}
@@ -150,7 +178,7 @@ func (r *Reader) show(ctx context.Context, v *running.Version, t *plan.Timeline,
 		for _, i := range unknown[row.Doc] {
 			entries[i] = &e
 		}
-		r.shown.learn(now, shownKey{t.Number, row.Doc}, remembered{row.Versions, &e, sizeOf(&e)})
+		r.shown.learn(now, shownKey{t.Number, row.Doc}, remembered{row.Versions, row.Seen, &e, sizeOf(&e)})
 	}
 	return entries[:covered], nil
 }

@@ -76,11 +76,12 @@ func (r *Reader) Timeline(ctx context.Context, who running.Viewer, ask TimelineR
 			want = max(want, least) // where much is passed over, more is looked at
 		}
 		want = min(want, t.Length-passed) // what may not be read takes its place all the same
-		places, err := r.places(ctx, looks, place, want)
+		since := r.since(ctx)
+		places, err := r.places(ctx, looks, since, place, want)
 		if err != nil {
 			return Entries{}, err
 		}
-		entries, err := r.show(ctx, v, t, places)
+		entries, err := r.show(ctx, v, t, since, places)
 		if err == nil {
 			entries, err = looks.seen(places, entries)
 		}
@@ -119,7 +120,8 @@ func (r *Reader) Timeline(ctx context.Context, who running.Viewer, ask TimelineR
 
 // places are some entries of the owner with the number that it had last time. If
 // there are none, that may have been another document of the same key.
-func (r *Reader) places(ctx context.Context, l *looking, after store.Boundary, want int) ([]store.Place, error) {
+func (r *Reader) places(ctx context.Context, l *looking, since store.Since, after store.Boundary,
+	want int) ([]store.Place, error) {
 	t, owner := l.t, l.owner
 	at := store.Address{Collection: t.Owner.Number, Key: owner}
 	known, _ := r.owners.Get(at)
@@ -127,7 +129,7 @@ func (r *Reader) places(ctx context.Context, l *looking, after store.Boundary, w
 		reader := look{t.Name, l.me, 0}
 		return sparing(r.inMany, reader, func(many store.Pairings) ([]store.Place, error) {
 			q := store.TimelinePage{Timeline: t, At: at, Owner: owner, After: after, Filter: l.filter, InMany: many,
-				Limit: want, MarksAsked: l.asked}.Query()
+				Limit: want, MarksAsked: l.asked, Since: since}.Query()
 			return r.timelines.Ask(ctx, q.Alike(), q, r.Store.Places, r.Store.PlacesTogether)
 		})
 	}

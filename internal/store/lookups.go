@@ -19,6 +19,8 @@ type lookups struct {
 	kept     bool              // kept values are named
 	formed   map[string]string // see [rendering.fits]
 
+	since *Since // what has been written since then is asked for
+
 	// Whoever asks knows who is in many pairs, and is told of others: see [InMany].
 	told bool
 	many Pairings
@@ -119,27 +121,20 @@ func (l *lookups) turnedOut(in Pairings, rows int) error {
 
 // with is what is looked up once for the whole statement.
 func (l *lookups) with() statement {
-	ends, partners := l.tables()
-	if ends.sql == "" {
-		return ends
+	var all statement
+	for _, t := range l.tables() {
+		all.sql += map[bool]string{true: "WITH ", false: ", "}[all.sql == ""] + t.name + " AS MATERIALIZED (" + t.sql + ")"
+		all.args = append(all.args, t.args...)
 	}
-	ends.sql = "WITH ends AS MATERIALIZED (" + ends.sql + ")"
-	if partners != "" {
-		ends.sql += ", partners AS MATERIALIZED (" + partners + ")"
-	}
-	return ends
+	return all
 }
 
 // beside is the same for a statement that answers several: what is looked up for each of them
 // stands among its tables, and what names it is to be put [besides].
 func (l *lookups) beside() string {
-	ends, partners := l.tables()
-	if ends.sql == "" {
-		return ""
-	}
-	text := " CROSS JOIN LATERAL (" + ends.sql + " OFFSET 0) ends"
-	if partners != "" {
-		text += " CROSS JOIN LATERAL (" + besides(partners) + " OFFSET 0) partners"
+	text := ""
+	for _, t := range l.tables() {
+		text += " CROSS JOIN LATERAL (" + besides(t.sql) + " OFFSET 0) " + t.name
 	}
 	return text
 }
@@ -147,7 +142,7 @@ func (l *lookups) beside() string {
 // besides names what is looked up as columns of tables, not as something of the whole statement:
 // ends.n0 for (SELECT n0 FROM ends).
 func besides(sql string) string {
-	for _, table := range []string{"ends", "partners"} {
+	for _, table := range []string{"ends", "partners", "news"} {
 		var b strings.Builder
 		b.Grow(len(sql))
 		for {
@@ -165,11 +160,28 @@ func besides(sql string) string {
 	return sql
 }
 
-// tables are the documents that are known, and whom they are paired with; empty for none.
-func (l *lookups) tables() (ends statement, partners string) {
-	if len(l.ends) == 0 {
-		return statement{}, ""
+// lookup is a table of one row of what is looked up.
+type lookup struct {
+	name string
+	statement
+}
+
+// tables are the documents that are known, whom they are paired with, and what has been written.
+func (l *lookups) tables() []lookup {
+	var all []lookup
+	if len(l.ends) > 0 {
+		all = append(all, lookup{"ends", l.endsTable()})
+		if len(l.fewOnes()) > 0 {
+			all = append(all, lookup{"partners", statement{sql: l.partnersTable()}})
+		}
 	}
+	if l.since != nil {
+		all = append(all, lookup{"news", l.since.table()})
+	}
+	return all
+}
+
+func (l *lookups) endsTable() (ends statement) {
 	columns := make([]string, len(l.ends))
 	for i, at := range l.ends {
 		columns[i] = "(SELECT n FROM documents WHERE collection = " + number(int64(at.Collection)) +
@@ -177,9 +189,10 @@ func (l *lookups) tables() (ends statement, partners string) {
 		ends.args = append(ends.args, at.Key)
 	}
 	ends.sql = "SELECT " + strings.Join(columns, ", ")
-	if len(l.fewOnes()) == 0 {
-		return ends, ""
-	}
+	return ends
+}
+
+func (l *lookups) partnersTable() string {
 	var few, whether, more []string
 	for _, i := range l.fewOnes() {
 		p, here, there := l.pairings[i], "b", "a"
@@ -196,7 +209,7 @@ func (l *lookups) tables() (ends statement, partners string) {
 	if l.told {
 		whether = []string{"x.*, " + strings.Join(more, " + ") + " AS more"}
 	}
-	return ends, "SELECT " + strings.Join(whether, ", ") + " FROM (SELECT " + strings.Join(few, ", ") + " OFFSET 0) x"
+	return "SELECT " + strings.Join(whether, ", ") + " FROM (SELECT " + strings.Join(few, ", ") + " OFFSET 0) x"
 }
 
 // has tells whether the row of what a reference leads to stands in refs: not if that may be a

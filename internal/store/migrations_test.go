@@ -105,6 +105,10 @@ func catalog(t *testing.T, address string) string {
 			WHERE schemaname = 'yalvo' AND NOT starts_with(indexname, 'list_')
 		UNION ALL SELECT 'options ' || relname || ' ' || coalesce(reloptions::text, '') FROM pg_class
 			WHERE relnamespace = 'yalvo'::regnamespace AND relkind IN ('r', 'p')
+		UNION ALL SELECT 'trigger ' || pg_get_triggerdef(t.oid) FROM pg_trigger t JOIN pg_class c ON c.oid = t.tgrelid
+			WHERE c.relnamespace = 'yalvo'::regnamespace AND NOT t.tgisinternal
+		UNION ALL SELECT 'function ' || proname || ' ' || prosrc FROM pg_proc
+			WHERE pronamespace = 'yalvo'::regnamespace
 		UNION ALL SELECT 'view ' || viewname || ' ' || definition FROM pg_views WHERE schemaname = 'yalvo') x`)
 }
 

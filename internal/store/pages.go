@@ -142,7 +142,9 @@ func timeOf(rank int64) any {
 
 // Entry is what an entry shows: its document as it is now.
 type Entry struct {
-	Place   // without its rank
+	Doc int64
+	Versions
+	Seen    Since // all that was written before it is in here
 	Key     string
 	Version int64
 	Created time.Time
@@ -163,7 +165,7 @@ func (e Entry) Stored() Document {
 // Keys: documents (n), kept (doc).
 func (s *Store) Shown(ctx context.Context, docs []int64) (found []Entry, all bool, err error) {
 	query := statement{`
-		SELECT d.n, d.xmin, k.xmin, d.key, d.version, d.created, d.updated, coalesce(d.shape, 0), d.fields,
+		SELECT (SELECT ` + thisMoment + `), coalesce((SELECT epoch FROM rewritten_since), 0), d.n, d.xmin, k.xmin, d.key, d.version, d.created, d.updated, coalesce(d.shape, 0), d.fields,
 			coalesce(k.values, '{}')
 		FROM unnest(?::bigint[]) WITH ORDINALITY AS e (doc, nth)
 		JOIN documents d ON d.n = e.doc LEFT JOIN kept k ON k.doc = d.n
@@ -175,7 +177,7 @@ func (s *Store) Shown(ctx context.Context, docs []int64) (found []Entry, all boo
 			return errEnough
 		}
 		var e Entry
-		err := row.Scan(&e.Doc, &e.Document, &e.Versions.Kept, &e.Key, &e.Version, &e.Created, &e.Updated, &e.Shape,
+		err := row.Scan(&e.Seen.Xid, &e.Seen.epoch, &e.Doc, &e.Document, &e.Versions.Kept, &e.Key, &e.Version, &e.Created, &e.Updated, &e.Shape,
 			&e.Fields, &e.Kept)
 		found = append(found, e)
 		bytes += len(e.Fields) + len(e.Kept)

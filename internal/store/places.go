@@ -14,7 +14,8 @@ import (
 type Place struct {
 	Rank, Doc int64
 	Versions
-	May bool // whether the filter of [Store.Places] lets it through
+	Certain bool // it has not been written since [TimelinePage.Since]: there are no versions then
+	May     bool // whether the filter of [Store.Places] lets it through
 	MarksFound
 }
 
@@ -32,6 +33,7 @@ type TimelinePage struct {
 	Limit  int
 	MarksAsked
 
+	Since  Since    // as of when it is known what the entries show
 	InMany Pairings // who is known to be in many pairs: see [InMany]
 }
 
@@ -46,7 +48,7 @@ type PlacesQuery struct {
 
 // Query makes a page ready to be read.
 func (page TimelinePage) Query() *PlacesQuery {
-	q := &PlacesQuery{TimelinePage: page, lookups: &lookups{told: true, many: page.InMany}}
+	q := &PlacesQuery{TimelinePage: page, lookups: &lookups{told: true, many: page.InMany, since: &page.Since}}
 	q.marks = page.MarksAsked.columns(q.lookups, "e.doc")
 	q.only = page.Filter.clausesWith(q.lookups)
 	return q
@@ -62,24 +64,29 @@ func (q *PlacesQuery) statement(owner Owner) statement {
 func (q *PlacesQuery) reading(owner Owner) statement {
 	from := page(q.Timeline, owner, q.After, q.Limit)
 	return statement{`
-		SELECT e.rank, e.doc, d.version, k.version, coalesce(` + q.only.is.sql + `, false), ` + q.lookups.inMany() + ", " + q.marks + `
+		SELECT e.rank, e.doc, e.doc <> ALL (` + rewrittenDocs + `),
+			CASE WHEN ` + rewritten + ` THEN (SELECT xmin FROM documents WHERE n = e.doc) END,
+			CASE WHEN ` + rewritten + ` THEN (SELECT xmin FROM kept WHERE doc = e.doc) END,
+			coalesce(` + q.only.is.sql + `, false), ` + q.lookups.inMany() + ", " + q.marks + `
 		FROM ` + from.sql + ` e
-		LEFT JOIN LATERAL (SELECT xmin AS version FROM documents WHERE n = e.doc OFFSET 0) d ON true
-		LEFT JOIN LATERAL (SELECT xmin AS version FROM kept WHERE doc = e.doc OFFSET 0) k ON true
 		WHERE EXISTS (SELECT 1 FROM documents WHERE n = ? AND collection = ? AND key = ?)
 		ORDER BY e.rank DESC, e.doc DESC`,
 		q.only.args(nil, append(from.args, q.Owner.N, q.At.Collection, q.At.Key))}
 }
 
+// rewritten holds of entries whose versions are read: all, if it is not known what was written.
+const rewritten = "coalesce(e.doc = ANY (" + rewrittenDocs + "), true)"
+
 // placeRow is a row of the statement.
 type placeRow struct {
 	Place
-	inMany Pairings
-	marks  marksRow
+	certain pgtype.Bool
+	inMany  Pairings
+	marks   marksRow
 }
 
 func (p *placeRow) columns() []any {
-	return append([]any{&p.Rank, &p.Doc, &p.Document, &p.Kept, &p.May, &p.inMany}, p.marks.columns()...)
+	return append([]any{&p.Rank, &p.Doc, &p.certain, &p.Document, &p.Kept, &p.May, &p.inMany}, p.marks.columns()...)
 }
 
 // readTo is where rows of the statement are read to.
@@ -94,6 +101,7 @@ func (q *PlacesQuery) read(row pgx.Rows, p *placeRow, columns []any) (err error)
 	if err := row.Scan(columns...); err != nil {
 		return err
 	}
+	p.Certain = p.certain.Valid && p.certain.Bool
 	p.MarksFound, err = q.found(p.marks)
 	return err
 }

@@ -12,6 +12,7 @@ const (
 	answerAge     = 24 * time.Hour     // how long a repeated Idempotency-Key is recognised
 	eventAge      = 7 * 24 * time.Hour // how long what a trigger sent can be sent again
 	departedAge   = 8 * 24 * time.Hour // longer than answers and events are kept
+	rewrittenAge  = time.Minute        // who has not asked for twice as long what was written remembers nothing
 	doneKept      = 1_000_000          // for so many changes it can be looked up what followed from them
 	dropChunk     = 20_000             // rows dropped in one transaction
 )
@@ -45,6 +46,7 @@ func (w *Workers) dropOld(ctx context.Context) error {
 		func(tx *store.Tx) error { return tx.DropAnswers(answerAge) },
 		func(tx *store.Tx) error { return tx.DropDone(doneKept, dropChunk) },
 		func(tx *store.Tx) error { return tx.DropEvents(eventAge, dropChunk) },
+		func(tx *store.Tx) error { return tx.DropRewritten(rewrittenAge) },
 		func(tx *store.Tx) error { return tx.DropDeparted(departedAge, dropChunk, references, frozen) },
 	} {
 		if err := w.Store.Upkeep(ctx, drop); err != nil {

@@ -1,0 +1,104 @@
+package store
+
+import (
+	"context"
+	"slices"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgtype"
+)
+
+// Since is a moment in the order of transactions: all with lower numbers had ended. The zero
+// one is no moment, since which anything may have been written.
+type Since struct {
+	Xid   int64
+	epoch int64 // numbers count within one alone: see the table rewritten_since
+}
+
+// Covers tells whether all that had ended before a moment had before this one too.
+func (s Since) Covers(t Since) bool { return s.epoch != 0 && s.epoch == t.epoch && s.Xid >= t.Xid }
+
+// Before tells whether a transaction may not have ended before this moment.
+func (s Since) Before(xid int64) bool { return s.Xid <= xid }
+
+// Rewritten are the documents of which something was written since a moment: their rows, or
+// those of their kept values, by whatever statement.
+type Rewritten struct {
+	Next Since // what has been written before it is seen here
+	All  bool  // all that was written is known, else anything may have been
+	Docs []int64
+	Xids []int64 // the last transaction that wrote each
+}
+
+const (
+	// fewRewritten is how many documents may have been written for a page to be asked which of
+	// its own are among them.
+	fewRewritten = 100
+	// mostRewritten is how many are told.
+	mostRewritten = 10_000
+)
+
+// rewrittenDocs are the documents that were written since a moment, in a statement that looks
+// that up; NULL if it is not known.
+const rewrittenDocs = "(SELECT docs FROM news)::bigint[]"
+
+// table looks up what was written. Index: rewritten_by.
+func (s Since) table() statement {
+	return statement{`SELECT CASE WHEN EXISTS (SELECT FROM rewritten_since WHERE xid <= ?::bigint AND epoch = ?::bigint)
+			THEN (SELECT CASE WHEN cardinality(x.docs) <= ` + number(fewRewritten) + ` AND 0 <> ALL (x.docs) THEN x.docs END
+				FROM (SELECT ARRAY(SELECT doc FROM rewritten WHERE xid >= ?::bigint
+					LIMIT ` + number(fewRewritten+1) + `) AS docs OFFSET 0) x) END AS docs`,
+		[]any{s.Xid, s.epoch, s.Xid}}
+}
+
+// Few tells whether so little was written that pages can be asked which of it is theirs.
+func (r Rewritten) Few() bool { return r.All && len(r.Docs) <= fewRewritten }
+
+// thisMoment is the number before which every transaction has ended, as a statement begins.
+const thisMoment = "pg_snapshot_xmin(pg_current_snapshot())::text::bigint"
+
+// Rewritten tells what was written since a moment. Index: rewritten_by.
+func (s *Store) Rewritten(ctx context.Context, since Since) (Rewritten, error) {
+	var out Rewritten
+	var known bool
+	query := statement{`
+		SELECT ` + thisMoment + `, coalesce(r.epoch, 0), r.known,
+			w.docs, w.xids
+		FROM (SELECT 1) x LEFT JOIN (
+			SELECT epoch, xid <= ?::bigint AND epoch = ?::bigint AS known FROM rewritten_since) r ON true
+		LEFT JOIN LATERAL (
+			SELECT array_agg(doc) AS docs, array_agg(last) AS xids
+			FROM (SELECT doc, max(xid) AS last FROM rewritten WHERE xid >= ?::bigint GROUP BY doc LIMIT ?) w) w ON r.known`,
+		[]any{since.Xid, since.epoch, since.Xid, mostRewritten + 1}}
+	err := s.visit(ctx, query, func(row pgx.Rows) error {
+		var is pgtype.Bool
+		err := row.Scan(&out.Next.Xid, &out.Next.epoch, &is, &out.Docs, &out.Xids)
+		known = is.Bool
+		return err
+	})
+	if err == nil && out.Next.epoch == 0 {
+		return Rewritten{}, s.beginRewritten(ctx)
+	}
+	out.All = known && len(out.Docs) <= mostRewritten && !slices.Contains(out.Docs, 0)
+	return out, err
+}
+
+// beginRewritten begins an epoch, if there is none.
+func (s *Store) beginRewritten(ctx context.Context) error {
+	return s.db.WithContext(ctx).Exec(`
+		INSERT INTO rewritten_since (epoch, xid, next)
+		SELECT (extract(epoch FROM clock_timestamp()) * 1000000)::bigint, x.now, x.now FROM (SELECT ` + thisMoment + ` AS now) x
+		ON CONFLICT DO NOTHING`).Error
+}
+
+// DropRewritten forgets what was written longer ago than twice a time. Index: rewritten_by.
+func (tx *Tx) DropRewritten(age time.Duration) error {
+	return tx.db.Exec(`
+		WITH turn AS (SELECT one FROM rewritten_since WHERE at < now() - ?::interval FOR UPDATE SKIP LOCKED),
+		since AS (
+			UPDATE rewritten_since r SET xid = least(r.next, x.now), next = x.now, at = now()
+			FROM turn, (SELECT `+thisMoment+` AS now) x
+			RETURNING r.xid)
+		DELETE FROM rewritten USING since WHERE rewritten.xid < since.xid`, interval(age)).Error
+}
