@@ -43,7 +43,7 @@ type Court struct {
 	law    *Law
 	source Source
 	me     *expr.Document // nil for a stranger
-	now    string
+	moment time.Time
 
 	documents map[Address]*expr.Document
 	fetched   map[Address]bool
@@ -53,7 +53,7 @@ type Court struct {
 
 // Court makes a court for a caller with an account, or for a stranger if it is empty.
 func (l *Law) Court(source Source, account string, now time.Time) *Court {
-	c := &Court{law: l, source: source, now: design.FormatTime(now), documents: map[Address]*expr.Document{},
+	c := &Court{law: l, source: source, moment: now, documents: map[Address]*expr.Document{},
 		fetched: map[Address]bool{}, exists: map[Address]bool{}, pairs: map[Ask]bool{}}
 	if account != "" && l.design.Accounts != nil {
 		c.me = c.shared(l.design.Accounts.Name, account)
@@ -154,9 +154,12 @@ func (c *Court) decide(conditions []Condition) Verdict {
 	return Verdict{Allowed: true}
 }
 
+// now is the time as rules see it.
+func (c *Court) now() string { return design.FormatTime(c.moment) }
+
 // values are what a rule may name.
 func (c *Court) values(on Condition) map[string]any {
-	v := map[string]any{design.NameNow: c.now, design.NamePair: on.Pair}
+	v := map[string]any{design.NameNow: c.now(), design.NamePair: on.Pair}
 	if on.Pair == nil {
 		v[design.NamePair] = map[string]any{}
 	}
@@ -206,7 +209,7 @@ func (c *Court) Filter(in *design.Collection) (f, nobody expr.Filter, who *expr.
 	}
 	filter := func(me *expr.Document) expr.Filter {
 		return rule.That.Filter(design.NameDoc, map[string]*expr.Document{design.NameMe: me},
-			map[string]any{design.NameNow: c.now})
+			map[string]any{design.NameNow: c.now()})
 	}
 	if c.me == nil || !rule.That.Names(design.NameMe) {
 		return filter(c.me), f, nil, nil

@@ -63,6 +63,12 @@ func (l *Law) Asks(kind string) bool { return l.asks[kind] }
 // over a reference, from a parent or from another end: not those that it is about.
 func (l *Law) Follows(collection string) bool { return l.follow[collection] }
 
+// Alike tells whether a rule asks the same for every caller at any time: it reads no clock, and of
+// callers no values, but who they are and whom they are paired with.
+func Alike(rule *design.Rule) bool {
+	return rule == nil || rule.That == nil || !rule.That.Reading(design.NameMe) && !rule.That.Names(design.NameNow)
+}
+
 // Guards tells whether the design says anything about access.
 func (l *Law) Guards() bool { return l.design.Guarded }
 

@@ -40,7 +40,7 @@ func (c *Court) ListFilter(list *design.Listing, of *expr.Document, params map[s
 	if err := c.learn(requests); err != nil {
 		return expr.Filter{}, err
 	}
-	given := map[string]any{design.NameNow: c.now}
+	given := map[string]any{design.NameNow: c.now()}
 	for name, v := range params {
 		given[name] = v
 	}

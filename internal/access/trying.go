@@ -191,7 +191,7 @@ func (c *Court) creationTrial(t Trial) ([]Condition, error) {
 		case f.Default.Me && c.me != nil:
 			made.Values[f.Name] = c.me.Key
 		case f.Default.Now:
-			made.Values[f.Name] = c.now
+			made.Values[f.Name] = c.now()
 		case f.Default.Literal != nil:
 			made.Values[f.Name] = f.Default.Literal
 		}

@@ -23,6 +23,7 @@ type Reader struct {
 	shown    *shown   // what entries and lists show
 	inMany   *inMany  // for whom pairs are looked for one by one
 	shares   *shares  // how much of a list is read for them
+	forms    *forms   // of pages of timelines
 	settling settling // those who wait for positions
 	counted  countCache
 	watchers watchers
@@ -36,11 +37,12 @@ type Reader struct {
 func New(app *running.App) (*Reader, error) {
 	r := &Reader{App: app}
 	r.lists.Log, r.timelines.Log = app.Log, app.Log
-	var errs [4]error
+	var errs [5]error
 	r.owners, errs[0] = lru.New[store.Address, store.Owner](ownersKnown)
 	r.inMany, errs[1] = lru.New[look, store.Pairings](looksKnown)
 	r.shares, errs[2] = lru.New[look, int](looksKnown)
 	r.shown, errs[3] = newShown()
+	r.forms, errs[4] = lru.New[formKey, form](formsKnown)
 	return r, errors.Join(errs[:]...)
 }
 

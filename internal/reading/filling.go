@@ -4,6 +4,7 @@ import (
 	"context"
 
 	"yalvo/internal/access"
+	"yalvo/internal/design"
 	"yalvo/internal/expr"
 	"yalvo/internal/plan"
 	"yalvo/internal/running"
@@ -156,12 +157,15 @@ func (r *Reader) mayRead(ctx context.Context, j *running.Judge, c *plan.Collecti
 // looking decides what of a timeline a viewer may see.
 type looking struct {
 	*running.Judge
+	version *running.Version
 	t       *plan.Timeline
 	owner   string
 	me      string // who looks
 	decided bool   // that they may look at it at all
+	narrows bool   // not everybody may read all of an entry
 
-	filter store.Filter // what the database says of each entry
+	alike  bool         // the rule for entries asks the same of everybody, see [form]
+	filter store.Filter // else: what the database says of each entry
 	exact  bool         // it decides
 
 	asked     store.MarksAsked
@@ -172,11 +176,16 @@ type looking struct {
 // lookingAt begins to decide what of a timeline a viewer may see.
 func (r *Reader) lookingAt(ctx context.Context, v *running.Version, t *plan.Timeline, who running.Viewer,
 	ask TimelineRequest) (l *looking, err error) {
-	l = &looking{Judge: r.JudgeNow(ctx, v, who), t: t, owner: ask.Owner, me: who.Me}
+	l = &looking{Judge: r.JudgeNow(ctx, v, who), version: v, t: t, owner: ask.Owner, me: who.Me}
 	if len(ask.Marks) > 0 {
 		l.asked, err = marksAsked(v.Plan, who, ask.Marks, t.Entries)
 	}
-	if err == nil && l.Judge != nil {
+	l.alike = l.Judge == nil
+	if l.Judge != nil {
+		l.narrows = len(t.Entries.Access.Narrowed()) > 0
+		l.alike = access.Alike(t.Entries.Access.Of(design.OpRead))
+	}
+	if err == nil && !l.alike {
 		l.filter, l.exact, err = l.EntryFilter(t)
 	}
 	return l, err
@@ -206,6 +215,9 @@ func (l *looking) seen(places []store.Place, entries []*Entry) ([]*Entry, error)
 		if e == nil || !may(i) {
 			continue
 		}
+		if out[i] = e; !l.narrows {
+			continue
+		}
 		if out[i], err = narrowed(l.Judge, l.t.Entries, e); err != nil {
 			return nil, err
 		}
@@ -216,6 +228,9 @@ func (l *looking) seen(places []store.Place, entries []*Entry) ([]*Entry, error)
 // decide decides whether the viewer may look at the timeline, if that is not known, and which of
 // some entries they may read.
 func (l *looking) decide(places []store.Place, entries []*Entry) (may func(i int) bool, err error) {
+	if l.exact && l.decided {
+		return func(i int) bool { return places[i].May }, nil
+	}
 	var requests [][]access.Condition
 	if !l.exact {
 		requests = l.ofEach(entries)
@@ -251,9 +266,6 @@ func (l *looking) ofEach(entries []*Entry) [][]access.Condition {
 
 // narrowed is an entry without the values that the viewer may not read.
 func narrowed(j *running.Judge, c *plan.Collection, e *Entry) (*Entry, error) {
-	if len(c.Access.Narrowed()) == 0 {
-		return e, nil
-	}
 	hidden, err := j.Hidden(c, e.key, e.values)
 	if err != nil || len(hidden) == 0 {
 		return e, err

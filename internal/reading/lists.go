@@ -49,7 +49,7 @@ func (r *Reader) List(ctx context.Context, who running.Viewer, ask ListRequest, 
 	}
 	out, err := in.read(page)
 	if err == nil && len(in.page.Marks) > 0 && in.accounted {
-		out.Marks, err = r.marked(ctx, v, who, in.page.Marks, in.marks, out.Keys)
+		out.Marks, err = r.marked(in.rules, who, in.page.Marks, in.marks, out.Keys)
 	}
 	return out, err
 }

@@ -45,14 +45,14 @@ func (r *Reader) Marks(ctx context.Context, who running.Viewer, names []string, 
 	if err != nil {
 		return nil, err
 	}
-	return r.marked(ctx, v, who, asked.Marks, found, keys)
+	return r.marked(r.JudgeNow(ctx, v, who), who, asked.Marks, found, keys)
 }
 
 // marked are the marks of documents of some keys, as far as the viewer may read them.
-func (r *Reader) marked(ctx context.Context, v *running.Version, who running.Viewer, marks []plan.Marking,
-	found []store.Marked, keys []string) ([]Marked, error) {
+func (r *Reader) marked(j *running.Judge, who running.Viewer, marks []plan.Marking, found []store.Marked,
+	keys []string) ([]Marked, error) {
 	out := make([]Marked, len(keys))
-	may, err := mayReadMarks(r.JudgeNow(ctx, v, who), who.Me, marks, found, keys)
+	may, err := mayReadMarks(j, who.Me, marks, found, keys)
 	if err != nil {
 		return nil, err
 	}

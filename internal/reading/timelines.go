@@ -113,7 +113,7 @@ func (r *Reader) Timeline(ctx context.Context, who running.Viewer, ask TimelineR
 		out.Next = &Page{After: place, Given: passed, Limit: page.Limit}
 	}
 	if looks.accounted {
-		out.Marks, err = r.marked(ctx, v, who, looks.asked.Marks, looks.marks, out.Keys)
+		out.Marks, err = r.marked(looks.Judge, who, looks.asked.Marks, looks.marks, out.Keys)
 	}
 	return out, err
 }
@@ -128,8 +128,12 @@ func (r *Reader) places(ctx context.Context, l *looking, since store.Since, afte
 	read := func(owner store.Owner) ([]store.Place, error) {
 		reader := look{t.Name, l.me, 0}
 		return sparing(r.inMany, reader, func(many store.Pairings) ([]store.Place, error) {
-			q := store.TimelinePage{Timeline: t, At: at, Owner: owner, After: after, Filter: l.filter, InMany: many,
-				Limit: want, MarksAsked: l.asked, Since: since}.Query()
+			f, err := r.form(l, many)
+			if err != nil {
+				return nil, err
+			}
+			q := store.TimelinePage{Timeline: t, At: at, Me: l.me, Owner: owner, After: after, Limit: want,
+				MarksAsked: l.asked, Since: since}.In(f)
 			return r.timelines.Ask(ctx, q.Alike(), q, r.Store.Places, r.Store.PlacesTogether)
 		})
 	}

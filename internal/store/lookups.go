@@ -19,7 +19,7 @@ type lookups struct {
 	kept     bool              // kept values are named
 	formed   map[string]string // see [rendering.fits]
 
-	since *Since // what has been written since then is asked for
+	news bool // what has been written is asked for, with the arguments of a [Since] after all others
 
 	// Whoever asks knows who is in many pairs, and is told of others: see [InMany].
 	told bool
@@ -175,8 +175,8 @@ func (l *lookups) tables() []lookup {
 			all = append(all, lookup{"partners", statement{sql: l.partnersTable()}})
 		}
 	}
-	if l.since != nil {
-		all = append(all, lookup{"news", l.since.table()})
+	if l.news {
+		all = append(all, lookup{"news", statement{sql: rewrittenTable}})
 	}
 	return all
 }

@@ -27,6 +27,7 @@ type Versions struct{ Document, Kept pgtype.Uint32 }
 type TimelinePage struct {
 	*plan.Timeline
 	At     Address // whose it is
+	Me     string  // who reads it, if its form is for [AnyReader]
 	Owner  Owner   // which document that is believed to be
 	After  Boundary
 	Filter Filter // it leaves nothing out: the places tell what it says
@@ -37,41 +38,77 @@ type TimelinePage struct {
 	InMany Pairings // who is known to be in many pairs: see [InMany]
 }
 
+// PlacesForm is what pages of a timeline have in common that are filtered and marked alike: the
+// statement, but for what is asked by it.
+type PlacesForm struct {
+	lookups *lookups
+	with    statement // before the statement
+	beside  string    // the same where several are answered
+	is      statement // what the filter says
+	columns string
+	alike   string
+}
+
+// AnyReader is a key that no document has. In a form it stands for whoever reads: their filter,
+// and the account whose marks they ask for, are of one of that key.
+const AnyReader = "*"
+
+// Form makes the form of a page.
+func (page TimelinePage) Form() *PlacesForm {
+	l := &lookups{told: true, many: page.InMany, news: true}
+	marks := page.MarksAsked.columns(l, "e.doc")
+	only := page.Filter.clausesWith(l)
+	f := &PlacesForm{lookups: l, with: only.with, beside: l.beside(), is: only.is, columns: `
+		SELECT e.rank, e.doc, e.doc <> ALL (` + rewrittenDocs + `),
+			CASE WHEN ` + rewritten + ` THEN (SELECT xmin FROM documents WHERE n = e.doc) END,
+			CASE WHEN ` + rewritten + ` THEN (SELECT xmin FROM kept WHERE doc = e.doc) END,
+			coalesce(` + only.is.sql + `, false), ` + l.inMany() + ", " + marks}
+	if len(l.ends) > 0 {
+		f.alike = page.Timeline.Name + f.with.sql + f.columns
+	}
+	return f
+}
+
 // PlacesQuery is a page of a timeline, ready to be read: by itself, or together with those of
 // other owners.
 type PlacesQuery struct {
 	TimelinePage
-	lookups *lookups
-	only    clauses
-	marks   string
+	*PlacesForm
 }
 
 // Query makes a page ready to be read.
-func (page TimelinePage) Query() *PlacesQuery {
-	q := &PlacesQuery{TimelinePage: page, lookups: &lookups{told: true, many: page.InMany, since: &page.Since}}
-	q.marks = page.MarksAsked.columns(q.lookups, "e.doc")
-	q.only = page.Filter.clausesWith(q.lookups)
-	return q
-}
+func (page TimelinePage) Query() *PlacesQuery { return page.In(page.Form()) }
+
+// In is a page in a form, which its filter and marks are of.
+func (page TimelinePage) In(form *PlacesForm) *PlacesQuery { return &PlacesQuery{page, form} }
 
 // statement reads the page; of an owner whose part is not known, wherever the entries lie.
 func (q *PlacesQuery) statement(owner Owner) statement {
 	s := q.reading(owner)
-	return statement{q.only.with.sql + s.sql, s.args}
+	return statement{q.with.sql + q.PlacesForm.columns + s.sql, s.args}
 }
 
-// reading is what comes after the lookups of the statement, with the arguments of these too.
+// reading is what comes after the columns of the statement, with the arguments of all of it.
 func (q *PlacesQuery) reading(owner Owner) statement {
 	from := page(q.Timeline, owner, q.After, q.Limit)
+	args := make([]any, 0, 16)
+	args = append(q.of(args, q.with.args), q.Since.args()...)
+	args = append(q.of(args, q.is.args), from.args...)
 	return statement{`
-		SELECT e.rank, e.doc, e.doc <> ALL (` + rewrittenDocs + `),
-			CASE WHEN ` + rewritten + ` THEN (SELECT xmin FROM documents WHERE n = e.doc) END,
-			CASE WHEN ` + rewritten + ` THEN (SELECT xmin FROM kept WHERE doc = e.doc) END,
-			coalesce(` + q.only.is.sql + `, false), ` + q.lookups.inMany() + ", " + q.marks + `
 		FROM ` + from.sql + ` e
 		WHERE EXISTS (SELECT 1 FROM documents WHERE n = ? AND collection = ? AND key = ?)
-		ORDER BY e.rank DESC, e.doc DESC`,
-		q.only.args(nil, append(from.args, q.Owner.N, q.At.Collection, q.At.Key))}
+		ORDER BY e.rank DESC, e.doc DESC`, append(args, q.Owner.N, q.At.Collection, q.At.Key)}
+}
+
+// of adds arguments of the form, those of this reader.
+func (q *PlacesQuery) of(args, form []any) []any {
+	for _, arg := range form {
+		if arg == AnyReader {
+			arg = q.Me
+		}
+		args = append(args, arg)
+	}
+	return args
 }
 
 // rewritten holds of entries whose versions are read: all, if it is not known what was written.
@@ -85,14 +122,14 @@ type placeRow struct {
 	marks   marksRow
 }
 
-func (p *placeRow) columns() []any {
+func (p *placeRow) into() []any {
 	return append([]any{&p.Rank, &p.Doc, &p.certain, &p.Document, &p.Kept, &p.May, &p.inMany}, p.marks.columns()...)
 }
 
 // readTo is where rows of the statement are read to.
 func (q *PlacesQuery) readTo() (*placeRow, []any) {
 	p := &placeRow{marks: q.marksRow()}
-	return p, p.columns()
+	return p, p.into()
 }
 
 // read reads a row of the statement.
@@ -126,10 +163,10 @@ func (s *Store) Places(ctx context.Context, q *PlacesQuery) ([]Place, error) {
 // read by itself, as where nothing is looked up for its reader: owners have no entries in common,
 // and what a statement takes to be set up is little then.
 func (q *PlacesQuery) Alike() string {
-	if q.Deliver != "push" || q.Limit > mostTogether || len(q.lookups.ends) == 0 {
+	if q.Deliver != "push" || q.Limit > mostTogether {
 		return ""
 	}
-	return q.Timeline.Name + q.only.with.sql + q.only.is.sql + q.marks // the rest of the statement follows from these
+	return q.alike
 }
 
 // PlacesTogether are pages of a timeline for several readers, by one statement and as of one
@@ -140,7 +177,7 @@ func (s *Store) PlacesTogether(ctx context.Context, readers []*PlacesQuery) ([][
 		args[i] = r.reading(Owner{N: r.Owner.N}).args
 	}
 	first := readers[0]
-	query, ok := eachOf(first.lookups.beside(), besides(first.reading(Owner{}).sql), args)
+	query, ok := eachOf(first.beside, besides(first.PlacesForm.columns)+first.reading(Owner{}).sql, args)
 	if !ok {
 		return pages, nil
 	}

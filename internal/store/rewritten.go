@@ -43,14 +43,13 @@ const (
 // that up; NULL if it is not known.
 const rewrittenDocs = "(SELECT docs FROM news)::bigint[]"
 
-// table looks up what was written. Index: rewritten_by.
-func (s Since) table() statement {
-	return statement{`SELECT CASE WHEN EXISTS (SELECT FROM rewritten_since WHERE xid <= ?::bigint AND epoch = ?::bigint)
-			THEN (SELECT CASE WHEN cardinality(x.docs) <= ` + number(fewRewritten) + ` AND 0 <> ALL (x.docs) THEN x.docs END
-				FROM (SELECT ARRAY(SELECT doc FROM rewritten WHERE xid >= ?::bigint
-					LIMIT ` + number(fewRewritten+1) + `) AS docs OFFSET 0) x) END AS docs`,
-		[]any{s.Xid, s.epoch, s.Xid}}
-}
+// rewrittenTable looks that up. Index: rewritten_by.
+var rewrittenTable = `SELECT CASE WHEN EXISTS (SELECT FROM rewritten_since WHERE xid <= ?::bigint AND epoch = ?::bigint)
+		THEN (SELECT CASE WHEN cardinality(x.docs) <= ` + number(fewRewritten) + ` AND 0 <> ALL (x.docs) THEN x.docs END
+			FROM (SELECT ARRAY(SELECT doc FROM rewritten WHERE xid >= ?::bigint
+				LIMIT ` + number(fewRewritten+1) + `) AS docs OFFSET 0) x) END AS docs`
+
+func (s Since) args() []any { return []any{s.Xid, s.epoch, s.Xid} }
 
 // Few tells whether so little was written that pages can be asked which of it is theirs.
 func (r Rewritten) Few() bool { return r.All && len(r.Docs) <= fewRewritten }
