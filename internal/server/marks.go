@@ -71,8 +71,11 @@ func (s *Server) markedPage(c *echo.Context, asked marks, come []reading.Marked,
 
 func (asked marks) texts(got []reading.Marked) []json.RawMessage {
 	out := make([]json.RawMessage, len(got))
+	none := asked.text(nil)
 	for i, marked := range got {
-		out[i] = asked.text(marked)
+		if out[i] = none; len(marked) > 0 {
+			out[i] = asked.text(marked)
+		}
 	}
 	return out
 }

@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"sync/atomic"
 
 	"yalvo/internal/plan"
 
@@ -47,6 +48,7 @@ type PlacesForm struct {
 	is      statement // what the filter says
 	columns string
 	alike   string
+	each    atomic.Pointer[string] // the statement for several readers, once it has been made
 }
 
 // AnyReader is a key that no document has. In a form it stands for whoever reads: their filter,
@@ -169,6 +171,21 @@ func (q *PlacesQuery) Alike() string {
 	return q.alike
 }
 
+// eachOf is the statement for several readers, who are alike, with the arguments of each.
+func (q *PlacesQuery) eachOf(readers [][]any) (statement, bool) {
+	types, args, ok := columns(readers)
+	if !ok {
+		return statement{}, false
+	}
+	text := q.each.Load()
+	if text == nil {
+		made := eachText(q.beside, besides(q.PlacesForm.columns)+q.reading(Owner{}).sql, types)
+		text = &made
+		q.each.Store(text)
+	}
+	return statement{*text, args}, true
+}
+
 // PlacesTogether are pages of a timeline for several readers, by one statement and as of one
 // moment: they are [PlacesQuery.Alike]. Pages are nil of who is to be answered alone.
 func (s *Store) PlacesTogether(ctx context.Context, readers []*PlacesQuery) ([][]Place, error) {
@@ -177,7 +194,7 @@ func (s *Store) PlacesTogether(ctx context.Context, readers []*PlacesQuery) ([][
 		args[i] = r.reading(Owner{N: r.Owner.N}).args
 	}
 	first := readers[0]
-	query, ok := eachOf(first.beside, besides(first.PlacesForm.columns)+first.reading(Owner{}).sql, args)
+	query, ok := first.eachOf(args)
 	if !ok {
 		return pages, nil
 	}

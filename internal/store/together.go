@@ -17,33 +17,44 @@ const mostTogether = 101
 // names, with arguments before its own. False if an argument is of a kind that cannot be handed
 // over in this way. The rows of a set come in the order of the one statement.
 func eachOf(beside, one string, sets [][]any) (statement, bool) {
-	var arrays, names []string
-	var args []any
-	for i := range sets[0] {
-		array, as := column(sets, i)
-		if as == "" {
-			return statement{}, false
-		}
-		arrays, args = append(arrays, "?::"+as+"[]"), append(args, array)
-		names = append(names, "a"+strconv.Itoa(i))
+	types, args, ok := columns(sets)
+	if !ok {
+		return statement{}, false
+	}
+	return statement{eachText(beside, one, types), args}, true
+}
+
+// eachText is the text of such a statement, which follows from the types of the arguments.
+func eachText(beside, one string, types []string) string {
+	arrays, names := make([]string, len(types)), make([]string, len(types))
+	for i, as := range types {
+		arrays[i], names[i] = "?::"+as+"[]", "a"+strconv.Itoa(i)
 	}
 	var text strings.Builder
-	one = beside + `
-		CROSS JOIN LATERAL (` + one + `) AS one`
-	for i := 0; ; i++ {
-		before, after, found := strings.Cut(one, "?")
-		text.WriteString(before)
-		if !found {
-			break
-		}
-		text.WriteString("asked.a" + strconv.Itoa(i))
-		one = after
-	}
-	return statement{`
+	text.WriteString(`
 		SELECT one.*, asked.nth
 		FROM unnest(` + strings.Join(arrays, ", ") + `) WITH ORDINALITY
-			AS asked (` + strings.Join(names, ", ") + `, nth)` +
-		text.String(), args}, true
+			AS asked (` + strings.Join(names, ", ") + `, nth)`)
+	one = beside + `
+		CROSS JOIN LATERAL (` + one + `) AS one`
+	for _, name := range names {
+		before, after, _ := strings.Cut(one, "?")
+		text.WriteString(before + "asked." + name)
+		one = after
+	}
+	text.WriteString(one)
+	return text.String()
+}
+
+// columns are sets of arguments as arrays, one for each place, with their types in PostgreSQL.
+func columns(sets [][]any) (types []string, arrays []any, ok bool) {
+	types, arrays = make([]string, len(sets[0])), make([]any, len(sets[0]))
+	for i := range sets[0] {
+		if arrays[i], types[i] = column(sets, i); types[i] == "" {
+			return nil, nil, false
+		}
+	}
+	return types, arrays, true
 }
 
 // column are the arguments of one place as an array, and its type in PostgreSQL; empty if they
