@@ -59,3 +59,8 @@ func (s *Store) Texts(sql string) (all []string, err error) {
 func (tx *Tx) Hold(n int64) error {
 	return tx.db.Exec("SELECT FROM documents WHERE n = ? FOR UPDATE", n).Error
 }
+
+// Touch writes a document anew.
+func (tx *Tx) Touch(key string) error {
+	return tx.db.Exec("UPDATE documents SET fields = '{}' WHERE key = ?", key).Error
+}
