@@ -79,10 +79,11 @@ func TestHotStatementsGoByAnIndex(t *testing.T) {
 			}
 		}
 	}
-	for _, page := range []string{"everyone", "popular"} {
+	for _, page := range []string{"lists/everyone", "lists/popular", "timelines/home/READER?marks=liked"} {
 		var screens []screen
 		for i := range 16 {
-			screens = append(screens, screen{fmt.Sprintf("x%d", i+1001), "/v1/lists/" + page})
+			reader := fmt.Sprintf("x%d", i+1001)
+			screens = append(screens, screen{reader, "/v1/" + strings.Replace(page, "READER", reader, 1)})
 		}
 		if w.readersAtOnce(screens, 20) == 0 {
 			t.Errorf("%s: none of 320 pages was read together with others", page)
@@ -134,24 +135,30 @@ func TestHotStatementsGoByAnIndex(t *testing.T) {
 }
 
 // A collection that has just begun to grow is looked up by its keys, though PostgreSQL still
-// believes that there is next to nothing in it and its lists' indexes are small.
+// believes that there is next to nothing in it and its lists' indexes are small. So are pairs: one
+// of them must not be looked for among all of one who has very many.
 func TestWhatIsNewIsLookedUpByItsKey(t *testing.T) {
 	t.Parallel()
 	w := start(t, listedPonds(t))
-	number := func(name string) int64 {
-		return w.Number("SELECT n FROM numbers WHERE kind = 'collection' AND name = $1", name)
-	}
+	number := func(name string) int64 { return w.Number("SELECT n FROM numbers WHERE name = $1", name) }
 	w.SQL(`INSERT INTO documents (collection, key, fields) SELECT $1::int, 'x' || g, '{"name": "x"}'
 		FROM generate_series(1, 20000) g`, number("people"))
-	w.SQL("VACUUM ANALYZE documents")
+	w.SQL("INSERT INTO pairs (kind, b, a) SELECT $1::int, n, n + 1 FROM documents WHERE n > 1", number("follow"))
+	w.SQL("VACUUM ANALYZE documents, pairs")
+	w.SQL("INSERT INTO pairs (kind, b, a) SELECT $1::int, g, 1 FROM generate_series(1, 1500) g", number("like"))
 	w.SQL(`INSERT INTO documents (collection, key, fields) SELECT $1::int, 'y' || g, '{"text": "y", "author": "x1"}'
 		FROM generate_series(1, 1500) g`, number("posts"))
 	conn := must(pgx.Connect(t.Context(), w.Database))(t)
 	defer conn.Close(t.Context())
-	plan := must(pgx.CollectRows(must(conn.Query(t.Context(), fmt.Sprintf(`EXPLAIN SELECT n FROM yalvo.documents
-		WHERE collection = %d AND key = 'y1400' FOR KEY SHARE`, number("posts"))))(t), pgx.RowTo[string]))(t)
-	if text := strings.Join(plan, "\n"); !strings.Contains(text, "documents_collection_key_key") {
-		t.Errorf("a key is looked for otherwise:\n%s", text)
+	for sql, index := range map[string]string{
+		fmt.Sprintf("SELECT n FROM yalvo.documents WHERE collection = %d AND key = 'y1400' FOR KEY SHARE",
+			number("posts")): "documents_collection_key_key",
+		fmt.Sprintf("SELECT at FROM yalvo.pairs WHERE kind = %d AND b = 1400 AND a = 1", number("like")): "pairs_pkey",
+	} {
+		plan := must(pgx.CollectRows(must(conn.Query(t.Context(), "EXPLAIN "+sql))(t), pgx.RowTo[string]))(t)
+		if text := strings.Join(plan, "\n"); !strings.Contains(text, index) {
+			t.Errorf("a key is looked for otherwise:\n%s", text)
+		}
 	}
 }
 
@@ -237,6 +244,9 @@ func (p *planNode) goesByIndexes(t *testing.T) {
 	t.Helper()
 	var walk func(n *planNode, limited bool)
 	walk = func(n *planNode, limited bool) {
+		if n.Relation == "pairs" && n.Index != "pairs_pkey" && strings.Contains(n.Cond, "(a = ") && strings.Contains(n.Cond, "(b = ") {
+			t.Errorf("a single pair is looked for in %s, among all of one of the two, in\n%s", n.Index, p.Text)
+		}
 		whole := n.Type == "Seq Scan" && isLarge(n.Relation) || strings.Contains(n.Type, "Index") && n.Cond == "" && !limited && isLarge(n.Relation)
 		if whole {
 			t.Errorf("%s of %s %s goes over all of it, in\n%s", n.Type, n.Relation, n.Index, p.Text)

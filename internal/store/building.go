@@ -98,7 +98,8 @@ func (tx *Tx) BuildPosted(t *plan.Timeline, s Span) (int64, error) {
 func tally(c *plan.Count) string {
 	switch {
 	case c.Pair != nil && c.Side == "from":
-		return "SELECT a AS doc, count(*) AS many FROM pairs WHERE kind = ? AND a > ? AND a <= ? GROUP BY a"
+		return "SELECT a AS doc, count(*) AS many FROM pairs WHERE kind = ? AND a > ? AND a <= ? AND " + walked("") +
+			" GROUP BY a"
 	case c.Pair != nil:
 		return "SELECT b AS doc, count(*) AS many FROM pairs WHERE kind = ? AND b > ? AND b <= ? GROUP BY b"
 	case c.Via != nil:
@@ -202,7 +203,7 @@ func (tx *Tx) BuildEntries(t *plan.Timeline, owners []int64) (int64, error) {
 		WITH owner AS (SELECT unnest(?::bigint[]) AS n),
 		author AS (
 			SELECT p.a AS owner, p.b AS n
-			FROM owner o JOIN pairs p ON p.kind = ? AND p.a = o.n
+			FROM owner o JOIN pairs p ON p.kind = ? AND p.a = o.n AND `+walked("p.")+`
 			WHERE (? OR p.a <> p.b)`+andTied(t, "p")+` AND `+may.sql+` AND `+push.sql+`
 			UNION ALL
 			SELECT n, n FROM owner WHERE ?

@@ -188,7 +188,7 @@ func moved(found []Drift) []Drift {
 func counted(c *plan.Count) string {
 	switch {
 	case c.Pair != nil && c.Side == "from":
-		return "SELECT count(*) AS many FROM pairs p WHERE p.kind = ? AND p.a = d.n"
+		return "SELECT count(*) AS many FROM pairs p WHERE p.kind = ? AND p.a = d.n AND " + walked("p.")
 	case c.Pair != nil:
 		return "SELECT count(*) AS many FROM pairs p WHERE p.kind = ? AND p.b = d.n"
 	case c.Via != nil:
@@ -329,7 +329,7 @@ func (tx *Tx) SourcePairsIn(c *plan.Summary, s Span) ([]Source, error) {
 	var found []Source
 	err := tx.db.Raw(`
 		SELECT p.`+source+` AS source, p.`+target+` AS target, p.at, `+storedFields(c.Pair)+` AS fields
-		FROM pairs p WHERE p.kind = ? AND p.`+source+` > ? AND p.`+source+` <= ?`, c.Pair.Number, s.After,
+		FROM pairs p WHERE p.kind = ? AND p.`+source+` > ? AND p.`+source+` <= ? AND `+walked("p."), c.Pair.Number, s.After,
 		s.UpTo).Scan(&found).Error
 	liftSources(c.Pair, found)
 	return found, err
@@ -351,7 +351,7 @@ func sourcesTo(c *plan.Summary, target int64) (string, []any) {
 	sql, of := "SELECT n AS source FROM documents WHERE collection = ? AND parent = ?", c.Sources.Number
 	switch {
 	case c.Pair != nil && c.Side == "from":
-		sql, of = "SELECT b AS source FROM pairs WHERE kind = ? AND a = ?", c.Pair.Number
+		sql, of = "SELECT b AS source FROM pairs WHERE kind = ? AND a = ? AND "+walked(""), c.Pair.Number
 	case c.Pair != nil:
 		sql, of = "SELECT a AS source FROM pairs WHERE kind = ? AND b = ?", c.Pair.Number
 	case c.Via != nil:
@@ -448,7 +448,7 @@ func (tx *Tx) differingEntries(t *plan.Timeline, s Span) ([]Drift, error) {
 			WHERE d.collection = ? AND d.n > ? AND d.n <= ?
 		), tie AS (
 			SELECT o.n AS owner, o.rank, o.doc, p.b AS author, p.at
-			FROM owner o JOIN pairs p ON p.kind = ? AND p.a = o.n AND p.a > ? AND p.a <= ?
+			FROM owner o JOIN pairs p ON p.kind = ? AND p.a = o.n AND p.a > ? AND p.a <= ? AND `+walked("p.")+`
 			WHERE `+may.sql+andTied(t, "p")+`
 			  AND NOT EXISTS (SELECT 1 FROM delivery_modes au WHERE au.timeline = ? AND au.author = p.b)
 			  AND ? AND (? OR p.a <> p.b)

@@ -168,7 +168,7 @@ func (tx *Tx) Refill(t *plan.Timeline, owner int64) error {
 	var cut []struct{ Rank, Doc int64 }
 	err := tx.db.Raw(`
 		WITH candidate AS (
-			SELECT b AS n, a AS owner FROM pairs WHERE kind = ? AND a = ?
+			SELECT b AS n, a AS owner FROM pairs WHERE kind = ? AND a = ? AND `+walked("")+`
 			UNION
 			SELECT w.n, w.n FROM (SELECT ?::bigint AS n) w WHERE ?
 		), author AS (

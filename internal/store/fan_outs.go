@@ -93,7 +93,7 @@ func barredOwners(bars []plan.Bar, s FanOut) statement {
 		parts = append(parts, "SELECT a FROM pairs WHERE kind = ? AND b = ? AND a > ? AND a <= ?")
 		args = append(args, bar.Number, s.Author, s.Due.Cursor, s.Last)
 		if bar.EitherWay {
-			parts = append(parts, "SELECT b FROM pairs WHERE kind = ? AND a = ? AND b > ? AND b <= ?")
+			parts = append(parts, "SELECT b FROM pairs WHERE kind = ? AND a = ? AND b > ? AND b <= ? AND "+walked(""))
 			args = append(args, bar.Number, s.Author, s.Due.Cursor, s.Last)
 		}
 	}
@@ -146,7 +146,7 @@ func keptFrom(bars []plan.Bar, author string) string {
 	for _, bar := range bars {
 		of := " FROM pairs x WHERE x.kind = " + number(int64(bar.Number)) + " AND "
 		if parts = append(parts, "SELECT x.a"+of+"x.b = "+author); bar.EitherWay {
-			parts = append(parts, "SELECT x.b"+of+"x.a = "+author)
+			parts = append(parts, "SELECT x.b"+of+"x.a = "+author+" AND "+walked("x."))
 		}
 	}
 	return strings.Join(parts, " UNION ALL ")

@@ -36,7 +36,7 @@ func (s *Store) Hanging(ctx context.Context, doc int64, removing, pairs []plan.N
 			JOIN pairs p ON p.kind = k.kind AND p.b = s.n GROUP BY p.kind
 			UNION ALL
 			SELECT p.kind, count(*) FROM those s CROSS JOIN unnest(?::smallint[]) AS k (kind)
-			JOIN pairs p ON p.kind = k.kind AND p.a = s.n GROUP BY p.kind
+			JOIN pairs p ON p.kind = k.kind AND p.a = s.n AND `+walked("p.")+` GROUP BY p.kind
 		)
 		SELECT d.collection AS kind, false AS pair, count(*) AS many
 		FROM those JOIN documents d USING (n) WHERE d.n <> ? GROUP BY d.collection

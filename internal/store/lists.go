@@ -236,7 +236,7 @@ func (page ListPage) from(joins string) statement {
 	case page.Through != nil:
 		here, there := page.ends()
 		s = statement{`pairs p JOIN documents d ON d.n = p.` + there + joins + `
-		WHERE p.kind = ? AND p.` + here + ` = ?`, []any{page.Through.Number, page.Of.N}}
+		WHERE p.kind = ? AND p.` + here + ` = ? AND ` + walked("p."), []any{page.Through.Number, page.Of.N}}
 	case page.ReadByKept():
 		s.sql = "kept k JOIN documents d ON d.n = k.doc" + joins + "\n\t\tWHERE k.collection = " + in + " AND " +
 			listsOnly("k.doc")

@@ -201,7 +201,7 @@ func (l *lookups) partnersTable() string {
 		}
 		nth := number(int64(i))
 		few = append(few, "ARRAY(SELECT x."+there+" FROM pairs x WHERE x.kind = "+number(int64(p.kind))+" AND x."+here+
-			" = "+p.who+" LIMIT "+number(fewPairs+1)+") AS few"+nth)
+			" = "+p.who+" AND "+walked("x.")+" LIMIT "+number(fewPairs+1)+") AS few"+nth)
 		is := "cardinality(few" + nth + ") > " + number(fewPairs)
 		whether = append(whether, "few"+nth+", "+is+" AS more"+nth)
 		more = append(more, "CASE WHEN "+is+" THEN "+number(1<<i)+"::bigint ELSE 0 END")

@@ -109,7 +109,7 @@ func (s *Store) Others(ctx context.Context, pair *plan.Pair, doc int64, fromSide
 	rows, err := rowsOf(s.db.WithContext(ctx).Raw(only.with.sql+`
 		SELECT `+documentColumns+`, p.at, `+storedFields(pair)+` AS pair_fields
 		FROM pairs p JOIN documents d ON d.n = p.`+there+` LEFT JOIN kept k ON k.doc = d.n`+only.joins+`
-		WHERE p.kind = ? AND p.`+here+` = ? AND (p.at, p.`+there+`) < (?::timestamptz, ?::bigint) AND `+only.is.sql+`
+		WHERE p.kind = ? AND p.`+here+` = ? AND (p.at, p.`+there+`) < (?::timestamptz, ?::bigint) AND `+walked("p.")+" AND "+only.is.sql+`
 		ORDER BY p.at DESC, p.`+there+` DESC
 		LIMIT ?`, only.args([]any{pair.Number, doc, timeOf(after.Rank), after.N}, []any{limit})...), Linked.size)
 	for i := range rows {
@@ -233,7 +233,8 @@ func collectedFrom(t *plan.Timeline, owner int64) statement {
 	if t.Deliver == "pull" {
 		args := append([]any{t.Through.Number, owner}, may.args...)
 		return statement{`
-			SELECT who.author AS n FROM (SELECT a AS owner, b AS author FROM pairs WHERE kind = ? AND a = ?) who
+			SELECT who.author AS n FROM (SELECT a AS owner, b AS author FROM pairs
+					WHERE kind = ? AND a = ? AND ` + walked("") + `) who
 				WHERE ` + may.sql + `
 			UNION
 			SELECT w.n FROM (SELECT ?::bigint AS n) w WHERE ?`, append(args, owner, t.Own)}

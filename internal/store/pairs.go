@@ -215,12 +215,17 @@ func (tx *Tx) UnsetTo(p *plan.Pair, to []int64, limit int) ([]Ends, bool, error)
 	return tx.unset("b", p, to, limit)
 }
 
+// walked is true of every pair. The indexes pairs_from and pairs_to ask for it, and so does whoever
+// goes along them. Where a single pair is looked for, PostgreSQL might take one of them to be as good
+// as the key, as most documents are in few pairs, and go through all that one in many has.
+func walked(pair string) string { return pair + "at > '-infinity'" }
+
 func (tx *Tx) unset(side string, p *plan.Pair, docs []int64, limit int) ([]Ends, bool, error) {
 	var gone []Ends
 	err := tx.db.Raw(`
 		WITH gone AS (
 			DELETE FROM pairs p USING (
-				SELECT kind, b, a FROM pairs WHERE kind = ? AND `+side+` = ANY(?::bigint[])
+				SELECT kind, b, a FROM pairs WHERE kind = ? AND `+side+` = ANY(?::bigint[]) AND `+walked("")+`
 				LIMIT ? FOR UPDATE SKIP LOCKED
 			) w
 			WHERE p.kind = w.kind AND p.b = w.b AND p.a = w.a
@@ -239,7 +244,7 @@ func (tx *Tx) unset(side string, p *plan.Pair, docs []int64, limit int) ([]Ends,
 		gone[i].Fields = liftFields(p, gone[i].Fields)
 	}
 	var left bool
-	err = tx.db.Raw("SELECT EXISTS (SELECT FROM pairs WHERE kind = ? AND "+side+" = ANY(?::bigint[]))", p.Number,
+	err = tx.db.Raw("SELECT EXISTS (SELECT FROM pairs WHERE kind = ? AND "+side+" = ANY(?::bigint[]) AND "+walked("")+")", p.Number,
 		bigints(docs)).Scan(&left).Error
 	return gone, left, err
 }

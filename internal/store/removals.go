@@ -7,9 +7,9 @@ import (
 // hangs is the condition that something hangs on a document w.doc that is gone,
 // by the step that would end it. Only these steps are asked.
 // Keys: refs_pointing, pairs, pairs_from, documents_nested, entries, origins_of.
-const hangs = `CASE w.step
+var hangs = `CASE w.step
 	WHEN 7 THEN EXISTS (SELECT FROM refs WHERE reference = w.subject AND target = w.doc)
-	WHEN 8 THEN EXISTS (SELECT FROM pairs WHERE kind = w.subject AND a = w.doc)
+	WHEN 8 THEN EXISTS (SELECT FROM pairs WHERE kind = w.subject AND a = w.doc AND ` + walked("") + `)
 	WHEN 9 THEN EXISTS (SELECT FROM pairs WHERE kind = w.subject AND b = w.doc)
 	WHEN 10 THEN EXISTS (SELECT FROM documents WHERE parent = w.doc AND collection = w.subject)
 	WHEN 21 THEN EXISTS (SELECT FROM origins WHERE copy = w.subject AND target = w.doc)

@@ -77,22 +77,23 @@ func (s *Store) Rewritten(ctx context.Context, since Since) (Rewritten, error) {
 		return err
 	})
 	if err == nil && out.Next.epoch == 0 {
-		return Rewritten{}, s.beginRewritten(ctx)
+		return Rewritten{}, s.db.WithContext(ctx).Exec(beginRewritten).Error
 	}
 	out.All = known && len(out.Docs) <= mostRewritten && !slices.Contains(out.Docs, 0)
 	return out, err
 }
 
 // beginRewritten begins an epoch, if there is none.
-func (s *Store) beginRewritten(ctx context.Context) error {
-	return s.db.WithContext(ctx).Exec(`
-		INSERT INTO rewritten_since (epoch, xid, next)
-		SELECT (extract(epoch FROM clock_timestamp()) * 1000000)::bigint, x.now, x.now FROM (SELECT ` + thisMoment + ` AS now) x
-		ON CONFLICT DO NOTHING`).Error
-}
+const beginRewritten = `
+	INSERT INTO rewritten_since (epoch, xid, next)
+	SELECT (extract(epoch FROM clock_timestamp()) * 1000000)::bigint, x.now, x.now FROM (SELECT ` + thisMoment + ` AS now) x
+	ON CONFLICT DO NOTHING`
 
 // DropRewritten forgets what was written longer ago than twice a time. Index: rewritten_by.
 func (tx *Tx) DropRewritten(age time.Duration) error {
+	if err := tx.db.Exec(beginRewritten).Error; err != nil {
+		return err
+	}
 	return tx.db.Exec(`
 		WITH turn AS (SELECT one FROM rewritten_since WHERE at < now() - ?::interval FOR UPDATE SKIP LOCKED),
 		since AS (

@@ -140,6 +140,16 @@ func TestNobodyReliesOnWhatWasForgotten(t *testing.T) {
 	if err := s.Exec("TRUNCATE rewritten, rewritten_since"); err != nil { // as a crash does
 		t.Fatal(err)
 	}
+	if err := s.Exec("UPDATE documents SET fields = '{}' WHERE key = 'a'"); err != nil {
+		t.Fatal(err)
+	}
 	unknown("after a crash", since)
 	unknown("after a crash, and somebody has begun again", since)
+
+	for range 3 { // though nobody asks
+		drop()
+	}
+	if left, err := s.Texts("SELECT doc::text FROM rewritten"); err != nil || len(left) > 0 {
+		t.Errorf("%d are kept for nobody: %v", len(left), err)
+	}
 }

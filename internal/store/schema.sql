@@ -132,8 +132,9 @@ CREATE TABLE pairs (
     shape  smallint,                       -- the form of its fields; null: the first
     PRIMARY KEY (kind, b, a)
 ) WITH (autovacuum_analyze_scale_factor = 0.02, autovacuum_analyze_threshold = 1000);
-CREATE INDEX pairs_from ON pairs (kind, a, at DESC, b DESC);
-CREATE INDEX pairs_to   ON pairs (kind, b, at DESC, a DESC);
+-- Not for who looks for a single pair: see walked in pairs.go.
+CREATE INDEX pairs_from ON pairs (kind, a, at DESC, b DESC) WHERE at > '-infinity';
+CREATE INDEX pairs_to   ON pairs (kind, b, at DESC, a DESC) WHERE at > '-infinity';
 
 -- What each source adds to a kept summary: a sum is the sum of these, a least,
 -- greatest or latest a choice among them. One row for a document that points

@@ -140,7 +140,7 @@ func (s *Store) ManyPairs(ctx context.Context, kind plan.Number, doc int64, from
 	if fromSide {
 		side = "a"
 	}
-	return s.count(ctx, "SELECT count(*) FROM pairs WHERE kind = ? AND "+side+" = ?", kind, doc)
+	return s.count(ctx, "SELECT count(*) FROM pairs WHERE kind = ? AND "+side+" = ? AND "+walked(""), kind, doc)
 }
 
 // ManyNested counts the documents under one.

@@ -46,3 +46,8 @@ BEGIN
     INSERT INTO rewritten (xid, doc) VALUES (pg_current_xact_id()::text::bigint, NEW.doc);
     RETURN NEW;
 END $$;
+
+-- A single pair is looked for by its key alone.
+DROP INDEX pairs_from, pairs_to;
+CREATE INDEX pairs_from ON pairs (kind, a, at DESC, b DESC) WHERE at > '-infinity';
+CREATE INDEX pairs_to   ON pairs (kind, b, at DESC, a DESC) WHERE at > '-infinity';
