@@ -205,6 +205,17 @@ func TestAnAppMovesWithItsPictures(t *testing.T) {
 	if got := other.yalvo("load", file); got.code != 0 || strings.Contains(got.out, "Without") {
 		t.Errorf("with its pictures there: %+v", got)
 	}
+	id := strings.TrimPrefix(shown.Picture, "pictures/") // of which another upload broke off, and one is under way
+	for name, old := range map[string]bool{id + "-full-part5": true, id + "-medium-part6": false} {
+		path := filepath.Join(copied, id[:2], name)
+		if err := os.WriteFile(path, data, 0o600); err != nil {
+			t.Fatal(err)
+		}
+		if old {
+			age(t, path)
+		}
+	}
+	other.yalvo("load", file)
 	other.Evolving.Store(false)
 	other.Settle()
 	same(t, "who sees it", fmt.Sprint(other.sees("ben", shown.Picture), other.sees("~", shown.Picture)), "true true")
@@ -219,7 +230,7 @@ func TestAnAppMovesWithItsPictures(t *testing.T) {
 	}
 	again := must(other.Upload(ctx, data))(t)
 	same(t, "sent again", again, shown)
-	same(t, "files of two pictures, of a fresh upload and of something else", files(t, copied), 2*3+1+1)
+	same(t, "files of two pictures, of two fresh uploads and of something else", files(t, copied), 2*3+2+1)
 	other.auditFindsNothing()
 	other.SQL("UPDATE pictures SET uploaded = now() - interval '2 days' WHERE id = $1",
 		strings.TrimPrefix(loose.Picture, "pictures/"))

@@ -13,22 +13,33 @@ import (
 	"yalvo/internal/store"
 )
 
-// ours are the names of files of pictures: see [fileName]. Others are let lie.
-var ours = regexp.MustCompile(`^([0-9a-f]{64})-`)
+// ours are the names of files of pictures: see [fileName]. Others are let lie. broken are those of
+// an upload that has broken off, see [Folder.Put].
+var (
+	ours   = regexp.MustCompile(`^([0-9a-f]{64})-`)
+	broken = regexp.MustCompile(`^[0-9a-f]{64}-[a-z]+-part`)
+)
 
 // stray are files that belong to one picture.
 type stray struct {
-	id      string
-	names   []string
-	written time.Time // the last of them
+	id    string
+	files []file
 }
+
+type file struct {
+	name    string
+	written time.Time
+}
+
+// old tells whether nobody can be uploading it any more.
+func (f file) old() bool { return time.Since(f.written) >= uploadAge }
 
 // lookedUp is how many pictures are looked up at once.
 const lookedUp = 500
 
 // TakeUp takes up pictures whose files are there and of which nothing is known, as those of a folder
-// that was brought along: as if an operator had just uploaded them. Files of which a size is missing
-// go once they are old, as an upload has broken off.
+// that was brought along: as if an operator had just uploaded them. Files of which a size is missing,
+// or the end, go once they are old, as an upload has broken off.
 func (a *Album) TakeUp(ctx context.Context) error {
 	if a.files == nil {
 		return nil
@@ -40,10 +51,7 @@ func (a *Album) TakeUp(ctx context.Context) error {
 			return ctx.Err()
 		}
 		if last := len(all) - 1; last >= 0 && all[last].id == is[1] {
-			all[last].names = append(all[last].names, name)
-			if written.After(all[last].written) {
-				all[last].written = written
-			}
+			all[last].files = append(all[last].files, file{name, written})
 			return nil
 		}
 		if len(all) == lookedUp {
@@ -52,7 +60,7 @@ func (a *Album) TakeUp(ctx context.Context) error {
 			}
 			all = all[:0]
 		}
-		all = append(all, stray{is[1], []string{name}, written})
+		all = append(all, stray{is[1], []file{{name, written}}})
 		return ctx.Err()
 	})
 	if err != nil {
@@ -72,9 +80,28 @@ func (a *Album) takeUpStrays(ctx context.Context, all []stray) error {
 	}
 	for _, s := range all {
 		if slices.Contains(known, s.id) {
+			err = a.sweepBroken(s)
+		} else {
+			err = a.takeUp(ctx, s)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// sweepBroken drops what is left of uploads of a picture that broke off, though another did not.
+func (a *Album) sweepBroken(s stray) error {
+	return a.dropFiles(s, func(f file) bool { return broken.MatchString(f.name) && f.old() })
+}
+
+func (a *Album) dropFiles(s stray, which func(file) bool) error {
+	for _, f := range s.files {
+		if !which(f) {
 			continue
 		}
-		if err := a.takeUp(ctx, s); err != nil {
+		if err := a.files.Remove(f.name); err != nil {
 			return err
 		}
 	}
@@ -97,15 +124,10 @@ func (a *Album) takeUp(ctx context.Context, s stray) error {
 		if !errors.Is(err, fs.ErrNotExist) && !pictures.IsRefusal(err) {
 			return err
 		}
-		if time.Since(s.written) < uploadAge {
+		if slices.ContainsFunc(s.files, func(f file) bool { return !f.old() }) {
 			return nil
 		}
-		for _, name := range s.names {
-			if err := a.files.Remove(name); err != nil {
-				return err
-			}
-		}
-		return nil
+		return a.dropFiles(s, func(file) bool { return true })
 	})
 }
 
