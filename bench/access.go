@@ -38,6 +38,17 @@ const listSQL = `SELECT d.key, d.version, d.created, d.updated, d.fields, k.valu
 	ORDER BY d.created DESC, d.n DESC LIMIT 30;
 `
 
+// timelineSQL is the same for a page of a viewer's timeline.
+const timelineSQL = `SELECT e.rank, d.key, d.version, d.created, d.updated, d.fields, k.values, m.at
+	FROM (SELECT rank, doc, author FROM entries WHERE timeline = :home AND owner = :first::bigint + :r
+		ORDER BY rank DESC, doc DESC LIMIT 30) e
+	JOIN documents d ON d.n = e.doc JOIN kept k ON k.doc = e.doc
+	LEFT JOIN pairs m ON m.kind = :like AND m.b = e.doc AND m.a = :first::bigint + :r
+	WHERE NOT EXISTS (SELECT FROM pairs x WHERE x.kind = :block AND x.a = :first::bigint + :r AND x.b = e.author)
+	  AND NOT EXISTS (SELECT FROM pairs x WHERE x.kind = :block AND x.b = :first::bigint + :r AND x.a = e.author)
+	ORDER BY e.rank DESC, e.doc DESC;
+`
+
 // Who reads under rules: so many viewers who are in 10 blocks, as many who are in 5,000, and as
 // many who are in 50,000, with half of all authors; each author has one post.
 const (
@@ -61,6 +72,7 @@ func (b *bench) access() error {
 	home := func(kind string) func(r, n int) string {
 		return func(r, _ int) string { return fmt.Sprintf("/v1/timelines/home/%s%d", kind, r) }
 	}
+	liked := func(r, _ int) string { return fmt.Sprintf("/v1/timelines/home/few%d?marks=liked", r) }
 	posts := func(_, n int) string { return fmt.Sprintf("/v1/collections/posts?limit=30&prefix=ruled%d", n%90+10) }
 	everyone := func(_, _ int) string { return "/v1/lists/everyone?limit=30&marks=liked" }
 	nobody := func(int) string { return "" }
@@ -71,11 +83,13 @@ func (b *bench) access() error {
 			{"with rules: a block either way hides an entry", b.reading(as("few"), home("few"))},
 			{"of a viewer who is in 5,000 blocks, not 10", b.reading(as("many"), home("many"))},
 			{"of one who is in 50,000", b.reading(as("half"), home("half"))}},
+		{{"page of a timeline, 30 entries, with likes, one statement for it by pgbench", b.byItself(timelineSQL)},
+			{"the timeline over HTTP, under rules", b.reading(as("few"), liked)}},
 		{{"page of a collection, 30 documents, no rules", b.reading(nobody, posts)},
 			{"with rules: a block either way hides a document", b.reading(as("few"), posts)},
 			{"of a viewer who is in 5,000 blocks", b.reading(as("many"), posts)},
 			{"of one who is in 50,000, with half of all authors", b.reading(as("half"), posts)}},
-		{{"page of a list, 30 of 100,000, with likes, one statement for it by pgbench", b.listBench},
+		{{"page of a list, 30 of 100,000, with likes, one statement for it by pgbench", b.byItself(listSQL)},
 			{"the list over HTTP, under rules", b.reading(as("few"), everyone)},
 			{"of a viewer who is in 5,000 blocks", b.reading(as("many"), everyone)},
 			{"of one who is in 50,000, with half of all authors", b.reading(as("half"), everyone)}},
@@ -89,19 +103,21 @@ func (b *bench) access() error {
 		way{"with a rule: the author is the caller", b.posting(true)})
 }
 
-// listBench is how many pages of the list PostgreSQL answers by itself.
-func (b *bench) listBench() (float64, error) {
-	named := map[string]string{"like": b.number("pair", "like"), "block": b.number("pair", "block"),
-		"posts": b.number("collection", "posts"), "people": b.number("collection", "people"),
-		"first": "(SELECT n FROM documents WHERE key = 'few0')"}
-	for name, sql := range named {
-		var n int64
-		if err := b.db.QueryRow(b.ctx, "SELECT "+sql).Scan(&n); err != nil {
-			return 0, err
+// byItself is how many pages PostgreSQL answers by itself.
+func (b *bench) byItself(sql string) func() (float64, error) {
+	return func() (float64, error) {
+		named := map[string]string{"like": b.number("pair", "like"), "block": b.number("pair", "block"),
+			"posts": b.number("collection", "posts"), "people": b.number("collection", "people"),
+			"home": b.number("timeline", "home"), "first": "(SELECT n FROM documents WHERE key = 'few0')"}
+		for name, number := range named {
+			var n int64
+			if err := b.db.QueryRow(b.ctx, "SELECT "+number).Scan(&n); err != nil {
+				return 0, err
+			}
+			named[name] = fmt.Sprint(n)
 		}
-		named[name] = fmt.Sprint(n)
+		return b.pgbenchWith(sql, viewers, named)
 	}
-	return b.pgbenchWith(listSQL, viewers, named)
 }
 
 func (b *bench) viewersAndPosts() error {

@@ -36,44 +36,47 @@ func (c *certain) knows(seen store.Since) bool { return seen.Covers(c.first) }
 
 // since is a moment since which it is known what was written: zero, if that is not of use.
 func (r *Reader) since(ctx context.Context) store.Since {
-	last, ask := r.shown.moment(time.Now())
-	if !ask {
-		return last
-	}
 	began := time.Now()
-	news, err := r.Store.Rewritten(ctx, r.shown.certain.since)
-	r.shown.renew(news, err == nil, time.Since(began))
-	last, _ = r.shown.moment(began)
-	return last // zero after an error, which the page will meet itself
+	last, use, ask := r.shown.moment(began)
+	if ask {
+		news, err := r.Store.Rewritten(ctx, last)
+		last, use = r.shown.renew(news, err == nil, time.Since(began))
+		// The page will meet what has failed here itself.
+	}
+	if !use {
+		return store.Since{}
+	}
+	return last
 }
 
-// moment is the last moment, zero if too much is written, and whether it is time for whoever
-// asks to renew it.
-func (s *shown) moment(now time.Time) (last store.Since, ask bool) {
+// moment is the last moment, whether it is of use, and whether it is time for whoever asks to
+// renew it.
+func (s *shown) moment(now time.Time) (last store.Since, use, ask bool) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	c := &s.certain
 	if !c.asking && now.After(c.next) {
-		c.asking = true
-		return store.Since{}, true
+		c.asking, ask = true, true
 	}
-	if !c.few {
-		return store.Since{}, false
-	}
-	return c.since, false
+	return c.since, c.few, ask
 }
 
 // renew takes in what was written since the last moment. If that is not known, nothing that is
 // remembered is certain any more.
-func (s *shown) renew(news store.Rewritten, asked bool, took time.Duration) {
+func (s *shown) renew(news store.Rewritten, asked bool, took time.Duration) (last store.Since, use bool) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	c := &s.certain
 	c.asking, c.few = false, asked && news.Few()
 	c.next = time.Now().Add(max(certainFor, certainShare*took))
-	if !asked {
-		return
+	if asked {
+		s.take(news)
 	}
+	return c.since, c.few
+}
+
+func (s *shown) take(news store.Rewritten) {
+	c := &s.certain
 	c.since = news.Next
 	if !news.All {
 		c.first = news.Next

@@ -65,9 +65,7 @@ func (page TimelinePage) Form() *PlacesForm {
 			CASE WHEN ` + rewritten + ` THEN (SELECT xmin FROM documents WHERE n = e.doc) END,
 			CASE WHEN ` + rewritten + ` THEN (SELECT xmin FROM kept WHERE doc = e.doc) END,
 			coalesce(` + only.is.sql + `, false), ` + l.inMany() + ", " + marks}
-	if len(l.ends) > 0 {
-		f.alike = page.Timeline.Name + f.with.sql + f.columns
-	}
+	f.alike = page.Timeline.Name + f.with.sql + f.columns
 	return f
 }
 
@@ -162,8 +160,7 @@ func (s *Store) Places(ctx context.Context, q *PlacesQuery) ([]Place, error) {
 }
 
 // Alike tells what a page has in common with those it can be read together with; empty if it is
-// read by itself, as where nothing is looked up for its reader: owners have no entries in common,
-// and what a statement takes to be set up is little then.
+// read by itself.
 func (q *PlacesQuery) Alike() string {
 	if q.Deliver != "push" || q.Limit > mostTogether {
 		return ""
