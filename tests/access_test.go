@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -468,4 +469,39 @@ func TestALivePageFollowsWhoMayReadIt(t *testing.T) {
 	shows("when ada has blocked dora", "a1")
 	must(w.Unset(t.Context(), "block", "ben", "ada"))(t)
 	shows("when ben no longer does", "a1", "b1")
+}
+
+// What rules say of a timeline is worked out once for all of whom they ask the same, and for each
+// of whom they ask something of their own. Each is tried twice, and after ada has blocked herself:
+// then she is gone for herself.
+func TestTimelinesAreReadByWhomTheRulesLet(t *testing.T) {
+	t.Parallel()
+	for rule, want := range map[string]string{
+		"owner == me":                                           "ada 200, ben 200, dora 200, cleo 403",
+		"owner == me && !me.muted":                              "ada 200, ben 200, dora 403, cleo 403",
+		"owner == me && paired('block', me, me)":                "ada 403, ben 200, dora 403, cleo 403",
+		"owner == me || paired('follow', me, owner)":            "ada 200, ben 200, dora 200, cleo 200",
+		"owner == me && has(owner.name) && now > owner.created": "ada 200, ben 200, dora 200, cleo 403",
+	} {
+		source := changed(t, guardedPonds(t), `read:   "!paired('block', doc, me)"`,
+			`read:   "!paired('block', doc, me) || doc.name == 'ben'"`, "to_calls: blockers}", "to_calls: blockers, self: true}")
+		w := start(t, strings.Replace(source, `home: {read: "owner == me"}`, "home: {read: "+strconv.Quote(rule)+"}", 1))
+		w.pondsPeople()
+		w.set("block", "ben", "ben")
+		w.set("follow", "cleo", "ada")
+		w.Settle()
+		see := func() string {
+			var got []string
+			for _, who := range []string{"ada ada", "ben ben", "dora dora", "cleo ada"} {
+				reader, owner, _ := strings.Cut(who, " ")
+				status, _ := w.answer(reader, "GET", "/timelines/home/"+owner, "")
+				got = append(got, fmt.Sprint(reader, " ", status))
+			}
+			return strings.Join(got, ", ")
+		}
+		same(t, rule, see(), want)
+		same(t, rule+", again", see(), want)
+		w.set("block", "ada", "ada")
+		same(t, rule+", once ada has blocked herself", see(), "ada 404"+want[len("ada 200"):])
+	}
 }

@@ -3,6 +3,7 @@ package access_test
 import (
 	"maps"
 	"slices"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -255,5 +256,28 @@ func TestATableIsTriedOrSaysWhatIsWrong(t *testing.T) {
 	tried, err := table.Tries(d)
 	if err != nil || tried[0].Met() || tried[1].Met() || tried[0].Got != "allowed" || tried[1].Rule != "birders.edit" {
 		t.Errorf("got %+v, %v", tried, err)
+	}
+}
+
+func TestWhatRulesAskTheSameOfEverybody(t *testing.T) {
+	for rule, alike := range map[string]bool{
+		"true":                              true,
+		"!apart(me, doc.by)":                true,
+		"doc.by == me || has(doc.text)":     true,
+		"me != null":                        true,
+		"me.warden":                         false,
+		"doc.by == me || !me.muted":         false,
+		"doc.created < now":                 false,
+		"active() && doc.by == me":          false,
+		"doc.by.warden || doc.text == 'up'": true,
+	} {
+		text := strings.Replace(birders, `"!apart(me, doc.by)"`, strconv.Quote(rule), 1)
+		d, err := language.Read("birders.yaml", []byte(text))
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got := access.Alike(d.Collection("posts").Access.Of(design.OpRead)); got != alike {
+			t.Errorf("%s: got %v", rule, got)
+		}
 	}
 }
