@@ -118,7 +118,7 @@ func breakages() []breakage {
 	return all
 }
 
-var breakings = flag.Int("breakings", 7, "in how many ways duplicates are broken")
+var breakings = flag.Int("breakings", 5, "in how many ways duplicates are broken")
 
 // Each kind of stored duplicate is changed, removed, doubled or invented by
 // hand: every one is found, called by its name and mended, and nothing else is.

@@ -189,7 +189,7 @@ func TestAStreamEndsWithItsKey(t *testing.T) {
 	refused(t, <-ended, "not-believed")
 }
 
-var cuts = flag.Int64("cuts", 60, "how often streams are cut: `make torture` does it 500 times")
+var cuts = flag.Int64("cuts", 40, "how often streams are cut: `make torture` does it 500 times")
 
 // cutting breaks connections of streams after some bytes.
 type cutting struct {

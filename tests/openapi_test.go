@@ -207,7 +207,7 @@ func membersOf(schema, schemas map[string]any) map[string]map[string]any {
 }
 
 // everyNth is which of the hostile requests are sent: `make torture` sends all.
-var everyNth = flag.Int("every-nth", 12, "which of the hostile requests are sent")
+var everyNth = flag.Int("every-nth", 16, "which of the hostile requests are sent")
 
 // walk goes over the operations.
 type walk struct {

@@ -21,7 +21,7 @@ import (
 
 var (
 	seed       = flag.Uint64("seed", 0, "seed of the random operations; 0 takes one from the clock")
-	operations = flag.Int("operations", 110, "how many random operations")
+	operations = flag.Int("operations", 90, "how many random operations")
 )
 
 func seeded(t *testing.T) uint64 {
