@@ -147,7 +147,8 @@ func yalvoRival(ctx context.Context, c *client.Client, url, header string) rival
 		},
 		page: func(owner int) request { return request{"GET", fmt.Sprintf("/v1/timelines/home/m%d", owner), "", ""} },
 		own: func(owner int) request {
-			return request{"GET", fmt.Sprintf("/v1/timelines/home/m%d?marks=liked", owner), fmt.Sprintf("m%d", owner), ""}
+			return request{"GET", fmt.Sprintf("/v1/timelines/home/m%d?marks=liked", owner), fmt.Sprintf("m%d", owner),
+				""}
 		},
 		list: func(member int) request {
 			return request{"GET", "/v1/lists/everyone?marks=liked", fmt.Sprintf("m%d", member), ""}

@@ -27,7 +27,8 @@ func TestAPageShowsWhatWasWrittenBehindItsBack(t *testing.T) {
 		w.SQL(`UPDATE kept SET "values" = "values" || jsonb_build_object('likes_n', $1::int)
 			WHERE doc = (SELECT n FROM documents WHERE key = 'p1')`, i)
 		same(t, "likes", w.first("ben").Kept["likes_n"], i)
-		w.SQL(`UPDATE documents SET fields = fields || jsonb_build_object('text', $1::text) WHERE key = 'p1'`, fmt.Sprint(i))
+		w.SQL(`UPDATE documents SET fields = fields || jsonb_build_object('text', $1::text) WHERE key = 'p1'`,
+			fmt.Sprint(i))
 		same(t, "text", w.first("ben").Facts["text"], i)
 	}
 	w.SQL("DELETE FROM kept WHERE doc = (SELECT n FROM documents WHERE key = 'p1')")
@@ -60,7 +61,8 @@ func TestAPageShowsWhatWasAcknowledgedWhateverIsUnderWay(t *testing.T) {
 		working.Go(func() {
 			defer done.Add(1)
 			for round := 1; round <= rounds && !t.Failed(); round++ {
-				if _, _, err := w.Patch(t.Context(), "posts/p"+name(i), map[string]any{"text": fmt.Sprint(round)}); err != nil {
+				text := map[string]any{"text": fmt.Sprint(round)}
+				if _, _, err := w.Patch(t.Context(), "posts/p"+name(i), text); err != nil {
 					t.Error(err)
 					return
 				}
@@ -76,8 +78,8 @@ func TestAPageShowsWhatWasAcknowledgedWhateverIsUnderWay(t *testing.T) {
 	}
 	for round := 1; done.Load() < authors && !t.Failed(); round++ {
 		tx := must(w.Pool().Begin(t.Context()))(t)
-		must(tx.Exec(t.Context(), `UPDATE documents SET fields = fields || jsonb_build_object('text', $1::text) WHERE key = 'l1'`,
-			fmt.Sprint(round)))(t)
+		must(tx.Exec(t.Context(), `UPDATE documents SET fields = fields || jsonb_build_object('text', $1::text)
+			WHERE key = 'l1'`, fmt.Sprint(round)))(t)
 		shown := []any{other.first("late").Facts["text"], w.first("late").Facts["text"]}
 		if err := tx.Commit(t.Context()); err != nil {
 			t.Fatal(err)

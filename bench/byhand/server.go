@@ -231,7 +231,8 @@ func (s *Server) timeline(w http.ResponseWriter, r *http.Request) {
 		likes, since = "LEFT JOIN likes l ON l.sighting = s.id AND l.member = $1", "l.created"
 	}
 	rows, err := s.db.Query(r.Context(), `
-		SELECT s.id, s.author, s.author_handle, s.author_name, s.text, s.like_count, s.remark_count, s.created, `+since+`
+		SELECT s.id, s.author, s.author_handle, s.author_name, s.text, s.like_count, s.remark_count, s.created,
+			`+since+`
 		FROM timeline t JOIN sightings s ON s.id = t.sighting `+likes+`
 		WHERE t.owner = $1
 		ORDER BY t.created DESC, t.sighting DESC

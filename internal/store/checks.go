@@ -329,8 +329,8 @@ func (tx *Tx) SourcePairsIn(c *plan.Summary, s Span) ([]Source, error) {
 	var found []Source
 	err := tx.db.Raw(`
 		SELECT p.`+source+` AS source, p.`+target+` AS target, p.at, `+storedFields(c.Pair)+` AS fields
-		FROM pairs p WHERE p.kind = ? AND p.`+source+` > ? AND p.`+source+` <= ? AND `+walked("p."), c.Pair.Number, s.After,
-		s.UpTo).Scan(&found).Error
+		FROM pairs p WHERE p.kind = ? AND p.`+source+` > ? AND p.`+source+` <= ? AND `+walked("p."),
+		c.Pair.Number, s.After, s.UpTo).Scan(&found).Error
 	liftSources(c.Pair, found)
 	return found, err
 }

@@ -123,7 +123,8 @@ func (l *lookups) turnedOut(in Pairings, rows int) error {
 func (l *lookups) with() statement {
 	var all statement
 	for _, t := range l.tables() {
-		all.sql += map[bool]string{true: "WITH ", false: ", "}[all.sql == ""] + t.name + " AS MATERIALIZED (" + t.sql + ")"
+		begin := map[bool]string{true: "WITH ", false: ", "}[all.sql == ""]
+		all.sql += begin + t.name + " AS MATERIALIZED (" + t.sql + ")"
 		all.args = append(all.args, t.args...)
 	}
 	return all

@@ -109,7 +109,8 @@ func (s *Store) Others(ctx context.Context, pair *plan.Pair, doc int64, fromSide
 	rows, err := rowsOf(s.db.WithContext(ctx).Raw(only.with.sql+`
 		SELECT `+documentColumns+`, p.at, `+storedFields(pair)+` AS pair_fields
 		FROM pairs p JOIN documents d ON d.n = p.`+there+` LEFT JOIN kept k ON k.doc = d.n`+only.joins+`
-		WHERE p.kind = ? AND p.`+here+` = ? AND (p.at, p.`+there+`) < (?::timestamptz, ?::bigint) AND `+walked("p.")+" AND "+only.is.sql+`
+		WHERE p.kind = ? AND p.`+here+` = ? AND (p.at, p.`+there+`) < (?::timestamptz, ?::bigint)
+			AND `+walked("p.")+" AND "+only.is.sql+`
 		ORDER BY p.at DESC, p.`+there+` DESC
 		LIMIT ?`, only.args([]any{pair.Number, doc, timeOf(after.Rank), after.N}, []any{limit})...), Linked.size)
 	for i := range rows {
@@ -165,8 +166,8 @@ func (e Entry) Stored() Document {
 // Keys: documents (n), kept (doc).
 func (s *Store) Shown(ctx context.Context, docs []int64) (found []Entry, all bool, err error) {
 	query := statement{`
-		SELECT (SELECT ` + thisMoment + `), coalesce((SELECT epoch FROM rewritten_since), 0), d.n, d.xmin, k.xmin, d.key, d.version, d.created, d.updated, coalesce(d.shape, 0), d.fields,
-			coalesce(k.values, '{}')
+		SELECT (SELECT ` + thisMoment + `), coalesce((SELECT epoch FROM rewritten_since), 0), d.n, d.xmin, k.xmin,
+			d.key, d.version, d.created, d.updated, coalesce(d.shape, 0), d.fields, coalesce(k.values, '{}')
 		FROM unnest(?::bigint[]) WITH ORDINALITY AS e (doc, nth)
 		JOIN documents d ON d.n = e.doc LEFT JOIN kept k ON k.doc = d.n
 		ORDER BY e.nth`, []any{bigints(docs).text()}}
@@ -177,7 +178,8 @@ func (s *Store) Shown(ctx context.Context, docs []int64) (found []Entry, all boo
 			return errEnough
 		}
 		var e Entry
-		err := row.Scan(&e.Seen.Xid, &e.Seen.epoch, &e.Doc, &e.Document, &e.Versions.Kept, &e.Key, &e.Version, &e.Created, &e.Updated, &e.Shape,
+		err := row.Scan(&e.Seen.Xid, &e.Seen.epoch, &e.Doc, &e.Document, &e.Versions.Kept,
+			&e.Key, &e.Version, &e.Created, &e.Updated, &e.Shape,
 			&e.Fields, &e.Kept)
 		found = append(found, e)
 		bytes += len(e.Fields) + len(e.Kept)

@@ -244,7 +244,7 @@ func (tx *Tx) unset(side string, p *plan.Pair, docs []int64, limit int) ([]Ends,
 		gone[i].Fields = liftFields(p, gone[i].Fields)
 	}
 	var left bool
-	err = tx.db.Raw("SELECT EXISTS (SELECT FROM pairs WHERE kind = ? AND "+side+" = ANY(?::bigint[]) AND "+walked("")+")", p.Number,
-		bigints(docs)).Scan(&left).Error
+	err = tx.db.Raw("SELECT EXISTS (SELECT FROM pairs WHERE kind = ? AND "+side+" = ANY(?::bigint[]) AND "+
+		walked("")+")", p.Number, bigints(docs)).Scan(&left).Error
 	return gone, left, err
 }

@@ -68,7 +68,8 @@ func (s *Store) Rewritten(ctx context.Context, since Since) (Rewritten, error) {
 			SELECT epoch, xid <= ?::bigint AND epoch = ?::bigint AS known FROM rewritten_since) r ON true
 		LEFT JOIN LATERAL (
 			SELECT array_agg(doc) AS docs, array_agg(last) AS xids
-			FROM (SELECT doc, max(xid) AS last FROM rewritten WHERE xid >= ?::bigint GROUP BY doc LIMIT ?) w) w ON r.known`,
+			FROM (
+				SELECT doc, max(xid) AS last FROM rewritten WHERE xid >= ?::bigint GROUP BY doc LIMIT ?) w) w ON r.known`,
 		[]any{since.Xid, since.epoch, since.Xid, mostRewritten + 1}}
 	err := s.visit(ctx, query, func(row pgx.Rows) error {
 		var is pgtype.Bool
@@ -86,7 +87,8 @@ func (s *Store) Rewritten(ctx context.Context, since Since) (Rewritten, error) {
 // beginRewritten begins an epoch, if there is none.
 const beginRewritten = `
 	INSERT INTO rewritten_since (epoch, xid, next)
-	SELECT (extract(epoch FROM clock_timestamp()) * 1000000)::bigint, x.now, x.now FROM (SELECT ` + thisMoment + ` AS now) x
+	SELECT (extract(epoch FROM clock_timestamp()) * 1000000)::bigint, x.now, x.now
+	FROM (SELECT ` + thisMoment + ` AS now) x
 	ON CONFLICT DO NOTHING`
 
 // DropRewritten forgets what was written longer ago than twice a time. Index: rewritten_by.

@@ -55,9 +55,11 @@ func TestWhateverIsWrittenIsTold(t *testing.T) {
 	}{
 		{"nothing", "SELECT 1", nil},
 		{"a document", "UPDATE documents SET fields = '{}' WHERE key = 'a'", rows[:1]},
-		{"kept values", `UPDATE kept SET "values" = '{}' WHERE doc IN (SELECT n FROM documents WHERE key <= 'b')`, rows[:2]},
+		{"kept values", `UPDATE kept SET "values" = '{}'
+			WHERE doc IN (SELECT n FROM documents WHERE key <= 'b')`, rows[:2]},
 		{"lost kept values", "DELETE FROM kept WHERE doc = (SELECT n FROM documents WHERE key = 'c')", rows[2:3]},
-		{"kept values by hand", `INSERT INTO kept (doc, "values") SELECT n, '{}' FROM documents WHERE key = 'c'`, rows[2:3]},
+		{"kept values by hand", `INSERT INTO kept (doc, "values")
+			SELECT n, '{}' FROM documents WHERE key = 'c'`, rows[2:3]},
 		{"a removal", "DELETE FROM documents WHERE key = 'd'", rows[3:]},
 	} {
 		if err := s.Exec(c.sql); err != nil {
@@ -112,7 +114,9 @@ func TestNobodyReliesOnWhatWasForgotten(t *testing.T) {
 		}
 	}
 	since := now(t, s)
-	if err := s.Exec(`INSERT INTO documents (collection, key, fields) SELECT 1, 'x' || g, '{}' FROM generate_series(1, 1500) g`); err != nil {
+	err := s.Exec(`INSERT INTO documents (collection, key, fields)
+		SELECT 1, 'x' || g, '{}' FROM generate_series(1, 1500) g`)
+	if err != nil {
 		t.Fatal(err)
 	}
 	news(t, s, since) // what is new is remembered by nobody
