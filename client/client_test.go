@@ -47,7 +47,8 @@ func TestWhatIsSent(t *testing.T) {
 		},
 			`POST /v1/collections/posts as="ada" if="" key="k" type="application/json" {"facts":{"n":1},"id":"p1"}`},
 		{func() error { _, _, err := c.If(3).Patch(ctx, "posts/p1", map[string]any{"n": nil}); return err },
-			`PATCH /v1/collections/posts/p1 as="" if="\"3\"" key="" type="application/merge-patch+json" {"facts":{"n":null}}`},
+			`PATCH /v1/collections/posts/p1 as="" if="\"3\"" key="" type="application/merge-patch+json" ` +
+				`{"facts":{"n":null}}`},
 		{func() error { _, err := c.Set(ctx, "like", "ada", "p1/r2"); return err },
 			`PUT /v1/pairs/like/ada/p1%2Fr2 as="" if="" key="" type="" `},
 		{func() error {
@@ -80,7 +81,8 @@ func TestAProblemSaysWhereAndWhat(t *testing.T) {
 		t,
 		422,
 		"application/problem+json",
-		`{"status":422,"code":"invalid","detail":"it does not fit","errors":[{"pointer":"/facts/a","code":"required","detail":"a is needed"}]}`,
+		`{"status":422,"code":"invalid","detail":"it does not `+
+			`fit","errors":[{"pointer":"/facts/a","code":"required","detail":"a is needed"}]}`,
 	)
 	_, err := c.Get(t.Context(), "posts/p1")
 	var p *client.Problem

@@ -484,8 +484,10 @@ func TestTimelinesAreReadByWhomTheRulesLet(t *testing.T) {
 		"owner == me && has(owner.name) && now > owner.created": "ada 200, ben 200, dora 200, cleo 403",
 	} {
 		source := changed(t, guardedPonds(t), `read:   "!paired('block', doc, me)"`,
-			`read:   "!paired('block', doc, me) || doc.name == 'ben'"`, "to_calls: blockers}", "to_calls: blockers, self: true}")
-		w := start(t, strings.Replace(source, `home: {read: "owner == me"}`, "home: {read: "+strconv.Quote(rule)+"}", 1))
+			`read:   "!paired('block', doc, me) || doc.name == 'ben'"`,
+			"to_calls: blockers}", "to_calls: blockers, self: true}")
+		source = strings.Replace(source, `home: {read: "owner == me"}`, "home: {read: "+strconv.Quote(rule)+"}", 1)
+		w := start(t, source)
 		w.pondsPeople()
 		w.set("block", "ben", "ben")
 		w.set("follow", "cleo", "ada")

@@ -244,7 +244,8 @@ func (p *planNode) goesByIndexes(t *testing.T) {
 	t.Helper()
 	var walk func(n *planNode, limited bool)
 	walk = func(n *planNode, limited bool) {
-		if n.Relation == "pairs" && n.Index != "pairs_pkey" && strings.Contains(n.Cond, "(a = ") && strings.Contains(n.Cond, "(b = ") {
+		if n.Relation == "pairs" && n.Index != "pairs_pkey" &&
+			strings.Contains(n.Cond, "(a = ") && strings.Contains(n.Cond, "(b = ") {
 			t.Errorf("a single pair is looked for in %s, among all of one of the two, in\n%s", n.Index, p.Text)
 		}
 		whole := n.Type == "Seq Scan" && isLarge(n.Relation) || strings.Contains(n.Type, "Index") && n.Cond == "" && !limited && isLarge(n.Relation)

@@ -9,7 +9,8 @@ import (
 	"yalvo/internal/harness"
 )
 
-var removalSize = flag.Int("removal", 80, "posts of the member whose removal is interrupted; ten times as many notes of others, five times as many followers")
+var removalSize = flag.Int("removal", 80, "posts of the member whose removal is interrupted; "+
+	"ten times as many notes of others, five times as many followers")
 
 // crowded is the ponds app with a star of many posts, others' notes under each,
 // and many followers: written behind the service's back, and proved true by an audit.

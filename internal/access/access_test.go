@@ -229,12 +229,13 @@ func TestATableIsTriedOrSaysWhatIsWrong(t *testing.T) {
 		"accounts: [ada]\ncases: [{read: birders/ada, mya: [ada]}]":                    "unknown field \"mya\"",
 		"accounts: [ada]\ncases: [{read: birders/ada, may: [ben]}]":                    `case 1 names "ben"`,
 		"accounts: [ada]\ncases: [{read: birders/ada, edit: birders/ada, may: [ada]}]": "it must do one thing",
-		"accounts: [ada]\ncases: [{read: birders/zoe, may: [ada]}]":                    "there is no document birders/zoe",
-		"accounts: [ada]\ncases: [{read: people/ada, may: [ada]}]":                     `no collection "people"`,
-		"accounts: [ada]\ncases: [{set: hug, from: ada, to: ada, may: [ada]}]":         `no pair "hug"`,
-		"accounts: [ada]\ncases: [{edit: birders/ada, facts: {nme: A}, may: [ada]}]":   `there is no field "nme"`,
-		"accounts: [ada]\ncases: []":                                                   "needs accounts and cases",
-		"cases: [":                                                                     "cannot be read",
+		"accounts: [ada]\ncases: [{read: birders/zoe, may: [ada]}]": "there is no document " +
+			"birders/zoe",
+		"accounts: [ada]\ncases: [{read: people/ada, may: [ada]}]":                   `no collection "people"`,
+		"accounts: [ada]\ncases: [{set: hug, from: ada, to: ada, may: [ada]}]":       `no pair "hug"`,
+		"accounts: [ada]\ncases: [{edit: birders/ada, facts: {nme: A}, may: [ada]}]": `there is no field "nme"`,
+		"accounts: [ada]\ncases: []":                                                 "needs accounts and cases",
+		"cases: [":                                                                   "cannot be read",
 	} {
 		table, err := access.ReadTable([]byte("documents: {birders/ada: {name: Ada}}\n" + text))
 		var tried []access.Expectation

@@ -84,7 +84,8 @@ app: pond
 accounts: people
 collections:
   people: {fields: {name: {type: string, required: true}, since: {type: timestamp}}}
-  posts: {fields: {text: {type: string}, author: {type: reference, to: people, when_gone: clear}, about: {type: reference, to: posts, when_gone: remove}}}
+  posts: {fields: {text: {type: string}, author: {type: reference, to: people, when_gone: clear},
+      about: {type: reference, to: posts, when_gone: remove}}}
   notes: {under: posts, fields: {text: {type: string}}}
 pairs:
   follow: {from: people, to: people, from_calls: following, to_calls: followers}
@@ -116,8 +117,10 @@ func along(t *testing.T, mapping string, files map[string]string) (string, strin
 }
 
 func TestWhatAnExportCanLookLike(t *testing.T) {
-	const people = "bring: 1\ncollections: {people: {from: p.json, id: uid, created: t, facts: {name: name, since: t}}}\n"
-	const lines = `{"document":"people/a","created":"2001-09-09T01:46:40Z","facts":{"name":"A","since":"2001-09-09T01:46:40.000000Z"}}` + "\n" +
+	const people = "bring: 1\ncollections: {people: {from: p.json, id: uid, created: t, facts: {name: name, " +
+		"since: t}}}\n"
+	const lines = `{"document":"people/a","created":"2001-09-09T01:46:40Z",` +
+		`"facts":{"name":"A","since":"2001-09-09T01:46:40.000000Z"}}` + "\n" +
 		`{"document":"people/b","facts":{"name":"B"}}` + "\n"
 	for what, text := range map[string]string{
 		"a list":                       `[{"uid":"a","name":"A","t":1000000000},{"uid":"b","name":"B"}]`,
@@ -145,9 +148,11 @@ pairs:
   vote: {to_list: votes, key: who, at: when, facts: {value: v}}
 `
 	got, found, err := along(t, mapping, map[string]string{
-		"p.json": `[{"uid":"a","name":"A","f":["b","b","ghost","a"]},{"uid":"b","name":"B","g":["a"],"f":{"a":true,"c d":false}},
+		"p.json": `[{"uid":"a","name":"A","f":["b","b","ghost","a"]},
+			{"uid":"b","name":"B","g":["a"],"f":{"a":true,"c d":false}},
 			{"uid":"c d","name":"C","f":["b"]},{"name":"nameless"},{"uid":"a","name":"other"}]`,
-		"q.json": `[{"id":1,"text":"one","by":"c d","votes":[{"who":"a","v":1,"when":1e9},{"who":"zed","v":2}],"notes":[{"t":"x"},{"t":"x"},{"t":"y"}]},
+		"q.json": `[{"id":1,"text":"one","by":"c d","votes":[{"who":"a","v":1,"when":1e9},{"who":"zed","v":2}],
+			"notes":[{"t":"x"},{"t":"x"},{"t":"y"}]},
 			{"id":2,"text":"two","by":"ghost","about":9},{"id":3,"text":"three","about":1}]`,
 	})
 	if err != nil {
@@ -155,9 +160,12 @@ pairs:
 	}
 	for _, want := range []string{"there twice|follow|people/a → people/b|twice|once",
 		"points at what is gone|follow|people/a → people/ghost",
-		"|follow|people/a → people/a|with itself|left out", "one side only|follow|", "it is not believed", "id that cannot be|people|c d|c d|x",
-		"no id|people|p.json, item 4||left out", "there twice|people|people/a|twice|the first one", "there twice|notes|posts/1/notes/",
-		"points at what is gone|vote|people/zed → posts/1", "points at what is gone|posts.about|posts/2|posts/9|left out"} {
+		"|follow|people/a → people/a|with itself|left out", "one side only|follow|", "it is not believed",
+		"id that cannot be|people|c d|c d|x",
+		"no id|people|p.json, item 4||left out", "there twice|people|people/a|twice|the first one",
+		"there twice|notes|posts/1/notes/",
+		"points at what is gone|vote|people/zed → posts/1",
+		"points at what is gone|posts.about|posts/2|posts/9|left out"} {
 		if !strings.Contains(found, want) {
 			t.Errorf("%q is not in\n%s", want, found)
 		}

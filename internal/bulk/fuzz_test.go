@@ -18,9 +18,12 @@ yalvo: 1
 app: pond
 accounts: people
 collections:
-  people: {fields: {name: {type: string, required: true, unique: true}, at: {type: timestamp, default: now}, best: {type: reference, to: people, when_gone: clear}}, kept: {given: {copy: best, fields: [name], frozen: true}}}
-  notes: {under: people, fields: {n: {type: number}, of: {type: object, fields: {x: {type: list, of: {type: integer}, max: 4}}}}}
-pairs: {follow: {from: people, to: people, from_calls: following, to_calls: followers, fields: {since: {type: integer, default: 1}}}}
+  people: {fields: {name: {type: string, required: true, unique: true}, at: {type: timestamp, default: now},
+      best: {type: reference, to: people, when_gone: clear}}, kept: {given: {copy: best, fields: [name], frozen: true}}}
+  notes: {under: people, fields: {n: {type: number}, of: {type: object, fields: {x: {type: list,
+      of: {type: integer}, max: 4}}}}}
+pairs: {follow: {from: people, to: people, from_calls: following, to_calls: followers,
+    fields: {since: {type: integer, default: 1}}}}
 `))
 	if err != nil {
 		f.Fatal(err)
@@ -28,9 +31,12 @@ pairs: {follow: {from: people, to: people, from_calls: following, to_calls: foll
 	n := plan.Number(0)
 	v := &running.Version{Number: 1, Plan: plan.New(d, func(string, string) plan.Number { n++; return n })}
 	for _, seed := range []string{
-		`{"document":"people/ada","version":3,"created":"2031-04-05T06:07:08Z","facts":{"name":"Ada"},"given":{"given":{"of":"ben","value":{"name":"Ben"}}}}`,
-		`{"document":"people/ada/notes/n","facts":{"n":1e300,"of":{"x":[1,2]}}}`, `{"pair":"follow","from":"a","to":"b","at":"0000-01-01T00:00:00Z","facts":{}}`,
-		`{"document":"people/\u0000","facts":{}}`, `[[[[[[[[`, `{"facts":null,"document":"people/a"}`, "\xff", `{"document":"people/a","document":"people/b"}`,
+		`{"document":"people/ada","version":3,"created":"2031-04-05T06:07:08Z","facts":{"name":"Ada"},` +
+			`"given":{"given":{"of":"ben","value":{"name":"Ben"}}}}`,
+		`{"document":"people/ada/notes/n","facts":{"n":1e300,"of":{"x":[1,2]}}}`,
+		`{"pair":"follow","from":"a","to":"b","at":"0000-01-01T00:00:00Z","facts":{}}`,
+		`{"document":"people/\u0000","facts":{}}`, `[[[[[[[[`, `{"facts":null,"document":"people/a"}`, "\xff",
+		`{"document":"people/a","document":"people/b"}`,
 	} {
 		f.Add([]byte(seed))
 	}

@@ -19,7 +19,8 @@ const lists = `lists:
 func TestWhatAChangedListAsksFor(t *testing.T) {
 	for _, c := range []struct{ old, new, differs, steps string }{
 		{"feed:", "news:", "list news added index, list feed dropped", "index news, unindex lists"},
-		{"doc.text != 'spam'", "doc.text != 'ham'", "list feed changed (where: doc.text != 'spam' → doc.text != 'ham')",
+		{"doc.text != 'spam'", "doc.text != 'ham'",
+			"list feed changed (where: doc.text != 'spam' → doc.text != 'ham')",
 			""},
 		{"doc.text != 'spam'", "doc.text == 'ham'",
 			"list feed changed (where: doc.text != 'spam' → doc.text == 'ham')", ""},

@@ -18,7 +18,8 @@ func FuzzPatch(f *testing.F) {
 		`[{"op":"move","from":"/facts/inner","path":"/facts/inner/a"}]`,
 		`[{"op":"add","path":"/facts/words/-","value":[]},{"op":"remove","path":"/facts/words/0"}]`,
 		`[{"op":"replace","path":"","value":{}},{"op":"test","path":"/kept","value":null}]`,
-		`[{"op":"copy","from":"/facts/text","path":"/facts/words/-"},{"op":"copy","from":"/facts/words","path":"/facts/inner/a"}]`,
+		`[{"op":"copy","from":"/facts/text","path":"/facts/words/-"},` +
+			`{"op":"copy","from":"/facts/words","path":"/facts/inner/a"}]`,
 	} {
 		f.Add([]byte(seed))
 	}

@@ -47,7 +47,8 @@ func TestProblemsWithAccessAreToldWithTheirPlace(t *testing.T) {
 
 // Access may stand before what it is about.
 func TestAccessIsReadWhereverItStands(t *testing.T) {
-	access := `access: {rules: {mine(who): "who == me"}, collections: {posts: {read: "mine(doc.author) && doc.author.fans > 1"}}}
+	access := `access: {rules: {mine(who): "who == me"}, collections: {posts: {read: "mine(doc.author) && ` +
+		`doc.author.fans > 1"}}}
 `
 	at := strings.Index(base, "accounts:")
 	d, err := language.Read("pond.yaml", []byte(base[:at]+access+base[at:]))

@@ -41,7 +41,8 @@ func TestAFileIsBounded(t *testing.T) {
 			shown = "[text, x, y]"
 		}
 		return fmt.Sprintf(
-			"      up: {type: reference, to: c%d}\n    kept:\n      x: {copy: up, fields: %s}\n      y: {copy: up, fields: %s}\n",
+			"      up: {type: reference, to: c%d}\n    kept:\n      x: {copy: up, fields: %s}\n      y: {copy: "+
+				"up, fields: %s}\n",
 			n-1,
 			shown,
 			shown,

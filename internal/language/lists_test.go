@@ -81,9 +81,11 @@ func TestAMistakenTypeIsToldOnce(t *testing.T) {
 // Lists may stand before what they are about, and use the named rules of access.
 func TestListsAreReadWhereverTheyStand(t *testing.T) {
 	lists := `lists:
-  named:   {entries: people, params: {least: {type: integer, default: 2}}, where: "doc.fans >= least && loud(doc)", order: [fans, name up]}
+  named:   {entries: people, params: {least: {type: integer, default: 2}},
+      where: "doc.fans >= least && loud(doc)", order: [fans, name up]}
   of_kind: {entries: posts, params: {what: {type: string}}, where: "doc.text == what && doc.created < now"}
-  short:   {entries: posts, params: {what: {type: string}}, where: "what == doc.kind && doc.shown == true && doc.size == 3"}
+  short:   {entries: posts, params: {what: {type: string}},
+      where: "what == doc.kind && doc.shown == true && doc.size == 3"}
   fans_of: {entries: people, through: follow, of: to}
   by:      {entries: posts, of: author, order: text up}
   all:     {entries: posts, unless: {paired: follow, either_way: true, with: author}}
@@ -93,7 +95,8 @@ access: {rules: {loud(who): "who.name != ''"}, lists: {fans_of: {read: "of == me
 	d, err := language.Read("pond.yaml", []byte(strings.Replace(
 		base[:at]+lists+base[at:],
 		"text: {type: string, max: 100}",
-		"text: {type: string, max: 100}\n      kind: {type: string, one_of: [a, b]}\n      shown: {type: boolean}\n      size: {type: integer}",
+		"text: {type: string, max: 100}\n      kind: {type: string, one_of: [a, b]}\n      shown: {type: "+
+			"boolean}\n      size: {type: integer}",
 		1,
 	)))
 	if err != nil {

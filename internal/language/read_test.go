@@ -130,7 +130,8 @@ func TestEachProblemIsToldWithPlaceCodeAndRemedy(t *testing.T) {
 		{"a trigger that ends by itself", "timelines:",
 			"triggers:\n  t: {on: {changed: posts}, do: [{edit: {text: \"'constant'\"}}]}\ntimelines:", ""},
 		{"an unless by the same pair", "carry: [text, byline]", "unless: {paired: follow}",
-			`:19:79: contradiction: timeline "home" brings entries through "follow" and leaves them out for the same pair`},
+			`:19:79: contradiction: timeline "home" brings entries through "follow" and leaves them out for the ` +
+				`same pair`},
 		{"an unless by an unknown pair", "carry: [text, byline]", "unless: {paired: blocks}",
 			`unknown-name: there is no pair "blocks"`},
 		{"an unless without a pair", "carry: [text, byline]", "unless: {either_way: true}",
@@ -153,20 +154,23 @@ func TestEachProblemIsToldWithPlaceCodeAndRemedy(t *testing.T) {
 		{"a mistyped type", "text: {type: string", "text: {type: strnig",
 			`:12:20: bad-value: a type cannot be "strnig"; did you mean "string"?`},
 		{"a count of nothing", "count: follow.to", "count: nothing",
-			`:9:21: unknown-name: there is no pair or collection "nothing" to count; known here: follow, people, posts`},
+			`:9:21: unknown-name: there is no pair or collection "nothing" to count; known here: follow, people, ` +
+				`posts`},
 		{"a count without a side", "count: follow.to", "count: follow",
 			`:9:21: bad-value: count of pair "follow" does not say which side; write follow.from or follow.to`},
 		{"a name with capitals", "app: pond", "app: Pond", `:2:6: bad-name: "Pond" cannot be a name`},
 		{"a field called id", "name: {type: string, required: true}", "id: {type: string}",
 			`name-taken: every document has "id" already`},
 		{"two inverses of one name", "inverse: posts", "inverse: followers",
-			`name-taken: "followers" of a document of "people" would mean both the other ends of pair "follow" and the inverse of posts.author`},
+			`name-taken: "followers" of a document of "people" would mean both the other ends of pair "follow" ` +
+				`and the inverse of posts.author`},
 		{"min above max", "max: 100", "min: 101, max: 100",
 			`contradiction: field "text": min 101 is more than max 100`},
 		{"a key of another type", "max: 100", "to: people",
 			`contradiction: "to" means nothing for a field of type string; leave it out`},
 		{"a list without end", "max: 100}", "max: 100}\n      tags: {type: list, of: {type: string}}",
-			`missing-key: field "tags" of type list needs the key "max"; what grows without end is a nested collection or a pair`},
+			`missing-key: field "tags" of type list needs the key "max"; what grows without end is a nested ` +
+				`collection or a pair`},
 		{"a reference in a list", "max: 100}",
 			"max: 100}\n      tags: {type: list, max: 2, of: {type: reference, to: people}}",
 			`contradiction: a reference cannot lie inside an object, list or set`},
@@ -196,13 +200,16 @@ func TestEachProblemIsToldWithPlaceCodeAndRemedy(t *testing.T) {
 		{"an integer's max with a fraction", "max: 100}", "max: 100}\n      n: {type: integer, max: 1.5}",
 			`bad-value: max of a field of type integer must be a whole number, not 1.5`},
 		{"a pattern that repeats too much", "max: 100}", "max: 100000, pattern: '([a-z]{1,30}){20}'}",
-			`too-large: the pattern takes too many steps for texts of 100000 characters; make the pattern simpler, or write max: `},
+			`too-large: the pattern takes too many steps for texts of 100000 characters; make the pattern ` +
+				`simpler, or write max: `},
 		{"a pattern that cannot be read", "max: 100}", "max: 100, pattern: '(a'}",
 			"bad-value: the pattern cannot be read: missing closing ): `(a`; use RE2 syntax"},
 		{"a pattern in a condition that cannot be read", "{count: follow.to}",
-			"{count: posts.author, where: 'doc.text.matches(\"(a\")'}", "condition: the condition cannot be used: the pattern cannot be read: missing closing )"},
+			"{count: posts.author, where: 'doc.text.matches(\"(a\")'}",
+			"condition: the condition cannot be used: the pattern cannot be read: missing closing )"},
 		{"a time in a condition that is none", "{count: follow.to}",
-			"{count: posts.author, where: 'timestamp(\"noon\") < timestamp(\"2031-01-01T00:00:00Z\")'}", "condition: the condition cannot be used: invalid timestamp"},
+			"{count: posts.author, where: 'timestamp(\"noon\") < timestamp(\"2031-01-01T00:00:00Z\")'}",
+			"condition: the condition cannot be used: invalid timestamp"},
 		{"a condition without quotes", "{count: follow.to}", "{count: posts.author, where: 5}",
 			":9:42: shape: where must be a condition, this is 5; a condition is a text and needs quotes"},
 		{"a name that is a word of YAML", "app: pond", "app: true",
@@ -226,7 +233,8 @@ func TestEachProblemIsToldWithPlaceCodeAndRemedy(t *testing.T) {
 			"yes\n", `:5:11: shape: collection "people" must be a mapping, this is "yes"`},
 		{"a removal that would be refused", "author: {type: reference, to: people, when_gone: remove, inverse: posts}",
 			"author: {type: reference, to: people, when_gone: remove, inverse: posts}\n      about: {type: " +
-				"reference, to: posts}", `contradiction: "posts" can be removed with posts.author, and posts.about would refuse that`},
+				"reference, to: posts}", `contradiction: "posts" can be removed with posts.author, and ` +
+				`posts.about would refuse that`},
 	}
 	for _, c := range cases {
 		t.Run(c.name, func(t *testing.T) {
@@ -303,7 +311,8 @@ func TestTheDemoFitsBothTheReaderAndTheSchema(t *testing.T) {
 			"\"has(doc.text)\"}",
 		"carry: [text, byline]", "unless: {paired: block, either_way: true}, deliver: mixed, above: "+
 			"100").Replace(base) + `triggers:
-  t: {on: {created: posts}, when: "doc.text != ''", do: [{edit: {text: "'x'"}}, {send: "https://pond.example/", key: A_KEY}, {pair: follow, from: me, to: doc.author}]}
+  t: {on: {created: posts}, when: "doc.text != ''", do: [{edit: {text: "'x'"}}, {send: "https://pond.example/",
+      key: A_KEY}, {pair: follow, from: me, to: doc.author}]}
 `
 	rich = strings.Replace(rich, "timelines:",
 		"  block: {from: people, to: people, from_calls: blocking, to_calls: blockers, fields: {why: {type: "+

@@ -96,7 +96,8 @@ func TestBadLinesAreWrittenDownBeforeTheServiceDies(t *testing.T) {
 
 func TestCSV(t *testing.T) {
 	var o client.Outline
-	outline := `{"collections":[{"name":"members","fields":[{"name":"name","type":"string"},{"name":"age","type":"integer"}]}]}`
+	outline := `{"collections":[{"name":"members",` +
+		`"fields":[{"name":"name","type":"string"},{"name":"age","type":"integer"}]}]}`
 	if err := json.Unmarshal([]byte(outline), &o); err != nil {
 		t.Fatal(err)
 	}

@@ -50,8 +50,10 @@ func TestNamesThatCollide(t *testing.T) {
 app: odd
 collections:
   a_b:
-    fields: {class: {type: string, required: true}, x_y: {type: integer}, x__y: {type: number}, kind: {type: string, one_of: [a, b]}, at: {type: timestamp},
-      in: {type: object, fields: {default: {type: boolean}}}, many: {type: list, of: {type: object, fields: {n: {type: integer, required: true}}}, max: 3}}
+    fields: {class: {type: string, required: true}, x_y: {type: integer}, x__y: {type: number},
+        kind: {type: string, one_of: [a, b]}, at: {type: timestamp},
+      in: {type: object, fields: {default: {type: boolean}}}, many: {type: list, of: {type: object,
+          fields: {n: {type: integer, required: true}}}, max: 3}}
   a__b: {fields: {name: {type: string}}}
   none: {fields: {}}
 `))

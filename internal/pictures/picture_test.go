@@ -109,7 +109,8 @@ func made(t *testing.T, data []byte) *Picture {
 
 func TestAPictureStandsUprightInAllSizes(t *testing.T) {
 	// What a camera held so has stored: each is RGBW when it is turned.
-	for turn, stored := range map[int]string{1: "RGBW", 2: "GRWB", 3: "BWRG", 4: "WBGR", 5: "RWBG", 6: "GBWR", 7: "BGRW", 8: "WRGB"} {
+	for turn, stored := range map[int]string{1: "RGBW", 2: "GRWB", 3: "BWRG", 4: "WBGR", 5: "RWBG", 6: "GBWR",
+		7: "BGRW", 8: "WRGB"} {
 		for _, order := range []binary.AppendByteOrder{binary.BigEndian, binary.LittleEndian} {
 			w, h := 250, 150
 			if turn >= 5 {
@@ -261,8 +262,10 @@ func FuzzPicture(f *testing.F) {
 	if err := gif.Encode(&frames, img, nil); err != nil {
 		f.Fatal(err)
 	}
-	for _, seed := range [][]byte{jpegOf(f, img), turnedBy(f, img, 6, binary.LittleEndian), text.Bytes(), frames.Bytes(),
-		bomb(5000, 5000), bomb(math.MaxUint32, 2), []byte("RIFF\x10\x00\x00\x00WEBPVP8L\x00\x00\x00\x00"), {0xFF, 0xD8, 0xFF, 0xE1}} {
+	for _, seed := range [][]byte{jpegOf(f, img), turnedBy(f, img, 6, binary.LittleEndian), text.Bytes(),
+		frames.Bytes(),
+		bomb(5000, 5000), bomb(math.MaxUint32, 2), []byte("RIFF\x10\x00\x00\x00WEBPVP8L\x00\x00\x00\x00"),
+		{0xFF, 0xD8, 0xFF, 0xE1}} {
 		f.Add(seed)
 	}
 	f.Fuzz(func(t *testing.T, data []byte) {

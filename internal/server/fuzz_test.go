@@ -35,7 +35,8 @@ func told(t *testing.T, c *echo.Context, err error) {
 func FuzzBody(f *testing.F) {
 	for _, seed := range []string{`{"id":"ada","facts":{"name":"Ada","tags":["a"]}}`, `{"facts":null}`, "\uFEFF{}",
 		`{"a":1,"a":2}`,
-		`{"writes":[{"create":"posts","id":"p","facts":{"a":1}},{"set":"like","from":"a","to":"b"},{"edit":"posts/p","version":1}]}`,
+		`{"writes":[{"create":"posts","id":"p","facts":{"a":1}},` +
+			`{"set":"like","from":"a","to":"b"},{"edit":"posts/p","version":1}]}`,
 		`[{"op":"add","path":"/facts/a","value":[[[]]]}]`, `{"facts":{"é":"\ud800"}}`, strings.Repeat(`{"a":[`, 40)} {
 		f.Add([]byte(seed))
 	}

@@ -71,7 +71,8 @@ func TestPairsOfSeveralClientsAreSetAtOnce(t *testing.T) {
 		if w.From != s.ids[w.from] || w.To != s.ids[w.to] || w.Kind != plan.Set {
 			t.Errorf("%s to %s: %+v", w.from, w.to, *w.PairWritten)
 		}
-		want = append(want, fmt.Sprintf("%d: %s %s → %s, %d 9 +1, %d 8 +1", w.Position, w.from, w.from, w.to, w.To, w.From))
+		want = append(want, fmt.Sprintf("%d: %s %s → %s, %d 9 +1, %d 8 +1", w.Position, w.from, w.from, w.to,
+			w.To, w.From))
 	}
 	got, err := s.Texts(`SELECT format('%s: %s %s, %s', j.seq, j.actor, j.detail,
 			string_agg(format('%s %s +%s', d.doc, d.subject, d.amount), ', ' ORDER BY d.subject DESC))

@@ -69,7 +69,8 @@ func (s *Store) Rewritten(ctx context.Context, since Since) (Rewritten, error) {
 		LEFT JOIN LATERAL (
 			SELECT array_agg(doc) AS docs, array_agg(last) AS xids
 			FROM (
-				SELECT doc, max(xid) AS last FROM rewritten WHERE xid >= ?::bigint GROUP BY doc LIMIT ?) w) w ON r.known`,
+				SELECT doc, max(xid) AS last FROM rewritten
+				WHERE xid >= ?::bigint GROUP BY doc LIMIT ?) w) w ON r.known`,
 		[]any{since.Xid, since.epoch, since.Xid, mostRewritten + 1}}
 	err := s.visit(ctx, query, func(row pgx.Rows) error {
 		var is pgtype.Bool

@@ -118,16 +118,17 @@ func TestTokensAreBelievedByTheirKeyAlone(t *testing.T) {
 			}
 			good := signed(t, c.method, c.key, believed())
 			forged := map[string]string{
-				"alg none":             none,
-				"no signature":         good[:strings.LastIndexByte(good, '.')+1],
-				"another's key":        signed(t, jwt.SigningMethodRS256, rsaKey(t), believed()),
-				"another secret":       signed(t, jwt.SigningMethodHS256, []byte(strings.Repeat("x", 40)), believed()),
-				"a longer hash":        signed(t, jwt.SigningMethodHS512, secret, believed()),
-				"a changed payload":    changedPayload(good),
-				"a key as a secret":    signed(t, jwt.SigningMethodHS256, public(t, &key.PublicKey), believed()),
-				"an empty secret":      signed(t, jwt.SigningMethodHS256, []byte{}, believed()),
-				"cut short":            good[:len(good)-2],
-				"another's other half": good[:strings.LastIndexByte(good, '.')] + none[strings.LastIndexByte(none, '.'):],
+				"alg none":          none,
+				"no signature":      good[:strings.LastIndexByte(good, '.')+1],
+				"another's key":     signed(t, jwt.SigningMethodRS256, rsaKey(t), believed()),
+				"another secret":    signed(t, jwt.SigningMethodHS256, []byte(strings.Repeat("x", 40)), believed()),
+				"a longer hash":     signed(t, jwt.SigningMethodHS512, secret, believed()),
+				"a changed payload": changedPayload(good),
+				"a key as a secret": signed(t, jwt.SigningMethodHS256, public(t, &key.PublicKey), believed()),
+				"an empty secret":   signed(t, jwt.SigningMethodHS256, []byte{}, believed()),
+				"cut short":         good[:len(good)-2],
+				"another's other half": good[:strings.LastIndexByte(good, '.')] +
+					none[strings.LastIndexByte(none, '.'):],
 			}
 			for how, text := range forged {
 				refusedFor(t, checker, how, text, "")
@@ -289,7 +290,8 @@ func FuzzToken(f *testing.F) {
 	if err != nil {
 		f.Fatal(err)
 	}
-	for _, seed := range []string{good, "", "..", "eyJhbGciOiJub25lIn0.e30.", strings.Repeat("eyJ", 3000), good + ".x"} {
+	for _, seed := range []string{good, "", "..", "eyJhbGciOiJub25lIn0.e30.", strings.Repeat("eyJ", 3000),
+		good + ".x"} {
 		f.Add(seed)
 	}
 	p, err := NewProvider(context.Background(), Trust{Secret: secret, Issuer: provider, Audience: app},
