@@ -71,14 +71,11 @@ type Documents struct {
 	Times     []time.Time // others by pair: since when; else creation
 	Next      *Page       // nil: this is the last page
 
-	Of   *plan.Collection // what they are, for [Reader.Marks]
-	Rows []int64          // and which
-	Keys []string
+	Markable
 
 	Linked    bool              // they are the other ends of pairs
 	PairFacts []json.RawMessage // lists through pairs: the facts of these
 	Tops      int64             // lists: the row of what stands on top, 0 for nothing
-	Marks     []Marked          // lists: those that were asked for, if any of the documents were; else nil
 }
 
 // Document reads one document.
@@ -102,7 +99,7 @@ func (r *Reader) Document(ctx context.Context, who running.Viewer, collection, k
 	if err := j.MayRead(c, doc); err != nil {
 		return Documents{}, err
 	}
-	out := Documents{Of: c}
+	out := Documents{Markable: Markable{Of: c}}
 	return out, out.add(j, doc, doc.Created)
 }
 
@@ -160,7 +157,7 @@ func (r *Reader) Collection(ctx context.Context, who running.Viewer, collection,
 	if err != nil {
 		return Documents{}, err
 	}
-	out := Documents{Of: c}
+	out := Documents{Markable: Markable{Of: c}}
 	if next != nil {
 		out.Next = &Page{After: *next, Limit: page.Limit}
 	}
@@ -279,7 +276,7 @@ func linkedPage(j *running.Judge, c *plan.Collection, page Page, found source[st
 	if err != nil {
 		return Documents{}, err
 	}
-	out := Documents{Of: c}
+	out := Documents{Markable: Markable{Of: c}}
 	if next != nil {
 		out.Next = &Page{After: *next, Limit: page.Limit}
 	}

@@ -175,7 +175,7 @@ func (in *listing) apart() []expr.Filter {
 
 // read reads a page, with what stands on top of the first.
 func (in *listing) read(page Page) (Documents, error) {
-	out := Documents{Of: in.l.Entries, Linked: in.l.Through != nil, Tops: page.Top}
+	out := Documents{Markable: Markable{Of: in.l.Entries}, Linked: in.l.Through != nil, Tops: page.Top}
 	limit := page.Limit
 	if in.top != "" && page.After == FromTheTop && page.Top == 0 {
 		if err := in.addTop(&out); err != nil {

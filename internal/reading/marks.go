@@ -24,20 +24,30 @@ type Mark struct {
 // with it.
 type Marked map[string]*Mark
 
-// Marks tells how a viewer's account is paired with each of some documents of a
-// collection, by their rows and keys and in their order: one statement, however many
-// they are.
-func (r *Reader) Marks(ctx context.Context, who running.Viewer, names []string, of *plan.Collection, docs []int64,
-	keys []string) ([]Marked, error) {
+// Markable are the documents of an answer, in their order: how an account is paired with them
+// can be asked.
+type Markable struct {
+	Of    *plan.Collection // what they are
+	Rows  []int64          // and which
+	Keys  []string
+	Marks []Marked // what was asked for with a page and came with it; else nil
+}
+
+// Marks tells how a viewer's account is paired with each of some documents: one statement,
+// however many they are, and none if that has come with them.
+func (r *Reader) Marks(ctx context.Context, who running.Viewer, names []string, docs Markable) ([]Marked, error) {
+	if docs.Marks != nil {
+		return docs.Marks, nil
+	}
 	v, err := r.Now(ctx)
 	if err != nil {
 		return nil, err
 	}
-	asked, err := marksAsked(v.Plan, who, names, of)
+	asked, err := marksAsked(v.Plan, who, names, docs.Of)
 	if err != nil {
 		return nil, err
 	}
-	found, there, err := r.Store.Marks(ctx, asked, docs)
+	found, there, err := r.Store.Marks(ctx, asked, docs.Rows)
 	if err == nil && !there {
 		err = running.Refuse(running.CodeNotFound, "there is no account %s, whose marks are asked for",
 			v.Plan.Collection(v.Plan.Design.Accounts.Name).Path(who.Me))
@@ -45,7 +55,7 @@ func (r *Reader) Marks(ctx context.Context, who running.Viewer, names []string, 
 	if err != nil {
 		return nil, err
 	}
-	return r.marked(r.JudgeNow(ctx, v, who), who, asked.Marks, found, keys)
+	return r.marked(r.JudgeNow(ctx, v, who), who, asked.Marks, found, docs.Keys)
 }
 
 // marked are the marks of documents of some keys, as far as the viewer may read them.

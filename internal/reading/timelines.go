@@ -35,12 +35,8 @@ type Entries struct {
 	Entries []*Entry // others may hold them too: nobody changes them
 	Next    *Page
 
-	Marks []Marked // those that were asked for, if there are entries; else nil
-
-	By   string           // the reference that leads to an entry's author
-	Of   *plan.Collection // what they are entries of
-	Rows []int64          // and which
-	Keys []string
+	By string // the reference that leads to an entry's author
+	Markable
 }
 
 // TimelineRequest asks for somebody's timeline.
@@ -66,8 +62,9 @@ func (r *Reader) Timeline(ctx context.Context, who running.Viewer, ask TimelineR
 		return Entries{}, err
 	}
 	limit := min(page.Limit, t.Length-page.Given)
-	out := Entries{Of: t.Entries, By: t.By.Name, Entries: make([]*Entry, 0, max(limit, 0)),
-		Rows: make([]int64, 0, max(limit, 0)), Keys: make([]string, 0, max(limit, 0))}
+	room := max(limit, 0)
+	out := Entries{By: t.By.Name, Entries: make([]*Entry, 0, room),
+		Markable: Markable{Of: t.Entries, Rows: make([]int64, 0, room), Keys: make([]string, 0, room)}}
 	place, bytes := page.After, 0
 	passed, ended := page.Given, false
 	for least := 0; len(out.Entries) < limit && passed < t.Length; least = min(2*least+limit, chunkJudged) {

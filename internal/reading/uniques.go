@@ -30,7 +30,7 @@ func (r *Reader) ByUnique(ctx context.Context, who running.Viewer, collection, p
 		return Documents{}, running.Refuse(running.CodeUnknownName, "%q of %q is not unique: ask a list of the design",
 			field, collection)
 	}
-	out := Documents{Of: c}
+	out := Documents{Markable: Markable{Of: c}}
 	fits, wrong := u.Accept(asGiven(u.Field, value, true))
 	if len(wrong) > 0 {
 		return out, nil // no document has such a value

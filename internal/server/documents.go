@@ -193,7 +193,7 @@ func (s *Server) oneDocument(c *echo.Context, where spot, asked showing) (listed
 	if err != nil {
 		return listed{}, err
 	}
-	marked, err := s.marked(c, asked.marks, got.Of, got.Rows, got.Keys)
+	marked, err := s.marked(c, asked.marks, got.Markable)
 	if err != nil {
 		return listed{}, err
 	}
@@ -296,7 +296,7 @@ func (s *Server) answerPage(c *echo.Context, got reading.Documents, asked showin
 
 // pageOf is a page as it is asked for.
 func (s *Server) pageOf(c *echo.Context, got reading.Documents, asked showing, since bool) (documentPage, error) {
-	marked, err := s.markedPage(c, asked.marks, got.Marks, got.Of, got.Rows, got.Keys)
+	marked, err := s.marked(c, asked.marks, got.Markable)
 	if err != nil {
 		return documentPage{}, err
 	}

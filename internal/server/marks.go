@@ -10,7 +10,6 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"yalvo/internal/openapi"
-	"yalvo/internal/plan"
 	"yalvo/internal/problem"
 	"yalvo/internal/reading"
 	"yalvo/internal/request"
@@ -48,25 +47,15 @@ func marksAsked(c *echo.Context) (marks, error) {
 
 // marked are the marks of some documents in JSON, in their order; nil if none are asked
 // for.
-func (s *Server) marked(c *echo.Context, asked marks, of *plan.Collection, rows []int64,
-	keys []string) ([]json.RawMessage, error) {
+func (s *Server) marked(c *echo.Context, asked marks, docs reading.Markable) ([]json.RawMessage, error) {
 	if len(asked.names) == 0 {
 		return nil, nil
 	}
-	got, err := s.Reading.Marks(c.Request().Context(), asked.who, asked.names, of, rows, keys)
+	got, err := s.Reading.Marks(c.Request().Context(), asked.who, asked.names, docs)
 	if err != nil {
 		return nil, err
 	}
 	return asked.texts(got), nil
-}
-
-// markedPage is the same for a page, which may have come with its marks.
-func (s *Server) markedPage(c *echo.Context, asked marks, come []reading.Marked, of *plan.Collection, rows []int64,
-	keys []string) ([]json.RawMessage, error) {
-	if come != nil {
-		return asked.texts(come), nil
-	}
-	return s.marked(c, asked, of, rows, keys)
 }
 
 func (asked marks) texts(got []reading.Marked) []json.RawMessage {

@@ -123,7 +123,7 @@ func (s *Server) timelinePage(c *echo.Context, timeline, owner string, page read
 		return timelinePage{}, err
 	}
 	out := timelinePage{Entries: got.Entries}
-	if out.Marks, err = s.markedPage(c, asked.marks, got.Marks, got.Of, got.Rows, got.Keys); err != nil {
+	if out.Marks, err = s.marked(c, asked.marks, got.Markable); err != nil {
 		return timelinePage{}, err
 	}
 	if err := s.alongEntries(c, asked, got, &out); err != nil {
