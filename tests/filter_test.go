@@ -148,10 +148,7 @@ func decided(t testing.TB, s *store.Store, rule, me string) (left, through int) 
 	}
 	p := must(s.Plan(t.Context(), d))(t)
 	v := &running.Version{Plan: p, Law: access.New(d)}
-	j := v.Judge(running.Viewer{Me: me, Judged: true}, func(docs []store.Address, pairs []store.Between) ([]store.Document,
-		[]bool, error) {
-		return s.Known(t.Context(), docs, pairs)
-	})
+	j := v.Judge(running.Viewer{Me: me, Judged: true}, s.Looking(t.Context()))
 	posts := p.Collection("posts")
 	all := must(s.Documents(t.Context(), posts.Number, 0, "", "", store.Filter{}, 100))(t)
 	may := must(j.Readable(posts, all))(t)

@@ -49,12 +49,14 @@ type Court struct {
 	fetched   map[Address]bool
 	exists    map[Address]bool // of which no more is known
 	pairs     map[Ask]bool
+	absent    map[Address]bool // what is as if it were not there: see [Court.JudgeNamed]
 }
 
 // Court makes a court for a caller with an account, or for a stranger if it is empty.
 func (l *Law) Court(source Source, account string, now time.Time) *Court {
 	c := &Court{law: l, source: source, moment: now, documents: map[Address]*expr.Document{},
-		fetched: map[Address]bool{}, exists: map[Address]bool{}, pairs: map[Ask]bool{}}
+		fetched: map[Address]bool{}, exists: map[Address]bool{}, pairs: map[Ask]bool{},
+		absent: map[Address]bool{}}
 	if account != "" && l.design.Accounts != nil {
 		c.me = c.shared(l.design.Accounts.Name, account)
 	}
@@ -72,6 +74,80 @@ func (c *Court) Judge(requests [][]Condition) ([]Verdict, error) {
 		verdicts[i] = c.decide(conditions)
 	}
 	return verdicts, nil
+}
+
+// JudgeNamed decides about a request to write in which the caller has named documents: first whether they may
+// read each of these, and then by the rules that stand before the request. For these what the caller may not
+// read is not there: neither a document that they have named, nor the values of one that a rule comes to by a
+// reference. Otherwise the rules would tell of it what its absence would not. A question for a pair is
+// answered as it is: a block is no less of one for being hidden.
+func (c *Court) JudgeNamed(request []Condition, named [][]Condition) (of Verdict, readable []Verdict, err error) {
+	if err := c.learn(append([][]Condition{request}, named...)); err != nil {
+		return of, nil, err
+	}
+	for _, conditions := range named {
+		v := c.decide(conditions)
+		readable = append(readable, v)
+		if doc := conditions[len(conditions)-1].Hidden; !v.Allowed {
+			defer c.hide(doc)()
+			c.absent[addressOf(doc)] = true
+			defer delete(c.absent, addressOf(doc))
+		}
+	}
+	for length := 2; length <= 1+expr.MaxFollowed; length++ {
+		unread, err := c.unread(request, length)
+		if err != nil {
+			return of, nil, err
+		}
+		for _, doc := range unread {
+			defer c.hide(doc)()
+		}
+	}
+	return c.decide(request), readable, nil
+}
+
+// unread are the documents that the rules of a request come to by paths of some length, and that the caller
+// may not read.
+func (c *Court) unread(request []Condition, length int) (unread []*expr.Document, err error) {
+	var docs []*expr.Document
+	var reading [][]Condition
+	for _, on := range request {
+		if on.Hidden != nil || on.Rule == nil || on.Rule.That == nil {
+			continue
+		}
+		for _, path := range on.Rule.That.Follows {
+			if len(path) != length {
+				continue
+			}
+			doc, known := c.at(on, path, wanted{map[Address]bool{}, map[Ask]bool{}})
+			if known && doc != nil && doc.Values != nil {
+				docs = append(docs, doc)
+				reading = append(reading, c.law.Reading(c.law.design.Collection(doc.Collection), doc))
+			}
+		}
+	}
+	verdicts, err := c.Judge(reading)
+	for i, v := range verdicts {
+		if !v.Allowed {
+			unread = append(unread, docs[i])
+		}
+	}
+	return unread, err
+}
+
+// hide has nothing be known of a document until what it returns is called.
+func (c *Court) hide(doc *expr.Document) (restore func()) {
+	a := addressOf(doc)
+	shared := c.shared(a.Collection, a.Key)
+	values, fetched := shared.Values, c.fetched[a]
+	shared.Values, c.fetched[a] = nil, true
+	return func() { shared.Values, c.fetched[a] = values, fetched }
+}
+
+// IsAbsent has a document be as if it were not there, for what is decided from now on.
+func (c *Court) IsAbsent(doc *expr.Document) {
+	c.hide(doc)
+	c.absent[addressOf(doc)], c.exists[addressOf(doc)] = true, false
 }
 
 // Explain works every condition of a request out in its parts. A condition without a
@@ -190,7 +266,8 @@ func (c *Court) cannot(kind string, from, to *expr.Document) bool {
 }
 
 func (c *Court) paired(kind string, from, to *expr.Document) bool {
-	return !c.cannot(kind, from, to) && c.pairs[Ask{kind, from.Key, to.Key}]
+	return !c.cannot(kind, from, to) && c.pairs[Ask{kind, from.Key, to.Key}] && !c.absent[addressOf(from)] &&
+		!c.absent[addressOf(to)]
 }
 
 // Filter is the rule to read documents of a collection, as far as it can be worked out from

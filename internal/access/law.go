@@ -14,11 +14,15 @@ type Law struct {
 	reads  map[expr.Member]bool // the values that any rule names
 	asks   map[string]bool      // the kinds of pairs that any rule asks for
 	follow map[string]bool      // the collections to which any rule follows a reference and reads on
+	rights map[*design.Kept]Right
+	judges map[*design.Kept]bool
+	told   map[string][]string // by list or timeline: values of its entries that it tells, and not to all who may read these
 }
 
 // New is the law of a design.
 func New(d *design.Design) *Law {
-	l := &Law{d, map[string]expr.Shape{}, map[expr.Member]bool{}, map[string]bool{}, map[string]bool{}}
+	l := &Law{d, map[string]expr.Shape{}, map[expr.Member]bool{}, map[string]bool{}, map[string]bool{},
+		map[*design.Kept]Right{}, map[*design.Kept]bool{}, map[string][]string{}}
 	for _, c := range d.Collections {
 		l.shapes[c.Name] = c.ShapeOf()
 	}
@@ -47,6 +51,8 @@ func New(d *design.Design) *Law {
 			l.follow[collection] = true
 		}
 	}
+	l.findRights()
+	l.findTold()
 	return l
 }
 
@@ -116,6 +122,32 @@ func given(doc, changed, parent *expr.Document) map[string]*expr.Document {
 func (l *Law) ReadingField(c *design.Collection, doc *expr.Document, name string) []Condition {
 	return []Condition{{Name: c.Name + "." + name + "." + string(design.OpRead),
 		Rule: c.Access.OfField(name, design.OpRead), Given: given(doc, nil, l.parent(c, doc.Key))}}
+}
+
+// Sourcing are the conditions to be shown a source of a kept value by who may read the document that holds it:
+// to read the source, the reference by which the two belong together, and of pairs the pair.
+func (l *Law) Sourcing(k *design.Kept, holder, source *expr.Document, pair map[string]any) []Condition {
+	in := l.design.Collection(source.Collection)
+	switch {
+	case k.Kind == design.Copy:
+		return append(l.fieldOf(k.In, holder, k.Via.Name), l.Reading(in, source)...)
+	case k.Nested != nil: // what it lies under is the holder, which may be read
+		return []Condition{{Name: in.Name + "." + string(design.OpRead), Rule: in.Access.Of(design.OpRead),
+			Given: given(source, nil, holder), Hidden: source}}
+	case k.Via != nil:
+		return append(l.Reading(in, source), l.fieldOf(in, source, k.Via.Name)...)
+	case k.Side == design.From:
+		return append(l.Reading(in, source), l.ReadingPair(k.Pair, holder, source, pair)...)
+	}
+	return append(l.Reading(in, source), l.ReadingPair(k.Pair, source, holder, pair)...)
+}
+
+// fieldOf are the conditions to read a value of a document if it is narrowed.
+func (l *Law) fieldOf(c *design.Collection, doc *expr.Document, name string) []Condition {
+	if c.Access.OfField(name, design.OpRead) == nil {
+		return nil
+	}
+	return l.ReadingField(c, doc, name)
 }
 
 // Creating are the conditions to create a document with values for some fields.

@@ -1,6 +1,8 @@
 package access
 
 import (
+	"slices"
+
 	"yalvo/internal/design"
 	"yalvo/internal/expr"
 )
@@ -14,6 +16,62 @@ func (l *Law) ReadingList(list *design.Listing, of *expr.Document) []Condition {
 	}
 	return append(all, Condition{Name: list.Name + "." + string(design.OpRead), Rule: list.Access.Of(design.OpRead),
 		Given: map[string]*expr.Document{design.NameOf: of}})
+}
+
+// ReadingTold are the conditions to read those values of an entry that a list tells, as far as they do not follow
+// from the rules for the list and for the entry.
+func (l *Law) ReadingTold(list *design.Listing, doc *expr.Document) []Condition {
+	return l.readingAll(list.Entries, doc, l.told[list.Name])
+}
+
+// ReadingTimelineTold is the same for the entries of a timeline.
+func (l *Law) ReadingTimelineTold(t *design.Timeline, doc *expr.Document) []Condition {
+	return l.readingAll(t.Entries, doc, l.told[t.Name])
+}
+
+// Tells tells whether a list, or a timeline, tells values of its entries that not all may read who may read
+// these.
+func (l *Law) Tells(name string) bool { return len(l.told[name]) > 0 }
+
+func (l *Law) readingAll(c *design.Collection, doc *expr.Document, names []string) []Condition {
+	var all []Condition
+	for _, name := range names {
+		all = append(all, l.ReadingField(c, doc, name)...)
+	}
+	return all
+}
+
+// findTold notes which values are told by lists and timelines, and have to be judged.
+func (l *Law) findTold() {
+	for _, list := range l.design.Lists {
+		if list.Entries != nil {
+			l.told[list.Name] = unproved(list.Entries, list.Access.Of(design.OpRead), list.Tells())
+		}
+	}
+	for _, t := range l.design.Timelines {
+		if t.Entries == nil || t.By == nil {
+			continue
+		}
+		tells := []string{t.By.Name}
+		if t.Order != nil {
+			tells = append(tells, t.Order.Name)
+		}
+		l.told[t.Name] = unproved(t.Entries, t.Access.Of(design.OpRead), tells)
+	}
+}
+
+// unproved are those of some values of a collection's documents that are narrowed, and are not known to be
+// for all who may read the documents and what a rule lets them read.
+func unproved(c *design.Collection, of *design.Rule, names []string) []string {
+	var all []string
+	known := append(claimsOf(c, design.NameDoc, nil), claim(of, nil))
+	for _, name := range names {
+		if c.Access.OfField(name, design.OpRead) != nil && !slices.Contains(all, name) &&
+			!expr.Follows(fieldClaim(c, name, design.NameDoc), known...) {
+			all = append(all, name)
+		}
+	}
+	return all
 }
 
 // Belonging is what must hold of a document to be an entry of a list that is asked for

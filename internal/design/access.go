@@ -68,6 +68,9 @@ func (r *Rule) Text() string {
 	return "false"
 }
 
+// Names tells whether the rule names something.
+func (r *Rule) Names(name string) bool { return r != nil && r.That != nil && r.That.Names(name) }
+
 // Of is the rule for doing something, nil if there is none: then nobody may.
 func (a *Access) Of(op Op) *Rule {
 	if a == nil {

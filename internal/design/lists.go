@@ -82,6 +82,30 @@ func (l *Listing) Owner() *Collection {
 	return l.Through.To
 }
 
+// Tells are the values of an entry that the list tells by which entries it has, and in which order. A
+// condition without parameters tells what the design itself says of who belongs to it, as a rule does.
+func (l *Listing) Tells() []string {
+	names := FieldNames(l.Words)
+	for _, f := range []*Field{l.By, l.Starts} {
+		if f != nil {
+			names = append(names, f.Name)
+		}
+	}
+	for _, o := range l.Order {
+		if o.System == "" {
+			names = append(names, o.Name())
+		}
+	}
+	if slices.ContainsFunc(l.Params, func(p *Field) bool { return l.Where.Names(p.Name) }) {
+		for _, m := range l.Where.That.Reads {
+			if m.Collection == l.Entries.Name {
+				names = append(names, m.Name)
+			}
+		}
+	}
+	return names
+}
+
 // The names of the parameters of lists that look for texts.
 const (
 	ParamStarts = "starts"

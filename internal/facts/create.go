@@ -89,14 +89,19 @@ func (w *Writer) repeatedCreation(ctx context.Context, who running.Viewer, made 
 	}
 	path := made.in.Path(made.key)
 	if !found || string(there.MadeFrom) != string(made.digest) {
-		return Result{}, running.Refuse(running.CodeConflict,
-			"%s exists already and was created differently: edit it, or choose another id", path)
+		return Result{}, taken(path)
+	}
+	j := w.JudgeNow(ctx, made.version, who)
+	if err := j.MayRead(made.in, there); running.IsMissing(err) {
+		return Result{}, taken(path) // as a document of somebody else
+	} else if err != nil {
+		return Result{}, err
 	}
 	history, err := w.Store.About(ctx, path, historyLimit)
 	if err != nil {
 		return Result{}, err
 	}
-	seen, err := w.JudgeNow(ctx, made.version, who).Show(made.in, there)
+	seen, err := j.Show(made.in, there)
 	if err != nil {
 		return Result{}, err
 	}
@@ -109,6 +114,11 @@ func (w *Writer) repeatedCreation(ctx context.Context, who running.Viewer, made 
 	last, err := w.Store.LastPosition(ctx)
 	result.Position = running.UpTo(last)
 	return result, err
+}
+
+func taken(path string) error {
+	return running.Refuse(running.CodeConflict,
+		"%s exists already and was created differently: edit it, or choose another id", path)
 }
 
 // Repeated is the result of a creation that is repeated under the key that the service had
@@ -143,6 +153,7 @@ type creation struct {
 	digest  []byte
 	why     Cause
 	relied  []store.Relied // what it is allowed by
+	judge   *running.Judge // who has allowed it
 }
 
 // errStale gives a unit up that was allowed by what has changed meanwhile: it is run again,
@@ -272,7 +283,7 @@ func (m *creation) carryOut(u Unit) (Result, error) {
 	if err := u.refersTo(m.in, m.key, m.facts, nil); err != nil {
 		return Result{}, err
 	}
-	seen, err := u.shown(m.in, made.Document)
+	seen, err := shown(m.judge, m.in, made.Document, m.given, 1)
 	if err != nil {
 		return Result{}, err
 	}

@@ -41,20 +41,18 @@ func (u Unit) Edit(target Target, patch Patch, why Cause) (Result, error) {
 		return Result{}, err
 	}
 	doc, found, err := u.Tx.LockForEdit(c, target.Key)
-	var may *editing
+	e := &editing{}
 	if err == nil && found {
-		may, err = u.mayEdit(c, doc)
+		e, err = u.beginEdit(c, doc)
 	}
 	if err == nil {
-		err = checkTarget(c, target, doc, found)
+		err = checkTarget(c, target, e.seen, found)
 	}
 	if err != nil {
 		return Result{}, err
 	}
-	rev, err := revise(c, doc, patch)
-	if err = may.mayTry(patch, err); err == nil {
-		err = may.may(rev)
-	}
+	rev, err := e.revise(patch)
+	err = e.may(rev, err)
 	if err == nil && len(rev.touched) > 0 {
 		err = u.tryConditions(c, doc.Key, rev.facts, why.Actor)
 	}
@@ -65,27 +63,29 @@ func (u Unit) Edit(target Target, patch Patch, why Cause) (Result, error) {
 		return Result{}, err
 	}
 	if len(rev.touched) == 0 {
-		history, err := u.Tx.About(c.Path(doc.Key), 1)
-		if err != nil {
-			return Result{}, err
+		var history []store.Record
+		if len(e.hidden) == 0 { // the last edit may have been of what they may not read
+			if history, err = u.Tx.About(c.Path(doc.Key), 1); err != nil {
+				return Result{}, err
+			}
 		}
-		seen, err := u.shown(c, doc)
-		if err != nil {
-			return Result{}, err
-		}
-		return u.unchanged(history, Result{Document: seen, Read: 1})
+		return u.unchanged(history, Result{Document: e.seen, Read: 1})
 	}
-	return u.carryOutEdit(c, doc, rev, why)
+	result, doc, err := u.carryOutEdit(c, doc, rev, why)
+	if err == nil {
+		result.Document, err = shown(e.Judge, c, doc, patch.given(), e.seen.Version+1)
+	}
+	return result, err
 }
 
-func checkTarget(c *plan.Collection, target Target, doc store.Document, found bool) error {
+func checkTarget(c *plan.Collection, target Target, doc running.Document, found bool) error {
 	if !found {
 		return running.NotFound(c, target.Key)
 	}
 	if target.Version != 0 && target.Version != doc.Version {
 		return running.Refuse(running.CodeStale,
 			"%s is at version %d, and the request was made for version %d: read it again",
-			c.Path(doc.Key), doc.Version, target.Version)
+			doc.Path, doc.Version, target.Version)
 	}
 	return nil
 }
@@ -94,12 +94,16 @@ func checkTarget(c *plan.Collection, target Target, doc store.Document, found bo
 type revision struct {
 	facts   map[string]any
 	before  map[string]any
-	touched []string         // fields whose value differs, in the design's order
+	touched []string         // fields whose value differs, or is given blindly, in the design's order
 	unfit   []design.Mistake // what did not fit before and was left as it is
 }
 
-func revise(c *plan.Collection, doc store.Document, patch Patch) (revision, error) {
-	patched, err := patch.apply(running.See(c, doc))
+// revise applies a patch to the document as the caller sees it: it can test, copy, move and take away what
+// they may read. What is hidden from them stays as it is, unless they give it another value. Then it counts
+// as changed, whatever it was: that it was the same would tell it.
+func (e *editing) revise(patch Patch) (revision, error) {
+	c, doc := e.in, e.before
+	patched, err := patch.apply(e.seen)
 	if err != nil {
 		return revision{}, err
 	}
@@ -115,15 +119,21 @@ func revise(c *plan.Collection, doc store.Document, patch Patch) (revision, erro
 	if mistakes := keptMistakes(c, after); len(mistakes) > 0 {
 		return revision{}, running.Invalid(running.Under("/facts", mistakes))
 	}
+	stored, err := running.Decode(doc.Fields)
+	if err != nil {
+		return revision{}, err
+	}
+	blindly := e.restore(after, stored, patch)
 	accepted, mistakes := design.AcceptAll(c.Collection.Fields, after)
 	rev := revision{facts: accepted, before: before}
 	if len(mistakes) > 0 {
-		if mistakes, err = rev.leave(doc, after, mistakes); err != nil {
+		if mistakes, err = rev.leave(stored, after, blindly, mistakes); err != nil {
 			return revision{}, err
 		}
 	}
 	for _, f := range c.Collection.Fields {
-		if reflect.DeepEqual(before[f.Name], accepted[f.Name]) || design.Mentioned(rev.unfit, f.Name) {
+		same := reflect.DeepEqual(before[f.Name], accepted[f.Name]) && !slices.Contains(blindly, f.Name)
+		if same || design.Mentioned(rev.unfit, f.Name) {
 			continue
 		}
 		rev.touched = append(rev.touched, f.Name)
@@ -139,6 +149,26 @@ func revise(c *plan.Collection, doc store.Document, patch Patch) (revision, erro
 		return revision{}, running.Invalid(running.Under("/facts", mistakes))
 	}
 	return rev, nil
+}
+
+// restore puts what is hidden from the caller back into patched facts, and answers with what of it the patch
+// has given another value.
+func (e *editing) restore(after, stored map[string]any, patch Patch) (given []string) {
+	for _, name := range e.hidden {
+		if e.in.Collection.Field(name) == nil {
+			continue
+		}
+		_, is := after[name]
+		_, said := patch.given()[name]
+		if is || said {
+			given = append(given, name)
+			continue
+		}
+		if v, was := stored[name]; was {
+			after[name] = v
+		}
+	}
+	return given
 }
 
 // check returns the mistakes of checks that the edit breaks. Those that are about none
@@ -161,17 +191,13 @@ func (r *revision) check(c *design.Collection, before map[string]any) []design.M
 }
 
 // leave lets what does not fit the design in force be as it was before the edit, and
-// returns the mistakes that the edit itself makes.
-func (r *revision) leave(doc store.Document, after map[string]any,
+// returns the mistakes that the edit itself makes: those of what is given blindly too.
+func (r *revision) leave(stored, after map[string]any, blindly []string,
 	mistakes []design.Mistake) ([]design.Mistake, error) {
-	stored, err := running.Decode(doc.Fields)
-	if err != nil {
-		return nil, err
-	}
 	var own []design.Mistake
 	for _, m := range mistakes {
 		name, _, _ := strings.Cut(strings.TrimPrefix(m.Pointer, "/"), "/")
-		if !reflect.DeepEqual(stored[name], after[name]) {
+		if !reflect.DeepEqual(stored[name], after[name]) || slices.Contains(blindly, name) {
 			own = append(own, m)
 			continue
 		}
@@ -197,9 +223,15 @@ func placed(err error, patch Patch) error {
 	return r
 }
 
-// carryOutEdit writes an edit of a locked document.
-func (u Unit) carryOutEdit(c *plan.Collection, doc store.Document, rev revision, why Cause) (Result, error) {
-	m, err := u.redirect(c, doc, rev)
+// carryOutEdit writes an edit of a locked document, and answers with that as it is then.
+func (u Unit) carryOutEdit(c *plan.Collection, doc store.Document, rev revision, why Cause) (Result, store.Document,
+	error) {
+	result, err := u.writeEdit(c, &doc, rev, why)
+	return result, doc, err
+}
+
+func (u Unit) writeEdit(c *plan.Collection, doc *store.Document, rev revision, why Cause) (Result, error) {
+	m, err := u.redirect(c, *doc, rev)
 	if err != nil {
 		return Result{}, err
 	}
@@ -207,10 +239,10 @@ func (u Unit) carryOutEdit(c *plan.Collection, doc store.Document, rev revision,
 	if doc.Fields, err = Encoded(rev.facts); err != nil {
 		return Result{}, err
 	}
-	if err := u.Tx.Update(c, &doc, m.cards); err != nil {
+	if err := u.Tx.Update(c, doc, rev.touched, m.cards); err != nil {
 		return Result{}, err
 	}
-	if err := u.noteUnfit(c, doc, rev.unfit); err != nil {
+	if err := u.noteUnfit(c, *doc, rev.unfit); err != nil {
 		return Result{}, err
 	}
 	if err := u.refersTo(c, doc.Key, rev.facts, rev.before); err != nil {
@@ -218,7 +250,7 @@ func (u Unit) carryOutEdit(c *plan.Collection, doc store.Document, rev revision,
 	}
 	change := plan.Change{Kind: plan.Changed, Collection: c, Doc: doc.N, Parent: doc.Parent, Before: m.before,
 		After: m.after, Touched: rev.touched, RankBefore: rankBefore, RankAfter: doc.Ranks}
-	if err := u.reattach(doc, rev, m, change); err != nil {
+	if err := u.reattach(*doc, rev, m, change); err != nil {
 		return Result{}, err
 	}
 	record := store.Record{Kind: plan.Changed, Subject: c.Path(doc.Key), Detail: strings.Join(rev.touched, ", ")}
@@ -226,12 +258,8 @@ func (u Unit) carryOutEdit(c *plan.Collection, doc store.Document, rev revision,
 	if err != nil {
 		return Result{}, err
 	}
-	seen, err := u.shown(c, doc)
-	if err != nil {
-		return Result{}, err
-	}
-	result := Result{Document: seen, Position: running.At(position), Fresh: true, Read: 1 + len(m.pointers), Wrote: 1}
-	return result, u.fireDocument(design.OnChanged, c, doc, was, why.from(position))
+	result := Result{Position: running.At(position), Fresh: true, Read: 1 + len(m.pointers), Wrote: 1}
+	return result, u.fireDocument(design.OnChanged, c, *doc, was, why.from(position))
 }
 
 // noteUnfit goes on listing what did not fit before an edit and does not after it.
@@ -432,6 +460,6 @@ func (u Unit) Clear(ref *plan.Reference, doc store.Document, why Cause) error {
 	}
 	delete(facts, ref.Name)
 	_, unfit := ref.In.Collection.AcceptWhole(facts) // nobody is there to be told: it is listed
-	_, err = u.carryOutEdit(ref.In, doc, revision{facts: facts, touched: []string{ref.Name}, unfit: unfit}, why)
+	_, _, err = u.carryOutEdit(ref.In, doc, revision{facts: facts, touched: []string{ref.Name}, unfit: unfit}, why)
 	return err
 }

@@ -44,22 +44,34 @@ func (u Unit) SetPair(link running.Link, facts map[string]any, why Cause) (Resul
 		return Result{}, err
 	}
 	accepted, given, stands, err := u.pairFields(p, link, facts, why.Actor)
+	blind := false
 	if err == nil {
-		err = u.maySet(p, link, accepted)
+		blind, err = u.maySet(p, link, accepted)
 	}
 	if err != nil {
 		return Result{}, err
 	}
+	result, err := Result{}, error(nil)
 	if stands {
-		return u.pairUnchanged(p, link)
+		result, err = u.pairUnchanged(p, link)
+	} else {
+		write := u.pairWrite(p, link, plan.Set, why)
+		write.Fields, write.Keep = given, facts == nil
+		result, err = u.put(p, link, write, why)
 	}
+	if err == nil && blind {
+		return u.blind()
+	}
+	return result, err
+}
+
+// put writes a pair, and ends those that cannot stand beside it.
+func (u Unit) put(p *plan.Pair, link running.Link, write store.PairWrite, why Cause) (Result, error) {
 	if len(p.Dissolves) > 0 {
 		if err := u.Tx.LockBetween(running.Address(p.From, link.From), running.Address(p.To, link.To)); err != nil {
 			return Result{}, err
 		}
 	}
-	write := u.pairWrite(p, link, plan.Set, why)
-	write.Fields, write.Keep = given, facts == nil
 	got, err := u.setPair(write)
 	if err == nil {
 		err = u.pairThere(p, link, got)
@@ -75,7 +87,7 @@ func (u Unit) SetPair(link running.Link, facts map[string]any, why Cause) (Resul
 		return result, nil
 	}
 	why = why.from(got.Position)
-	ends := store.Ends{A: got.From, B: got.To, AKey: link.From, BKey: link.To, Fields: given}
+	ends := store.Ends{A: got.From, B: got.To, AKey: link.From, BKey: link.To, Fields: write.Fields}
 	if err := u.FirePair(design.OnSet, p, ends, why); err != nil {
 		return result, err
 	}
@@ -124,17 +136,28 @@ func (u Unit) UnsetPair(link running.Link, why Cause) (Result, error) {
 	if err != nil {
 		return Result{}, err
 	}
-	if err := u.mayUnset(p, link); err != nil {
-		return Result{}, err
-	}
-	ended, err := u.endPair(p, link, why)
+	may, err := u.mayUnset(p, link)
 	if err != nil {
 		return Result{}, err
 	}
-	if ended == 0 {
+	ended := int64(0)
+	if may.end {
+		ended, err = u.endPair(p, link, why)
+	}
+	switch {
+	case may.blind && (err == nil || running.IsMissing(err)):
+		return u.blind()
+	case err != nil:
+		return Result{}, err
+	case ended == 0:
 		return u.pairUnchanged(p, link)
 	}
 	return Result{Position: running.At(ended), Fresh: true, Read: 2, Wrote: 1}, nil
+}
+
+// blind is the result of a write of a pair for who is not told how it stood.
+func (u Unit) blind() (Result, error) {
+	return u.unchanged(nil, Result{Fresh: true, Read: 2, Wrote: 1})
 }
 
 // endPair ends a pair that stands and returns the position of that, 0 if there
@@ -235,17 +258,28 @@ func (u Unit) pairFields(p *plan.Pair, link running.Link, facts map[string]any, 
 		}
 		return accepted, given, false, err
 	}
-	if facts == nil {
-		standing, there, err := u.Tx.PairBetween(p, link.From, link.To)
-		if err != nil {
-			return nil, nil, false, err
-		}
-		if there {
-			accepted, err = running.Typed(p.Fields, standing.Fields)
-			return accepted, nil, true, err
+	accepted, err = u.keepsItsOwn(p, link, facts)
+	if err == nil && accepted == nil {
+		err = running.Invalid(running.Under("/facts", mistakes))
+	}
+	return accepted, nil, accepted != nil, err
+}
+
+// keepsItsOwn are the facts of a pair that stands and is set again without any, nil if it does not, or if that is
+// not for the caller to know.
+func (u Unit) keepsItsOwn(p *plan.Pair, link running.Link, facts map[string]any) (map[string]any, error) {
+	if err := u.mayPair(p, link); err != nil || facts != nil {
+		return nil, err
+	}
+	stood, err := u.standing(p, link)
+	if j := u.judge(); err == nil && stood != nil && j != nil {
+		var blind bool
+		blind, err = u.blindly(j, p, link, func() (map[string]any, error) { return stood, nil })
+		if blind {
+			stood = nil
 		}
 	}
-	return nil, nil, false, running.Invalid(running.Under("/facts", mistakes))
+	return stood, err
 }
 
 // pairUnchanged is the result of a write that found a pair as it was to be.

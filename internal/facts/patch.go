@@ -19,6 +19,8 @@ import (
 type Patch interface {
 	// apply is what the facts of a document are after the patch.
 	apply(running.Document) (json.RawMessage, error)
+	// given are the facts that the patch gives by their names.
+	given() map[string]any
 	// place is where in the patch a place in the document was written.
 	place(pointer string) string
 }
@@ -33,6 +35,14 @@ func (p MergePatch) apply(doc running.Document) (json.RawMessage, error) {
 			Detail: "this is no merge patch: " + err.Error()}})
 	}
 	return merged, nil
+}
+
+func (p MergePatch) given() map[string]any {
+	var all map[string]any
+	if json.Unmarshal(p, &all) != nil { // it was applied, so it can be read
+		return nil
+	}
+	return all
 }
 
 func (p MergePatch) place(pointer string) string { return pointer }
@@ -161,6 +171,9 @@ func factsAlone(before, after json.RawMessage) (json.RawMessage, error) {
 	err := json.Unmarshal(after, &exact)
 	return exact.Facts, err
 }
+
+// given is empty: what operations make of facts is told by these alone.
+func (p Operations) given() map[string]any { return map[string]any{} }
 
 // place: the last operation that wrote there, or beneath or around it.
 func (p Operations) place(pointer string) string {

@@ -22,11 +22,12 @@ func (u Unit) Remove(target Target, why Cause) (Result, error) {
 		return Result{}, err
 	}
 	doc, found, err := u.Tx.LockForRemoval(c, target.Key)
+	var seen running.Document
 	if err == nil && found {
-		err = u.mayRemove(c, doc)
+		seen, err = u.mayRemove(c, doc)
 	}
 	if err == nil {
-		err = checkTarget(c, target, doc, found)
+		err = checkTarget(c, target, seen, found)
 	}
 	if err == nil {
 		err = u.mayGo(c, doc)
@@ -36,10 +37,6 @@ func (u Unit) Remove(target Target, why Cause) (Result, error) {
 	}
 	record := store.Record{Kind: plan.Removed, Subject: c.Path(doc.Key), Actor: why.Actor, Cause: why.Journalled()}
 	position, err := u.record(record)
-	if err != nil {
-		return Result{}, err
-	}
-	seen, err := u.shown(c, doc)
 	if err != nil {
 		return Result{}, err
 	}

@@ -36,8 +36,9 @@ type Unit struct {
 	first []store.Address // to be locked before the edited document
 	again bool            // the unit can be given up and run again with others in first
 
-	app    *running.App // what rules were told lately, nil not to decide by that
-	afresh bool         // it was tried by that, which has changed
+	app     *running.App
+	recalls bool // what rules were told lately may decide: nothing was written in this transaction before
+	afresh  bool // it was tried by that, which has changed
 
 	album *album.Album
 
@@ -83,7 +84,7 @@ func (w *Writer) write(ctx context.Context, caller running.Caller, plain func(*r
 		begin := w.Store.Write
 		unit := Unit{Version: v, who: caller.Viewer, again: true, app: w.App, afresh: afresh, album: w.album}
 		if caller.Key == "" && plain != nil && plain(v) {
-			begin = w.Store.Direct
+			begin, unit.recalls = w.Store.Direct, true
 			unit.gather = func(tx *store.Tx, write store.PairWrite) (store.PairWritten, error) {
 				return w.setTogether(ctx, tx, write)
 			}

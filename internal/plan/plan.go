@@ -120,6 +120,11 @@ type Count struct {
 	Thresholds []*Timeline // mixed timelines that it counts the followers for
 }
 
+// Summary is the summary of a kept value of the collection's own, nil if it is none.
+func (c *Collection) Summary(k *design.Kept) *Summary {
+	return first(c.Summaries, func(s *Summary) bool { return s.Kept == k })
+}
+
 // Told tells whether the journal tells of all that is counted: of pairs, nested
 // documents, and references that are there from a document's creation to its end.
 func (c *Count) Told() bool {

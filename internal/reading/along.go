@@ -54,13 +54,21 @@ func (r *Reader) Along(ctx context.Context, who running.Viewer, of *plan.Collect
 		if err != nil {
 			return nil, err
 		}
+		var shown []store.Document
 		for i, d := range some {
-			if bytes += storedSize(d); !may[i] || bytes > 2*store.PageBytes {
+			if !may[i] {
 				continue
 			}
-			if found[c.Path(d.Key)], err = j.Show(c, d); err != nil {
-				return nil, err
+			if bytes += storedSize(d); bytes <= 2*store.PageBytes {
+				shown = append(shown, d)
 			}
+		}
+		seen, err := j.ShowAll(c, shown)
+		if err != nil {
+			return nil, err
+		}
+		for _, d := range seen {
+			found[d.Path] = d
 		}
 	}
 	return found, nil

@@ -9,6 +9,7 @@ import (
 
 	lru "github.com/hashicorp/golang-lru/v2"
 
+	"yalvo/internal/access"
 	"yalvo/internal/design"
 	"yalvo/internal/gathering"
 	"yalvo/internal/plan"
@@ -60,7 +61,7 @@ var FromTheTop = store.FromTheTop
 type Page struct {
 	After  Boundary
 	Prefix string // collections: ids that begin with it
-	Given  int    // timelines: how many places of it the pages before this one went through
+	Given  int    // timelines: how many entries of it the pages before this one had
 	Top    int64  // lists: the row of what stood on top of the first page, 0 for nothing
 	Limit  int
 }
@@ -72,6 +73,8 @@ type Documents struct {
 	Next      *Page       // nil: this is the last page
 
 	Markable
+
+	stored []store.Document // as they are stored, to be shown together
 
 	Linked    bool              // they are the other ends of pairs
 	PairFacts []json.RawMessage // lists through pairs: the facts of these
@@ -100,20 +103,26 @@ func (r *Reader) Document(ctx context.Context, who running.Viewer, collection, k
 		return Documents{}, err
 	}
 	out := Documents{Markable: Markable{Of: c}}
-	return out, out.add(j, doc, doc.Created)
+	out.add(doc, doc.Created)
+	return out, out.show(j)
 }
 
 // room makes room for some more documents.
 func (d *Documents) room(many int) {
-	d.Documents, d.Times = slices.Grow(d.Documents, many), slices.Grow(d.Times, many)
+	d.stored, d.Times = slices.Grow(d.stored, many), slices.Grow(d.Times, many)
 	d.Rows, d.Keys = slices.Grow(d.Rows, many), slices.Grow(d.Keys, many)
 }
 
-// add adds a document as the viewer may see it.
-func (d *Documents) add(j *running.Judge, doc store.Document, at time.Time) error {
-	seen, err := j.Show(d.Of, doc)
-	d.Documents, d.Times = append(d.Documents, seen), append(d.Times, at.UTC())
+// add adds a document.
+func (d *Documents) add(doc store.Document, at time.Time) {
+	d.stored, d.Times = append(d.stored, doc), append(d.Times, at.UTC())
 	d.Rows, d.Keys = append(d.Rows, doc.N), append(d.Keys, doc.Key)
+}
+
+// show shows what was added as the viewer may see it.
+func (d *Documents) show(j *running.Judge) (err error) {
+	d.Documents, err = j.ShowAll(d.Of, d.stored)
+	d.stored = nil
 	return err
 }
 
@@ -163,11 +172,9 @@ func (r *Reader) Collection(ctx context.Context, who running.Viewer, collection,
 	}
 	out.room(len(docs))
 	for _, d := range docs {
-		if err := out.add(j, d, d.Created); err != nil {
-			return Documents{}, err
-		}
+		out.add(d, d.Created)
 	}
-	return out, nil
+	return out, out.show(j)
 }
 
 // Linked reads what a name after a document leads to: the other ends of its
@@ -233,17 +240,22 @@ func (r *Reader) others(ctx context.Context, j *running.Judge, p *plan.Pair, n i
 // pointing are the documents that point at one through a reference.
 func (r *Reader) pointing(ctx context.Context, j *running.Judge, ref *plan.Reference, n int64,
 	page Page) (Documents, error) {
-	found := source[store.Linked]{simple: true}
+	narrowed := ref.In.Access.OfField(ref.Name, design.OpRead) != nil
+	found := source[store.Linked]{simple: !narrowed}
 	found.read = func(after Boundary, filter store.Filter, limit int) ([]store.Linked, error) {
 		return r.Store.Pointing(ctx, ref.Number, n, after, filter, limit)
 	}
 	if j != nil {
 		found.may = func(rows []store.Linked) ([]bool, error) {
-			docs := make([]store.Document, len(rows))
-			for i, row := range rows {
-				docs[i] = row.Document
-			}
-			return j.Readable(ref.In, docs)
+			return running.Allowed(j, rows, func(row store.Linked) ([]access.Condition, error) {
+				values, err := j.RuleValues(ref.In, row.Document)
+				doc := j.Law.Document(ref.In.Collection, row.Key, values)
+				conditions := j.Law.Reading(ref.In.Collection, doc)
+				if narrowed { // that it points here is a value of its own
+					conditions = append(conditions, j.Law.ReadingField(ref.In.Collection, doc, ref.Name)...)
+				}
+				return conditions, err
+			})
 		}
 	}
 	return linkedPage(j, ref.In, page, found)
@@ -282,9 +294,7 @@ func linkedPage(j *running.Judge, c *plan.Collection, page Page, found source[st
 	}
 	out.room(len(rows))
 	for _, row := range rows {
-		if err := out.add(j, row.Document, row.At); err != nil {
-			return Documents{}, err
-		}
+		out.add(row.Document, row.At)
 	}
-	return out, nil
+	return out, out.show(j)
 }

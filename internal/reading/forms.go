@@ -7,6 +7,7 @@ import (
 	lru "github.com/hashicorp/golang-lru/v2"
 
 	"yalvo/internal/access"
+	"yalvo/internal/plan"
 	"yalvo/internal/running"
 	"yalvo/internal/store"
 )
@@ -62,10 +63,11 @@ func (r *Reader) formForAny(l *looking, many store.Pairings) (f form, err error)
 		if l.me == "" {
 			who.Me = ""
 		}
-		j := l.version.Judge(who, asksNothing)
+		j := l.version.Judge(who, asksNothing{})
 		if page.Filter, f.exact, err = j.EntryFilter(l.t); err != nil {
 			return f, err
 		}
+		f.exact = f.exact && !l.version.Law.Tells(l.t.Name)
 		f.owner = who.Me != "" && ownerMay(j, l)
 	}
 	f.PlacesForm = page.Form()
@@ -75,8 +77,17 @@ func (r *Reader) formForAny(l *looking, many store.Pairings) (f form, err error)
 // errAsks says that something stored would have to be known.
 var errAsks = errors.New("it depends on what is stored")
 
-func asksNothing([]store.Address, []store.Between) ([]store.Document, []bool, error) {
+// asksNothing is the source of who may ask for nothing.
+type asksNothing struct{}
+
+// Known is part of [running.Stored].
+func (asksNothing) Known([]store.Address, []store.Between) ([]store.Document, []bool, error) {
 	return nil, nil, errAsks
+}
+
+// Candidates is part of [running.Stored].
+func (asksNothing) Candidates(*plan.Summary, []int64, int, int) ([]store.Candidate, error) {
+	return nil, errAsks
 }
 
 // ownerMay tells whether any owner may look at their timeline, whatever is stored. If not, each is

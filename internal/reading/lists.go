@@ -48,6 +48,9 @@ func (r *Reader) List(ctx context.Context, who running.Viewer, ask ListRequest, 
 		}
 	}
 	out, err := in.read(page)
+	if err == nil {
+		err = out.show(in.rules)
+	}
 	if err == nil && len(in.page.Marks) > 0 && in.accounted {
 		out.Marks, err = r.marked(in.rules, who, in.page.Marks, in.marks, out.Keys)
 	}
@@ -106,7 +109,13 @@ func (in *listing) findOwner(key string) error {
 	}
 	in.of = in.v.Law.Document(owner.Collection, key, values)
 	if in.l.Top != nil {
-		if in.top, err = referenceIn(running.See(owner, doc).Facts, in.l.Top.Name); err != nil {
+		seen := running.See(owner, doc)
+		if owner.Access.OfField(in.l.Top.Name, design.OpRead) != nil { // it may not be for the viewer
+			if seen, err = in.rules.Show(owner, doc); err != nil {
+				return err
+			}
+		}
+		if in.top, err = referenceIn(seen.Facts, in.l.Top.Name); err != nil {
 			return err
 		}
 	}
@@ -145,7 +154,7 @@ func (in *listing) filter() error {
 		}
 		belongs = store.Both(belongs, may)
 		pairs := in.l.Through == nil || in.l.Through.Access.Of(design.OpRead).Text() == "true"
-		in.exact = in.exact && exact && in.l.Entries.Parent == nil && pairs
+		in.exact = in.exact && exact && in.l.Entries.Parent == nil && pairs && !in.v.Law.Tells(in.l.Name)
 		apart = asked // the rules leave out the rest
 	}
 	in.page.Filter = store.Both(belongs, store.NewApart(in.v.Plan, in.l, apart))
@@ -181,7 +190,7 @@ func (in *listing) read(page Page) (Documents, error) {
 		if err := in.addTop(&out); err != nil {
 			return out, err
 		}
-		limit -= len(out.Documents)
+		limit -= len(out.stored)
 	}
 	in.page.Without = out.Tops
 	next := (*Boundary)(nil)
@@ -193,9 +202,7 @@ func (in *listing) read(page Page) (Documents, error) {
 		next = after
 		out.room(len(rows))
 		for i := range rows {
-			if err := in.add(&out, &rows[i]); err != nil {
-				return out, err
-			}
+			in.add(&out, &rows[i])
 		}
 	} else { // the one on top fills the page
 		begin := FromTheTop
@@ -221,19 +228,20 @@ func (in *listing) addTop(out *Documents) error {
 		return err
 	}
 	out.Tops = n
-	return in.add(out, &rows[0])
+	in.add(out, &rows[0])
+	return nil
 }
 
-func (in *listing) add(out *Documents, row *store.Listed) error {
+func (in *listing) add(out *Documents, row *store.Listed) {
 	if in.l.Through != nil && len(in.l.Through.Fields) > 0 {
 		out.PairFacts = append(out.PairFacts, row.PairFields)
 	}
 	in.accounted = row.Accounted
 	for _, m := range row.Marks {
-		m.Doc = len(out.Documents)
+		m.Doc = len(out.stored)
 		in.marks = append(in.marks, m)
 	}
-	return out.add(in.rules, row.Document, row.At)
+	out.add(row.Document, row.At)
 }
 
 func (in *listing) source() source[store.Listed] {
@@ -280,11 +288,27 @@ func (in *listing) belong(rows []store.Listed) ([]bool, error) {
 	if in.rules == nil {
 		return allowed, nil
 	}
-	may, err := in.readable(rows)
-	for i := range may {
-		allowed[i] = allowed[i] && may[i]
+	for _, judge := range []func([]store.Listed) ([]bool, error){in.readable, in.told} {
+		may, err := judge(rows)
+		if err != nil {
+			return nil, err
+		}
+		for i := range may {
+			allowed[i] = allowed[i] && may[i]
+		}
 	}
-	return allowed, err
+	return allowed, nil
+}
+
+// told tells of which rows the viewer may read what the list tells of them.
+func (in *listing) told(rows []store.Listed) ([]bool, error) {
+	if !in.v.Law.Tells(in.l.Name) {
+		return nil, nil
+	}
+	return running.Allowed(in.rules, rows, func(row store.Listed) ([]access.Condition, error) {
+		values, err := in.v.RuleValues(in.l.Entries, row.Document)
+		return in.v.Law.ReadingTold(in.l.Listing, in.v.Law.Document(in.l.Entries.Collection, row.Key, values)), err
+	})
 }
 
 func (in *listing) readable(rows []store.Listed) ([]bool, error) {

@@ -19,6 +19,8 @@ type looking struct {
 	me      string // who looks
 	decided bool   // that they may look at it at all
 	narrows bool   // not everybody may read all of an entry
+	further bool   // it was cut, and what lies beyond is collected
+	obeys   bool   // some of what it shows has to be judged by where it is from
 
 	alike  bool         // the rule for entries asks the same of everybody, see [form]
 	filter store.Filter // else: what the database says of each entry
@@ -39,10 +41,12 @@ func (r *Reader) lookingAt(ctx context.Context, v *running.Version, t *plan.Time
 	l.alike = l.Judge == nil
 	if l.Judge != nil {
 		l.narrows = len(t.Entries.Access.Narrowed()) > 0
+		l.obeys = v.Obeying(t.Entries)
 		l.alike = access.Alike(t.Entries.Access.Of(design.OpRead))
 	}
 	if err == nil && !l.alike {
 		l.filter, l.exact, err = l.EntryFilter(t)
+		l.exact = l.exact && !v.Law.Tells(t.Name)
 	}
 	return l, err
 }
@@ -68,17 +72,39 @@ func (l *looking) seen(places []store.Place, entries []*Entry) ([]*Entry, error)
 	}
 	out := make([]*Entry, len(entries))
 	for i, e := range entries {
-		if e == nil || !may(i) {
-			continue
-		}
-		if out[i] = e; !l.narrows {
-			continue
-		}
-		if out[i], err = narrowed(l.Judge, l.t.Entries, e); err != nil {
-			return nil, err
+		if e != nil && may(i) {
+			out[i] = e
 		}
 	}
-	return out, nil
+	if l.obeys {
+		err = obey(l.Judge, l.t.Entries, places, out)
+	}
+	if err == nil && l.narrows {
+		err = narrow(l.Judge, l.t.Entries, out)
+	}
+	return out, err
+}
+
+// obey has entries, nil for none, show what the viewer may read where it is from.
+func obey(j *running.Judge, c *plan.Collection, places []store.Place, entries []*Entry) error {
+	var at []int
+	var holders []*running.Holder
+	for i, e := range entries {
+		if e != nil {
+			at = append(at, i)
+			holders = append(holders, &running.Holder{Of: c, Key: e.key, N: places[i].Doc, Facts: e.links, Values: e.values,
+				Kept: e.Kept})
+		}
+	}
+	if err := j.Obey(holders); err != nil {
+		return err
+	}
+	for i, h := range holders {
+		own := *entries[at[i]] // others may hold it too
+		own.Kept = h.Kept
+		entries[at[i]] = &own
+	}
+	return nil
 }
 
 // decide decides whether the viewer may look at the timeline, if that is not known, and which of
@@ -114,21 +140,33 @@ func (l *looking) ofEach(entries []*Entry) [][]access.Condition {
 	requests := make([][]access.Condition, len(entries))
 	for i, e := range entries {
 		if e != nil {
-			requests[i] = l.Law.Reading(c.Collection, l.Law.Document(c.Collection, e.key, e.values))
+			doc := l.Law.Document(c.Collection, e.key, e.values)
+			requests[i] = append(l.Law.Reading(c.Collection, doc), l.Law.ReadingTimelineTold(l.t.Timeline, doc)...)
 		}
 	}
 	return requests
 }
 
-// narrowed is an entry without the values that the viewer may not read.
-func narrowed(j *running.Judge, c *plan.Collection, e *Entry) (*Entry, error) {
-	hidden, err := j.Hidden(c, e.key, e.values)
-	if err != nil || len(hidden) == 0 {
-		return e, err
+// narrow leaves out of entries, nil for none, what the viewer may not read. Others may hold them too: they
+// get entries of their own.
+func narrow(j *running.Judge, c *plan.Collection, entries []*Entry) error {
+	var at []int
+	var docs []running.Valued
+	for i, e := range entries {
+		if e != nil {
+			at, docs = append(at, i), append(docs, running.Valued{Key: e.key, Values: e.values})
+		}
 	}
-	own := *e
-	if own.Facts, err = running.Without(e.Facts, hidden); err == nil {
-		own.Kept, err = running.Without(e.Kept, hidden)
+	hidden, err := j.Hidden(c, docs)
+	for i, names := range hidden {
+		if err != nil || len(names) == 0 {
+			continue
+		}
+		own := *entries[at[i]]
+		if own.Facts, err = running.Without(own.Facts, names); err == nil {
+			own.Kept, err = running.Without(own.Kept, names)
+		}
+		entries[at[i]] = &own
 	}
-	return &own, err
+	return err
 }

@@ -34,8 +34,8 @@ func (r *Reader) WaitSettled(ctx context.Context, positions string, patience tim
 			return err
 		case progress.Parked:
 			return running.Refuse(running.CodeNotYet,
-				"what follows from %s is not settled: some of its work failed and is "+
-					"parked; `yalvo parked` lists it, and it can be retried or dropped", positions)
+				"what the read waits for is not settled: some of its work failed and is "+
+					"parked; `yalvo parked` lists it, and it can be retried or dropped")
 		case !progress.Due:
 			return nil
 		}
@@ -43,8 +43,8 @@ func (r *Reader) WaitSettled(ctx context.Context, positions string, patience tim
 		case <-next:
 		case <-time.After(elsewhere):
 		case <-deadline:
-			return running.Refuse(running.CodeNotYet, "what follows from %s is not settled after %s: try again",
-				positions, patience)
+			return running.Refuse(running.CodeNotYet, "what the read waits for is not settled after %s: try again",
+				patience)
 		case <-ctx.Done():
 			return ctx.Err()
 		}

@@ -2,8 +2,10 @@ package reading
 
 import (
 	"context"
+	"encoding/json"
 	"sync"
 
+	"yalvo/internal/design"
 	"yalvo/internal/plan"
 	"yalvo/internal/running"
 	"yalvo/internal/store"
@@ -172,6 +174,9 @@ func (r *Reader) show(ctx context.Context, v *running.Version, t *plan.Timeline,
 		if err == nil && v.Law.Guards() {
 			e.values, err = v.RuleValues(t.Entries, row.Stored())
 		}
+		if err == nil && v.Obeying(t.Entries) {
+			e.links, err = linksOf(t.Entries, row.Stored())
+		}
 		if err != nil {
 			return nil, err
 		}
@@ -181,4 +186,11 @@ func (r *Reader) show(ctx context.Context, v *running.Version, t *plan.Timeline,
 		r.shown.learn(now, shownKey{t.Number, row.Doc}, remembered{row.Versions, row.Seen, &e, sizeOf(&e)})
 	}
 	return entries[:covered], nil
+}
+
+// linksOf are the references of a document.
+func linksOf(c *plan.Collection, d store.Document) (map[string]json.RawMessage, error) {
+	links := map[string]json.RawMessage{}
+	names := design.NamesOf(c.References, func(r *plan.Reference) string { return r.Name })
+	return links, running.Pick(links, running.See(c, d).Facts, names)
 }

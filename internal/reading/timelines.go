@@ -27,7 +27,8 @@ type Entry struct {
 	Building []string `json:"building,omitempty"` // of these, what is being derived anew
 
 	key    string
-	values map[string]any // of the document, as rules see it; nil where the design has none
+	values map[string]any             // of the document, as rules see it; nil where the design has none
+	links  map[string]json.RawMessage // its references, where kept values of it are judged when they are read
 }
 
 // Entries is a page of a timeline.
@@ -46,8 +47,8 @@ type TimelineRequest struct {
 	Marks []string // how the viewer's account is paired with each entry: by what names
 }
 
-// Timeline reads a page of an owner's timeline, newest first. Pages are cut by
-// the timeline's length as it was when the first of them was read.
+// Timeline reads a page of an owner's timeline, newest first: as many entries as its length, of those
+// that the viewer may read. Pages are cut by the length as it was when the first of them was read.
 func (r *Reader) Timeline(ctx context.Context, who running.Viewer, ask TimelineRequest, page Page) (Entries, error) {
 	v, err := r.Now(ctx)
 	if err != nil {
@@ -66,13 +67,12 @@ func (r *Reader) Timeline(ctx context.Context, who running.Viewer, ask TimelineR
 	out := Entries{By: t.By.Name, Entries: make([]*Entry, 0, room),
 		Markable: Markable{Of: t.Entries, Rows: make([]int64, 0, room), Keys: make([]string, 0, room)}}
 	place, bytes := page.After, 0
-	passed, ended := page.Given, false
-	for least := 0; len(out.Entries) < limit && passed < t.Length; least = min(2*least+limit, chunkJudged) {
+	passed, ended := 0, limit <= 0
+	for least := 0; len(out.Entries) < limit && passed < mostJudged; least = min(2*least+limit, chunkJudged) {
 		want := limit - len(out.Entries)
 		if looks.Judge != nil {
 			want = max(want, least) // where much is passed over, more is looked at
 		}
-		want = min(want, t.Length-passed) // what may not be read takes its place all the same
 		since := r.since(ctx)
 		places, err := r.places(ctx, looks, since, place, want)
 		if err != nil {
@@ -103,16 +103,43 @@ func (r *Reader) Timeline(ctx context.Context, who running.Viewer, ask TimelineR
 			break
 		}
 		if ended = len(places) < want; ended {
-			break
+			more, err := looks.goFurther(ctx, r)
+			if err != nil {
+				return Entries{}, err
+			}
+			if ended = !more; ended {
+				break
+			}
 		}
 	}
-	if passed < t.Length && !ended {
-		out.Next = &Page{After: place, Given: passed, Limit: page.Limit}
+	// Whether a full page is the last is found out by the next one: to look for more now, where something was
+	// passed over and not where nothing was, would tell that.
+	if given := page.Given + len(out.Entries); given < t.Length && (!ended || limit > 0 && len(out.Entries) == limit) {
+		out.Next = &Page{After: place, Given: given, Limit: page.Limit}
 	}
 	if looks.accounted {
 		out.Marks, err = r.marked(looks.Judge, who, looks.asked.Marks, looks.marks, out.Keys)
 	}
 	return out, err
+}
+
+// goFurther has what a timeline was cut by collected from its authors, if entries that the viewer may not read
+// have taken the places of others. It tells whether there may be more.
+func (l *looking) goFurther(ctx context.Context, r *Reader) (bool, error) {
+	if l.Judge == nil || l.further || l.t.Deliver == "pull" {
+		return false, nil
+	}
+	cut, err := r.Store.IsCut(ctx, l.t, running.Address(l.t.Owner, l.owner))
+	if err != nil || !cut {
+		return false, err
+	}
+	l.further = true
+	pulled := *l.t.Timeline
+	pulled.Deliver = "pull"
+	t := *l.t
+	t.Timeline = &pulled
+	l.t = &t
+	return true, nil
 }
 
 // places are some entries of the owner with the number that it had last time. If

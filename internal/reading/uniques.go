@@ -46,7 +46,8 @@ func (r *Reader) ByUnique(ctx context.Context, who running.Viewer, collection, p
 	if err != nil || !may {
 		return out, err
 	}
-	return out, out.add(r.JudgeNow(ctx, v, who), doc, doc.Created)
+	out.add(doc, doc.Created)
+	return out, out.show(r.JudgeNow(ctx, v, who))
 }
 
 // maySee tells whether a viewer may read a document and one of its values.

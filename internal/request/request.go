@@ -69,11 +69,23 @@ func Object(pointer string, raw json.RawMessage) (map[string]any, error) {
 	return m, nil
 }
 
-// viewerKey is where a request's context keeps who asks.
-const viewerKey = "viewer"
+// Where a request's context keeps who asks, and whether they have an operator's key.
+const (
+	viewerKey   = "viewer"
+	operatorKey = "operator"
+)
 
-// SetViewer notes who asks.
-func SetViewer(c *echo.Context, v running.Viewer) { c.Set(viewerKey, v) }
+// SetViewer notes who asks, and whether with an operator's key.
+func SetViewer(c *echo.Context, v running.Viewer, operator bool) {
+	c.Set(viewerKey, v)
+	c.Set(operatorKey, operator)
+}
+
+// IsOperator tells whether a request has brought an operator's key, whoever it acts as.
+func IsOperator(c *echo.Context) bool {
+	is, _ := c.Get(operatorKey).(bool)
+	return is
+}
 
 // Viewer is who asks: an operator, or an account or a stranger that one acts as. Of whom
 // nothing was found out is a stranger.
@@ -90,6 +102,10 @@ func Caller(c *echo.Context, body []byte) (running.Caller, error) {
 	who := running.Caller{Viewer: Viewer(c), Key: h.Get(openapi.HeaderRepeat)}
 	if who.Key == "" {
 		return who, nil
+	}
+	if who.Me == "" && !IsOperator(c) {
+		return who, problem.BadRequest("the header " + openapi.HeaderRepeat + " is for who is signed in: strangers could " +
+			"not be told apart; what a stranger creates with an id of its own can be repeated")
 	}
 	if len(who.Key) > 200 || strings.ContainsFunc(who.Key, func(r rune) bool { return r < ' ' || r > '~' }) {
 		return who, problem.BadRequest("the header " + openapi.HeaderRepeat +

@@ -32,9 +32,10 @@ type Document struct {
 
 // See shows a stored document of a collection.
 func See(c *plan.Collection, d store.Document) Document {
+	version, updated := d.As(nil)
 	seen := Document{
-		ID: IDOf(d.Key), Path: c.Path(d.Key), Version: d.Version,
-		Created: d.Created.UTC(), Updated: d.Updated.UTC(), Facts: d.Fields, Kept: d.Kept,
+		ID: IDOf(d.Key), Path: c.Path(d.Key), Version: version,
+		Created: d.Created.UTC(), Updated: updated.UTC(), Facts: d.Fields, Kept: d.Kept,
 	}
 	if c.Lift != nil && d.Shape != c.Shape {
 		seen.Facts = c.Lift(d.Fields, d.Created)

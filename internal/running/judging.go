@@ -25,24 +25,31 @@ type Viewer struct {
 // Known is what a judge asks about documents and pairs: [store.Tx.Known].
 type Known func(docs []store.Address, pairs []store.Between) ([]store.Document, []bool, error)
 
+// Stored is what a judge asks: [store.Tx].
+type Stored interface {
+	Known(docs []store.Address, pairs []store.Between) ([]store.Document, []bool, error)
+	Candidates(s *plan.Summary, targets []int64, skip, many int) ([]store.Candidate, error)
+}
+
 // Judge decides what a viewer may do, by the rules of a version of the design. It serves
 // one moment: what it has been told, it remembers. A nil judge allows everything.
 type Judge struct {
 	*Version
-	who   Viewer
-	court *access.Court
+	who    Viewer
+	court  *access.Court
+	stores Stored
 }
 
 // Judge makes a judge for a viewer, nil if no rules hold for them.
-func (v *Version) Judge(who Viewer, known Known) *Judge {
+func (v *Version) Judge(who Viewer, stores Stored) *Judge {
 	if !who.Judged || !v.Law.Guards() {
 		return nil
 	}
-	return v.judgeFrom(who, source{v, known})
+	return v.judgeFrom(who, source{v, stores.Known}, stores)
 }
 
-func (v *Version) judgeFrom(who Viewer, s access.Source) *Judge {
-	return &Judge{v, who, v.Law.Court(s, who.Me, time.Now())}
+func (v *Version) judgeFrom(who Viewer, s access.Source, stores Stored) *Judge {
+	return &Judge{v, who, v.Law.Court(s, who.Me, time.Now()), stores}
 }
 
 // JudgeNow is [Version.Judge] outside of a transaction.
@@ -50,7 +57,7 @@ func (a *App) JudgeNow(ctx context.Context, v *Version, who Viewer) *Judge {
 	if !who.Judged {
 		return nil
 	}
-	return v.Judge(who, a.known(ctx))
+	return v.Judge(who, a.Store.Looking(ctx))
 }
 
 // Court makes a court that knows what is stored, for what an account has set off.
@@ -60,7 +67,7 @@ func (v *Version) Court(account string, known Known) *access.Court {
 
 // Asking is a judge of what belongs to lists for a viewer, whom no rules need hold for.
 func (a *App) Asking(ctx context.Context, v *Version, who Viewer) *Judge {
-	return v.judgeFrom(who, source{v, a.known(ctx)})
+	return v.judgeFrom(who, source{v, a.known(ctx)}, a.Store.Looking(ctx))
 }
 
 func (a *App) known(ctx context.Context) Known {
@@ -188,6 +195,24 @@ func (j *Judge) Decide(requests ...[]access.Condition) ([]access.Verdict, error)
 	return j.court.Judge(requests)
 }
 
+// DecideNamed is [access.Court.JudgeNamed].
+func (j *Judge) DecideNamed(request []access.Condition, named [][]access.Condition) (access.Verdict, []access.Verdict,
+	error) {
+	return j.court.JudgeNamed(request, named)
+}
+
+// IsAbsent has a document be as if it were not there, for what is decided from now on.
+func (j *Judge) IsAbsent(doc *expr.Document) { j.court.IsAbsent(doc) }
+
+// AllowWrite refuses a write that is not allowed: see [access.Court.JudgeNamed].
+func (j *Judge) AllowWrite(conditions []access.Condition) error {
+	v, _, err := j.DecideNamed(conditions, nil)
+	if err != nil {
+		return err
+	}
+	return j.Refusal(v)
+}
+
 // Allow refuses a request that is not allowed.
 func (j *Judge) Allow(conditions []access.Condition) error {
 	verdicts, err := j.Decide(conditions)
@@ -293,54 +318,6 @@ func (j *Judge) EntryFilter(t *plan.Timeline) (store.Filter, bool, error) {
 
 // IsThere tells the judge that a document is there.
 func (j *Judge) IsThere(c *plan.Collection, key string) { j.court.Exists(c.Name, key) }
-
-// Show is a stored document as the viewer may see it.
-func (j *Judge) Show(c *plan.Collection, d store.Document) (Document, error) {
-	seen := See(c, d)
-	if j == nil || len(c.Access.Narrowed()) == 0 {
-		return seen, nil
-	}
-	values, err := j.RuleValues(c, d)
-	if err != nil {
-		return seen, err
-	}
-	hidden, err := j.Hidden(c, d.Key, values)
-	if err != nil || len(hidden) == 0 {
-		return seen, err
-	}
-	if seen.Facts, err = Without(seen.Facts, hidden); err == nil {
-		seen.Kept, err = Without(seen.Kept, hidden)
-	}
-	return seen, err
-}
-
-// Hidden are the values of a document that the viewer may not read, though they may read
-// the document.
-func (j *Judge) Hidden(c *plan.Collection, key string, values map[string]any) ([]string, error) {
-	names := c.Access.Narrowed()
-	allowed, err := Allowed(j, names, func(name string) ([]access.Condition, error) {
-		return j.Law.ReadingField(c.Collection, j.Law.Document(c.Collection, key, values), name), nil
-	})
-	var hidden []string
-	for i, is := range allowed {
-		if !is {
-			hidden = append(hidden, names[i])
-		}
-	}
-	return hidden, err
-}
-
-// Without is an object without some of its members.
-func Without(object json.RawMessage, names []string) (json.RawMessage, error) {
-	var all map[string]json.RawMessage
-	if err := json.Unmarshal(object, &all); err != nil {
-		return nil, err
-	}
-	for _, name := range names {
-		delete(all, name)
-	}
-	return json.Marshal(all)
-}
 
 // Refusal is what a caller is told of a verdict, nil if it allows.
 func (j *Judge) Refusal(v access.Verdict) error {

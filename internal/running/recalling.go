@@ -40,12 +40,12 @@ type Recalling struct {
 
 // Recall is [Version.Judge] for a decision that is looked at again by the statement which
 // follows from it. A refusal is to be asked for anew: see [Recalling.Relied].
-func (a *App) Recall(v *Version, who Viewer, known Known) *Recalling {
+func (a *App) Recall(v *Version, who Viewer, stores Stored) *Recalling {
 	if !who.Judged || !v.Law.Guards() {
 		return nil
 	}
 	r := &Recalling{}
-	r.Judge = v.judgeFrom(who, recalled{source{v, known}, a, r})
+	r.Judge = v.judgeFrom(who, recalled{source{v, stores.Known}, a, r}, stores)
 	return r
 }
 

@@ -10,7 +10,6 @@ import (
 
 	"yalvo/internal/design"
 	"yalvo/internal/facts"
-	"yalvo/internal/openapi"
 	"yalvo/internal/request"
 	"yalvo/internal/running"
 )
@@ -48,7 +47,7 @@ func (s *Server) postBatch(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	return answerBatch(c, items, result)
+	return s.answerBatch(c, items, result)
 }
 
 func readBatch(raw []byte) ([]facts.Item, error) {
@@ -132,20 +131,26 @@ func (sent batchItem) rest(at string, item *facts.Item) error {
 
 // written is what became of one write.
 type written struct {
-	Position running.Position  `json:"position"`
+	Position string            `json:"position"`
 	Fresh    bool              `json:"fresh"` // something was written; false: it was so already
 	Document *running.Document `json:"document,omitempty"`
 }
 
-func answerBatch(c *echo.Context, items []facts.Item, result facts.Result) error {
+func (s *Server) answerBatch(c *echo.Context, items []facts.Item, result facts.Result) error {
 	all := make([]written, len(result.All))
 	for i, one := range result.All {
-		all[i] = written{Position: one.Position, Fresh: one.Fresh}
+		told, err := s.positions.For(c, one.Position)
+		if err != nil {
+			return err
+		}
+		all[i] = written{Position: told, Fresh: one.Fresh}
 		if items[i].Do != facts.DoSet && items[i].Do != facts.DoUnset {
 			all[i].Document = &one.Document
 		}
 	}
 	request.Cost(c, result.Read, result.Wrote)
-	c.Response().Header().Set(openapi.HeaderPosition, string(result.Position))
+	if err := s.positions.Tell(c, result.Position); err != nil {
+		return err
+	}
 	return c.JSON(http.StatusOK, map[string]any{"written": all})
 }

@@ -365,12 +365,14 @@ func (s *Server) postAt(c *echo.Context) error {
 		status = http.StatusOK
 	}
 	c.Response().Header().Set("Location", Prefix+"/collections/"+result.Document.Path)
-	return answerWrite(c, status, result)
+	return s.answerWrite(c, status, result)
 }
 
-func answerWrite(c *echo.Context, status int, result facts.Result) error {
+func (s *Server) answerWrite(c *echo.Context, status int, result facts.Result) error {
 	request.Cost(c, result.Read, result.Wrote)
-	c.Response().Header().Set(openapi.HeaderPosition, string(result.Position))
+	if err := s.positions.Tell(c, result.Position); err != nil {
+		return err
+	}
 	c.Response().Header().Set("ETag", request.ETag(result.Document.Version))
 	return c.JSON(status, result.Document)
 }
@@ -410,7 +412,7 @@ func (s *Server) patchAt(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	return answerWrite(c, http.StatusOK, result)
+	return s.answerWrite(c, http.StatusOK, result)
 }
 
 // patchIn reads the kind of patch that the Content-Type says: plain JSON is
@@ -446,5 +448,5 @@ func (s *Server) deleteAt(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	return answerWrite(c, http.StatusOK, result)
+	return s.answerWrite(c, http.StatusOK, result)
 }

@@ -7,7 +7,6 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"yalvo/internal/facts"
-	"yalvo/internal/openapi"
 	"yalvo/internal/problem"
 	"yalvo/internal/request"
 	"yalvo/internal/running"
@@ -102,6 +101,8 @@ func (s *Server) writePair(c *echo.Context, raw []byte,
 		return err
 	}
 	request.Cost(c, result.Read, result.Wrote)
-	c.Response().Header().Set(openapi.HeaderPosition, string(result.Position))
+	if err := s.positions.Tell(c, result.Position); err != nil {
+		return err
+	}
 	return c.NoContent(http.StatusNoContent)
 }

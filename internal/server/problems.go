@@ -12,6 +12,7 @@ import (
 
 	"yalvo/internal/design"
 	"yalvo/internal/problem"
+	"yalvo/internal/request"
 	"yalvo/internal/running"
 	"yalvo/internal/signin"
 )
@@ -74,7 +75,7 @@ func (s *Server) problemOf(c *echo.Context, err error) *problem.Problem {
 	if errors.As(err, &refusal) {
 		p := problem.New(statusOf[refusal.Code], refusal.Code, refusal.Detail)
 		p.Errors = mistakesOf(refusal.Mistakes)
-		if refusal.Rule != nil {
+		if refusal.Rule != nil && request.IsOperator(c) {
 			p.Rule = refusal.Rule
 		}
 		return p

@@ -40,12 +40,13 @@ const Prefix = openapi.Prefix
 // Server answers HTTP requests.
 type Server struct {
 	Rooms
-	cursors request.Cursors
-	console fs.FS       // the console's built files, nil to serve none
-	secure  *tls.Config // nil: connections are not
-	log     *slog.Logger
-	guard   *gate.Guard
-	gate    *gate.Gate
+	cursors   request.Cursors
+	positions request.Positions
+	console   fs.FS       // the console's built files, nil to serve none
+	secure    *tls.Config // nil: connections are not
+	log       *slog.Logger
+	guard     *gate.Guard
+	gate      *gate.Gate
 
 	mu      sync.Mutex
 	closing chan struct{} // closed on shutdown: live reads and those that wait end
@@ -68,7 +69,7 @@ type Rooms struct {
 
 // Options is what a server has besides its rooms.
 type Options struct {
-	CursorKey []byte   // signs page cursors
+	CursorKey []byte   // page cursors and positions are encrypted with keys made of it
 	Console   fs.FS    // the console's built files, nil to serve none
 	KnownAs   []string // names that requests may call the service by, besides its addresses and localhost
 	Beyond    bool     // it listens beyond this machine: without KnownAs any name is taken
@@ -81,7 +82,8 @@ type Options struct {
 
 // New makes a server.
 func New(rooms Rooms, o Options) *Server {
-	s := &Server{Rooms: rooms, cursors: request.NewCursors(o.CursorKey), console: o.Console, secure: o.TLS, log: o.Log,
+	s := &Server{Rooms: rooms, cursors: request.NewCursors(o.CursorKey),
+		positions: request.NewPositions(o.CursorKey), console: o.Console, secure: o.TLS, log: o.Log,
 		gate: gate.New(metrics.Path), closing: make(chan struct{})}
 	s.guard = &gate.Guard{Log: o.Log, KnownAs: o.KnownAs, Beyond: o.Beyond, Origins: o.Origins, Rate: o.Rate,
 		Behind: o.Behind, BodyTime: gate.BodyTime, Refuse: s.answerError}

@@ -30,6 +30,9 @@ func (s *Server) settle(c *echo.Context) error {
 	case positions == "":
 		return nil
 	}
+	if positions, err = s.positions.Asked(c, positions); err != nil || positions == "" {
+		return err
+	}
 	end, fits := s.gate.Waiting.Add(1)
 	if !fits {
 		return problem.Busy("too many reads wait for a position")

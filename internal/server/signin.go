@@ -10,7 +10,6 @@ import (
 	"yalvo/internal/design"
 	"yalvo/internal/facts"
 	"yalvo/internal/keys"
-	"yalvo/internal/openapi"
 	"yalvo/internal/problem"
 	"yalvo/internal/request"
 	"yalvo/internal/running"
@@ -69,7 +68,9 @@ func (s *Server) postSignUp(c *echo.Context) error {
 	}
 	out.Document = result.Document
 	request.Cost(c, result.Read, result.Wrote)
-	c.Response().Header().Set(openapi.HeaderPosition, string(result.Position))
+	if err := s.positions.Tell(c, result.Position); err != nil {
+		return err
+	}
 	c.Response().Header().Set("Location", Prefix+"/collections/"+result.Document.Path)
 	status := http.StatusCreated
 	if !result.Fresh {

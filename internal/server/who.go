@@ -35,7 +35,7 @@ const whoKey = "who"
 // setWho notes who has sent a request.
 func setWho(c *echo.Context, w who) {
 	c.Set(whoKey, w)
-	request.SetViewer(c, w.viewer)
+	request.SetViewer(c, w.viewer, w.key != nil)
 }
 
 func whoOf(c *echo.Context) who {

@@ -268,3 +268,14 @@ func (tx *Tx) Shorten(cut []Shortened) ([]Shortened, error) {
 		SELECT timeline, owner FROM shortened WHERE surplus < 0`, timelines, owners, counts).Scan(&short).Error
 	return short, err
 }
+
+// IsCut tells whether the timeline of an owner was cut, so that there are entries that it does not hold.
+// Keys: documents (collection, key), cuts.
+func (s *Store) IsCut(ctx context.Context, t *plan.Timeline, owner Address) (bool, error) {
+	var is bool
+	err := s.db.WithContext(ctx).Raw(`
+		SELECT EXISTS (SELECT FROM cuts WHERE timeline = ? AND owner =
+			(SELECT n FROM documents WHERE collection = ? AND key = ?))`,
+		t.Number, owner.Collection, owner.Key).Scan(&is).Error
+	return is, err
+}

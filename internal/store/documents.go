@@ -23,6 +23,7 @@ type Document struct {
 	Kept       json.RawMessage
 	MadeFrom   []byte // digest of the request that created it
 	Shape      int    // the form of its fields
+	Quiet      Quiet  // see [Quiet]; nil: there were no such edits
 	Row        uint32 // the version of the row that holds the facts, as [Tx.Known] tells it: it changes with them
 	Ranks      ranked // its places in the timelines its collection enters, in their order
 }
@@ -47,7 +48,7 @@ type Address struct {
 
 const documentColumns = `
 	d.n, d.collection, d.key, coalesce(d.parent, 0) AS parent, d.version, d.created, d.updated,
-	d.fields, coalesce(k.values, '{}') AS kept, d.made_from, coalesce(d.shape, 0) AS shape`
+	d.fields, coalesce(k.values, '{}') AS kept, d.made_from, coalesce(d.shape, 0) AS shape, d.quiet`
 
 // columnsOf are the columns of a document whose collection is known.
 func columnsOf(c *plan.Collection) string {
@@ -153,19 +154,24 @@ func (tx *Tx) LockTargets(addresses []Address, strength Strength) (map[Address]D
 }
 
 // Update writes new fields into a locked document of a collection and, if there
-// are any, new kept values.
-func (tx *Tx) Update(c *plan.Collection, d *Document, kept map[string]json.RawMessage) error {
+// are any, new kept values. Touched are the values that differ.
+func (tx *Tx) Update(c *plan.Collection, d *Document, touched []string, kept map[string]json.RawMessage) error {
 	var s struct {
 		Version int64
 		Updated time.Time
+		Quiet   Quiet
 		Ranks   ranked
 	}
+	key := quietKey(touched, c.Access.Narrowed())
 	err := tx.db.Raw(`
-		UPDATE documents d SET fields = ?::jsonb, version = version + 1, updated = clock_timestamp(),
-			shape = `+shape(c.Shape)+`
+		UPDATE documents d SET fields = ?::jsonb, version = version + 1, shape = `+shape(c.Shape)+`,
+			updated = CASE WHEN quietly.key = '' THEN quietly.at ELSE updated END,
+			quiet = CASE WHEN quietly.key = '' THEN quiet ELSE coalesce(quiet, '{}') || jsonb_build_object(quietly.key,
+				jsonb_build_array(coalesce((quiet -> quietly.key ->> 0)::bigint, 0) + 1, quietly.at)) END
+		FROM (SELECT clock_timestamp() AS at, ?::text AS key) quietly
 		WHERE n = ?
-		RETURNING version, updated, `+ranks(c, "d")+` AS ranks`, string(d.Fields), d.N).Scan(&s).Error
-	d.Version, d.Updated, d.Ranks = s.Version, s.Updated, s.Ranks
+		RETURNING version, updated, quiet, `+ranks(c, "d")+` AS ranks`, string(d.Fields), key, d.N).Scan(&s).Error
+	d.Version, d.Updated, d.Quiet, d.Ranks = s.Version, s.Updated, s.Quiet, s.Ranks
 	if err != nil || len(kept) == 0 {
 		return err
 	}

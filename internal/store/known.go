@@ -38,7 +38,7 @@ func (tx *Tx) Known(docs []Address, pairs []Between) ([]Document, []bool, error)
 	endCollections, endKeys := columnsOfAddresses(ends)
 	query, args := `
 		SELECT 0, d.n, d.collection, d.key, d.version, d.created, d.updated, d.fields, coalesce(k.values, '{}'),
-			coalesce(d.shape, 0), d.xmin
+			coalesce(d.shape, 0), d.quiet, d.xmin
 		FROM unnest($1::smallint[], $2::text[]) AS want (collection, key)
 		JOIN documents d ON d.collection = want.collection AND d.key = want.key
 		LEFT JOIN kept k ON k.doc = d.n`, []any{collections.text(), keys.text()}
@@ -52,7 +52,7 @@ func (tx *Tx) Known(docs []Address, pairs []Between) ([]Document, []bool, error)
 			LEFT JOIN documents d ON d.collection = e.collection AND d.key = e.key
 		)` + query + `
 		UNION ALL
-		SELECT ask.nth, 0, 0, '', 0, 'epoch', 'epoch', 'null', 'null', 0, NULL
+		SELECT ask.nth, 0, 0, '', 0, 'epoch', 'epoch', 'null', 'null', 0, NULL, NULL
 		FROM ends, unnest($5::smallint[], $6::bigint[], $7::bigint[]) WITH ORDINALITY AS ask (kind, a, b, nth)
 		WHERE EXISTS (SELECT FROM pairs p WHERE p.kind = ask.kind AND p.b = ends.n[ask.b] AND p.a = ends.n[ask.a])`
 		args = append(args, endCollections.text(), endKeys.text(), kinds.text(), from.text(), to.text())
@@ -69,7 +69,7 @@ func (tx *Tx) Known(docs []Address, pairs []Between) ([]Document, []bool, error)
 		var d Document
 		var version pgtype.Uint32
 		if err := rows.Scan(&ask, &d.N, &d.Collection, &d.Key, &d.Version, &d.Created, &d.Updated, (*[]byte)(&d.Fields),
-			(*[]byte)(&d.Kept), &d.Shape, &version); err != nil {
+			(*[]byte)(&d.Kept), &d.Shape, &d.Quiet, &version); err != nil {
 			return nil, nil, err
 		}
 		if ask > 0 {

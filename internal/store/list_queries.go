@@ -95,7 +95,7 @@ func (page ListPage) joins(kept bool) string {
 
 // listedColumns are those of [Listed] but for what follows from the list.
 const listedColumns = `d.n, d.key, d.version, d.created, d.updated, coalesce(d.shape, 0), d.fields,
-			coalesce(k.values, '{}')`
+			coalesce(k.values, '{}'), d.quiet`
 
 // alone is the statement for one reader.
 func (q *ListQuery) alone() statement {

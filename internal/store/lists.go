@@ -172,7 +172,7 @@ func (page ListPage) into() *listRow {
 // columns are where the columns of the statement go.
 func (page ListPage) columns(r *listRow) []any {
 	columns := []any{&r.N, &r.Key, &r.Version, &r.Created, &r.Updated, &r.Shape, (*[]byte)(&r.Fields),
-		(*[]byte)(&r.Kept)}
+		(*[]byte)(&r.Kept), &r.Quiet}
 	if page.Bare {
 		columns = []any{&r.N, &r.Versions.Document, &r.Versions.Kept}
 	}

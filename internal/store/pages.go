@@ -153,12 +153,13 @@ type Entry struct {
 	Shape   int // the form of the fields
 	Fields  []byte
 	Kept    []byte
+	Quiet   Quiet
 }
 
 // Stored is the document that the entry shows.
 func (e Entry) Stored() Document {
 	return Document{N: e.Doc, Key: e.Key, Version: e.Version, Created: e.Created, Updated: e.Updated, Shape: e.Shape,
-		Fields: e.Fields, Kept: e.Kept}
+		Fields: e.Fields, Kept: e.Kept, Quiet: e.Quiet}
 }
 
 // Shown are the documents of entries, as far as they exist, in the order they are
@@ -167,7 +168,8 @@ func (e Entry) Stored() Document {
 func (s *Store) Shown(ctx context.Context, docs []int64) (found []Entry, all bool, err error) {
 	query := statement{`
 		SELECT (SELECT ` + thisMoment + `), coalesce((SELECT epoch FROM rewritten_since), 0), d.n, d.xmin, k.xmin,
-			d.key, d.version, d.created, d.updated, coalesce(d.shape, 0), d.fields, coalesce(k.values, '{}')
+			d.key, d.version, d.created, d.updated, coalesce(d.shape, 0), d.fields, coalesce(k.values, '{}'),
+			d.quiet
 		FROM unnest(?::bigint[]) WITH ORDINALITY AS e (doc, nth)
 		JOIN documents d ON d.n = e.doc LEFT JOIN kept k ON k.doc = d.n
 		ORDER BY e.nth`, []any{bigints(docs).text()}}
@@ -180,7 +182,7 @@ func (s *Store) Shown(ctx context.Context, docs []int64) (found []Entry, all boo
 		var e Entry
 		err := row.Scan(&e.Seen.Xid, &e.Seen.epoch, &e.Doc, &e.Document, &e.Versions.Kept,
 			&e.Key, &e.Version, &e.Created, &e.Updated, &e.Shape,
-			&e.Fields, &e.Kept)
+			&e.Fields, &e.Kept, &e.Quiet)
 		found = append(found, e)
 		bytes += len(e.Fields) + len(e.Kept)
 		return err

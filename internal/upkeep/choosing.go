@@ -92,7 +92,11 @@ func choice(s *plan.Summary, rows []store.Chosen) (json.RawMessage, error) {
 		case s.Kind == design.Gather:
 			list = append(list, row.Key)
 		default:
-			item, err := shown(s, row)
+			var facts map[string]json.RawMessage
+			if err := json.Unmarshal(row.Fields, &facts); err != nil {
+				return nil, err
+			}
+			item, err := running.Item(s, row.Key, facts, row.Kept)
 			if err != nil {
 				return nil, err
 			}
@@ -112,22 +116,6 @@ func extreme(s *plan.Summary, value string) (json.RawMessage, error) {
 		return nil, err
 	}
 	return json.Marshal(design.FormatTime(time.UnixMicro(micros)))
-}
-
-// shown is an item of a latest: the source's id and path, and what is shown of it.
-func shown(s *plan.Summary, row store.Chosen) (map[string]json.RawMessage, error) {
-	item := map[string]json.RawMessage{}
-	for name, text := range map[string]string{"id": running.IDOf(row.Key), "path": s.Sources.Path(row.Key)} {
-		quoted, err := json.Marshal(text)
-		if err != nil {
-			return nil, err
-		}
-		item[name] = quoted
-	}
-	if err := running.Pick(item, row.Fields, s.Fields); err != nil {
-		return nil, err
-	}
-	return item, running.Pick(item, row.Kept, s.KeptNames)
 }
 
 // refresh has a source shown anew wherever it contributes, a chunk at a time.

@@ -1,3 +1,4 @@
+import { EventSource } from 'eventsource'
 import { onUnmounted, ref, shallowRef, watch, type Ref } from 'vue'
 import type { Entry, TimelinePage } from '../api/client'
 
@@ -28,7 +29,7 @@ function put(items: Entry[], item: Entry, after: string | null | undefined): Ent
   return [...items.slice(0, at), item, ...items.slice(at)]
 }
 
-/** The first page of an owner's timeline, kept up to date by the service's stream. */
+/** The first page of an owner's timeline as the owner sees it, kept up to date by the service's stream. */
 export function useLiveTimeline(timeline: Ref<string>, owner: Ref<string>, limit: number) {
   const entries = shallowRef<Entry[]>([])
   const loaded = ref(false)
@@ -79,7 +80,10 @@ export function useLiveTimeline(timeline: Ref<string>, owner: Ref<string>, limit
   function open() {
     source?.close()
     if (!timeline.value || !owner.value) return
-    source = new EventSource(`/v1/live/timelines/${timeline.value}/${encodeURIComponent(owner.value)}?limit=${limit}`)
+    const as = owner.value // the browser's own streams cannot say as whom they read
+    source = new EventSource(`/v1/live/timelines/${timeline.value}/${encodeURIComponent(as)}?limit=${limit}`, {
+      fetch: (url, init) => fetch(url, { ...init, headers: { ...init.headers, 'Yalvo-As': as } }),
+    })
     follow(source)
   }
 

@@ -1,0 +1,427 @@
+package running
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"strings"
+
+	"yalvo/internal/access"
+	"yalvo/internal/design"
+	"yalvo/internal/expr"
+	"yalvo/internal/plan"
+	"yalvo/internal/store"
+)
+
+// Holder is a document whose kept values are to be shown to a viewer who may read it.
+type Holder struct {
+	Of     *plan.Collection
+	Key    string
+	N      int64                      // its row number, 0 if that is not known
+	Facts  map[string]json.RawMessage // nil: not known
+	Values map[string]any             // as rules see it, nil: not known
+	Kept   json.RawMessage
+}
+
+// HolderOf is a stored document as one.
+func (j *Judge) HolderOf(c *plan.Collection, d store.Document, seen Document) (*Holder, error) {
+	h := &Holder{Of: c, Key: d.Key, N: d.N, Kept: seen.Kept}
+	if err := json.Unmarshal(seen.Facts, &h.Facts); err != nil {
+		return nil, err
+	}
+	var err error
+	h.Values, err = j.RuleValues(c, d)
+	return h, err
+}
+
+// Obeying tells whether kept values of a collection have to be judged for who reads them.
+func (v *Version) Obeying(c *plan.Collection) bool {
+	for _, k := range c.Collection.Kept {
+		if v.Law.Judges(k) {
+			return true
+		}
+	}
+	return false
+}
+
+// Obey leaves out of kept values what the viewer may not read where it is from: elements of a latest and a
+// gather, in the place of which the next ones come, and copies, which are null then. What is shown by other
+// rights (see [access.Right]) stays. All holders are decided about together.
+func (j *Judge) Obey(holders []*Holder) error {
+	if j == nil {
+		return nil
+	}
+	o := obeying{Judge: j, docs: map[store.Address]*Holder{}, verdicts: map[judgement]bool{}, more: map[place]*candidates{}}
+	for range mostRounds {
+		o.want = wishes{docs: map[store.Address]*plan.Collection{}, verdicts: map[judgement][]access.Condition{},
+			more: map[place]*plan.Summary{}}
+		shown := make([]json.RawMessage, len(holders))
+		for i, h := range holders {
+			var err error
+			if shown[i], err = o.object(h, h.Of, h.Kept); err != nil {
+				return err
+			}
+		}
+		if o.want.none() {
+			for i, h := range holders {
+				h.Kept = shown[i]
+			}
+			return nil
+		}
+		if err := o.fulfil(); err != nil {
+			return err
+		}
+	}
+	return errors.New("what kept values show could not be judged in a bounded number of rounds")
+}
+
+// mostRounds is how often Obey looks at what it needs to know next: a few times for each level of values that
+// show values, and for elements that are looked for further.
+const mostRounds = 100
+
+// How many sources are looked at for one value, in all and at a time, if the newest ones may not be read. Of
+// what lies behind these nothing is shown.
+const (
+	mostCandidates = 500
+	someCandidates = 20
+)
+
+// obeying judges the kept values of some holders. It goes over them until nothing is unknown.
+type obeying struct {
+	*Judge
+	docs     map[store.Address]*Holder // nil: it is not there
+	verdicts map[judgement]bool
+	more     map[place]*candidates
+	want     wishes
+}
+
+// wishes are what is to be known next.
+type wishes struct {
+	docs     map[store.Address]*plan.Collection
+	verdicts map[judgement][]access.Condition
+	more     map[place]*plan.Summary
+}
+
+func (w wishes) none() bool { return len(w.docs)+len(w.verdicts)+len(w.more) == 0 }
+
+// place is a kept value in a document.
+type place struct {
+	kept   *design.Kept
+	holder string // its path
+}
+
+// judgement is about a source of a kept value in a document.
+type judgement struct {
+	place
+	source string // its key
+}
+
+// candidates are sources of a value, newest first, as far as they have been looked at.
+type candidates struct {
+	found []store.Candidate
+	all   bool // there are no more
+}
+
+// object goes through an object in which kept values stand by their names.
+func (o *obeying) object(h *Holder, c *plan.Collection, raw json.RawMessage) (json.RawMessage, error) {
+	var all map[string]json.RawMessage
+	changed := false
+	for _, k := range c.Collection.Kept {
+		if !o.Law.Judges(k) {
+			continue
+		}
+		if all == nil {
+			if err := json.Unmarshal(raw, &all); err != nil {
+				return nil, err
+			}
+		}
+		value, is := all[k.Name]
+		if !is || string(value) == "null" {
+			continue
+		}
+		shown, err := o.value(h, k, value)
+		if err != nil {
+			return nil, err
+		}
+		if !bytes.Equal(shown, value) {
+			all[k.Name], changed = shown, true
+		}
+	}
+	if !changed {
+		return raw, nil
+	}
+	return json.Marshal(all)
+}
+
+func (o *obeying) value(h *Holder, k *design.Kept, raw json.RawMessage) (json.RawMessage, error) {
+	if k.Kind == design.Copy {
+		return o.copied(h, k, raw)
+	}
+	s := h.Of.Summary(k)
+	items, changed, err := o.items(h, s, raw)
+	if err != nil {
+		return nil, err
+	}
+	for i, item := range items {
+		if k.Kind == design.Latest {
+			if items[i].shown, err = o.object(item.from, s.Sources, item.shown); err != nil {
+				return nil, err
+			}
+			changed = changed || !bytes.Equal(items[i].shown, item.shown)
+		}
+	}
+	if !changed {
+		return raw, nil
+	}
+	shown := make([]json.RawMessage, len(items))
+	for i, item := range items {
+		shown[i] = item.shown
+	}
+	return json.Marshal(shown)
+}
+
+var null = json.RawMessage("null")
+
+// copied is a copy as the viewer may see it. Of what is gone nobody may read anything.
+func (o *obeying) copied(h *Holder, k *design.Kept, raw json.RawMessage) (json.RawMessage, error) {
+	if h = o.known(h, h.Facts != nil); h == nil {
+		return null, nil
+	}
+	var key string
+	if text := h.Facts[k.Via.Name]; text != nil {
+		if err := json.Unmarshal(text, &key); err != nil {
+			return nil, err
+		}
+	}
+	to := o.Plan.Collection(k.Via.To.Name)
+	judged := o.Law.RightTo(k) == access.Judged
+	if judged && (key == "" || !o.may(h, k, &Holder{Of: to, Key: key}, nil)) {
+		return null, nil
+	}
+	return o.object(&Holder{Of: to, Key: key}, to, raw)
+}
+
+// item is an element of a latest or a gather.
+type item struct {
+	from  *Holder
+	shown json.RawMessage
+}
+
+// items are the elements of a latest or a gather that the viewer may read, and whether these are others than
+// are stored.
+func (o *obeying) items(h *Holder, s *plan.Summary, raw json.RawMessage) (all []item, changed bool, err error) {
+	stored, err := o.stored(s, raw)
+	if err != nil || o.Law.RightTo(s.Kept) != access.Judged {
+		return stored, false, err
+	}
+	byPair := s.Pair != nil && s.Pair.Access.Of(design.OpRead).Names(design.NamePair)
+	if !byPair {
+		may := make([]item, 0, len(stored))
+		for _, one := range stored {
+			if o.may(h, s.Kept, one.from, nil) {
+				may = append(may, one)
+			}
+		}
+		if len(may) == len(stored) || len(stored) < s.HowMany {
+			return may, len(may) < len(stored), nil
+		}
+	}
+	all, err = o.further(h, s)
+	return all, true, err
+}
+
+// stored are the elements as they are stored.
+func (o *obeying) stored(s *plan.Summary, raw json.RawMessage) ([]item, error) {
+	var all []json.RawMessage
+	if err := json.Unmarshal(raw, &all); err != nil {
+		return nil, err
+	}
+	items := make([]item, len(all))
+	for i, text := range all {
+		var key string
+		var err error
+		if s.Kind == design.Gather {
+			err = json.Unmarshal(text, &key)
+		} else {
+			var named struct{ Path string }
+			err = json.Unmarshal(text, &named)
+			key = keyOf(named.Path)
+		}
+		if err != nil {
+			return nil, err
+		}
+		items[i] = item{&Holder{Of: s.Sources, Key: key}, text}
+	}
+	return items, nil
+}
+
+// keyOf is the key of a document by its path: the ids in it.
+func keyOf(path string) string {
+	parts := strings.Split(path, "/")
+	var ids []string
+	for i := 1; i < len(parts); i += 2 {
+		ids = append(ids, parts[i])
+	}
+	return strings.Join(ids, "/")
+}
+
+// further are the elements, looked for among all sources.
+func (o *obeying) further(h *Holder, s *plan.Summary) ([]item, error) {
+	if h = o.known(h, h.N != 0); h == nil {
+		return nil, nil
+	}
+	at := place{s.Kept, h.Of.Path(h.Key)}
+	have := o.more[at]
+	if have == nil {
+		have = &candidates{}
+	}
+	var items []item
+	for _, c := range have.found {
+		if len(items) == s.HowMany {
+			break
+		}
+		from, err := o.HolderOf(s.Sources, c.Document, See(s.Sources, c.Document))
+		if err != nil {
+			return nil, err
+		}
+		if !o.may(h, s.Kept, from, c.PairFields) {
+			continue
+		}
+		shown, err := Item(s, c.Key, from.Facts, c.Kept)
+		if err != nil {
+			return nil, err
+		}
+		items = append(items, item{from, shown})
+	}
+	if len(items) < s.HowMany && !have.all && len(have.found) < mostCandidates {
+		o.want.more[at] = s
+		o.docs[Address(h.Of, h.Key)] = h
+	}
+	return items, nil
+}
+
+// known is a holder of which something is known that is needed, nil if it is not there, or as long as
+// that is not known.
+func (o *obeying) known(h *Holder, enough bool) *Holder {
+	if enough {
+		return h
+	}
+	a := Address(h.Of, h.Key)
+	found, looked := o.docs[a]
+	if !looked {
+		o.want.docs[a] = h.Of
+	}
+	return found
+}
+
+// may tells whether the viewer may be shown a source. As long as that is not known it is taken to be so.
+func (o *obeying) may(h *Holder, k *design.Kept, from *Holder, pairFields json.RawMessage) bool {
+	about := judgement{place{k, h.Of.Path(h.Key)}, from.Key}
+	may, decided := o.verdicts[about]
+	if !decided {
+		o.want.verdicts[about] = o.conditions(h, k, from, pairFields)
+		return true
+	}
+	return may
+}
+
+// conditions are those to be shown a source of a kept value in a document that may be read: see
+// [access.Law.Sourcing].
+func (o *obeying) conditions(h *Holder, k *design.Kept, from *Holder, pairFields json.RawMessage) []access.Condition {
+	document := func(h *Holder) *expr.Document { return o.Law.Document(h.Of.Collection, h.Key, h.Values) }
+	var facts map[string]any
+	if k.Pair != nil && len(pairFields) > 0 {
+		var err error
+		if facts, err = Typed(k.Pair.Fields, pairFields); err != nil {
+			return []access.Condition{{Name: k.Name}} // nobody may
+		}
+	}
+	return o.Law.Sourcing(k, document(h), document(from), facts)
+}
+
+// fulfil gets to know what is wanted.
+func (o *obeying) fulfil() error {
+	if len(o.want.docs) > 0 {
+		if err := o.read(); err != nil {
+			return err
+		}
+	}
+	for at, s := range o.want.more {
+		if err := o.lookFurther(at, s); err != nil {
+			return err
+		}
+	}
+	about := make([]judgement, 0, len(o.want.verdicts))
+	requests := make([][]access.Condition, 0, len(o.want.verdicts))
+	for one, conditions := range o.want.verdicts {
+		about, requests = append(about, one), append(requests, conditions)
+	}
+	if len(requests) == 0 {
+		return nil
+	}
+	verdicts, err := o.Decide(requests...)
+	for i, v := range verdicts {
+		o.verdicts[about[i]] = v.Allowed
+	}
+	return err
+}
+
+func (o *obeying) read() error {
+	var addresses []store.Address
+	for a := range o.want.docs {
+		o.docs[a] = nil
+		addresses = append(addresses, a)
+	}
+	found, _, err := o.stores.Known(addresses, nil)
+	if err != nil {
+		return err
+	}
+	for _, d := range found {
+		c := o.Plan.CollectionNumbered(d.Collection)
+		h, err := o.HolderOf(c, d, See(c, d))
+		if err != nil {
+			return err
+		}
+		o.docs[Address(c, d.Key)] = h
+	}
+	return nil
+}
+
+// lookFurther reads some more sources of a value.
+func (o *obeying) lookFurther(at place, s *plan.Summary) error {
+	have := o.more[at]
+	if have == nil {
+		have = &candidates{}
+		o.more[at] = have
+	}
+	holder := o.docs[Address(s.In, keyOf(at.holder))]
+	many := max(someCandidates+s.HowMany, len(have.found))
+	found, err := o.stores.Candidates(s, []int64{holder.N}, len(have.found), many)
+	have.found, have.all = append(have.found, found...), len(found) < many
+	return err
+}
+
+// Item is an element of a latest: its id and path, and what is shown of it.
+func Item(s *plan.Summary, key string, facts map[string]json.RawMessage, kept json.RawMessage) (json.RawMessage, error) {
+	item := map[string]json.RawMessage{}
+	id, path := IDOf(key), s.Sources.Path(key)
+	if s.Kind == design.Gather {
+		return json.Marshal(key)
+	}
+	for name, text := range map[string]string{"id": id, "path": path} {
+		quoted, err := json.Marshal(text)
+		if err != nil {
+			return nil, err
+		}
+		item[name] = quoted
+	}
+	for _, name := range s.Fields {
+		if v, is := facts[name]; is {
+			item[name] = v
+		}
+	}
+	if err := Pick(item, kept, s.KeptNames); err != nil {
+		return nil, err
+	}
+	return json.Marshal(item)
+}
