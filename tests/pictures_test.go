@@ -150,7 +150,7 @@ func TestPicturesThatNothingRefersToGo(t *testing.T) {
 	}
 	becomes(t, "one that was replaced goes, and what another post shows stays", 4, rows)
 	same(t, "what another shows", w.sees("ben", kept[1]), true)
-	w.SQL("UPDATE pictures SET uploaded = now() - interval '2 days' WHERE id = $1", strings.TrimPrefix(kept[4], "pictures/"))
+	w.SQL("UPDATE picture_uploads SET uploaded = now() - interval '2 days' WHERE picture = $1", strings.TrimPrefix(kept[4], "pictures/"))
 	becomes(t, "one that was never used goes after a day", 3, rows)
 	becomes(t, "with its files", 9, func() int { return files(t, dir) })
 
@@ -232,7 +232,7 @@ func TestAnAppMovesWithItsPictures(t *testing.T) {
 	same(t, "sent again", again, shown)
 	same(t, "files of two pictures, of two fresh uploads and of something else", files(t, copied), 2*3+2+1)
 	other.auditFindsNothing()
-	other.SQL("UPDATE pictures SET uploaded = now() - interval '2 days' WHERE id = $1",
+	other.SQL("UPDATE picture_uploads SET uploaded = now() - interval '2 days' WHERE picture = $1",
 		strings.TrimPrefix(loose.Picture, "pictures/"))
 	becomes(t, "what nothing has come to refer to goes after a day", 3+2+1, func() int { return files(t, copied) })
 }

@@ -12,6 +12,9 @@ type Review struct {
 	Guarded bool       `json:"guarded"` // false: the design says nothing, and lets operators in only
 	Rules   []Reviewed `json:"rules"`
 	Nobody  []string   `json:"nobody"` // what no rule allows, so that nobody may
+
+	Duplicates []Shown   `json:"duplicates"` // that show documents: by what right
+	Findings   []Finding `json:"findings"`   // what is told to whom it is hidden from
 }
 
 // Reviewed is a rule with what it costs to decide it.
@@ -26,10 +29,12 @@ type Reviewed struct {
 
 // NewReview reviews the access that a design gives.
 func NewReview(d *design.Design) Review {
-	r := Review{Guarded: d.Guarded, Rules: []Reviewed{}, Nobody: []string{}}
+	l := New(d)
+	r := Review{Guarded: d.Guarded, Rules: []Reviewed{}, Nobody: []string{}, Duplicates: []Shown{}, Findings: []Finding{}}
 	if !d.Guarded {
 		return r
 	}
+	r.Duplicates, r.Findings = l.shown(), l.findings()
 	for _, c := range d.Collections {
 		r.add(c.Name, c.Access, c.Under, design.OpRead, design.OpCreate, design.OpEdit, design.OpRemove)
 		for _, name := range append(design.FieldNames(c.Fields), design.NamesOf(c.Kept,

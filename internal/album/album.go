@@ -43,8 +43,14 @@ const uploadAge = 24 * time.Hour
 var errNoPlace = running.Refuse(running.CodeNoPictures, "this service keeps no pictures: start it with "+
 	"--pictures FOLDER, which all services of the database share")
 
-// Upload keeps a picture that an account, or an operator, has sent, and tells whether it is
-// new. The same one sent again is the same picture.
+// What an account may upload within [uploadAge] without using it.
+const (
+	mostUploads     = 500
+	mostUploadBytes = 1 << 30
+)
+
+// Upload keeps a picture that an account, or an operator, has sent, and tells whether it is new to them. The
+// same one sent again is the same picture, whoever has sent it before: nobody is told of that.
 func (a *Album) Upload(ctx context.Context, account string, data []byte, called string) (store.Picture, bool, error) {
 	if a.files == nil {
 		return store.Picture{}, false, errNoPlace
@@ -53,16 +59,26 @@ func (a *Album) Upload(ctx context.Context, account string, data []byte, called 
 	if err != nil {
 		return store.Picture{}, false, refusal(err)
 	}
-	there, err := a.isThere(ctx, u.ID, account)
+	many, bytes, again, err := a.Store.Looking(ctx).Uploads(account, u.ID, uploadAge)
+	if err != nil {
+		return store.Picture{}, false, err
+	}
+	if account != "" && !again && (many >= mostUploads || bytes+int64(len(data)) > mostUploadBytes) {
+		return store.Picture{}, false, running.Refuse(running.CodeTooMany, "this account has uploaded %d pictures of %d MiB "+
+			"lately that no document refers to: %d and %d MiB are kept, for a day", many, bytes>>20, mostUploads,
+			mostUploadBytes>>20)
+	}
+	uploading := store.Uploading{Account: account, Picture: u.ID, Bytes: len(data)}
+	there, err := a.isThere(ctx, uploading)
 	if err != nil || there.ID != "" {
-		return there, false, err
+		return there, !again, err
 	}
 	made, err := a.make(ctx, u)
 	if err != nil {
 		return store.Picture{}, false, err
 	}
-	p := store.Picture{ID: u.ID, Width: made.Width, Height: made.Height, Account: account, Types: typesOf(made)}
-	return p, true, a.Store.Write(ctx, func(tx *store.Tx) error {
+	p := store.Picture{ID: u.ID, Width: made.Width, Height: made.Height, Types: typesOf(made)}
+	return p, !again, a.Store.Write(ctx, func(tx *store.Tx) error {
 		if err := tx.LockPicture(p.ID); err != nil {
 			return err
 		}
@@ -71,18 +87,21 @@ func (a *Album) Upload(ctx context.Context, account string, data []byte, called 
 				return fmt.Errorf("keeping a picture: %w", err)
 			}
 		}
-		return tx.AddPicture(p)
+		if err := tx.AddPicture(p); err != nil {
+			return err
+		}
+		_, err := tx.Uploaded(uploading)
+		return err
 	})
 }
 
-// isThere is the picture of an id if it is there with its files, and now also of whoever has
-// sent it again.
-func (a *Album) isThere(ctx context.Context, id, account string) (store.Picture, error) {
-	p, found, err := a.Store.Looking(ctx).Picture(id)
+// isThere is a picture if it is there with its files, and now also of whoever has sent it again.
+func (a *Album) isThere(ctx context.Context, u store.Uploading) (store.Picture, error) {
+	p, found, err := a.Store.Looking(ctx).Picture(u.Picture)
 	if err != nil || !found {
 		return store.Picture{}, err
 	}
-	f, err := a.files.Open(fileName(id, pictures.Full))
+	f, err := a.files.Open(fileName(u.Picture, pictures.Full))
 	if errors.Is(err, fs.ErrNotExist) {
 		return store.Picture{}, nil // it is made anew
 	}
@@ -92,7 +111,7 @@ func (a *Album) isThere(ctx context.Context, id, account string) (store.Picture,
 	if err := f.Close(); err != nil {
 		return store.Picture{}, err
 	}
-	if found, err = a.Store.UploadAgain(ctx, id, account); err != nil || !found {
+	if found, err = a.Store.Looking(ctx).Uploaded(u); err != nil || !found {
 		return store.Picture{}, err
 	}
 	return p, nil
@@ -129,8 +148,7 @@ func typesOf(p *pictures.Picture) string {
 // File is a picture in one size, as it is served.
 type File struct {
 	io.ReadSeekCloser
-	Type     string
-	Uploaded time.Time
+	Type string
 }
 
 // Open opens a picture for whoever may see it. What they may not is as if it were not there.
@@ -160,7 +178,7 @@ func (a *Album) Open(ctx context.Context, who running.Viewer, id, size string) (
 	}
 	for i, kind := range strings.Fields(p.Types) {
 		if pictures.Sizes[i] == size {
-			return &File{f, "image/" + kind, p.Uploaded}, nil
+			return &File{f, "image/" + kind}, nil
 		}
 	}
 	return nil, errors.Join(fmt.Errorf("a picture has no size %q", size), f.Close())
@@ -191,8 +209,13 @@ func (by Asking) sees(id string) (bool, store.Picture, error) {
 	if err != nil || !found {
 		return false, p, err
 	}
-	if by.Judge == nil || by.Viewer.Me != "" && p.Account == by.Viewer.Me {
+	if by.Judge == nil {
 		return true, p, nil
+	}
+	if by.Viewer.Me != "" {
+		if _, _, theirs, err := by.Tx.Uploads(by.Viewer.Me, id, uploadAge); err != nil || theirs {
+			return theirs, p, err
+		}
 	}
 	after := int64(0)
 	for looked := 0; looked < mostOf; looked += chunk {

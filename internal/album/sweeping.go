@@ -68,7 +68,7 @@ func (a *Album) drop(ctx context.Context, id string) error {
 		if err := tx.LockPicture(id); err != nil {
 			return err
 		}
-		gone, err := tx.DropPicture(id, uploadAge)
+		gone, err := tx.DropPicture(id)
 		if err != nil || !gone {
 			return err
 		}

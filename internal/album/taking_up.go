@@ -119,7 +119,10 @@ func (a *Album) takeUp(ctx context.Context, s stray) error {
 		}
 		p, err := a.measured(s.id)
 		if err == nil {
-			return tx.AddPicture(p)
+			if err = tx.AddPicture(p); err == nil {
+				_, err = tx.Uploaded(store.Uploading{Picture: p.ID})
+			}
+			return err
 		}
 		if !errors.Is(err, fs.ErrNotExist) && !pictures.IsRefusal(err) {
 			return err

@@ -34,8 +34,32 @@ func (a *app) review(r access.Review) {
 	a.Say("\nDocuments and pairs are what a rule looks at for each document it is about, beside that; statements " +
 		"are what it takes to fetch them for all that are decided together. What can be part of the statement that " +
 		"reads a page takes none of its own there.")
+	a.shown(r)
 	if len(r.Nobody) > 0 {
 		a.Say("What no rule allows, so that operators alone may: %s.", strings.Join(r.Nobody, ", "))
+	}
+}
+
+// rightsInWords are the rights by which duplicates are shown.
+var rightsInWords = map[access.Right]string{
+	access.Proved: "proved: who may read the document may read where it is from",
+	access.Judged: "judged for each reader when it is read",
+	access.Told:   "told: its own rule says to whom",
+}
+
+// shown says by what right duplicates show documents, and what the design tells to whom it hides it.
+func (a *app) shown(r access.Review) {
+	if len(r.Duplicates) > 0 {
+		a.Say("\n%s that %s documents:\n", terminal.Many(len(r.Duplicates), "duplicate"),
+			map[bool]string{true: "shows", false: "show"}[len(r.Duplicates) == 1])
+		var rows []table.Row
+		for _, d := range r.Duplicates {
+			rows = append(rows, table.Row{d.Name, d.Kind, rightsInWords[d.Right]})
+		}
+		a.Table(table.Row{"duplicate", "kind", "shown by what right"}, rows)
+	}
+	for _, f := range r.Findings {
+		a.Say("\nLine %d: %s; %s.", f.Line, f.Tells, f.Remedy)
 	}
 }
 

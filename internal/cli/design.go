@@ -99,6 +99,9 @@ func (a *app) readDesign(c *cli.Command, file string) (*design.Design, []byte, e
 	}
 	file = called(file)
 	d, err := language.Read(file, source)
+	if err == nil {
+		err = access.Problems(file, d)
+	}
 	var problems design.Problems
 	if !errors.As(err, &problems) {
 		return d, source, err

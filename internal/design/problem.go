@@ -31,6 +31,7 @@ const (
 	CodeCondition    = "condition"     // an expression that cannot be compiled
 	CodeContradicted = "contradiction" // two parts that cannot both hold
 	CodeTooLarge     = "too-large"     // past a limit
+	CodeTells        = "tells-hidden"  // it would tell what its rules hide
 )
 
 // Error is the problem in one line: file:line:column: code: message; remedy.

@@ -317,6 +317,15 @@ func (m *creation) refusal(u Unit, write store.Creation, made store.Created) err
 	if m.in.Parent != nil && !slices.Contains(made.Found, 0) {
 		return noParent(m.in, m.parent)
 	}
+	if len(made.Taken) > 0 { // by this very document, if its creation is repeated
+		there, _, err := u.Tx.Known([]store.Address{running.Address(m.in, m.key)}, nil)
+		if err != nil {
+			return err
+		}
+		if len(there) > 0 {
+			return ErrTaken
+		}
+	}
 	var mistakes []design.Mistake
 	for _, ref := range m.in.References {
 		if key, points := write.Targets[ref]; points && !slices.Contains(made.Found, ref.Number) {

@@ -58,7 +58,7 @@ func (u Unit) refersTo(c *plan.Collection, key string, facts, before map[string]
 	if len(mistakes) > 0 {
 		return running.Invalid(running.Under("/facts", mistakes))
 	}
-	return nil
+	return u.Tx.UseUploads(u.who.Me, noted)
 }
 
 // ForgetPictures takes away the pictures of what is forgotten.

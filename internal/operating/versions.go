@@ -8,6 +8,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"yalvo/internal/access"
 	"yalvo/internal/design"
 	"yalvo/internal/language"
 	"yalvo/internal/plan"
@@ -39,6 +40,9 @@ func designIn(c *echo.Context) (string, *design.Design, error) {
 		name = "design.yaml"
 	}
 	d, err := language.Read(name, raw)
+	if err == nil {
+		err = access.Problems(name, d)
+	}
 	if err != nil {
 		return name, nil, designProblem(err)
 	}

@@ -139,7 +139,7 @@ func (s *Server) getPicture(c *echo.Context) error {
 	h.Set(echo.HeaderCacheControl, "private, max-age=300") // so long somebody may see it whom a block has shut out
 	h.Add(echo.HeaderVary, openapi.HeaderAs+", "+echo.HeaderAuthorization+", Cookie")
 	h.Set("ETag", `"`+parts[0][:16]+"-"+size+`"`)
-	http.ServeContent(c.Response(), c.Request(), "", f.Uploaded, f)
+	http.ServeContent(c.Response(), c.Request(), "", time.Time{}, f) // when it came is nobody's business
 	return nil
 }
 

@@ -214,7 +214,7 @@ func (tx *Tx) Remains(id int64) ([]CountIn, error) {
 			UNION ALL SELECT 'passwords', count(*) FROM passwords WHERE account IN (SELECT n FROM f)
 			UNION ALL SELECT 'sign-ins', count(*) FROM sign_ins WHERE account IN (SELECT n FROM f)
 			UNION ALL SELECT 'pictures', count(*) FROM picture_refs WHERE doc IN (SELECT n FROM f)
-			UNION ALL SELECT 'uploaded pictures', count(*) FROM pictures
+			UNION ALL SELECT 'uploaded pictures', count(*) FROM picture_uploads
 				WHERE account <> '' AND account IN (SELECT split_part(path, '/', 2) FROM f)
 			UNION ALL SELECT 'kept answers', count(*) FROM (SELECT DISTINCT * FROM (`+answersHolding+`) a) held
 			UNION ALL SELECT 'events', count(*) FROM events WHERE doc IN (SELECT n FROM f) OR other IN (SELECT n FROM f)

@@ -12,15 +12,51 @@ type Picture struct {
 	ID            string
 	Width, Height int
 	Types         string // of its versions, the largest first: jpeg, png
-	Account       string // who has uploaded it, until a document refers to it; empty: an operator
-	Uploaded      time.Time
-	Used          bool // a document has referred to it
+}
+
+// Uploading is that somebody uploads a picture.
+type Uploading struct {
+	Account string // empty: an operator
+	Picture string
+	Bytes   int
+}
+
+// Uploads is what an account has uploaded within an age and has not used: how many pictures of how many bytes,
+// and whether one is among them. Key: picture_uploads (account, picture).
+func (tx *Tx) Uploads(account, picture string, age time.Duration) (many int, bytes int64, there bool, err error) {
+	var found struct {
+		Many  int
+		Bytes int64
+		There bool
+	}
+	err = tx.db.Raw(`
+		SELECT count(*) AS many, coalesce(sum(bytes), 0) AS bytes, coalesce(bool_or(picture = ?), false) AS there
+		FROM picture_uploads WHERE account = ? AND uploaded >= now() - ?::interval`, picture, account,
+		interval(age)).Scan(&found).Error
+	return found.Many, found.Bytes, found.There, err
+}
+
+// Uploaded notes that somebody has uploaded a picture that is there: for an age it is theirs to refer to. It is
+// false if the picture has gone meanwhile. Key: pictures (id).
+func (tx *Tx) Uploaded(u Uploading) (bool, error) {
+	noted := tx.db.Exec(`
+		INSERT INTO picture_uploads (account, picture, bytes)
+		SELECT ?, id, ? FROM (SELECT id FROM pictures WHERE id = ? FOR KEY SHARE) there
+		ON CONFLICT (account, picture) DO UPDATE SET uploaded = now()`, u.Account, u.Bytes, u.Picture)
+	return noted.RowsAffected > 0, noted.Error
+}
+
+// UseUploads has an account need its uploads of some pictures no more: a document of theirs refers to these.
+// Key: picture_uploads (account, picture).
+func (tx *Tx) UseUploads(account string, pictures []string) error {
+	return tx.db.Exec("DELETE FROM picture_uploads WHERE account = ? AND picture = ANY (?::text[])", account,
+		texts(pictures)).Error
 }
 
 // Picture reads one, false if there is none. Key: pictures (id).
 func (tx *Tx) Picture(id string) (Picture, bool, error) {
 	var p Picture
-	got := tx.db.Raw("SELECT id, width, height, types, account, uploaded, used FROM pictures WHERE id = ?",
+	got := tx.db.Raw("SELECT id, width, height, types FROM pictures WHERE id = ?",
 		id).Scan(&p)
 	return p, got.RowsAffected > 0, got.Error
 }
@@ -51,16 +87,8 @@ func (tx *Tx) LockPicture(id string) error {
 // AddPicture notes a picture whose files are there.
 func (tx *Tx) AddPicture(p Picture) error {
 	return tx.db.Exec(`
-		INSERT INTO pictures (id, width, height, types, account) VALUES (?, ?, ?, ?, ?)
-		ON CONFLICT (id) DO NOTHING`, p.ID, p.Width, p.Height, p.Types, p.Account).Error
-}
-
-// UploadAgain notes that somebody has sent a picture that is there: for an age it is theirs to
-// refer to, as if it were new. It is false if it has gone meanwhile.
-func (s *Store) UploadAgain(ctx context.Context, id, account string) (bool, error) {
-	again := s.db.WithContext(ctx).Exec("UPDATE pictures SET account = ?, uploaded = now(), used = false WHERE id = ?",
-		account, id)
-	return again.RowsAffected > 0, again.Error
+		INSERT INTO pictures (id, width, height, types) VALUES (?, ?, ?, ?)
+		ON CONFLICT (id) DO NOTHING`, p.ID, p.Width, p.Height, p.Types).Error
 }
 
 // Referring are documents that refer to a picture, those after a row number, in the order of
@@ -75,47 +103,45 @@ func (tx *Tx) Referring(picture string, after int64, limit int) ([]Document, err
 	return docs, err
 }
 
-// LoosePictures are some that nothing refers to any more, and some that nothing has referred
-// to for an age since they were uploaded. Index: pictures_unused.
+// LoosePictures are some that nothing refers to any more, and some that nobody has referred to for an age
+// since they uploaded them. Index: picture_uploads_old.
 func (s *Store) LoosePictures(ctx context.Context, age time.Duration, limit int) ([]string, error) {
+	db := s.upkeep.WithContext(ctx)
+	err := db.Exec(`
+		WITH old AS (DELETE FROM picture_uploads WHERE uploaded < now() - ?::interval RETURNING picture)
+		INSERT INTO loose_pictures SELECT picture FROM old`, interval(age)).Error
+	if err != nil {
+		return nil, err
+	}
 	var ids []string
-	err := s.upkeep.WithContext(ctx).Raw(`
-		(SELECT DISTINCT picture FROM loose_pictures LIMIT ?)
-		UNION
-		(SELECT id FROM pictures WHERE NOT used AND uploaded < now() - ?::interval LIMIT ?)`, limit, interval(age),
-		limit).Scan(&ids).Error
+	err = db.Raw("SELECT DISTINCT picture FROM loose_pictures LIMIT ?", limit).Scan(&ids).Error
 	return ids, err
 }
 
-// DropPicture forgets a picture unless a document refers to it, or somebody has uploaded it
-// within an age and may still. It tells whether it is gone.
-func (tx *Tx) DropPicture(id string, age time.Duration) (gone bool, err error) {
+// DropPicture forgets a picture unless a document refers to it, or somebody has uploaded it lately and may
+// still. It tells whether it is gone. Keys: picture_refs (picture, doc), picture_uploads_of.
+func (tx *Tx) DropPicture(id string) (gone bool, err error) {
 	if err := tx.db.Exec("DELETE FROM loose_pictures WHERE picture = ?", id).Error; err != nil {
 		return false, err
 	}
 	dropped := tx.db.Exec(`
 		DELETE FROM pictures p
-		WHERE p.id = ? AND (p.used OR p.uploaded < now() - ?::interval)
-			AND NOT EXISTS (SELECT FROM picture_refs r WHERE r.picture = p.id)`, id, interval(age))
-	if dropped.Error != nil || dropped.RowsAffected > 0 {
-		return dropped.RowsAffected > 0, dropped.Error
-	}
-	return false, tx.db.Exec(`
-		UPDATE pictures p SET used = true, account = ''
-		WHERE p.id = ? AND NOT p.used AND EXISTS (SELECT FROM picture_refs r WHERE r.picture = p.id)`, id).Error
+		WHERE p.id = ? AND NOT EXISTS (SELECT FROM picture_refs r WHERE r.picture = p.id)
+			AND NOT EXISTS (SELECT FROM picture_uploads u WHERE u.picture = p.id)`, id)
+	return dropped.RowsAffected > 0, dropped.Error
 }
 
-// ForgetUploads has those go that forgotten accounts have uploaded, unless documents refer to
-// them. Index: pictures_unused.
+// ForgetUploads has those go that forgotten accounts have uploaded, unless documents refer to them or others
+// have uploaded them too. Key: picture_uploads (account, picture).
 func (tx *Tx) ForgetUploads(forgotten int64, accounts *plan.Collection) error {
 	return tx.db.Exec(`
 		WITH theirs AS (
-			UPDATE pictures SET account = '', used = true
-			WHERE NOT used AND account IN (
+			DELETE FROM picture_uploads
+			WHERE account IN (
 				SELECT substr(path, length(?::text) + 2) FROM forgotten_documents
 				WHERE forgotten = ? AND path LIKE ?::text || '/%')
-			RETURNING id)
-		INSERT INTO loose_pictures SELECT id FROM theirs`, accounts.Name, forgotten, accounts.Name).Error
+			RETURNING picture)
+		INSERT INTO loose_pictures SELECT picture FROM theirs`, accounts.Name, forgotten, accounts.Name).Error
 }
 
 // NotedPictures are those that a document refers to and that are there. Keys: documents

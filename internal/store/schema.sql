@@ -449,12 +449,18 @@ CREATE TABLE pictures (
     id       text        PRIMARY KEY,   -- SHA-256 of what was uploaded
     width    integer     NOT NULL,
     height   integer     NOT NULL,
-    types    text        NOT NULL,   -- of its versions, the largest first: jpeg, png
-    account  text        NOT NULL,   -- who has uploaded it and not used it yet; empty: an operator, or nobody
-    uploaded timestamptz NOT NULL DEFAULT now(),
-    used     boolean     NOT NULL DEFAULT false   -- a document has referred to it
+    types    text        NOT NULL    -- of its versions, the largest first: jpeg, png
 );
-CREATE INDEX pictures_unused ON pictures (uploaded) WHERE NOT used;
+-- Who has uploaded one lately, and has not used it yet: nobody else is to know of that.
+CREATE TABLE picture_uploads (
+    account  text        NOT NULL,   -- empty: an operator, or nobody
+    picture  text        NOT NULL REFERENCES pictures ON DELETE CASCADE,
+    bytes    bigint      NOT NULL,
+    uploaded timestamptz NOT NULL DEFAULT now(),
+    PRIMARY KEY (account, picture)
+);
+CREATE INDEX picture_uploads_of ON picture_uploads (picture);
+CREATE INDEX picture_uploads_old ON picture_uploads (uploaded);
 CREATE TABLE picture_refs (
     picture text   NOT NULL REFERENCES pictures,
     doc     bigint NOT NULL,   -- documents.n
@@ -483,8 +489,6 @@ BEGIN
         INSERT INTO picture_refs (picture, doc)
         SELECT p.id, NEW.n FROM pictures_in(NEW.fields) AS named JOIN pictures p ON p.id = named
         ON CONFLICT DO NOTHING;
-        PERFORM FROM pictures WHERE NOT used AND id IN (SELECT pictures_in(NEW.fields)) ORDER BY id FOR NO KEY UPDATE;
-        UPDATE pictures SET used = true, account = '' WHERE NOT used AND id IN (SELECT pictures_in(NEW.fields));
     END IF;
     RETURN NULL;
 END $$;
