@@ -33,7 +33,7 @@ var (
 	profile   = flag.String("profile", "", "write a profile of the process's CPU time, service and load, to this file")
 	only      = flag.String("only", "", "the parts to measure: fanout, withdraw and audit (both after fanout), "+
 		"million, page, writes, follow, hot, lag, load, rebuild (after load), access, live, upload, "+
-		"byhand; all if empty")
+		"byhand, rights; all if empty")
 	named = flag.String("thing", "", "of byhand: measure only what has this in its name")
 )
 
@@ -115,7 +115,8 @@ func run(ctx context.Context) error {
 		measure func() error
 	}{{"fanout", b.fanout}, {"withdraw", b.withdraw}, {"audit", b.audit}, {"million", b.million}, {"page", b.page},
 		{"writes", b.writes}, {"follow", b.follow}, {"hot", b.hot}, {"lag", b.lag}, {"load", b.load},
-		{"rebuild", b.rebuild}, {"access", b.access}, {"live", b.live}, {"upload", b.upload}, {"byhand", b.handmade}} {
+		{"rebuild", b.rebuild}, {"access", b.access}, {"live", b.live}, {"upload", b.upload}, {"byhand", b.handmade},
+		{"rights", b.rights}} {
 		if *only != "" && !slices.Contains(strings.Split(*only, ","), part.name) {
 			continue
 		}

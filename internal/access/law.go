@@ -16,13 +16,15 @@ type Law struct {
 	follow map[string]bool      // the collections to which any rule follows a reference and reads on
 	rights map[*design.Kept]Right
 	judges map[*design.Kept]bool
+	names  map[*design.Collection][][]byte
 	told   map[string][]string // by list or timeline: values of its entries that it tells, and not to all who may read these
 }
 
 // New is the law of a design.
 func New(d *design.Design) *Law {
 	l := &Law{d, map[string]expr.Shape{}, map[expr.Member]bool{}, map[string]bool{}, map[string]bool{},
-		map[*design.Kept]Right{}, map[*design.Kept]bool{}, map[string][]string{}}
+		map[*design.Kept]Right{}, map[*design.Kept]bool{},
+		map[*design.Collection][][]byte{}, map[string][]string{}}
 	for _, c := range d.Collections {
 		l.shapes[c.Name] = c.ShapeOf()
 	}

@@ -1,6 +1,8 @@
 package access
 
 import (
+	"strconv"
+
 	"yalvo/internal/design"
 	"yalvo/internal/expr"
 )
@@ -22,6 +24,9 @@ func (l *Law) RightTo(k *design.Kept) Right { return l.rights[k] }
 // of its sources.
 func (l *Law) Judges(k *design.Kept) bool { return l.judges[k] }
 
+// JudgedNames are the names, in quotes, of a collection's kept values of which something has to be judged.
+func (l *Law) JudgedNames(c *design.Collection) [][]byte { return l.names[c] }
+
 // findRights notes by what right each kept value is shown.
 func (l *Law) findRights() {
 	for _, c := range l.design.Collections {
@@ -33,7 +38,9 @@ func (l *Law) findRights() {
 	}
 	for _, c := range l.design.Collections {
 		for _, k := range c.Kept {
-			l.judges[k] = l.hasJudged(k, map[*design.Kept]bool{})
+			if l.judges[k] = l.hasJudged(k, map[*design.Kept]bool{}); l.judges[k] {
+				l.names[c] = append(l.names[c], []byte(strconv.Quote(k.Name)))
+			}
 		}
 	}
 }

@@ -93,7 +93,9 @@ func (l *Law) findings() []Finding {
 
 type adding func(at design.Pos, refused bool, name, tells, remedy string)
 
-func narrowed(c *design.Collection, name string) bool { return c.Access.OfField(name, design.OpRead) != nil }
+func narrowed(c *design.Collection, name string) bool {
+	return c.Access.OfField(name, design.OpRead) != nil
+}
 
 // findSummed finds narrowed values that numbers are made of, or that decide what is among many.
 func (l *Law) findSummed(c *design.Collection, k *design.Kept, add adding) {

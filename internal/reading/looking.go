@@ -2,6 +2,7 @@ package reading
 
 import (
 	"context"
+	"slices"
 
 	"yalvo/internal/access"
 	"yalvo/internal/design"
@@ -41,7 +42,7 @@ func (r *Reader) lookingAt(ctx context.Context, v *running.Version, t *plan.Time
 	l.alike = l.Judge == nil
 	if l.Judge != nil {
 		l.narrows = len(t.Entries.Access.Narrowed()) > 0
-		l.obeys = v.Obeying(t.Entries)
+		l.obeys = obeying(v, t)
 		l.alike = access.Alike(t.Entries.Access.Of(design.OpRead))
 	}
 	if err == nil && !l.alike {
@@ -85,14 +86,22 @@ func (l *looking) seen(places []store.Place, entries []*Entry) ([]*Entry, error)
 	return out, err
 }
 
+// obeying tells whether a timeline carries a value that has to be judged when it is read.
+func obeying(v *running.Version, t *plan.Timeline) bool {
+	if len(t.Carry) == 0 {
+		return v.Obeying(t.Entries)
+	}
+	return slices.ContainsFunc(t.Carry, func(p design.Part) bool { return p.Kept != nil && v.Law.Judges(p.Kept) })
+}
+
 // obey has entries, nil for none, show what the viewer may read where it is from.
 func obey(j *running.Judge, c *plan.Collection, places []store.Place, entries []*Entry) error {
 	var at []int
 	var holders []*running.Holder
 	for i, e := range entries {
-		if e != nil {
+		if e != nil && j.MayShow(c, e.Kept) {
 			at = append(at, i)
-			holders = append(holders, &running.Holder{Of: c, Key: e.key, N: places[i].Doc, Facts: e.links, Values: e.values,
+			holders = append(holders, &running.Holder{Of: c, Key: e.key, N: places[i].Doc, Links: e.links, Values: e.values,
 				Kept: e.Kept})
 		}
 	}

@@ -28,20 +28,18 @@ type end struct{ pair, path string }
 // everybody looks again.
 const newsLines = 500
 
-// news reads on in the journal.
-func (r *Reader) news(ctx context.Context, v *running.Version) (*news, error) {
-	place := &r.watchers.place
+// news reads on in the journal from a place, and tells how far.
+func (r *Reader) news(ctx context.Context, v *running.Version, place [2]int64) (*news, [2]int64, error) {
 	lines, xid, seq, err := r.Store.JournalAfter(ctx, place[0], place[1], newsLines)
 	if err != nil {
-		return nil, err
+		return nil, place, err
 	}
-	*place = [2]int64{xid, seq}
 	n := &news{everybody: len(lines) == newsLines, paths: map[string]bool{}, collections: map[string]bool{},
 		documents: map[string]bool{}, ends: map[end]bool{}, paired: map[string]bool{}}
 	for _, line := range lines {
 		n.add(v, line)
 	}
-	return n, nil
+	return n, [2]int64{xid, seq}, nil
 }
 
 func (n *news) add(v *running.Version, line store.Record) {

@@ -174,7 +174,7 @@ func (r *Reader) show(ctx context.Context, v *running.Version, t *plan.Timeline,
 		if err == nil && v.Law.Guards() {
 			e.values, err = v.RuleValues(t.Entries, row.Stored())
 		}
-		if err == nil && v.Obeying(t.Entries) {
+		if err == nil && obeying(v, t) {
 			e.links, err = linksOf(t.Entries, row.Stored())
 		}
 		if err != nil {

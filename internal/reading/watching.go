@@ -117,18 +117,17 @@ func (r *Reader) watch(ctx context.Context, v *running.Version, who running.View
 	if accounts := v.Plan.Design.Accounts; accounts != nil && who.Me != "" {
 		w.account = accounts.Name + "/" + who.Me
 	}
+	// If they are the first: what was written before is in what they are shown first. It is asked for without
+	// the lock, for which others wait.
+	now, err := r.Store.JournalNow(ctx)
+	if err != nil {
+		return err
+	}
 	ws := &r.watchers
 	ws.mu.Lock()
 	defer ws.mu.Unlock()
-	if ws.all == nil {
-		ws.all = map[*Watch]struct{}{}
-	}
-	if len(ws.all) == 0 { // what was written before is in what they are shown first
-		xid, err := r.Store.JournalNow(ctx)
-		if err != nil {
-			return err
-		}
-		ws.place = [2]int64{xid, 0}
+	if len(ws.all) == 0 {
+		ws.all, ws.place = map[*Watch]struct{}{}, [2]int64{now, 0}
 	}
 	ws.all[w] = struct{}{}
 	context.AfterFunc(ctx, func() { ws.leave(w) })
@@ -137,6 +136,20 @@ func (r *Reader) watch(ctx context.Context, v *running.Version, who running.View
 		go r.look()
 	}
 	return nil
+}
+
+// reached is how far the journal has been looked through.
+func (ws *watchers) reached() [2]int64 {
+	ws.mu.Lock()
+	defer ws.mu.Unlock()
+	return ws.place
+}
+
+// reach notes how far it has been looked through.
+func (ws *watchers) reach(place [2]int64) {
+	ws.mu.Lock()
+	defer ws.mu.Unlock()
+	ws.place = place
 }
 
 func (ws *watchers) leave(w *Watch) {
@@ -191,9 +204,10 @@ func (r *Reader) lookAt(ctx context.Context, all []*Watch) error {
 		return err
 	}
 	written := &news{}
+	place := r.watchers.reached()
 	if now == r.watchers.moment {
 		all = fresh(all)
-	} else if written, err = r.news(ctx, v); err != nil {
+	} else if written, place, err = r.news(ctx, v, place); err != nil {
 		return err
 	}
 	for _, w := range all {
@@ -205,7 +219,9 @@ func (r *Reader) lookAt(ctx context.Context, all []*Watch) error {
 	if err != nil {
 		return err
 	}
+	// Only now: what was written is looked at again if this look has failed.
 	r.watchers.moment = now
+	r.watchers.reach(place)
 	wake(signatures, func(w *Watch) bool { return signatures[w] != w.seen || written.concerns(w) })
 	return nil
 }

@@ -18,37 +18,66 @@ type Holder struct {
 	Of     *plan.Collection
 	Key    string
 	N      int64                      // its row number, 0 if that is not known
-	Facts  map[string]json.RawMessage // nil: not known
+	Links  map[string]json.RawMessage // its references, nil: not known
 	Values map[string]any             // as rules see it, nil: not known
 	Kept   json.RawMessage
+
+	stored *store.Document // links and values are taken out of it when they are needed
 }
 
 // HolderOf is a stored document as one.
-func (j *Judge) HolderOf(c *plan.Collection, d store.Document, seen Document) (*Holder, error) {
-	h := &Holder{Of: c, Key: d.Key, N: d.N, Kept: seen.Kept}
-	if err := json.Unmarshal(seen.Facts, &h.Facts); err != nil {
-		return nil, err
-	}
-	var err error
-	h.Values, err = j.RuleValues(c, d)
-	return h, err
+func HolderOf(c *plan.Collection, d *store.Document, kept json.RawMessage) *Holder {
+	return &Holder{Of: c, Key: d.Key, N: d.N, Kept: kept, stored: d}
 }
 
-// Obeying tells whether kept values of a collection have to be judged for who reads them.
-func (v *Version) Obeying(c *plan.Collection) bool {
-	for _, k := range c.Collection.Kept {
-		if v.Law.Judges(k) {
-			return true
+// links are the references of a holder, nil if they are not known.
+func (h *Holder) links() (map[string]json.RawMessage, error) {
+	if h.Links == nil && h.stored != nil {
+		h.Links = map[string]json.RawMessage{}
+		names := design.NamesOf(h.Of.References, func(r *plan.Reference) string { return r.Name })
+		return h.Links, Pick(h.Links, See(h.Of, *h.stored).Facts, names)
+	}
+	return h.Links, nil
+}
+
+// holding is a holder as rules see it.
+func (j *Judge) holding(h *Holder) (*expr.Document, error) {
+	var err error
+	if h.Values == nil && h.stored != nil {
+		h.Values, err = j.RuleValues(h.Of, *h.stored)
+	}
+	return j.Law.Document(h.Of.Collection, h.Key, h.Values), err
+}
+
+// MayShow tells whether kept values may have something to be judged: not if they are empty, as most are. It
+// looks at the text alone, in which no name stands but as a name.
+func (v *Version) MayShow(c *plan.Collection, kept json.RawMessage) bool {
+	for _, name := range v.Law.JudgedNames(c.Collection) {
+		for rest := kept; ; {
+			at := bytes.Index(rest, name)
+			if at < 0 {
+				break
+			}
+			rest = rest[at+len(name):]
+			if value := bytes.TrimLeft(rest, ": "); !bytes.HasPrefix(value, []byte("[]")) && !bytes.HasPrefix(value, null) {
+				return true
+			}
 		}
 	}
 	return false
 }
+
+// Obeying tells whether kept values of a collection have to be judged for who reads them.
+func (v *Version) Obeying(c *plan.Collection) bool { return len(v.Law.JudgedNames(c.Collection)) > 0 }
 
 // Obey leaves out of kept values what the viewer may not read where it is from: elements of a latest and a
 // gather, in the place of which the next ones come, and copies, which are null then. What is shown by other
 // rights (see [access.Right]) stays. All holders are decided about together.
 func (j *Judge) Obey(holders []*Holder) error {
 	if j == nil {
+		return nil
+	}
+	if len(holders) == 0 {
 		return nil
 	}
 	o := obeying{Judge: j, docs: map[store.Address]*Holder{}, verdicts: map[judgement]bool{}, more: map[place]*candidates{}}
@@ -184,19 +213,28 @@ var null = json.RawMessage("null")
 
 // copied is a copy as the viewer may see it. Of what is gone nobody may read anything.
 func (o *obeying) copied(h *Holder, k *design.Kept, raw json.RawMessage) (json.RawMessage, error) {
-	if h = o.known(h, h.Facts != nil); h == nil {
+	if h = o.known(h, h.Links != nil || h.stored != nil); h == nil {
 		return null, nil
 	}
+	links, err := h.links()
+	if err != nil {
+		return nil, err
+	}
 	var key string
-	if text := h.Facts[k.Via.Name]; text != nil {
+	if text := links[k.Via.Name]; text != nil {
 		if err := json.Unmarshal(text, &key); err != nil {
 			return nil, err
 		}
 	}
 	to := o.Plan.Collection(k.Via.To.Name)
 	judged := o.Law.RightTo(k) == access.Judged
-	if judged && (key == "" || !o.may(h, k, &Holder{Of: to, Key: key}, nil)) {
+	if judged && key == "" {
 		return null, nil
+	}
+	if judged {
+		if may, err := o.may(h, k, &Holder{Of: to, Key: key}, nil); err != nil || !may {
+			return null, err
+		}
 	}
 	return o.object(&Holder{Of: to, Key: key}, to, raw)
 }
@@ -218,7 +256,11 @@ func (o *obeying) items(h *Holder, s *plan.Summary, raw json.RawMessage) (all []
 	if !byPair {
 		may := make([]item, 0, len(stored))
 		for _, one := range stored {
-			if o.may(h, s.Kept, one.from, nil) {
+			is, err := o.may(h, s.Kept, one.from, nil)
+			if err != nil {
+				return nil, false, err
+			}
+			if is {
 				may = append(may, one)
 			}
 		}
@@ -276,18 +318,20 @@ func (o *obeying) further(h *Holder, s *plan.Summary) ([]item, error) {
 		have = &candidates{}
 	}
 	var items []item
-	for _, c := range have.found {
+	for i := range have.found {
+		c := &have.found[i]
 		if len(items) == s.HowMany {
 			break
 		}
-		from, err := o.HolderOf(s.Sources, c.Document, See(s.Sources, c.Document))
+		from := HolderOf(s.Sources, &c.Document, c.Kept)
+		may, err := o.may(h, s.Kept, from, c.PairFields)
 		if err != nil {
 			return nil, err
 		}
-		if !o.may(h, s.Kept, from, c.PairFields) {
+		if !may {
 			continue
 		}
-		shown, err := Item(s, c.Key, from.Facts, c.Kept)
+		shown, err := Item(s, c.Key, See(s.Sources, c.Document).Facts, c.Kept)
 		if err != nil {
 			return nil, err
 		}
@@ -315,28 +359,30 @@ func (o *obeying) known(h *Holder, enough bool) *Holder {
 }
 
 // may tells whether the viewer may be shown a source. As long as that is not known it is taken to be so.
-func (o *obeying) may(h *Holder, k *design.Kept, from *Holder, pairFields json.RawMessage) bool {
+func (o *obeying) may(h *Holder, k *design.Kept, from *Holder, pairFields json.RawMessage) (may bool, err error) {
 	about := judgement{place{k, h.Of.Path(h.Key)}, from.Key}
 	may, decided := o.verdicts[about]
 	if !decided {
-		o.want.verdicts[about] = o.conditions(h, k, from, pairFields)
-		return true
+		o.want.verdicts[about], err = o.conditions(h, k, from, pairFields)
+		return true, err
 	}
-	return may
+	return may, nil
 }
 
 // conditions are those to be shown a source of a kept value in a document that may be read: see
 // [access.Law.Sourcing].
-func (o *obeying) conditions(h *Holder, k *design.Kept, from *Holder, pairFields json.RawMessage) []access.Condition {
-	document := func(h *Holder) *expr.Document { return o.Law.Document(h.Of.Collection, h.Key, h.Values) }
+func (o *obeying) conditions(h *Holder, k *design.Kept, from *Holder, pairFields json.RawMessage) ([]access.Condition,
+	error) {
 	var facts map[string]any
+	var errs [3]error
 	if k.Pair != nil && len(pairFields) > 0 {
-		var err error
-		if facts, err = Typed(k.Pair.Fields, pairFields); err != nil {
-			return []access.Condition{{Name: k.Name}} // nobody may
-		}
+		facts, errs[0] = Typed(k.Pair.Fields, pairFields)
 	}
-	return o.Law.Sourcing(k, document(h), document(from), facts)
+	holder, err := o.holding(h)
+	errs[1] = err
+	source, err := o.holding(from)
+	errs[2] = err
+	return o.Law.Sourcing(k, holder, source, facts), errors.Join(errs[:]...)
 }
 
 // fulfil gets to know what is wanted.
@@ -376,13 +422,10 @@ func (o *obeying) read() error {
 	if err != nil {
 		return err
 	}
-	for _, d := range found {
+	for i := range found {
+		d := &found[i]
 		c := o.Plan.CollectionNumbered(d.Collection)
-		h, err := o.HolderOf(c, d, See(c, d))
-		if err != nil {
-			return err
-		}
-		o.docs[Address(c, d.Key)] = h
+		o.docs[Address(c, d.Key)] = HolderOf(c, d, d.Kept)
 	}
 	return nil
 }
@@ -402,7 +445,7 @@ func (o *obeying) lookFurther(at place, s *plan.Summary) error {
 }
 
 // Item is an element of a latest: its id and path, and what is shown of it.
-func Item(s *plan.Summary, key string, facts map[string]json.RawMessage, kept json.RawMessage) (json.RawMessage, error) {
+func Item(s *plan.Summary, key string, facts, kept json.RawMessage) (json.RawMessage, error) {
 	item := map[string]json.RawMessage{}
 	id, path := IDOf(key), s.Sources.Path(key)
 	if s.Kind == design.Gather {
@@ -415,10 +458,8 @@ func Item(s *plan.Summary, key string, facts map[string]json.RawMessage, kept js
 		}
 		item[name] = quoted
 	}
-	for _, name := range s.Fields {
-		if v, is := facts[name]; is {
-			item[name] = v
-		}
+	if err := Pick(item, facts, s.Fields); err != nil {
+		return nil, err
 	}
 	if err := Pick(item, kept, s.KeptNames); err != nil {
 		return nil, err

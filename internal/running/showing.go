@@ -44,16 +44,16 @@ func (j *Judge) obeyIn(c *plan.Collection, docs []store.Document, seen []Documen
 	if !j.Obeying(c) {
 		return nil
 	}
-	holders := make([]*Holder, len(docs))
-	for i, d := range docs {
-		var err error
-		if holders[i], err = j.HolderOf(c, d, seen[i]); err != nil {
-			return err
+	var holders []*Holder
+	var at []int
+	for i := range docs {
+		if j.MayShow(c, seen[i].Kept) {
+			holders, at = append(holders, HolderOf(c, &docs[i], seen[i].Kept)), append(at, i)
 		}
 	}
 	err := j.Obey(holders)
 	for i, h := range holders {
-		seen[i].Kept = h.Kept
+		seen[at[i]].Kept = h.Kept
 	}
 	return err
 }

@@ -92,11 +92,7 @@ func choice(s *plan.Summary, rows []store.Chosen) (json.RawMessage, error) {
 		case s.Kind == design.Gather:
 			list = append(list, row.Key)
 		default:
-			var facts map[string]json.RawMessage
-			if err := json.Unmarshal(row.Fields, &facts); err != nil {
-				return nil, err
-			}
-			item, err := running.Item(s, row.Key, facts, row.Kept)
+			item, err := running.Item(s, row.Key, row.Fields, row.Kept)
 			if err != nil {
 				return nil, err
 			}
