@@ -27,7 +27,7 @@ const (
 	handSightings = 2000
 	handFollowers = 50     // of each member
 	handApart     = 10     // whom each member blocks, and as many whom they hush
-	handLikers    = 30_000 // further members, who only like
+	handLikers    = 300 // further members, who only like
 	handTurns     = 5
 	handTime      = 4 * time.Second
 )

@@ -24,6 +24,21 @@ func (l *Law) RightTo(k *design.Kept) Right { return l.rights[k] }
 // of its sources.
 func (l *Law) Judges(k *design.Kept) bool { return l.judges[k] }
 
+// ByReading tells whether whoever may be shown a source of a kept value is who may read that by the rule for its
+// collection alone: not by a pair, a narrowed reference, or what it lies under besides the holder.
+func ByReading(k *design.Kept) bool {
+	switch {
+	case k.Kind == design.Copy:
+		return k.Via.To.Under == nil && !narrowed(k.In, k.Via.Name)
+	case k.Nested != nil:
+		return true
+	case k.Via != nil:
+		return k.Via.In.Under == nil && !narrowed(k.Via.In, k.Via.Name)
+	}
+	of := k.Pair.Access.Of(design.OpRead)
+	return k.Sources().Under == nil && of != nil && of.That == nil && of.Fixed
+}
+
 // JudgedNames are the names, in quotes, of a collection's kept values of which something has to be judged.
 func (l *Law) JudgedNames(c *design.Collection) [][]byte { return l.names[c] }
 

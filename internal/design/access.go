@@ -95,7 +95,7 @@ func (a *Access) Narrowed() []string {
 	}
 	var names []string
 	for name, rules := range a.Fields {
-		if rules[OpRead] != nil {
+		if rule := rules[OpRead]; rule != nil && !(rule.That == nil && rule.Fixed) { // or it is for all
 			names = append(names, name)
 		}
 	}

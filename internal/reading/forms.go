@@ -85,6 +85,11 @@ func (asksNothing) Known([]store.Address, []store.Between) ([]store.Document, []
 	return nil, nil, errAsks
 }
 
+// Allowed is part of [running.Stored].
+func (asksNothing) Allowed(*plan.Collection, []string, store.Filter) (map[string]bool, error) {
+	return nil, errAsks
+}
+
 // Candidates is part of [running.Stored].
 func (asksNothing) Candidates(*plan.Summary, []int64, int, int) ([]store.Candidate, error) {
 	return nil, errAsks

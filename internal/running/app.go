@@ -80,6 +80,9 @@ func (a *App) Reload(ctx context.Context) error {
 		return err
 	}
 	v := &Version{Number: d.Version, Plan: p, Law: access.New(read), Builds: left}
+	if v.parts, err = lru.New[partsKey, []part](partsKnown); err != nil {
+		return err
+	}
 	if err := a.prepare(ctx, v); err != nil {
 		return err
 	}

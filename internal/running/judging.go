@@ -29,6 +29,7 @@ type Known func(docs []store.Address, pairs []store.Between) ([]store.Document, 
 type Stored interface {
 	Known(docs []store.Address, pairs []store.Between) ([]store.Document, []bool, error)
 	Candidates(s *plan.Summary, targets []int64, skip, many int) ([]store.Candidate, error)
+	Allowed(c *plan.Collection, keys []string, filter store.Filter) (map[string]bool, error)
 }
 
 // Judge decides what a viewer may do, by the rules of a version of the design. It serves

@@ -4,6 +4,8 @@ import (
 	"bytes"
 	"encoding/json"
 	"errors"
+	"fmt"
+	"slices"
 	"strings"
 
 	"yalvo/internal/access"
@@ -80,10 +82,11 @@ func (j *Judge) Obey(holders []*Holder) error {
 	if len(holders) == 0 {
 		return nil
 	}
-	o := obeying{Judge: j, docs: map[store.Address]*Holder{}, verdicts: map[judgement]bool{}, more: map[place]*candidates{}}
+	o := obeying{Judge: j, docs: map[store.Address]*Holder{}, verdicts: map[judgement]bool{}, more: map[place]*candidates{},
+		filters: map[*plan.Collection]filtering{}, allowed: map[store.Address]bool{}}
 	for range mostRounds {
 		o.want = wishes{docs: map[store.Address]*plan.Collection{}, verdicts: map[judgement][]access.Condition{},
-			more: map[place]*plan.Summary{}}
+			more: map[place]*plan.Summary{}, read: map[*plan.Collection][]string{}}
 		shown := make([]json.RawMessage, len(holders))
 		for i, h := range holders {
 			var err error
@@ -122,6 +125,15 @@ type obeying struct {
 	verdicts map[judgement]bool
 	more     map[place]*candidates
 	want     wishes
+
+	filters map[*plan.Collection]filtering // what the database can tell by itself
+	allowed map[store.Address]bool         // and has told
+}
+
+// filtering is the rule to read documents of a collection as the database can tell it.
+type filtering struct {
+	store.Filter
+	exact bool // it is all there is to tell
 }
 
 // wishes are what is to be known next.
@@ -129,9 +141,10 @@ type wishes struct {
 	docs     map[store.Address]*plan.Collection
 	verdicts map[judgement][]access.Condition
 	more     map[place]*plan.Summary
+	read     map[*plan.Collection][]string // keys of documents that the database is asked about
 }
 
-func (w wishes) none() bool { return len(w.docs)+len(w.verdicts)+len(w.more) == 0 }
+func (w wishes) none() bool { return len(w.docs)+len(w.verdicts)+len(w.more)+len(w.read) == 0 }
 
 // place is a kept value in a document.
 type place struct {
@@ -153,46 +166,126 @@ type candidates struct {
 
 // object goes through an object in which kept values stand by their names.
 func (o *obeying) object(h *Holder, c *plan.Collection, raw json.RawMessage) (json.RawMessage, error) {
-	var all map[string]json.RawMessage
-	changed := false
-	for _, k := range c.Collection.Kept {
-		if !o.Law.Judges(k) {
-			continue
-		}
-		if all == nil {
-			if err := json.Unmarshal(raw, &all); err != nil {
-				return nil, err
-			}
-		}
-		value, is := all[k.Name]
-		if !is || string(value) == "null" {
-			continue
-		}
-		shown, err := o.value(h, k, value)
+	parts, err := o.partsOf(c, raw)
+	if err != nil {
+		return nil, err
+	}
+	var out json.RawMessage // nil: it is as it stands
+	done := 0               // so much of raw is in it
+	for _, p := range parts {
+		shown, err := o.value(h, p)
 		if err != nil {
 			return nil, err
 		}
-		if !bytes.Equal(shown, value) {
-			all[k.Name], changed = shown, true
+		if !bytes.Equal(shown, p.text) {
+			out = append(append(out, raw[done:p.at]...), shown...)
+			done = p.at + len(p.text)
 		}
 	}
-	if !changed {
+	if out == nil {
 		return raw, nil
 	}
-	return json.Marshal(all)
+	return append(out, raw[done:]...), nil
 }
 
-func (o *obeying) value(h *Holder, k *design.Kept, raw json.RawMessage) (json.RawMessage, error) {
-	if k.Kind == design.Copy {
-		return o.copied(h, k, raw)
+// part is a kept value in the text of an object, of which something has to be judged.
+type part struct {
+	*design.Kept
+	at    int // where it begins
+	text  json.RawMessage
+	items []element // of a latest or a gather
+}
+
+// element is one of a latest or a gather as it is stored.
+type element struct {
+	key  string // of its source
+	text json.RawMessage
+}
+
+// partsOf are the parts of an object. What was taken apart lately need not be again: pages remember
+// documents, and hold the same text. It is held here too, so that no other can lie where it lay.
+func (o *obeying) partsOf(c *plan.Collection, raw json.RawMessage) ([]part, error) {
+	if len(raw) == 0 {
+		return nil, nil
 	}
-	s := h.Of.Summary(k)
-	items, changed, err := o.items(h, s, raw)
+	k := partsKey{&raw[0], len(raw), c}
+	if o.parts != nil {
+		if known, is := o.parts.Get(k); is {
+			return known, nil
+		}
+	}
+	var parts []part
+	var wrong error
+	err := scan(raw, func(name []byte, value json.RawMessage, at int) bool {
+		kept := o.judged(c, name)
+		if kept == nil || string(value) == "null" {
+			return true
+		}
+		p := part{Kept: kept, at: at, text: value}
+		if kept.Kind != design.Copy {
+			p.items, wrong = elementsOf(kept, value)
+		}
+		parts = append(parts, p)
+		return wrong == nil
+	})
+	if err = errors.Join(err, wrong); err == nil && o.parts != nil {
+		o.parts.Add(k, parts)
+	}
+	return parts, err
+}
+
+// partsKey is a text, by where it lies.
+type partsKey struct {
+	begin *byte
+	size  int
+	of    *plan.Collection
+}
+
+// partsKnown is of how many texts the parts are remembered: some 20 MB, besides texts that pages remember.
+const partsKnown = 20_000
+
+func elementsOf(k *design.Kept, list json.RawMessage) (all []element, err error) {
+	var wrong error
+	err = scan(list, func(_ []byte, text json.RawMessage, _ int) bool {
+		named := text
+		if k.Kind == design.Latest {
+			named, wrong = member(text, `"path"`)
+		}
+		if wrong == nil && len(named) < 2 {
+			wrong = fmt.Errorf("an element of %s.%s has no name", k.In.Name, k.Name)
+		}
+		if wrong != nil {
+			return false
+		}
+		key := string(named[1 : len(named)-1]) // neither paths nor keys have anything that JSON escapes
+		if k.Kind == design.Latest {
+			key = keyOf(key)
+		}
+		all = append(all, element{key, text})
+		return true
+	})
+	return all, errors.Join(err, wrong)
+}
+
+// judged is the kept value of a name in quotes, if something in it has to be judged.
+func (o *obeying) judged(c *plan.Collection, quoted []byte) *design.Kept {
+	if !slices.ContainsFunc(o.Law.JudgedNames(c.Collection), func(name []byte) bool { return bytes.Equal(name, quoted) }) {
+		return nil
+	}
+	return c.KeptValue(string(quoted[1 : len(quoted)-1]))
+}
+
+func (o *obeying) value(h *Holder, p part) (json.RawMessage, error) {
+	if p.Kind == design.Copy {
+		return o.copied(h, p.Kept, p.text)
+	}
+	s := h.Of.Summary(p.Kept)
+	items, changed, err := o.elements(h, s, p)
 	if err != nil {
 		return nil, err
 	}
 	for i, item := range items {
-		if k.Kind == design.Latest {
+		if p.Kind == design.Latest && len(o.Law.JudgedNames(s.Sources.Collection)) > 0 {
 			if items[i].shown, err = o.object(item.from, s.Sources, item.shown); err != nil {
 				return nil, err
 			}
@@ -200,13 +293,9 @@ func (o *obeying) value(h *Holder, k *design.Kept, raw json.RawMessage) (json.Ra
 		}
 	}
 	if !changed {
-		return raw, nil
+		return p.text, nil
 	}
-	shown := make([]json.RawMessage, len(items))
-	for i, item := range items {
-		shown[i] = item.shown
-	}
-	return json.Marshal(shown)
+	return listed(items), nil
 }
 
 var null = json.RawMessage("null")
@@ -245,12 +334,15 @@ type item struct {
 	shown json.RawMessage
 }
 
-// items are the elements of a latest or a gather that the viewer may read, and whether these are others than
+// elements are those of a latest or a gather that the viewer may read, and whether these are others than
 // are stored.
-func (o *obeying) items(h *Holder, s *plan.Summary, raw json.RawMessage) (all []item, changed bool, err error) {
-	stored, err := o.stored(s, raw)
-	if err != nil || o.Law.RightTo(s.Kept) != access.Judged {
-		return stored, false, err
+func (o *obeying) elements(h *Holder, s *plan.Summary, p part) (all []item, changed bool, err error) {
+	stored := make([]item, len(p.items))
+	for i, e := range p.items {
+		stored[i] = item{&Holder{Of: s.Sources, Key: e.key}, e.text}
+	}
+	if o.Law.RightTo(s.Kept) != access.Judged {
+		return stored, false, nil
 	}
 	byPair := s.Pair != nil && s.Pair.Access.Of(design.OpRead).Names(design.NamePair)
 	if !byPair {
@@ -270,31 +362,6 @@ func (o *obeying) items(h *Holder, s *plan.Summary, raw json.RawMessage) (all []
 	}
 	all, err = o.further(h, s)
 	return all, true, err
-}
-
-// stored are the elements as they are stored.
-func (o *obeying) stored(s *plan.Summary, raw json.RawMessage) ([]item, error) {
-	var all []json.RawMessage
-	if err := json.Unmarshal(raw, &all); err != nil {
-		return nil, err
-	}
-	items := make([]item, len(all))
-	for i, text := range all {
-		var key string
-		var err error
-		if s.Kind == design.Gather {
-			err = json.Unmarshal(text, &key)
-		} else {
-			var named struct{ Path string }
-			err = json.Unmarshal(text, &named)
-			key = keyOf(named.Path)
-		}
-		if err != nil {
-			return nil, err
-		}
-		items[i] = item{&Holder{Of: s.Sources, Key: key}, text}
-	}
-	return items, nil
 }
 
 // keyOf is the key of a document by its path: the ids in it.
@@ -360,6 +427,15 @@ func (o *obeying) known(h *Holder, enough bool) *Holder {
 
 // may tells whether the viewer may be shown a source. As long as that is not known it is taken to be so.
 func (o *obeying) may(h *Holder, k *design.Kept, from *Holder, pairFields json.RawMessage) (may bool, err error) {
+	if access.ByReading(k) {
+		f, err := o.filter(from.Of)
+		if err != nil {
+			return false, err
+		}
+		if f.exact {
+			return o.mayRead(from), nil
+		}
+	}
 	about := judgement{place{k, h.Of.Path(h.Key)}, from.Key}
 	may, decided := o.verdicts[about]
 	if !decided {
@@ -367,6 +443,40 @@ func (o *obeying) may(h *Holder, k *design.Kept, from *Holder, pairFields json.R
 		return true, err
 	}
 	return may, nil
+}
+
+// filter is the rule to read documents of a collection, as the database can tell it.
+func (o *obeying) filter(c *plan.Collection) (f filtering, err error) {
+	f, known := o.filters[c]
+	if !known {
+		f.Filter, f.exact, err = o.Filter(c)
+		o.filters[c] = f
+	}
+	return f, err
+}
+
+// mayRead tells whether the viewer may read a document by a rule of which the database can tell all. As long
+// as that is not known it is taken to be so.
+func (o *obeying) mayRead(from *Holder) bool {
+	may, decided := o.allowed[Address(from.Of, from.Key)]
+	if !decided {
+		o.want.read[from.Of] = append(o.want.read[from.Of], from.Key)
+	}
+	return may || !decided
+}
+
+// ask has the database tell which documents the viewer may read.
+func (o *obeying) ask() error {
+	for c, keys := range o.want.read {
+		allowed, err := o.stores.Allowed(c, keys, o.filters[c].Filter)
+		if err != nil {
+			return err
+		}
+		for _, key := range keys {
+			o.allowed[Address(c, key)] = allowed[key]
+		}
+	}
+	return nil
 }
 
 // conditions are those to be shown a source of a kept value in a document that may be read: see
@@ -396,6 +506,9 @@ func (o *obeying) fulfil() error {
 		if err := o.lookFurther(at, s); err != nil {
 			return err
 		}
+	}
+	if err := o.ask(); err != nil {
+		return err
 	}
 	about := make([]judgement, 0, len(o.want.verdicts))
 	requests := make([][]access.Condition, 0, len(o.want.verdicts))

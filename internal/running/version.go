@@ -8,6 +8,8 @@ import (
 	"yalvo/internal/design"
 	"yalvo/internal/plan"
 	"yalvo/internal/store"
+
+	lru "github.com/hashicorp/golang-lru/v2"
 )
 
 // Version is a version of the design with its plan, and with what of it is still
@@ -17,6 +19,8 @@ type Version struct {
 	Plan   *plan.Plan
 	Law    *access.Law   // who may do what
 	Builds []store.Build // the steps that are left
+
+	parts *lru.Cache[partsKey, []part] // see [obeying.partsOf]; nil: none are remembered
 
 	Rewrites map[string]*compare.Rewrite // by collection or pair: what brings facts of the version before along
 }
