@@ -25,8 +25,8 @@ import (
 const (
 	handMembers   = 2000
 	handSightings = 2000
-	handFollowers = 50     // of each member
-	handApart     = 10     // whom each member blocks, and as many whom they hush
+	handFollowers = 50  // of each member
+	handApart     = 10  // whom each member blocks, and as many whom they hush
 	handLikers    = 300 // further members, who only like
 	handTurns     = 5
 	handTime      = 4 * time.Second

@@ -17,6 +17,8 @@ const (
 	mostQueued  = 2000     // requests that queue
 	mostWaiting = 2000     // reads that wait for a position
 	mostStreams = 4000     // live reads
+	mostOfOne   = 48       // requests of one caller that are worked on: others' do not wait for theirs
+	mostFollow  = 200      // live reads of one caller
 	mostUploads = 64 << 20 // bytes of pictures that are on their way
 	mostUnsent  = 64 << 20 // bytes of large answers that their readers have not taken yet
 	largeText   = 64 << 10
@@ -26,12 +28,15 @@ const (
 type Gate struct {
 	Streams, Waiting, Queued Counter // live reads, reads that wait for a position, requests that queue
 
+	Follows *Shares // live reads of each caller
+
 	Uploads Counter // bytes of bodies that are read without a place
 
 	Passwords, Pictures *Narrow // for what is slow, or takes much memory
 
 	unsent        Counter // bytes
 	places, large chan struct{}
+	shares        *Shares       // of the places
 	patience      time.Duration // until one that queues is turned away
 	open          string        // the path that needs no place
 }
@@ -41,7 +46,8 @@ type Gate struct {
 func New(open string) *Gate { return newGate(open, mostAtWork, mostLarge) }
 
 func newGate(open string, atWork, large int) *Gate {
-	return &Gate{Streams: Counter{Most: mostStreams}, Waiting: Counter{Most: mostWaiting},
+	return &Gate{shares: newShares(max(1, atWork*mostOfOne/mostAtWork)), Follows: newShares(mostFollow),
+		Streams: Counter{Most: mostStreams}, Waiting: Counter{Most: mostWaiting},
 		Queued: Counter{Most: mostQueued}, unsent: Counter{Most: mostUnsent}, open: open,
 		places: make(chan struct{}, atWork), large: make(chan struct{}, large), patience: queueTime,
 		Uploads: Counter{Most: mostUploads}, Passwords: newNarrow("too many sign in"),
@@ -53,6 +59,8 @@ func newGate(open string, atWork, large int) *Gate {
 // slowly takes no place.
 type place struct {
 	gate   *Gate
+	caller string // whose share it counts towards
+	share  *share
 	mu     sync.Mutex
 	inside bool
 	large  bool
@@ -67,7 +75,11 @@ func (g *Gate) Pass(next echo.HandlerFunc) echo.HandlerFunc {
 		if c.Path() == g.open {
 			return next(c)
 		}
-		p := &place{gate: g}
+		p := &place{gate: g, caller: SharerOf(c)}
+		if p.caller != "" {
+			p.share = g.shares.join(p.caller)
+			defer g.shares.leave(p.caller)
+		}
 		if err := p.enter(c, g.places, &p.inside); err != nil {
 			return err
 		}
@@ -82,7 +94,16 @@ func (g *Gate) Pass(next echo.HandlerFunc) echo.HandlerFunc {
 
 // enter takes one of some places, or queues for it.
 func (p *place) enter(c *echo.Context, places chan struct{}, mark *bool) error {
+	ofShare := p.share != nil && places == p.gate.places
+	if ofShare {
+		if err := p.queue(c, p.share.places); err != nil {
+			return err
+		}
+	}
 	if err := p.queue(c, places); err != nil {
+		if ofShare {
+			<-p.share.places
+		}
 		return err
 	}
 	p.mu.Lock()
@@ -120,6 +141,9 @@ func (p *place) leave() {
 	if p.inside {
 		p.inside = false
 		<-p.gate.places
+		if p.share != nil {
+			<-p.share.places
+		}
 	}
 	if p.large {
 		p.large = false

@@ -127,3 +127,48 @@ func TestWhatIsCountedIsBounded(t *testing.T) {
 		t.Error("one has gone, and no other may come")
 	}
 }
+
+// Whoever asks for much has a share of the places, and others do not wait for them.
+func TestOneCallerTakesNotAllPlaces(t *testing.T) {
+	release := make(chan struct{})
+	g := newGate("/open", 8, 1)
+	e := echo.New()
+	e.Use(func(next echo.HandlerFunc) echo.HandlerFunc {
+		return func(c *echo.Context) error {
+			SetCaller(c, c.Request().Header.Get("Who"), c.Request().Header.Get("Who"))
+			return next(c)
+		}
+	}, g.Pass)
+	inside := make(chan string, 100)
+	e.GET("/*", func(c *echo.Context) error {
+		inside <- c.Request().Header.Get("Who")
+		<-release
+		return c.String(http.StatusOK, "done")
+	})
+	web := httptest.NewServer(e)
+	defer web.Close()
+	ask := func(who string) {
+		req, err := http.NewRequestWithContext(t.Context(), http.MethodGet, web.URL, nil)
+		if err != nil {
+			t.Error(err)
+			return
+		}
+		req.Header.Set("Who", who)
+		if resp, err := http.DefaultClient.Do(req); err == nil {
+			_ = resp.Body.Close() // nothing is read of it
+		}
+	}
+	for range 20 {
+		go ask("ada")
+	}
+	for range 6 { // 48 of 64
+		if who := <-inside; who != "ada" {
+			t.Errorf("%s is inside", who)
+		}
+	}
+	go ask("ben")
+	if who := <-inside; who != "ben" {
+		t.Errorf("%s is inside, and ben waits", who)
+	}
+	close(release)
+}

@@ -175,6 +175,12 @@ func (s *Server) stream(c *echo.Context, f *follow) error {
 		return problem.Busy("too many live reads are open")
 	}
 	defer end()
+	giveUp, fits := s.gate.Follows.Add(gate.SharerOf(c))
+	if !fits {
+		return problem.New(http.StatusTooManyRequests, running.CodeTooMany,
+			"as many live reads as one account, or one address of strangers, may have are open: end some")
+	}
+	defer giveUp()
 	quiet := time.NewTicker(heartbeat)
 	defer quiet.Stop()
 	var was *live.Shown

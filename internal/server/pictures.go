@@ -37,6 +37,12 @@ func (s *Server) postPicture(c *echo.Context) error {
 	if w.key == nil && account == "" {
 		return problem.New(http.StatusUnauthorized, problem.CodeNotSignedIn, "pictures are for those who are signed in")
 	}
+	// Its bytes count until it is kept, those of one that waits for its turn too.
+	giveUp, err := s.makeRoom(c)
+	if err != nil {
+		return err
+	}
+	defer giveUp()
 	data, called, err := s.pictureIn(c)
 	if err != nil {
 		return err
@@ -67,27 +73,33 @@ func (s *Server) pictureIn(c *echo.Context) (data []byte, called string, err err
 	if err != nil || !form && !strings.HasPrefix(called, "image/") && called != echo.MIMEOctetStream {
 		return nil, "", noPictureType()
 	}
-	most := int64(pictures.MostBytes + formAround)
-	size := most
-	if r.ContentLength >= 0 {
-		size = min(most, r.ContentLength)
-	}
-	giveUp, fits := s.gate.Uploads.Add(size)
-	if !fits {
-		return nil, "", problem.Busy("too many pictures are on their way")
-	}
-	defer giveUp()
 	err = gate.Outside(c, func() error {
 		if err := patiently(c); err != nil {
 			return err
 		}
-		data, err = request.ReadAll(c, most, gate.UploadTime)
+		data, err = request.ReadAll(c, mostSent, gate.UploadTime)
 		return err
 	})
 	if err == nil && form {
 		data, called, err = fileIn(bytes.NewReader(data), params["boundary"])
 	}
 	return data, called, err
+}
+
+// mostSent is how many bytes a request with a picture may have.
+const mostSent = int64(pictures.MostBytes + formAround)
+
+// makeRoom makes room for the bytes of a picture, if not too many are on their way.
+func (s *Server) makeRoom(c *echo.Context) (giveUp func(), err error) {
+	size := mostSent
+	if sent := c.Request().ContentLength; sent >= 0 {
+		size = min(size, sent)
+	}
+	giveUp, fits := s.gate.Uploads.Add(size)
+	if !fits {
+		return nil, problem.Busy("too many pictures are on their way")
+	}
+	return giveUp, nil
 }
 
 // patiently gives a picture the time that it may take.

@@ -15,6 +15,7 @@ import (
 	"yalvo/internal/request"
 	"yalvo/internal/running"
 	"yalvo/internal/signin"
+	"yalvo/internal/store"
 )
 
 var statusOf = map[string]int{
@@ -91,6 +92,10 @@ func (s *Server) problemOf(c *echo.Context, err error) *problem.Problem {
 		return problem.New(http.StatusServiceUnavailable, problem.CodeNoDatabase,
 			"the database is away: try again; a write that "+
 				"may have been made is made once if it is repeated with its id or Idempotency-Key")
+	}
+	if store.IsBusy(err) {
+		return problem.New(http.StatusServiceUnavailable, problem.CodeBusy,
+			"something that this needs has been held by others for too long: nothing was written, try again")
 	}
 	if s.App.IsFull(err) {
 		return problem.New(http.StatusServiceUnavailable, problem.CodeNoRoom,

@@ -6,19 +6,22 @@ import (
 	"errors"
 	"io"
 	"net"
+	"slices"
 	"strings"
 
 	"github.com/jackc/pgx/v5/pgconn"
 )
 
 // IsAway tells of an error whether the database could not be reached, or has
-// cut the connection: SQLSTATE classes 08, connection exception, and 57P,
-// operator intervention, and 53300, too many connections (PostgreSQL, appendix A).
+// cut the connection, or only reads: SQLSTATE classes 08, connection exception, and 57P,
+// operator intervention, 53300, too many connections, 25006, read-only transaction, and 25P03, idle in
+// a transaction for too long (PostgreSQL, appendix A).
 // Whether what was asked last was carried out is not known then.
 func IsAway(err error) bool {
 	var pg *pgconn.PgError
 	if errors.As(err, &pg) {
-		return strings.HasPrefix(pg.Code, "08") || strings.HasPrefix(pg.Code, "57P") || pg.Code == tooManyConnections
+		return strings.HasPrefix(pg.Code, "08") || strings.HasPrefix(pg.Code, "57P") ||
+			slices.Contains([]string{tooManyConnections, onlyReads, idleTooLong}, pg.Code)
 	}
 	var dial *pgconn.ConnectError
 	var network net.Error
@@ -27,7 +30,17 @@ func IsAway(err error) bool {
 		err != nil && strings.Contains(err.Error(), "conn closed")
 }
 
-const tooManyConnections = "53300"
+const (
+	tooManyConnections = "53300"
+	onlyReads          = "25006"
+	idleTooLong        = "25P03"
+)
+
+// IsBusy tells of an error whether a lock was waited for in vain: SQLSTATE 55P03, lock not available.
+func IsBusy(err error) bool {
+	var pg *pgconn.PgError
+	return errors.As(err, &pg) && pg.Code == "55P03"
+}
 
 // IsFull tells of an error whether the database has run out of something: SQLSTATE
 // class 53, insufficient resources, such as disk space, but for connections.

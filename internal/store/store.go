@@ -29,8 +29,23 @@ const schemaName = "yalvo"
 // running them, and a plan made while a table was small must not read it whole
 // once it has grown, nor put a cache before each look at a row by its key, as a plan
 // that cannot know how many rows there will be does: that costs as much as the look.
+//
+// Whatever the service relies on is said here, and not left to the server's defaults: under another
+// isolation the traps of decisions/0002 are open, jit would compile each statement anew, and times
+// are read as they are written here.
 const sessionSettings = "search_path=" + schemaName +
-	"&plan_cache_mode=force_generic_plan&enable_seqscan=off&enable_memoize=off"
+	"&plan_cache_mode=force_generic_plan&enable_seqscan=off&enable_memoize=off" +
+	"&jit=off&default_transaction_isolation=read%20committed&default_transaction_read_only=off" +
+	"&default_transaction_deferrable=off&TimeZone=UTC&DateStyle=ISO&IntervalStyle=postgres&bytea_output=hex" +
+	"&standard_conforming_strings=on&client_encoding=UTF8&extra_float_digits=1&statement_timeout=0"
+
+// clientSettings are those of connections for clients: their commits wait for the disk, they do not wait for
+// a lock for ever, and a service that hangs within a transaction does not hold its locks for long.
+const clientSettings = sessionSettings + "&synchronous_commit=on&lock_timeout=10000" +
+	"&idle_in_transaction_session_timeout=10000"
+
+// upkeepSettings are those of connections for upkeep, audits and dumps, whose parts may be taken slowly.
+const upkeepSettings = sessionSettings + "&synchronous_commit=off&idle_in_transaction_session_timeout=60000"
 
 // Store is an app's database.
 type Store struct {
@@ -52,11 +67,11 @@ func Open(ctx context.Context, address string, connections int) (*Store, error) 
 // as they are if it cannot read the one in force.
 func OpenFor(ctx context.Context, address string, connections int, reads func(Design) error) (*Store, error) {
 	forUpkeep := max(1, connections*upkeepShare/100)
-	db, err := open(address, sessionSettings, connections-forUpkeep)
+	db, err := open(address, clientSettings, connections-forUpkeep)
 	if err != nil {
 		return nil, err
 	}
-	upkeep, err := open(address, sessionSettings+"&synchronous_commit=off", forUpkeep)
+	upkeep, err := open(address, upkeepSettings, forUpkeep)
 	if err != nil {
 		return nil, errors.Join(err, (&Store{db: db}).Close())
 	}
@@ -152,6 +167,11 @@ func (s *Store) Close() error {
 // migrate makes the tables, once, however many services start together.
 func (s *Store) migrate(ctx context.Context, reads func(Design) error) error {
 	return s.Write(ctx, func(tx *Tx) error {
+		// Who starts beside this waits, however long that takes.
+		if err := tx.db.Exec("SELECT set_config('lock_timeout', '0', true), " +
+			"set_config('idle_in_transaction_session_timeout', '0', true)").Error; err != nil {
+			return err
+		}
 		if err := tx.db.Exec("SELECT pg_advisory_xact_lock(hashtext(?))", schemaName).Error; err != nil {
 			return err
 		}

@@ -60,7 +60,7 @@ func (s *Store) Write(ctx context.Context, run func(*Tx) error) error {
 // write: PostgreSQL makes that a transaction by itself, and two round trips are
 // saved.
 func (s *Store) Direct(ctx context.Context, run func(*Tx) error) error {
-	return again(func() error { return run(s.now(ctx)) })
+	return again(ctx, func() error { return run(s.now(ctx)) })
 }
 
 // Upkeep is [Store.Write] for duplicates: its commit does not wait for the disk.
@@ -99,18 +99,22 @@ func (tx *Tx) planAnew() error {
 }
 
 func transaction(ctx context.Context, db *gorm.DB, run func(*Tx) error, options ...*sql.TxOptions) error {
-	return again(func() error {
+	return again(ctx, func() error {
 		return db.WithContext(ctx).Transaction(func(db *gorm.DB) error { return run(&Tx{db: db}) }, options...)
 	})
 }
 
-func again(run func() error) error {
+func again(ctx context.Context, run func() error) error {
 	for try := 1; ; try++ {
 		err := run()
 		if err == nil || try == maxTries || !isLostRace(err) {
 			return err
 		}
-		time.Sleep(time.Duration(rand.IntN(try*try)+1) * time.Millisecond) // so that two do not meet again and again
+		select { // so that two do not meet again and again
+		case <-time.After(time.Duration(rand.IntN(try*try)+1) * time.Millisecond):
+		case <-ctx.Done():
+			return err
+		}
 	}
 }
 
