@@ -44,6 +44,7 @@ type Court struct {
 	source Source
 	me     *expr.Document // nil for a stranger
 	moment time.Time
+	budget *Budget
 
 	documents map[Address]*expr.Document
 	fetched   map[Address]bool
@@ -63,6 +64,15 @@ func (l *Law) Court(source Source, account string, now time.Time) *Court {
 	return c
 }
 
+// Within has the court work out rules within a budget.
+func (c *Court) Within(b *Budget) *Court {
+	c.budget = b
+	return c
+}
+
+// Budget is what the court works within.
+func (c *Court) Budget() *Budget { return c.budget }
+
 // Judge decides about requests, each by the conditions that stand before it. Its order is
 // that of the requests.
 func (c *Court) Judge(requests [][]Condition) ([]Verdict, error) {
@@ -71,7 +81,9 @@ func (c *Court) Judge(requests [][]Condition) ([]Verdict, error) {
 	}
 	verdicts := make([]Verdict, len(requests))
 	for i, conditions := range requests {
-		verdicts[i] = c.decide(conditions)
+		if err := c.budget.Spend(func() { verdicts[i] = c.decide(conditions) }); err != nil {
+			return nil, err
+		}
 	}
 	return verdicts, nil
 }

@@ -2,6 +2,8 @@ package reading
 
 import (
 	"context"
+	"errors"
+	"time"
 
 	"yalvo/internal/access"
 	"yalvo/internal/expr"
@@ -59,12 +61,17 @@ func (s source[T]) page(after Boundary, limit int) ([]T, *Boundary, error) {
 func (s source[T]) judged(after Boundary, filter store.Filter, limit int) ([]T, *Boundary, error) {
 	var page []T
 	bytes, chunk := 0, limit+1
-	for looked := 0; looked < mostJudged; chunk = min(2*chunk, chunkJudged) {
+	began := time.Now()
+	for looked := 0; looked < mostJudged && (looked == 0 || time.Since(began) < access.RuleTime); chunk = min(2*chunk,
+		chunkJudged) {
 		rows, err := s.read(after, filter, chunk)
 		if err != nil || len(rows) == 0 {
 			return page, nil, err
 		}
 		seen, err := s.may(rows)
+		if errors.Is(err, access.ErrBudget) && looked > 0 { // it goes on with the next request
+			return page, &after, nil
+		}
 		if err != nil {
 			return nil, nil, err
 		}

@@ -1,6 +1,7 @@
 package reading
 
 import (
+	"context"
 	"errors"
 	"slices"
 
@@ -84,6 +85,9 @@ type asksNothing struct{}
 func (asksNothing) Known([]store.Address, []store.Between) ([]store.Document, []bool, error) {
 	return nil, nil, errAsks
 }
+
+// Context is part of [running.Stored].
+func (asksNothing) Context() context.Context { return context.Background() }
 
 // Allowed is part of [running.Stored].
 func (asksNothing) Allowed(*plan.Collection, []string, store.Filter) (map[string]bool, error) {

@@ -3,12 +3,14 @@ package reading
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"slices"
 	"strconv"
 	"time"
 
 	"github.com/go-json-experiment/json/jsontext"
 
+	"yalvo/internal/access"
 	"yalvo/internal/design"
 	"yalvo/internal/plan"
 	"yalvo/internal/running"
@@ -81,6 +83,9 @@ func (r *Reader) Timeline(ctx context.Context, who running.Viewer, ask TimelineR
 		entries, err := r.show(ctx, v, t, since, places)
 		if err == nil {
 			entries, err = looks.seen(places, entries)
+		}
+		if errors.Is(err, access.ErrBudget) && passed > 0 { // it goes on with the next request
+			break
 		}
 		if err != nil {
 			return Entries{}, err

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -30,6 +31,7 @@ type Stored interface {
 	Known(docs []store.Address, pairs []store.Between) ([]store.Document, []bool, error)
 	Candidates(s *plan.Summary, targets []int64, skip, many int) ([]store.Candidate, error)
 	Allowed(c *plan.Collection, keys []string, filter store.Filter) (map[string]bool, error)
+	Context() context.Context // of the request
 }
 
 // Judge decides what a viewer may do, by the rules of a version of the design. It serves
@@ -50,7 +52,7 @@ func (v *Version) Judge(who Viewer, stores Stored) *Judge {
 }
 
 func (v *Version) judgeFrom(who Viewer, s access.Source, stores Stored) *Judge {
-	return &Judge{v, who, v.Law.Court(s, who.Me, time.Now()), stores}
+	return &Judge{v, who, v.Law.Court(s, who.Me, time.Now()).Within(access.BudgetOf(stores.Context())), stores}
 }
 
 // JudgeNow is [Version.Judge] outside of a transaction.
@@ -260,7 +262,8 @@ func Allowed[T any](j *Judge, all []T, conditions func(T) ([]access.Condition, e
 	requests := make([][]access.Condition, len(all))
 	for i, one := range all {
 		var err error
-		if requests[i], err = conditions(one); err != nil {
+		late := j.court.Budget().Spend(func() { requests[i], err = conditions(one) })
+		if err = errors.Join(late, err); err != nil {
 			return nil, err
 		}
 	}

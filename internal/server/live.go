@@ -10,6 +10,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"yalvo/internal/access"
 	"yalvo/internal/gate"
 	"yalvo/internal/live"
 	"yalvo/internal/problem"
@@ -113,11 +114,17 @@ func (s *Server) followList(c *echo.Context) (*follow, error) {
 	}
 	ask.Marks = asked.names
 	watch, err := s.Reading.WatchList(c.Request().Context(), request.Viewer(c), ask, asked.names != nil)
+	begun := false
 	return &follow{watch, func() (shown, error) {
 		got, err := s.listPage(c, ask, page)
+		if begun && running.IsMissing(err) { // what it is of went, or is none of its reader's any more
+			watch.Shows(nil)
+			return shown{text: []byte(`{"documents":[]}`)}, nil
+		}
 		if err != nil {
 			return shown{}, err
 		}
+		begun = true
 		watch.Shows(got.Rows)
 		answer, err := s.pageOf(c, got, asked, got.Linked)
 		if err != nil {
@@ -185,7 +192,10 @@ func (s *Server) stream(c *echo.Context, f *follow) error {
 	defer quiet.Stop()
 	var was *live.Shown
 	done := func() {}
+	lasting := c.Request().Context()
 	for {
+		// Each time it is read it has its own time for rules, as a read that is asked for.
+		c.SetRequest(c.Request().WithContext(access.WithBudget(lasting, access.RuleTime)))
 		is, err := f.read()
 		done()
 		switch {

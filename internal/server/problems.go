@@ -10,6 +10,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"yalvo/internal/access"
 	"yalvo/internal/design"
 	"yalvo/internal/problem"
 	"yalvo/internal/request"
@@ -92,6 +93,10 @@ func (s *Server) problemOf(c *echo.Context, err error) *problem.Problem {
 		return problem.New(http.StatusServiceUnavailable, problem.CodeNoDatabase,
 			"the database is away: try again; a write that "+
 				"may have been made is made once if it is repeated with its id or Idempotency-Key")
+	}
+	if errors.Is(err, access.ErrBudget) {
+		return problem.New(http.StatusServiceUnavailable, problem.CodeBusy, err.Error()+
+			": ask for less at once")
 	}
 	if store.IsBusy(err) {
 		return problem.New(http.StatusServiceUnavailable, problem.CodeBusy,

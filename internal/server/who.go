@@ -11,6 +11,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"yalvo/internal/access"
 	"yalvo/internal/design"
 	"yalvo/internal/gate"
 	"yalvo/internal/keys"
@@ -204,6 +205,7 @@ func (w who) covers(c *echo.Context, needed keys.Scope) error {
 // written.
 func (s *Server) anybody(h echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
+		c.SetRequest(c.Request().WithContext(access.WithBudget(c.Request().Context(), access.RuleTime)))
 		w := whoOf(c)
 		if w.key != nil {
 			if err := w.covers(c, neededBy(c.Request())); err != nil {

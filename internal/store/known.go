@@ -58,7 +58,7 @@ func (tx *Tx) Known(docs []Address, pairs []Between) ([]Document, []bool, error)
 		args = append(args, endCollections.text(), endKeys.text(), kinds.text(), from.text(), to.text())
 	}
 	// As it stands, without an ORM's look at each row: every judged request waits for it.
-	rows, err := tx.db.Statement.ConnPool.QueryContext(tx.context(), query, args...)
+	rows, err := tx.db.Statement.ConnPool.QueryContext(tx.Context(), query, args...)
 	if err != nil {
 		return nil, nil, err
 	}

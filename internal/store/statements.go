@@ -36,7 +36,8 @@ func (b *builder) arg(v any, as string) string {
 // row runs a built statement that answers with one row. It goes to GORM's
 // connection as it stands: GORM would look for its own placeholders in it.
 func (tx *Tx) row(b *builder) *sql.Row {
-	return tx.db.Statement.ConnPool.QueryRowContext(tx.context(), b.text.String(), b.args...)
+	return tx.db.Statement.ConnPool.QueryRowContext(tx.Context(), b.text.String(), b.args...)
 }
 
-func (tx *Tx) context() context.Context { return tx.db.Statement.Context }
+// Context is that of the request that it works for.
+func (tx *Tx) Context() context.Context { return tx.db.Statement.Context }
