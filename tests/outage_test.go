@@ -8,7 +8,9 @@ import (
 	"net/http"
 	"strings"
 	"sync"
+	"syscall"
 	"testing"
+	"time"
 
 	"yalvo/client"
 	"yalvo/internal/harness"
@@ -132,4 +134,66 @@ func TestASlowDatabaseIsWaitedFor(t *testing.T) {
 	same(t, "posts", w.Number("SELECT count(*) FROM documents WHERE key LIKE 'p%'"), acknowledged)
 	same(t, "ada's posts", w.get("people/ada").Kept["posts_n"], acknowledged)
 	w.auditFindsNothing()
+}
+
+// A database whose processes do not move is away as well: requests are told so within five seconds, and what
+// was asked before is given up. When it moves again all goes on, within a second or two.
+func TestADatabaseThatHangsIsAway(t *testing.T) {
+	t.Parallel()
+	dir := must(harness.Folder())(t)
+	database := must(postgres.Start(t.Context(), postgres.Options{Dir: dir, Log: harness.Log()}))(t)
+	t.Cleanup(func() {
+		if err := database.Stop(); err != nil {
+			t.Error(err)
+		}
+	})
+	var said logged
+	s := must(service.Start(t.Context(), service.Options{Listen: "127.0.0.1:0", Database: database.Address(),
+		Log: slog.New(slog.NewTextHandler(&said, nil))}))(t)
+	t.Cleanup(func() {
+		if err := s.Stop(); err != nil {
+			t.Error(err)
+		}
+	})
+	harness.SignIn(t, s)
+	w := world{harness.Connect(t, s.Address, database.Address(), marsh), t}
+	w.person("ada")
+	w.Settle()
+
+	still := processesIn(t, dir)
+	signal := func(what syscall.Signal) {
+		t.Helper()
+		for _, pid := range still {
+			if err := syscall.Kill(pid, what); err != nil && what == syscall.SIGSTOP {
+				t.Fatal(err)
+			}
+		}
+	}
+	t.Cleanup(func() { signal(syscall.SIGCONT) })
+	signal(syscall.SIGSTOP)
+	began := time.Now()
+	for _, path := range []string{"/v1/collections/people/ada", "/readyz", "/v1/timelines/home/ada"} {
+		answer := must(http.DefaultClient.Do(w.Request("GET", path, "")))(t)
+		answer.Body.Close()
+		same(t, path, answer.StatusCode, http.StatusServiceUnavailable)
+		same(t, "when to come back to "+path, answer.Header.Get("Retry-After"), "1")
+		if took := time.Since(began); took > 8*time.Second { // five, and what a busy machine adds
+			t.Errorf("%s was answered after %v", path, took)
+		}
+	}
+	answer := must(http.DefaultClient.Do(w.Request("GET", "/healthz", "")))(t)
+	answer.Body.Close()
+	same(t, "the service itself lives", answer.StatusCode, 200)
+	same(t, "lines of log about the outage", said.count("the database does not answer"), 1)
+
+	signal(syscall.SIGCONT)
+	for status := 0; status != http.StatusOK; {
+		answer := must(http.DefaultClient.Do(w.Request("GET", "/v1/collections/people/ada", "")))(t)
+		answer.Body.Close()
+		if status = answer.StatusCode; time.Since(began) > 60*time.Second {
+			t.Fatalf("it is not back: %d", status)
+		}
+	}
+	w.person("ben")
+	w.Settle()
 }

@@ -2,7 +2,7 @@ package gate
 
 import (
 	"fmt"
-	"hash/fnv"
+	"hash/maphash"
 	"net"
 	"net/http"
 	"net/netip"
@@ -71,11 +71,12 @@ func (g *Guard) rate(what string, of func(*echo.Context) string) []echo.Middlewa
 	})}
 }
 
+// rateSeed is another one in each process: nobody can find callers that share a bucket.
+var rateSeed = maphash.MakeSeed()
+
 // bucketOf is the bucket of a caller.
 func bucketOf(caller string) string {
-	h := fnv.New32a()
-	h.Write([]byte(caller)) // never fails
-	return fmt.Sprint(h.Sum32() % rateBuckets)
+	return fmt.Sprint(maphash.String(rateSeed, caller) % rateBuckets)
 }
 
 // ForeignPages lets pages of other origins call the service that were named to it (Fetch

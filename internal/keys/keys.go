@@ -63,6 +63,7 @@ const (
 	mostRevoked = 50                     // that are shown
 	mostName    = 60                     // characters of a key's name
 	refresh     = 2 * time.Second        // keys are read again after
+	longestRead = 3 * time.Second        // that may take
 	retry       = 200 * time.Millisecond // for the sake of one that is not known
 )
 
@@ -81,6 +82,10 @@ type Ring struct {
 	keys map[string]store.OperatorKey // those that hold, by id; never changed, only replaced
 	read time.Time
 	used map[string]time.Time // the minute that was noted last, by id
+
+	reading   chan struct{} // closed when the keys have been read again; nil: nobody does
+	wrong     error         // why they could not be
+	forgotten int           // how often what was read has come not to hold
 }
 
 // New makes a ring and reads the keys.
@@ -147,22 +152,49 @@ func (r *Ring) held(ctx context.Context, id string, passes func(store.OperatorKe
 // those that did.
 func (r *Ring) known(ctx context.Context, age time.Duration) (map[string]store.OperatorKey, error) {
 	r.mu.Lock()
-	defer r.mu.Unlock()
 	if r.keys != nil && time.Since(r.read) < age {
+		defer r.mu.Unlock()
 		return r.keys, nil
 	}
-	all, err := r.store.OperatorKeys(ctx, 0)
-	if err != nil {
-		if r.keys != nil {
-			return r.keys, nil
-		}
-		return nil, err
+	if r.reading == nil {
+		r.reading = make(chan struct{})
+		go r.readAgain(r.forgotten)
 	}
-	r.keys, r.read = map[string]store.OperatorKey{}, time.Now()
+	read := r.reading
+	r.mu.Unlock()
+	select {
+	case <-read:
+	case <-ctx.Done():
+	}
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	switch {
+	case r.keys != nil:
+		return r.keys, nil
+	case r.wrong != nil:
+		return nil, r.wrong
+	}
+	return nil, ctx.Err()
+}
+
+// readAgain reads the keys for all who wait for that, whatever becomes of them.
+func (r *Ring) readAgain(forgotten int) {
+	ctx, cancel := context.WithTimeout(context.Background(), longestRead)
+	defer cancel()
+	all, err := r.store.OperatorKeys(ctx, 0)
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	close(r.reading)
+	if r.reading, r.wrong = nil, err; err != nil {
+		return
+	}
+	r.keys = map[string]store.OperatorKey{}
 	for _, k := range all {
 		r.keys[k.ID] = k
 	}
-	return r.keys, nil
+	if r.forgotten == forgotten { // else one was made or revoked meanwhile
+		r.read = time.Now()
+	}
 }
 
 // note notes that a key is used, once a minute. Whether that can be noted is nothing to refuse
@@ -180,7 +212,7 @@ func (r *Ring) note(ctx context.Context, k store.OperatorKey) {
 
 func (r *Ring) forget() {
 	r.mu.Lock()
-	r.read = time.Time{}
+	r.read, r.forgotten = time.Time{}, r.forgotten+1
 	r.mu.Unlock()
 }
 

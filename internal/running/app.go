@@ -26,6 +26,7 @@ type App struct {
 	reloading sync.Mutex // so that an older version never follows a newer one
 	compared  compared   // under its lock
 	outage    outage
+	pulse     pulse
 	full      atomic.Bool // the database has had no room left
 	signed    signed
 	memory    *memory

@@ -24,6 +24,7 @@ import (
 	"yalvo/internal/keys"
 	"yalvo/internal/metrics"
 	"yalvo/internal/openapi"
+	"yalvo/internal/problem"
 	"yalvo/internal/proof"
 	"yalvo/internal/reading"
 	"yalvo/internal/request"
@@ -100,7 +101,7 @@ func (s *Server) Handler() http.Handler {
 	m := metrics.New(s.Reading, s.gate, pool, s.answerError)
 	e.Use(middleware.Recover(), m.Count, s.guard.Requests, s.guard.Check)
 	e.Use(append(s.guard.ForeignPages(), s.guard.RateByAddress()...)...)
-	e.Use(s.identify)
+	e.Use(s.whileItAnswers, s.identify)
 	e.Use(s.guard.RateByAccount()...)
 	e.Use(s.gate.Pass, middleware.GzipWithConfig(middleware.GzipConfig{
 		Level: gzip.BestSpeed, MinLength: smallAnswer, Skipper: goesAsItIs}))
@@ -113,6 +114,25 @@ func (s *Server) Handler() http.Handler {
 		s.consoleRoutes(e)
 	}
 	return e
+}
+
+// whileItAnswers is the middleware that gives requests up which wait for a database that hangs.
+func (s *Server) whileItAnswers(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		if path := c.Path(); path == "/healthz" || path == metrics.Path {
+			return next(c)
+		}
+		ctx, done := s.App.WhileItAnswers(c.Request().Context())
+		defer done()
+		c.SetRequest(c.Request().WithContext(ctx))
+		err := next(c)
+		if err != nil && errors.Is(context.Cause(ctx), running.ErrHangs) {
+			err = problem.New(http.StatusServiceUnavailable, problem.CodeNoDatabase,
+				"the database does not answer: try again; a write that may have been made is made once if it is repeated "+
+					"with its id or Idempotency-Key")
+		}
+		return err
+	}
 }
 
 // Serve answers requests on a listener until the context ends, then lets those

@@ -230,6 +230,7 @@ func (s *Service) start(ctx context.Context, o Options, listener net.Listener) e
 	s.workers.Start()
 	s.prover.Start()
 	s.keeper.Start()
+	go app.Feel(serving)
 	go rooms.Reading.Remember(serving)
 	go rooms.Album.Sweep(serving)
 	go rooms.SignIn.Tidy(serving, time.Minute)

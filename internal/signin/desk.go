@@ -97,7 +97,7 @@ func (d *Desk) SignUp(ctx context.Context, from string, written map[string]any, 
 	if err != nil {
 		return Signed{}, facts.Result{}, err
 	}
-	if err := d.count(ctx, signingUp(from)); err != nil {
+	if err := d.count(ctx, d.signingUp(from)); err != nil {
 		return Signed{}, facts.Result{}, err
 	}
 	hash, err := argon2id.CreateHash(password, cost)
@@ -137,7 +137,7 @@ func (d *Desk) signUpAgain(ctx context.Context, from, name string, written map[s
 	if err != nil {
 		return Signed{}, facts.Result{}, err
 	}
-	tries := signingIn(from, name)
+	tries := d.signingIn(from, name)
 	if err := d.count(ctx, tries); err != nil {
 		return Signed{}, facts.Result{}, err
 	}
@@ -173,7 +173,7 @@ func (d *Desk) SignIn(ctx context.Context, from, name, password string) (Signed,
 	if err != nil {
 		return Signed{}, err
 	}
-	tries := signingIn(from, name)
+	tries := d.signingIn(from, name)
 	if err := d.count(ctx, tries); err != nil {
 		return Signed{}, err
 	}
@@ -197,7 +197,7 @@ func (d *Desk) ChangePassword(ctx context.Context, from, key, was, is string) er
 	if err != nil {
 		return err
 	}
-	tries := signingIn(from, key)
+	tries := d.signingIn(from, key)
 	if err := d.count(ctx, tries); err != nil {
 		return err
 	}

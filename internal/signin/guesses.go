@@ -2,7 +2,9 @@ package signin
 
 import (
 	"context"
-	"hash/fnv"
+	"crypto/hmac"
+	"crypto/sha256"
+	"encoding/binary"
 	"time"
 
 	"yalvo/internal/running"
@@ -30,19 +32,21 @@ type TooSoon struct {
 // Unwrap is the refusal.
 func (t TooSoon) Unwrap() error { return t.Refusal }
 
-func signingIn(from, name string) []store.Try {
-	return []store.Try{{Bucket: bucket("both", from+"\x00"+name), Free: freeTogether},
-		{Bucket: bucket("name", name), Free: freeName}, {Bucket: bucket("from", from), Free: freeAddress}}
+func (d *Desk) signingIn(from, name string) []store.Try {
+	return []store.Try{{Bucket: d.bucket("both", from+"\x00"+name), Free: freeTogether},
+		{Bucket: d.bucket("name", name), Free: freeName}, {Bucket: d.bucket("from", from), Free: freeAddress}}
 }
 
-func signingUp(from string) []store.Try {
-	return []store.Try{{Bucket: bucket("up", from), Free: freeSignUps}}
+func (d *Desk) signingUp(from string) []store.Try {
+	return []store.Try{{Bucket: d.bucket("up", from), Free: freeSignUps}}
 }
 
-func bucket(kind, of string) int64 {
-	h := fnv.New32a()
-	h.Write([]byte(kind + "\x00" + of)) // never fails
-	return int64(h.Sum32() % buckets)
+// bucket is keyed with a secret, the same for all services: nobody can find names that share one with somebody
+// whom they want to keep from signing in.
+func (d *Desk) bucket(kind, of string) int64 {
+	h := hmac.New(sha256.New, d.issuer.Key)
+	h.Write([]byte("guesses\x00" + kind + "\x00" + of)) // never fails
+	return int64(binary.BigEndian.Uint32(h.Sum(nil)) % buckets)
 }
 
 // count counts a try before it is made, and refuses one that comes too soon.

@@ -1,6 +1,9 @@
 package store
 
-import "time"
+import (
+	"context"
+	"time"
+)
 
 // Begin, Commit and Scan let tests hold a transaction open and look behind the store.
 
@@ -63,4 +66,11 @@ func (tx *Tx) Hold(n int64) error {
 // Touch writes a document anew.
 func (tx *Tx) Touch(key string) error {
 	return tx.db.Exec("UPDATE documents SET fields = '{}' WHERE key = ?", key).Error
+}
+
+// Setting is what a setting is on a connection for clients.
+func (s *Store) Setting(ctx context.Context, name string) (string, error) {
+	var is string
+	err := s.db.WithContext(ctx).Raw("SELECT current_setting(?)", name).Scan(&is).Error
+	return is, err
 }

@@ -25,6 +25,11 @@ type LaneStatus struct {
 // Ping asks the database whether it answers.
 func (s *Store) Ping(ctx context.Context) error { return s.db.WithContext(ctx).Exec("SELECT 1").Error }
 
+// Feel asks the same on a connection of its own, which no other work can hold up.
+func (s *Store) Feel(ctx context.Context) error {
+	return s.feeling.WithContext(ctx).Exec("SELECT 1").Error
+}
+
 // Behind reads it. It goes over all due work, so it is not for many times a second.
 func (s *Store) Behind(ctx context.Context) (Behind, error) {
 	b := Behind{Now: time.Now()}

@@ -52,6 +52,7 @@ type Store struct {
 	db      *gorm.DB // for clients: a commit waits for the disk
 	upkeep  *gorm.DB // for duplicates: it does not
 	looking *gorm.DB // for looking for work: one connection, see [Store.Sign]
+	feeling *gorm.DB // for seeing whether it answers: one connection, for which nobody else waits
 }
 
 // upkeepShare is the part of the connections that is for upkeep, in percent.
@@ -79,7 +80,11 @@ func OpenFor(ctx context.Context, address string, connections int, reads func(De
 	if err != nil {
 		return nil, errors.Join(err, (&Store{db: db, upkeep: upkeep}).Close())
 	}
-	s := &Store{db, upkeep, looking}
+	feeling, err := open(address, sessionSettings, 1)
+	if err != nil {
+		return nil, errors.Join(err, (&Store{db: db, upkeep: upkeep, looking: looking}).Close())
+	}
+	s := &Store{db, upkeep, looking, feeling}
 	if err := s.migrate(ctx, reads); err != nil {
 		return nil, errors.Join(err, s.Close())
 	}
@@ -151,7 +156,7 @@ func (s *Store) Spare(connections int) bool {
 // Close ends all connections.
 func (s *Store) Close() error {
 	var errs []error
-	for _, db := range []*gorm.DB{s.db, s.upkeep, s.looking} {
+	for _, db := range []*gorm.DB{s.db, s.upkeep, s.looking, s.feeling} {
 		if db == nil {
 			continue
 		}

@@ -121,7 +121,7 @@ func (p *Provider) at(ctx context.Context, address string, log *slog.Logger) err
 		return fmt.Errorf("keys that tokens are signed with are read from an https address, not %q", address)
 	}
 	keys, err := jwkset.NewStorageFromHTTP(address, jwkset.HTTPClientStorageOptions{
-		Ctx: ctx, Client: &http.Client{Timeout: keysTime}, HTTPTimeout: keysTime, RefreshInterval: keysEvery,
+		Ctx: ctx, Client: keysClient(), HTTPTimeout: keysTime, RefreshInterval: keysEvery,
 		NoErrorReturnFirstHTTPReq: true,
 		RefreshErrorHandler: func(_ context.Context, err error) {
 			log.Warn("the keys that tokens are signed with could not be read", "address", address, "error", err)
@@ -135,6 +135,29 @@ func (p *Provider) at(ctx context.Context, address string, log *slog.Logger) err
 	}
 	p.methods = []string{"RS256", "RS384", "RS512", "PS256", "PS384", "PS512", "ES256", "ES384", "ES512", "EdDSA"}
 	return nil
+}
+
+// mostKeysBytes is how many bytes a set of keys may have.
+const mostKeysBytes = 1 << 20
+
+// keysClient reads keys from the address that was named, and from none that this one names.
+func keysClient() *http.Client {
+	return &http.Client{Timeout: keysTime, Transport: bounded{http.DefaultTransport},
+		CheckRedirect: func(*http.Request, []*http.Request) error {
+			return errors.New("the address of the keys leads elsewhere: name that one")
+		}}
+}
+
+// bounded cuts answers off that are too long.
+type bounded struct{ http.RoundTripper }
+
+// RoundTrip is part of [http.RoundTripper].
+func (b bounded) RoundTrip(r *http.Request) (*http.Response, error) {
+	answer, err := b.RoundTripper.RoundTrip(r)
+	if err == nil {
+		answer.Body = http.MaxBytesReader(nil, answer.Body, mostKeysBytes)
+	}
+	return answer, err
 }
 
 // readAgain finds keys where they are remembered, and has them read again for a token that names
