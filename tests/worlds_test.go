@@ -20,7 +20,7 @@ import (
 	"yalvo/internal/tokens"
 )
 
-var calls = flag.Int("calls", 250, "how many calls are made in each of two worlds")
+var calls = flag.Int("calls", 150, "how many calls are made in each of two worlds")
 
 // The principle: what a caller is answered depends on nothing but what that caller may read. Ada lives in
 // two worlds with the same made-up design, which differ only in what she may not read: other values in
