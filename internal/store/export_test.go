@@ -68,8 +68,8 @@ func (tx *Tx) Touch(key string) error {
 	return tx.db.Exec("UPDATE documents SET fields = '{}' WHERE key = ?", key).Error
 }
 
-// Setting is what a setting is on a connection for clients.
-func (s *Store) Setting(ctx context.Context, name string) (string, error) {
+// Configured is what a setting is on a connection for clients.
+func (s *Store) Configured(ctx context.Context, name string) (string, error) {
 	var is string
 	err := s.db.WithContext(ctx).Raw("SELECT current_setting(?)", name).Scan(&is).Error
 	return is, err

@@ -41,7 +41,7 @@ func TestWhatTheServiceReliesOnIsNotLeftToTheServer(t *testing.T) {
 	}
 	defer s.Close()
 	for setting, is := range want {
-		got, err := s.Setting(t.Context(), setting)
+		got, err := s.Configured(t.Context(), setting)
 		if err != nil || got != is {
 			t.Errorf("%s is %q, want %q: %v", setting, got, is, err)
 		}
