@@ -61,7 +61,7 @@ func TestTwoWorldsThatDifferInWhatIsHiddenAnswerTheSame(t *testing.T) {
 	}
 }
 
-var worlds = flag.Int("worlds", 2, "how many times two worlds are made up")
+var worlds = flag.Int("worlds", 1, "how many times two worlds are made up")
 
 // twin is one of two worlds.
 type twin struct {

@@ -10,6 +10,8 @@ import (
 	"strings"
 	"testing"
 	"time"
+
+	"yalvo/internal/running"
 )
 
 // dial sends the beginning of a request and reads the answer.
@@ -33,7 +35,7 @@ func dial(t *testing.T, s *httptest.Server, sent string) (net.Conn, *http.Respon
 func quiet() *slog.Logger { return slog.New(slog.NewTextHandler(io.Discard, nil)) }
 
 func TestABodyThatDoesNotComeIsGivenUp(t *testing.T) {
-	s := New(Rooms{}, Options{Log: quiet()})
+	s := New(Rooms{App: &running.App{}}, Options{Log: quiet()})
 	s.guard.BodyTime = 50 * time.Millisecond
 	web := httptest.NewServer(s.Handler())
 	defer web.Close()
@@ -49,7 +51,7 @@ func TestABodyThatDoesNotComeIsGivenUp(t *testing.T) {
 
 // A body that is not read is not waited for either.
 func TestABodyThatNobodyAskedForIsNotWaitedFor(t *testing.T) {
-	s := New(Rooms{}, Options{Log: quiet()})
+	s := New(Rooms{App: &running.App{}}, Options{Log: quiet()})
 	s.guard.BodyTime = 50 * time.Millisecond
 	web := httptest.NewServer(s.Handler())
 	defer web.Close()
@@ -63,7 +65,7 @@ func TestABodyThatNobodyAskedForIsNotWaitedFor(t *testing.T) {
 }
 
 func TestABodyWithoutEndIsCut(t *testing.T) {
-	web := httptest.NewServer(New(Rooms{}, Options{Log: quiet()}).Handler())
+	web := httptest.NewServer(New(Rooms{App: &running.App{}}, Options{Log: quiet()}).Handler())
 	defer web.Close()
 	req, err := http.NewRequestWithContext(t.Context(), "POST", web.URL+"/v1/session", endless{})
 	if err != nil {

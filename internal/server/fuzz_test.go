@@ -13,6 +13,8 @@ import (
 	"yalvo/internal/bounds"
 	"yalvo/internal/gate"
 	"yalvo/internal/request"
+
+	"yalvo/internal/running"
 )
 
 // problemAtMost is how large a problem may be that answers to made-up input.
@@ -24,7 +26,7 @@ func told(t *testing.T, c *echo.Context, err error) {
 	if err == nil {
 		return
 	}
-	s := New(Rooms{}, Options{Log: quiet()})
+	s := New(Rooms{App: &running.App{}}, Options{Log: quiet()})
 	rec := httptest.NewRecorder()
 	s.answerError(echo.New().NewContext(c.Request(), rec), err)
 	if rec.Code >= http.StatusInternalServerError || rec.Body.Len() > problemAtMost {
