@@ -50,12 +50,14 @@ func (p *pulse) begins() {
 	}
 }
 
-// WhileItAnswers is a context of a request that is given up when the database hangs, at once if it does.
+// WhileItAnswers is a context of a request that is given up when the database hangs, at once if it does; it is
+// looked after until the function is called. It ends with that of the request, and not before: whoever answers an
+// error asks it why.
 func (a *App) WhileItAnswers(ctx context.Context) (context.Context, func()) {
 	beat := a.pulse.while()
 	ctx, cancel := context.WithCancelCause(ctx)
 	stop := context.AfterFunc(beat, func() { cancel(ErrHangs) })
-	return ctx, func() { stop(); cancel(nil) }
+	return ctx, func() { stop() }
 }
 
 // Feel asks the database again and again whether it answers, until the context ends.
