@@ -76,9 +76,11 @@ func (a *App) Feel(ctx context.Context) {
 		cancel()
 		switch {
 		case err == nil:
+			if failed >= pulseTries { // of any other outage those tell who have met it
+				a.pulse.begins()
+				a.Back()
+			}
 			failed = 0
-			a.pulse.begins()
-			a.Back()
 		case late && ctx.Err() == nil: // what fails at once is told by every request
 			if failed++; failed == pulseTries {
 				if a.outage.begins() {
