@@ -28,8 +28,9 @@ func (b *bench) rights() error {
 		if err := b.sql("CREATE DATABASE " + variant.database); err != nil {
 			return err
 		}
-		s, err := service.Start(b.ctx, service.Options{Listen: "127.0.0.1:0", Database: b.databaseNamed(variant.database),
-			Log: slog.New(slog.NewTextHandler(io.Discard, nil))})
+		s, err := service.Start(b.ctx, service.Options{Listen: "127.0.0.1:0",
+			Database: b.databaseNamed(variant.database),
+			Log:      slog.New(slog.NewTextHandler(io.Discard, nil))})
 		if err != nil {
 			return err
 		}
@@ -53,7 +54,8 @@ func (b *bench) rights() error {
 			return r.rate(func() request { return r.list(rand.IntN(handMembers)) })
 		}})
 	}
-	fmt.Printf("\nwho may read what duplicates show, pages/s over HTTP, %d clients (median of %d, in turns)\n", writers, turns)
+	fmt.Printf("\nwho may read what duplicates show, pages/s over HTTP, %d clients (median of %d, in turns)\n",
+		writers, turns)
 	return inTurns(ways...)
 }
 
@@ -61,7 +63,8 @@ func (b *bench) rights() error {
 func (b *bench) remarks(c *client.Client) error {
 	for i := handSightings - 200; i < handSightings; i++ {
 		for n := range 2 {
-			_, _, err := c.As(fmt.Sprintf("m%d", (7*i+n)%handMembers)).Create(b.ctx, fmt.Sprintf("sightings/s%d/remarks", i), "",
+			_, _, err := c.As(fmt.Sprintf("m%d", (7*i+n)%handMembers)).Create(b.ctx,
+				fmt.Sprintf("sightings/s%d/remarks", i), "",
 				map[string]any{"text": "Seen from the other hide as well."})
 			if refused := (*client.Problem)(nil); errors.As(err, &refused) {
 				continue // one of the two has blocked the other

@@ -17,7 +17,7 @@ type Law struct {
 	rights map[*design.Kept]Right
 	judges map[*design.Kept]bool
 	names  map[*design.Collection][][]byte
-	told   map[string][]string // by list or timeline: values of its entries that it tells, and not to all who may read these
+	told   map[string][]string // by list or timeline: narrowed values of its entries that it tells
 }
 
 // New is the law of a design.

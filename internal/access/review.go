@@ -30,7 +30,8 @@ type Reviewed struct {
 // NewReview reviews the access that a design gives.
 func NewReview(d *design.Design) Review {
 	l := New(d)
-	r := Review{Guarded: d.Guarded, Rules: []Reviewed{}, Nobody: []string{}, Duplicates: []Shown{}, Findings: []Finding{}}
+	r := Review{Guarded: d.Guarded, Rules: []Reviewed{}, Nobody: []string{}, Duplicates: []Shown{},
+		Findings: []Finding{}}
 	if !d.Guarded {
 		return r
 	}

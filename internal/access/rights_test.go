@@ -72,8 +72,9 @@ func TestByWhatRightDuplicatesAreShown(t *testing.T) {
 	for _, s := range access.NewReview(d).Duplicates {
 		got[s.Name] = s.Right
 	}
-	want := map[string]access.Right{"people.newest": access.Proved, "people.friends": access.Told, "posts.byline": access.Proved,
-		"posts.card": access.Judged, "posts.replies": access.Judged, "notes.byline": access.Proved}
+	want := map[string]access.Right{"people.newest": access.Proved, "people.friends": access.Told,
+		"posts.byline": access.Proved,
+		"posts.card":   access.Judged, "posts.replies": access.Judged, "notes.byline": access.Proved}
 	if fmt.Sprint(got) != fmt.Sprint(want) {
 		t.Errorf("got %v\nwant %v", got, want)
 	}
@@ -88,7 +89,8 @@ func TestWhatADesignTellsIsFound(t *testing.T) {
 	}{
 		{nil, "", false},
 		{[]string{"PAID", "worth: {sum: posts.by, of: worth}"}, "people.worth is made of posts.worth", true},
-		{[]string{"PAID", "rich: {count: posts.by, where: \"doc.worth > 5\"}"}, "people.rich is made of posts.worth", true},
+		{[]string{"PAID", "rich: {count: posts.by, where: \"doc.worth > 5\"}"},
+			"people.rich is made of posts.worth", true},
 		{[]string{"PAID", "best: {max: posts.by, of: worth}", "MORE", ", best: {read: true}"}, "", false},
 		{[]string{"PAID", "best: {max: posts.by, of: worth}", "MORE", ", best: {read: \"doc == me\"}"}, "", false},
 		{[]string{"WHEN", "refuse"}, "learns from the refusal that some of notes point at it", false},

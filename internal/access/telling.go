@@ -78,8 +78,9 @@ func (l *Law) findings() []Finding {
 		for _, check := range c.Checks {
 			for _, name := range c.Access.Narrowed() {
 				if check.That.Names(design.NameDoc, name) || check.That.Names("old", name) {
-					add(check.Pos, false, c.Name+" checks", fmt.Sprintf("a check names %s.%s, which not everybody may read: "+
-						"whoever may edit the document learns from what it refuses", c.Name, name),
+					add(check.Pos, false, c.Name+" checks", fmt.Sprintf(
+						"a check names %s.%s, which not everybody may read: "+
+							"whoever may edit the document learns from what it refuses", c.Name, name),
 						"check it where it is written alone, or let those who edit read it")
 				}
 			}
@@ -120,8 +121,9 @@ func (l *Law) findSummed(c *design.Collection, k *design.Kept, add adding) {
 	known := claimsOf(c, holder, nil)
 	for _, name := range names {
 		if narrowed(from, name) && !expr.Follows(fieldClaim(from, name, source), known...) {
-			add(k.Pos, true, c.Name+"."+k.Name, fmt.Sprintf("%s.%s is made of %s.%s, which not everybody may read who may "+
-				"read %s", c.Name, k.Name, from.Name, name, c.Name), fmt.Sprintf("say who may read it, in the access of "+
+			add(k.Pos, true, c.Name+"."+k.Name, fmt.Sprintf(
+				"%s.%s is made of %s.%s, which not everybody may read who may read %s",
+				c.Name, k.Name, from.Name, name, c.Name), fmt.Sprintf("say who may read it, in the access of "+
 				"%q, as in `fields: {%s: {read: true}}` for all who may read the document", c.Name, k.Name))
 		}
 	}
@@ -136,8 +138,9 @@ func (l *Law) findRefusing(c *design.Collection, f *design.Field, add adding) {
 	needed := claimsOf(c, source, map[string]string{source + "." + f.Name: holder})
 	for _, what := range needed {
 		if !expr.Follows(what, claimsOf(f.To, holder, nil)...) {
-			add(f.Pos, false, c.Name+"."+f.Name, fmt.Sprintf("whoever may remove one of %s learns from the refusal that some "+
-				"of %s point at it, though they may not read these", f.To.Name, c.Name),
+			add(f.Pos, false, c.Name+"."+f.Name, fmt.Sprintf(
+				"whoever may remove one of %s learns from the refusal that some "+
+					"of %s point at it, though they may not read these", f.To.Name, c.Name),
 				"say `when_gone: remove`, `clear` or `leave` if that is more than they may know")
 			return
 		}
@@ -153,7 +156,8 @@ func (l *Law) findBeyond(list *design.Listing, add adding) {
 	for _, m := range list.Where.That.Reads {
 		of := l.design.Collection(m.Collection)
 		if slices.Contains(list.Where.That.Beyond, m.Collection) && of != list.Entries && narrowed(of, m.Name) {
-			add(list.Pos, true, list.Name, fmt.Sprintf("the list %s can be searched by %s, which not everybody may read",
+			add(list.Pos, true, list.Name, fmt.Sprintf(
+				"the list %s can be searched by %s, which not everybody may read",
 				list.Name, strings.Join([]string{m.Collection, m.Name}, ".")),
 				"compare a value of the entries themselves: these are judged for whoever reads the list")
 		}

@@ -64,8 +64,9 @@ func (a *Album) Upload(ctx context.Context, account string, data []byte, called 
 		return store.Picture{}, false, err
 	}
 	if account != "" && !again && (many >= mostUploads || bytes+int64(len(data)) > mostUploadBytes) {
-		return store.Picture{}, false, running.Refuse(running.CodeTooMany, "this account has uploaded %d pictures of %d MiB "+
-			"lately that no document refers to: %d and %d MiB are kept, for a day", many, bytes>>20, mostUploads,
+		return store.Picture{}, false, running.Refuse(running.CodeTooMany,
+			"this account has uploaded %d pictures of %d MiB "+
+				"lately that no document refers to: %d and %d MiB are kept, for a day", many, bytes>>20, mostUploads,
 			mostUploadBytes>>20)
 	}
 	uploading := store.Uploading{Account: account, Picture: u.ID, Bytes: len(data)}

@@ -9,8 +9,9 @@ import (
 // Whoever may read a holder may read a source, as far as the form of the two rules shows it.
 func TestWhatFollowsFromTheFormOfRules(t *testing.T) {
 	t.Parallel()
-	person := expr.Shape{Kind: expr.Reference, To: "people", Members: map[string]expr.Shape{"muted": {Kind: expr.Boolean},
-		"size": {Kind: expr.Integer}}}
+	person := expr.Shape{Kind: expr.Reference, To: "people",
+		Members: map[string]expr.Shape{"muted": {Kind: expr.Boolean},
+			"size": {Kind: expr.Integer}}}
 	post := expr.Shape{Kind: expr.Reference, To: "posts", Members: map[string]expr.Shape{"open": {Kind: expr.Boolean},
 		"shut": {Kind: expr.Boolean}, "author": {Kind: expr.Reference, To: "people"}}}
 	scope := expr.Scope{Names: map[string]expr.Shape{"doc": post, "me": person, "parent": post},

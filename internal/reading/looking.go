@@ -101,8 +101,9 @@ func obey(j *running.Judge, c *plan.Collection, places []store.Place, entries []
 	for i, e := range entries {
 		if e != nil && j.MayShow(c, e.Kept) {
 			at = append(at, i)
-			holders = append(holders, &running.Holder{Of: c, Key: e.key, N: places[i].Doc, Links: e.links, Values: e.values,
-				Kept: e.Kept})
+			holders = append(holders, &running.Holder{Of: c, Key: e.key, N: places[i].Doc, Links: e.links,
+				Values: e.values,
+				Kept:   e.Kept})
 		}
 	}
 	if err := j.Obey(holders); err != nil {

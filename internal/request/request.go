@@ -104,7 +104,8 @@ func Caller(c *echo.Context, body []byte) (running.Caller, error) {
 		return who, nil
 	}
 	if who.Me == "" && !IsOperator(c) {
-		return who, problem.BadRequest("the header " + openapi.HeaderRepeat + " is for who is signed in: strangers could " +
+		return who, problem.BadRequest("the header " + openapi.HeaderRepeat + " is for who is signed in: strangers " +
+			"could " +
 			"not be told apart; what a stranger creates with an id of its own can be repeated")
 	}
 	if len(who.Key) > 200 || strings.ContainsFunc(who.Key, func(r rune) bool { return r < ' ' || r > '~' }) {

@@ -61,7 +61,8 @@ func (v *Version) MayShow(c *plan.Collection, kept json.RawMessage) bool {
 				break
 			}
 			rest = rest[at+len(name):]
-			if value := bytes.TrimLeft(rest, ": "); !bytes.HasPrefix(value, []byte("[]")) && !bytes.HasPrefix(value, null) {
+			if value := bytes.TrimLeft(rest, ": "); !bytes.HasPrefix(value, []byte("[]")) &&
+				!bytes.HasPrefix(value, null) {
 				return true
 			}
 		}
@@ -82,7 +83,8 @@ func (j *Judge) Obey(holders []*Holder) error {
 	if len(holders) == 0 {
 		return nil
 	}
-	o := obeying{Judge: j, docs: map[store.Address]*Holder{}, verdicts: map[judgement]bool{}, more: map[place]*candidates{},
+	o := obeying{Judge: j, docs: map[store.Address]*Holder{}, verdicts: map[judgement]bool{},
+		more:    map[place]*candidates{},
 		filters: map[*plan.Collection]filtering{}, allowed: map[store.Address]bool{}}
 	for range mostRounds {
 		o.want = wishes{docs: map[store.Address]*plan.Collection{}, verdicts: map[judgement][]access.Condition{},
@@ -269,7 +271,8 @@ func elementsOf(k *design.Kept, list json.RawMessage) (all []element, err error)
 
 // judged is the kept value of a name in quotes, if something in it has to be judged.
 func (o *obeying) judged(c *plan.Collection, quoted []byte) *design.Kept {
-	if !slices.ContainsFunc(o.Law.JudgedNames(c.Collection), func(name []byte) bool { return bytes.Equal(name, quoted) }) {
+	isIt := func(name []byte) bool { return bytes.Equal(name, quoted) }
+	if !slices.ContainsFunc(o.Law.JudgedNames(c.Collection), isIt) {
 		return nil
 	}
 	return c.KeptValue(string(quoted[1 : len(quoted)-1]))

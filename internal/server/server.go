@@ -128,7 +128,8 @@ func (s *Server) whileItAnswers(next echo.HandlerFunc) echo.HandlerFunc {
 		err := next(c)
 		if err != nil && errors.Is(context.Cause(ctx), running.ErrHangs) {
 			err = problem.New(http.StatusServiceUnavailable, problem.CodeNoDatabase,
-				"the database does not answer: try again; a write that may have been made is made once if it is repeated "+
+				"the database does not answer: try again; a write that may have been made is made once if it is "+
+					"repeated "+
 					"with its id or Idempotency-Key")
 		}
 		return err

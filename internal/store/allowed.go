@@ -1,10 +1,6 @@
 package store
 
-import (
-	"context"
-
-	"yalvo/internal/plan"
-)
+import "yalvo/internal/plan"
 
 // Allowed tells of documents of a collection, by their keys, which a filter lets through: one statement,
 // however many they are. Those that are not there are not let through. Key: documents (collection, key).
@@ -27,9 +23,4 @@ func (tx *Tx) Allowed(c *plan.Collection, keys []string, filter Filter) (map[str
 		allowed[key] = true
 	}
 	return allowed, rows.Err()
-}
-
-// Allowed is [Tx.Allowed] outside of a transaction.
-func (s *Store) Allowed(ctx context.Context, c *plan.Collection, keys []string, filter Filter) (map[string]bool, error) {
-	return s.now(ctx).Allowed(c, keys, filter)
 }

@@ -25,12 +25,17 @@ func TestWhatTheServiceReliesOnIsNotLeftToTheServer(t *testing.T) {
 		t.Fatal(err)
 	}
 	want := map[string]string{"default_transaction_isolation": "read committed", "jit": "off", "TimeZone": "UTC",
-		"search_path": "yalvo", "synchronous_commit": "on", "default_transaction_read_only": "off", "DateStyle": "ISO, MDY",
-		"bytea_output": "hex", "lock_timeout": "10s", "idle_in_transaction_session_timeout": "10s", "statement_timeout": "0"}
+		"search_path": "yalvo", "synchronous_commit": "on", "default_transaction_read_only": "off",
+		"DateStyle":    "ISO, MDY",
+		"bytea_output": "hex", "lock_timeout": "10s", "idle_in_transaction_session_timeout": "10s",
+		"statement_timeout": "0"}
 	for setting, wrong := range map[string]string{"default_transaction_isolation": "'repeatable read'", "jit": "on",
-		"TimeZone": "'Asia/Tokyo'", "search_path": "public", "synchronous_commit": "off", "default_transaction_read_only": "on",
-		"DateStyle": "'German'", "bytea_output": "escape", "lock_timeout": "1", "statement_timeout": "1"} {
-		_, err := c.Exec(t.Context(), fmt.Sprintf("SET default_transaction_read_only = off; ALTER DATABASE %s SET %s = %s", name, setting, wrong))
+		"TimeZone": "'Asia/Tokyo'", "search_path": "public", "synchronous_commit": "off",
+		"default_transaction_read_only": "on",
+		"DateStyle":                     "'German'", "bytea_output": "escape", "lock_timeout": "1", "statement_timeout": "1"} {
+		_, err := c.Exec(t.Context(), fmt.Sprintf(
+			"SET default_transaction_read_only = off; ALTER DATABASE %s SET %s = %s",
+			name, setting, wrong))
 		if err != nil {
 			t.Fatal(setting, err)
 		}
