@@ -1,6 +1,8 @@
 package tests
 
 import (
+	"fmt"
+	"net"
 	"net/http"
 	"strings"
 	"sync"
@@ -235,6 +237,110 @@ func TestGuessingPasswordsTakesTime(t *testing.T) {
 	same(t, "what is known after the right one", w.Number("SELECT max(wrong) FROM guesses WHERE wrong < 2"), 1)
 }
 
+// strangerAt is a stranger at another address.
+func (w world) strangerAt(address string) *client.Client {
+	dialer := net.Dialer{LocalAddr: &net.TCPAddr{IP: net.ParseIP(address)}}
+	transport := &http.Transport{DialContext: dialer.DialContext}
+	w.t.Cleanup(transport.CloseIdleConnections)
+	return w.stranger().Using(&http.Client{Transport: transport})
+}
+
+// Whoever tries an account's name from everywhere does not keep it out where it has signed in before.
+func TestOthersDoNotKeepAnAccountOut(t *testing.T) {
+	t.Parallel()
+	w := start(t, signingPonds(t))
+	ctx := t.Context()
+	if _, _, _, err := w.strangerAt("127.0.0.2").SignUp(ctx, map[string]any{"name": "Ada"}, password); err != nil {
+		t.Fatal(err)
+	}
+	_, err := w.strangerAt("127.0.0.3").SignIn(ctx, "name", "Ada", "not this one at all")
+	refused(t, err, "wrong-password")
+	w.SQL("UPDATE guesses SET wrong = 99, until = now() + interval '5 minutes'") // as after a thousand of them
+	_, err = w.strangerAt("127.0.0.4").SignIn(ctx, "name", "Ada", password)
+	refused(t, err, "too-many")
+	if _, err = w.strangerAt("127.0.0.2").SignIn(ctx, "name", "Ada", password); err != nil {
+		t.Error("where it has signed in before:", err)
+	}
+	if kept := w.Number("SELECT count(*) FROM familiar WHERE place = 0 OR place::text LIKE '%127%'"); kept > 0 {
+		t.Error("addresses are kept as they are")
+	}
+}
+
+// Accounts are made by signing up, with its limits, and by nothing else.
+func TestAccountsComeAboutBySigningUpAlone(t *testing.T) {
+	t.Parallel()
+	w := start(t, signingPonds(t))
+	ctx := t.Context()
+	up, _, _, err := w.stranger().SignUp(ctx, map[string]any{"name": "Ada"}, password)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for who, c := range map[string]*client.Client{"a stranger": w.stranger(), "an account": w.stranger().With(up.Access)} {
+		_, _, err := c.Create(ctx, "people", "", map[string]any{"name": "Mass"})
+		refused(t, err, "not-allowed", "POST /v1/sign-up")
+		_, _, err = c.Batch(ctx, client.Creating("people", "", map[string]any{"name": "Mass"}))
+		refused(t, err, "invalid", "/writes/0", "POST /v1/sign-up")
+		if t.Failed() {
+			t.Fatal(who)
+		}
+	}
+	if _, _, err := w.Create(ctx, "people", "by-hand", map[string]any{"name": "An operator's"}); err != nil {
+		t.Error(err)
+	}
+	same(t, "accounts", w.Number("SELECT count(*) FROM documents"), 2)
+}
+
+// A token outlives its account for some minutes, and makes nothing in its name.
+func TestTheTokenOfAnAccountThatIsGoneMakesNothing(t *testing.T) {
+	t.Parallel()
+	w := start(t, changed(t, signingPonds(t), `create: "active() && new.author == me"`, "create: true",
+		`edit:   "active() && doc.author == me"`, "edit: true", `      remove: "doc.author == me"
+    notes`, `      remove: true
+    notes`, `like:   {read: true, set: "active() && from == me", unset: "from == me"}`,
+		"like:   {read: true, set: true, unset: true}"))
+	ctx := t.Context()
+	up, doc, _, err := w.stranger().SignUp(ctx, map[string]any{"name": "Ada"}, password)
+	if err != nil {
+		t.Fatal(err)
+	}
+	w.given("people", "ben", map[string]any{"name": "Ben"})
+	w.post("ben", "p1", "a heron")
+	ada := w.stranger().With(up.Access)
+	tries := map[string]func() error{
+		"a document": func() error {
+			_, _, err := ada.Create(ctx, "posts", "", map[string]any{"text": "x", "author": "ben"})
+			return err
+		},
+		"an edit": func() error {
+			_, _, err := ada.Patch(ctx, "posts/p1", map[string]any{"text": fmt.Sprint("seen at ", time.Now())})
+			return err
+		},
+		"a pair": func() error { _, err := ada.Set(ctx, "like", "ben", "p1"); return err },
+		"a batch": func() error {
+			_, _, err := ada.Batch(ctx, client.Unsetting("like", "ben", "p1"))
+			return err
+		},
+	}
+	for what, try := range tries {
+		if err := try(); err != nil {
+			t.Error(what, "while it is there:", err)
+		}
+	}
+	if _, _, err := w.Remove(ctx, doc.Path); err != nil {
+		t.Fatal(err)
+	}
+	w.Settle()
+	before := w.Number("SELECT count(*) FROM journal")
+	tries["a picture"] = func() error { _, err := ada.Upload(ctx, aPicture(t, 1)); return err }
+	tries["a removal"] = func() error { _, _, err := ada.Remove(ctx, "posts/p1"); return err }
+	for what, try := range tries {
+		if err := try(); err == nil || !strings.Contains(err.Error(), "there is no account "+up.Account) {
+			t.Errorf("%s of an account that is gone: %v", what, err)
+		}
+	}
+	same(t, "what was written", w.Number("SELECT count(*) FROM journal"), before)
+}
+
 // The app's identity provider says who somebody is; their document is theirs to create.
 func TestAccountsOfAProvider(t *testing.T) {
 	t.Parallel()
@@ -263,6 +369,8 @@ func TestAccountsOfAProvider(t *testing.T) {
 	refused(t, err, "conflict")
 	_, _, err = w.stranger().Enrol(ctx, map[string]any{"name": "Ada"})
 	refused(t, err, "invalid", "/password")
+	_, _, err = w.stranger().Create(ctx, "people", "ben-3", map[string]any{"name": "Ben"}) // who has not been here yet
+	refused(t, err, "not-allowed", "for whom a token of that id signs in")
 	_, err = w.stranger().With(token("ada-7")+"x").Get(ctx, "posts/p1")
 	refused(t, err, "not-believed", "not signed")
 	_, err = w.stranger().SignIn(ctx, "name", "Ada", password)

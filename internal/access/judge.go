@@ -1,6 +1,7 @@
 package access
 
 import (
+	"fmt"
 	"time"
 
 	"yalvo/internal/design"
@@ -92,10 +93,17 @@ func (c *Court) Judge(requests [][]Condition) ([]Verdict, error) {
 // read each of these, and then by the rules that stand before the request. For these what the caller may not
 // read is not there: neither a document that they have named, nor the values of one that a rule comes to by a
 // reference. Otherwise the rules would tell of it what its absence would not. A question for a pair is
-// answered as it is: a block is no less of one for being hidden.
+// answered as it is: a block is no less of one for being hidden. An account that is not there, or not any
+// more, may write nothing, whatever the rules say.
 func (c *Court) JudgeNamed(request []Condition, named [][]Condition) (of Verdict, readable []Verdict, err error) {
-	if err := c.learn(append([][]Condition{request}, named...)); err != nil {
+	if err := c.learn(append([][]Condition{request, c.beingThere()}, named...)); err != nil {
 		return of, nil, err
+	}
+	if c.isGone() {
+		for range named {
+			readable = append(readable, Verdict{Allowed: true}) // it is this that refuses
+		}
+		return Verdict{Refused: &Condition{}, Words: []string{NoAccount(c.me.Key)}}, readable, nil
 	}
 	for _, conditions := range named {
 		v := c.decide(conditions)
@@ -117,6 +125,22 @@ func (c *Court) JudgeNamed(request []Condition, named [][]Condition) (of Verdict
 	}
 	return c.decide(request), readable, nil
 }
+
+// NoAccount says of an account that is not there that it may write nothing.
+func NoAccount(key string) string {
+	return fmt.Sprintf("there is no account %s (any more): sign up with POST /v1/sign-up", key)
+}
+
+// beingThere is the condition that the caller's account is there.
+func (c *Court) beingThere() []Condition {
+	if c.me == nil {
+		return nil
+	}
+	return []Condition{{Rule: &design.Rule{Fixed: true}, Hidden: c.me}}
+}
+
+// isGone tells whether the caller's account, which has been looked for, is not there.
+func (c *Court) isGone() bool { return c.me != nil && c.caller() == nil && !c.exists[addressOf(c.me)] }
 
 // unread are the documents that the rules of a request come to by paths of some length, and that the caller
 // may not read.

@@ -89,7 +89,7 @@ func (e *Expr) Names(name string, members ...string) bool {
 }
 
 // standard is the language with what has bounds of its own here in place of
-// what has none: see [match].
+// what has none: see [withPatterns].
 var standard = sync.OnceValues(func() (*cel.Env, error) {
 	without := cel.StdLibSubset(&env.LibrarySubset{ExcludeFunctions: []*env.Function{env.NewFunction("matches")}})
 	return cel.NewCustomEnv(cel.StdLib(without), match,
@@ -118,8 +118,8 @@ func compileIn(env *cel.Env, text string) (*cel.Ast, programs, error) {
 	}
 	var err error
 	var p programs
-	if p.usual, err = env.Program(checked, cel.CostLimit(MaxSteps)); err == nil {
-		p.patient, err = env.Program(checked, cel.CostLimit(2*MaxSteps))
+	if p.usual, err = env.Program(checked, withPatterns, cel.CostLimit(MaxSteps)); err == nil {
+		p.patient, err = env.Program(checked, withPatterns, cel.CostLimit(2*MaxSteps))
 	}
 	if err != nil {
 		return nil, programs{}, &Mistake{1, 1, err.Error()}

@@ -2,45 +2,49 @@ package expr
 
 import (
 	"errors"
-	"sync"
 
 	"cel.dev/cel-go/cel"
 	"cel.dev/cel-go/common/ast"
 	"cel.dev/cel-go/common/overloads"
 	"cel.dev/cel-go/common/types"
 	"cel.dev/cel-go/common/types/ref"
+	"cel.dev/cel-go/interpreter"
 )
 
-// match is the function `matches` with the bounds of [Pattern]: matching is one
-// step to the interpreter, however long it takes.
+// match is the function `matches`, which [withPatterns] gives its meaning.
 var match = cel.Function(overloads.Matches,
 	cel.Overload(overloads.Matches, []*cel.Type{cel.StringType, cel.StringType}, cel.BoolType),
 	cel.MemberOverload(overloads.MatchesString, []*cel.Type{cel.StringType, cel.StringType}, cel.BoolType),
-	cel.SingletonBinaryBinding(matches))
+	cel.SingletonBinaryBinding(func(_, _ ref.Val) ref.Val { return types.WrapErr(errPattern) }))
 
-// errMatch is why a match was not tried.
-var errMatch = errors.New("the text is too long for the pattern")
+var (
+	errPattern = errors.New("the pattern does not stand in the condition") // refused by [checkPatterns]
+	errMatch   = errors.New("the text is too long for the pattern")        // why a match was not tried
+)
 
-// compiled are the patterns of all expressions, by their text: those of the
-// designs a service has read.
-var compiled sync.Map
-
-func matches(text, pattern ref.Val) ref.Val {
-	s, is := text.Value().(string)
-	p, isText := pattern.Value().(string)
-	if !is || !isText {
-		return types.MaybeNoSuchOverloadErr(text)
-	}
-	known, there := compiled.Load(p)
-	if !there {
-		return types.NewErr("the pattern is not one of the design")
-	}
-	re := known.(*Pattern)
-	if len(s) > re.Longest() {
-		return types.WrapErr(errMatch)
-	}
-	return types.Bool(re.Matches(s))
-}
+// withPatterns has a program keep the patterns that stand in it, read once, with the bounds of [Pattern]: matching
+// is one step to the interpreter, however long it takes.
+var withPatterns = cel.OptimizeRegex(&interpreter.RegexOptimization{
+	Function:   overloads.Matches,
+	RegexIndex: 1,
+	Factory: func(call interpreter.InterpretableCall, text string) (interpreter.InterpretableCall, error) {
+		p, err := CompilePattern(text)
+		if err != nil {
+			return nil, err
+		}
+		matches := func(values ...ref.Val) ref.Val {
+			s, is := values[0].Value().(string)
+			switch {
+			case !is:
+				return types.MaybeNoSuchOverloadErr(values[0])
+			case len(s) > p.Longest():
+				return types.WrapErr(errMatch)
+			}
+			return types.Bool(p.Matches(s))
+		}
+		return interpreter.NewCall(call.ID(), call.Function(), call.OverloadID(), call.Args(), matches), nil
+	},
+})
 
 // checkPatterns sees that the patterns of an expression stand in it as they are
 // and can be read.
@@ -58,11 +62,9 @@ func checkPatterns(checked *cel.Ast) error {
 		if !is {
 			return wrong("a pattern is a text")
 		}
-		p, err := CompilePattern(text)
-		if err != nil {
+		if _, err := CompilePattern(text); err != nil {
 			return wrong(err.Error())
 		}
-		compiled.Store(text, p)
 	}
 	return nil
 }

@@ -129,11 +129,11 @@ func compileRule(text string, scope Scope, wanted func(*cel.Type) error) (*Rule,
 		rule.named[n.Name] = n
 	}
 	if !repeats(checked) { // then it takes no more steps than it has parts
-		if rule.usual, err = env.Program(checked); err != nil {
+		if rule.usual, err = env.Program(checked, withPatterns); err != nil {
 			return nil, &Mistake{1, 1, err.Error()}
 		}
 	}
-	rule.explains, err = env.Program(checked, cel.CostLimit(2*MaxSteps), cel.EvalOptions(cel.OptExhaustiveEval))
+	rule.explains, err = env.Program(checked, withPatterns, cel.CostLimit(2*MaxSteps), cel.EvalOptions(cel.OptExhaustiveEval))
 	if err != nil {
 		return nil, &Mistake{1, 1, err.Error()}
 	}

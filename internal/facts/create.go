@@ -24,6 +24,7 @@ type Draft struct {
 	Parent     string // the parent's key, empty for a collection of its own
 	ID         string // chosen by the client, empty for one of the server's
 	Facts      map[string]any
+	SigningUp  bool // it is the account of whoever signs up
 }
 
 // ErrTaken ends the transaction of a creation whose id is taken.
@@ -163,6 +164,9 @@ var errStale = errors.New("what the rules were told has changed")
 func (u Unit) prepare(draft Draft, why Cause) (*creation, error) {
 	c, err := u.Collection(draft.Collection)
 	if err != nil {
+		return nil, err
+	}
+	if err := u.mayBeAccount(c, draft); err != nil {
 		return nil, err
 	}
 	m := &creation{version: u.Version, in: c, parent: draft.Parent, given: draft.Facts, why: why}

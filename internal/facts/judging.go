@@ -26,19 +26,39 @@ func (u Unit) judge() *running.Judge { return u.Judge(u.who, u.Tx) }
 func (m *creation) mayCreate(u Unit) error {
 	if u.recalls && !u.afresh {
 		if j := u.app.Recall(u.Version, u.who, u.Tx); j != nil {
-			err := m.mayBy(j.Judge)
+			err := m.mayBy(u, j.Judge)
 			if err == nil || len(j.Relied) == 0 {
 				m.relied = j.Relied
 				return err
 			}
 		}
 	}
-	return m.mayBy(u.judge())
+	return m.mayBy(u, u.judge())
 }
 
-func (m *creation) mayBy(j *running.Judge) error {
+// mayBeAccount keeps accounts to those who sign in with them, before anything else is said of a draft: where the
+// design has them sign in here, signing up with its limits is the one way to get one; where a provider signs
+// them in, whom it knows by an id is the only one to take that.
+func (u Unit) mayBeAccount(c *plan.Collection, draft Draft) error {
+	d := u.Plan.Design
+	switch {
+	case !u.who.Judged || draft.SigningUp || d.Accounts == nil || d.Accounts.Name != c.Name:
+		return nil
+	case d.SignIn != nil:
+		return running.Refuse(running.CodeNotAllowed, "accounts are created by signing up: POST /v1/sign-up")
+	case draft.ID != "" && draft.ID != u.who.Me:
+		return running.Refuse(running.CodeNotAllowed, "the id of an account is for whom a token of that id signs in: "+
+			"leave it out, or sign up with that token")
+	}
+	return nil
+}
+
+func (m *creation) mayBy(u Unit, j *running.Judge) error {
 	if m.judge = j; j == nil {
 		return nil
+	}
+	if d := m.version.Plan.Design; m.key == u.who.Me && d.Accounts != nil && d.Accounts.Name == m.in.Name {
+		j.IsThere(m.in, m.key) // it is about to be
 	}
 	given := slices.Sorted(maps.Keys(m.given))
 	request := j.Law.Creating(m.in.Collection, j.Law.Document(m.in.Collection, m.key, m.facts), given)

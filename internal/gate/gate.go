@@ -33,6 +33,7 @@ type Gate struct {
 	Uploads Counter // bytes of bodies that are read without a place
 
 	Passwords, Pictures *Narrow // for what is slow, or takes much memory
+	Familiar            *Narrow // for passwords of accounts that are known where they come from
 
 	unsent        Counter // bytes
 	places, large chan struct{}
@@ -51,6 +52,7 @@ func newGate(open string, atWork, large int) *Gate {
 		Queued: Counter{Most: mostQueued}, unsent: Counter{Most: mostUnsent}, open: open,
 		places: make(chan struct{}, atWork), large: make(chan struct{}, large), patience: queueTime,
 		Uploads: Counter{Most: mostUploads}, Passwords: newNarrow("too many sign in"),
+		Familiar: newNarrow("too many sign in"),
 		Pictures: newNarrow("too many pictures are uploaded")}
 }
 

@@ -12,6 +12,7 @@ import (
 const (
 	narrowAtOnce  = 2
 	narrowWaiting = 200
+	narrowOfOne   = 8 // of one caller
 )
 
 // Narrow is a narrow place for what is slow on purpose or takes much memory: looking at a
@@ -19,17 +20,23 @@ const (
 type Narrow struct {
 	turns    chan struct{}
 	waiting  Counter
+	shares   *Shares // of those who wait
 	patience time.Duration
 	why      string
 }
 
 func newNarrow(why string) *Narrow {
-	return &Narrow{turns: make(chan struct{}, narrowAtOnce), waiting: Counter{Most: narrowWaiting}, patience: queueTime,
-		why: why}
+	return &Narrow{turns: make(chan struct{}, narrowAtOnce), waiting: Counter{Most: narrowWaiting},
+		shares: newShares(narrowOfOne), patience: queueTime, why: why}
 }
 
 // Pass runs something when it is its turn.
 func (n *Narrow) Pass(c *echo.Context, run func() error) error {
+	leave, fits := n.shares.Add(SharerOf(c))
+	if !fits {
+		return problem.Busy(n.why + " from here")
+	}
+	defer leave()
 	giveUp, fits := n.waiting.Add(1)
 	if !fits {
 		return problem.Busy(n.why)

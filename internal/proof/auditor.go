@@ -144,6 +144,9 @@ func (p *Prover) failAudit(ctx context.Context, a store.Audit, cause error) erro
 func endAudit(tx *store.Tx, a *store.Audit) error {
 	now := time.Now()
 	a.State, a.Ended, a.Step = store.AuditFinished, &now, a.Steps
+	if err := tx.BeginRewritten(); err != nil { // readers see what it saw, whoever wrote it
+		return err
+	}
 	return tx.SaveAudit(*a)
 }
 

@@ -34,19 +34,28 @@ func (c *certain) holds(since store.Since) bool { return since == c.since && sin
 // what there is.
 func (c *certain) knows(seen store.Since) bool { return seen.Covers(c.first) }
 
-// since is a moment since which it is known what was written: zero, if that is not of use.
+// since is a moment since which it is known what was written: zero, if that is not of use. A page does not wait
+// for the next one.
 func (r *Reader) since(ctx context.Context) store.Since {
-	began := time.Now()
-	last, use, ask := r.shown.moment(began)
+	last, use, ask := r.shown.moment(time.Now())
 	if ask {
-		news, err := r.Store.Rewritten(ctx, last)
-		last, use = r.shown.renew(news, err == nil, time.Since(began))
-		// The page will meet what has failed here itself.
+		go r.renew(ctx, last)
 	}
 	if !use {
 		return store.Since{}
 	}
 	return last
+}
+
+// longestRenewal is how long it may take to hear what was written.
+const longestRenewal = 5 * time.Second
+
+func (r *Reader) renew(ctx context.Context, last store.Since) {
+	ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), longestRenewal)
+	defer cancel()
+	began := time.Now()
+	news, err := r.Store.Rewritten(ctx, last)
+	r.shown.renew(news, err == nil, time.Since(began)) // pages meet what has failed here themselves
 }
 
 // moment is the last moment, whether it is of use, and whether it is time for whoever asks to
@@ -63,7 +72,7 @@ func (s *shown) moment(now time.Time) (last store.Since, use, ask bool) {
 
 // renew takes in what was written since the last moment. If that is not known, nothing that is
 // remembered is certain any more.
-func (s *shown) renew(news store.Rewritten, asked bool, took time.Duration) (last store.Since, use bool) {
+func (s *shown) renew(news store.Rewritten, asked bool, took time.Duration) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	c := &s.certain
@@ -72,7 +81,6 @@ func (s *shown) renew(news store.Rewritten, asked bool, took time.Duration) (las
 	if asked {
 		s.take(news)
 	}
-	return c.since, c.few
 }
 
 func (s *shown) take(news store.Rewritten) {

@@ -345,6 +345,19 @@ func (j *Judge) Refusal(v access.Verdict) error {
 	return r
 }
 
+// MustBeThere refuses what an account does that is not there: see [access.Court.JudgeNamed].
+func (a *App) MustBeThere(ctx context.Context, who Viewer) error {
+	v, err := a.IfAny(ctx)
+	if err != nil || v == nil || !who.Judged || who.Me == "" || v.Plan.Design.Accounts == nil {
+		return err
+	}
+	n, err := a.Store.Number(ctx, Address(v.Plan.Collection(v.Plan.Design.Accounts.Name), who.Me))
+	if err == nil && n == 0 {
+		err = Refuse(CodeNotAllowed, "%s", access.NoAccount(who.Me))
+	}
+	return err
+}
+
 func (j *Judge) nameOfCaller() string {
 	if j.who.Me == "" {
 		return "a stranger"

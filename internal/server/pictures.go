@@ -37,6 +37,9 @@ func (s *Server) postPicture(c *echo.Context) error {
 	if w.key == nil && account == "" {
 		return problem.New(http.StatusUnauthorized, problem.CodeNotSignedIn, "pictures are for those who are signed in")
 	}
+	if err := s.App.MustBeThere(c.Request().Context(), w.viewer); err != nil {
+		return err
+	}
 	// Its bytes count until it is kept, those of one that waits for its turn too.
 	giveUp, err := s.makeRoom(c)
 	if err != nil {

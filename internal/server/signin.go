@@ -105,8 +105,16 @@ func (s *Server) postSignIn(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
+	turns := s.gate.Passwords
+	familiar, err := s.SignIn.Familiar(c.Request().Context(), c.RealIP(), said[field])
+	if err != nil {
+		return err
+	}
+	if familiar { // strangers, however many, do not keep it from a turn
+		turns = s.gate.Familiar
+	}
 	var signed signin.Signed
-	err = s.gate.Passwords.Pass(c, func() error {
+	err = turns.Pass(c, func() error {
 		signed, err = s.SignIn.SignIn(c.Request().Context(), c.RealIP(), said[field], said["password"])
 		return err
 	})
@@ -200,7 +208,7 @@ func (s *Server) putPassword(c *echo.Context) error {
 	if w.key != nil {
 		change = func() error { return s.changeOther(c, given, chosen) }
 	}
-	if err := s.gate.Passwords.Pass(c, change); err != nil {
+	if err := s.gate.Familiar.Pass(c, change); err != nil {
 		return err
 	}
 	return c.NoContent(http.StatusNoContent)

@@ -105,7 +105,7 @@ func (d *Desk) SignUp(ctx context.Context, from string, written map[string]any, 
 		return Signed{}, facts.Result{}, err
 	}
 	stranger := running.Caller{Viewer: running.Viewer{Judged: true}}
-	result, err := d.facts.CreateWith(ctx, stranger, facts.Draft{Collection: c.Name, Facts: written},
+	result, err := d.facts.CreateWith(ctx, stranger, facts.Draft{Collection: c.Name, Facts: written, SigningUp: true},
 		func(tx *store.Tx, key string) error { return tx.SetPassword(c, key, hash) })
 	if name, is := written[field.Name].(string); is && isTaken(err, field) {
 		return d.signUpAgain(ctx, from, name, written, password, err)
@@ -117,7 +117,7 @@ func (d *Desk) SignUp(ctx context.Context, from string, written map[string]any, 
 	if err != nil {
 		return Signed{}, result, err
 	}
-	signed, err := d.begin(ctx, account)
+	signed, err := d.begin(ctx, account, from)
 	return signed, result, err
 }
 
@@ -137,7 +137,7 @@ func (d *Desk) signUpAgain(ctx context.Context, from, name string, written map[s
 	if err != nil {
 		return Signed{}, facts.Result{}, err
 	}
-	tries := d.signingIn(from, name)
+	tries := d.signingIn(from, name, false)
 	if err := d.count(ctx, tries); err != nil {
 		return Signed{}, facts.Result{}, err
 	}
@@ -162,7 +162,7 @@ func (d *Desk) signUpAgain(ctx context.Context, from, name string, written map[s
 	if err != nil {
 		return Signed{}, facts.Result{}, err
 	}
-	signed, err := d.begin(ctx, account)
+	signed, err := d.begin(ctx, account, from)
 	return signed, result, err
 }
 
@@ -173,7 +173,11 @@ func (d *Desk) SignIn(ctx context.Context, from, name, password string) (Signed,
 	if err != nil {
 		return Signed{}, err
 	}
-	tries := d.signingIn(from, name)
+	familiar, err := d.Familiar(ctx, from, name)
+	if err != nil {
+		return Signed{}, err
+	}
+	tries := d.signingIn(from, name, familiar)
 	if err := d.count(ctx, tries); err != nil {
 		return Signed{}, err
 	}
@@ -187,7 +191,7 @@ func (d *Desk) SignIn(ctx context.Context, from, name, password string) (Signed,
 	if err := d.Store.UncountTry(ctx, tries); err != nil {
 		return Signed{}, err
 	}
-	return d.begin(ctx, account)
+	return d.begin(ctx, account, from)
 }
 
 // ChangePassword changes the password of an account that knows the one it has. All of its
@@ -197,7 +201,7 @@ func (d *Desk) ChangePassword(ctx context.Context, from, key, was, is string) er
 	if err != nil {
 		return err
 	}
-	tries := d.signingIn(from, key)
+	tries := d.signingIn(from, key, false) // by a token of the account: nobody else can
 	if err := d.count(ctx, tries); err != nil {
 		return err
 	}
@@ -255,7 +259,7 @@ func (d *Desk) Enrol(ctx context.Context, account string, written map[string]any
 	return d.facts.Create(
 		ctx,
 		stranger,
-		facts.Draft{Collection: v.Plan.Design.Accounts.Name, ID: account, Facts: written},
+		facts.Draft{Collection: v.Plan.Design.Accounts.Name, ID: account, Facts: written, SigningUp: true},
 	)
 }
 

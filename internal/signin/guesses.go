@@ -32,10 +32,28 @@ type TooSoon struct {
 // Unwrap is the refusal.
 func (t TooSoon) Unwrap() error { return t.Refusal }
 
-func (d *Desk) signingIn(from, name string) []store.Try {
-	return []store.Try{{Bucket: d.bucket("both", from+"\x00"+name), Free: freeTogether},
-		{Bucket: d.bucket("name", name), Free: freeName}, {Bucket: d.bucket("from", from), Free: freeAddress}}
+// signingIn counts tries of a name from an address. From where its account has signed in lately what others try
+// elsewhere does not count: they cannot keep it out.
+func (d *Desk) signingIn(from, name string, familiar bool) []store.Try {
+	tries := []store.Try{{Bucket: d.bucket("both", from+"\x00"+name), Free: freeTogether},
+		{Bucket: d.bucket("from", from), Free: freeAddress}}
+	if !familiar {
+		tries = append(tries, store.Try{Bucket: d.bucket("name", name), Free: freeName})
+	}
+	return tries
 }
+
+// Familiar tells whether somebody who says they are an account does so from where it has signed in lately.
+func (d *Desk) Familiar(ctx context.Context, from, name string) (bool, error) {
+	_, _, field, err := d.by(ctx)
+	if err != nil {
+		return false, err
+	}
+	return d.Store.IsFamiliar(ctx, field, name, d.place(from))
+}
+
+// place is what is kept of an address, keyed with the secret.
+func (d *Desk) place(from string) int64 { return int64(binary.BigEndian.Uint64(d.keyed("place", from))) }
 
 func (d *Desk) signingUp(from string) []store.Try {
 	return []store.Try{{Bucket: d.bucket("up", from), Free: freeSignUps}}
@@ -44,9 +62,13 @@ func (d *Desk) signingUp(from string) []store.Try {
 // bucket is keyed with a secret, the same for all services: nobody can find names that share one with somebody
 // whom they want to keep from signing in.
 func (d *Desk) bucket(kind, of string) int64 {
+	return int64(binary.BigEndian.Uint32(d.keyed(kind, of)) % buckets)
+}
+
+func (d *Desk) keyed(kind, of string) []byte {
 	h := hmac.New(sha256.New, d.issuer.Key)
 	h.Write([]byte("guesses\x00" + kind + "\x00" + of)) // never fails
-	return int64(binary.BigEndian.Uint32(h.Sum(nil)) % buckets)
+	return h.Sum(nil)
 }
 
 // count counts a try before it is made, and refuses one that comes too soon.
@@ -71,7 +93,7 @@ func (d *Desk) Tidy(ctx context.Context, every time.Duration) {
 			return
 		case <-tick.C:
 		}
-		err := d.Store.Upkeep(ctx, func(tx *store.Tx) error { return tx.DropSignIns(guessAge, tidied) })
+		err := d.Store.Upkeep(ctx, func(tx *store.Tx) error { return tx.DropSignIns(guessAge, signInTime, tidied) })
 		if err != nil && ctx.Err() == nil {
 			d.Trouble("forgetting sign-ins", err)
 		}

@@ -22,11 +22,11 @@ const (
 )
 
 // begin signs an account in.
-func (d *Desk) begin(ctx context.Context, account store.Account) (Signed, error) {
+func (d *Desk) begin(ctx context.Context, account store.Account, from string) (Signed, error) {
 	id, secret := rand.Text(), rand.Text()
 	err := d.Store.AddSignIn(
 		ctx,
-		store.SignIn{ID: id, Account: account.N, Token: digest(secret)},
+		store.SignIn{ID: id, Account: account.N, Token: digest(secret), Place: d.place(from)},
 		signInTime,
 		mostSigned,
 	)

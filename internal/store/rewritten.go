@@ -35,16 +35,20 @@ const (
 	// fewRewritten is how many documents may have been written for a page to be asked which of
 	// its own are among them.
 	fewRewritten = 100
-	// mostRewritten is how many are told.
+	// mostRewritten is how many notes are looked through. Beside a transaction that has been open for long there
+	// may be millions.
 	mostRewritten = 10_000
 )
+
+// epochNow is the epoch that notes count within. A table that is restored is another one, whatever it says.
+const epochNow = "(epoch + tableoid::bigint)"
 
 // rewrittenDocs are the documents that were written since a moment, in a statement that looks
 // that up; NULL if it is not known.
 const rewrittenDocs = "(SELECT docs FROM news)::bigint[]"
 
 // rewrittenTable looks that up. Index: rewritten_by.
-var rewrittenTable = `SELECT CASE WHEN EXISTS (SELECT FROM rewritten_since WHERE xid <= ?::bigint AND epoch = ?::bigint)
+var rewrittenTable = `SELECT CASE WHEN EXISTS (SELECT FROM rewritten_since WHERE xid <= ?::bigint AND ` + epochNow + ` = ?::bigint)
 		THEN (SELECT CASE WHEN cardinality(x.docs) <= ` + number(fewRewritten) + ` AND 0 <> ALL (x.docs) THEN x.docs END
 			FROM (SELECT ARRAY(SELECT doc FROM rewritten WHERE xid >= ?::bigint
 				LIMIT ` + number(fewRewritten+1) + `) AS docs OFFSET 0) x) END AS docs`
@@ -61,27 +65,30 @@ const thisMoment = "pg_snapshot_xmin(pg_current_snapshot())::text::bigint"
 func (s *Store) Rewritten(ctx context.Context, since Since) (Rewritten, error) {
 	var out Rewritten
 	var known bool
+	var notes int64
 	query := statement{`
 		SELECT ` + thisMoment + `, coalesce(r.epoch, 0), r.known,
-			w.docs, w.xids
+			coalesce(w.notes, 0), w.docs, w.xids
 		FROM (SELECT 1) x LEFT JOIN (
-			SELECT epoch, xid <= ?::bigint AND epoch = ?::bigint AS known FROM rewritten_since) r ON true
+			SELECT ` + epochNow + ` AS epoch, xid <= ?::bigint AND ` + epochNow + ` = ?::bigint AS known
+			FROM rewritten_since) r ON true
 		LEFT JOIN LATERAL (
-			SELECT array_agg(doc) AS docs, array_agg(last) AS xids
+			SELECT sum(notes)::bigint AS notes, array_agg(doc) AS docs, array_agg(last) AS xids
 			FROM (
-				SELECT doc, max(xid) AS last FROM rewritten
-				WHERE xid >= ?::bigint GROUP BY doc LIMIT ?) w) w ON r.known`,
+				SELECT doc, max(xid) AS last, count(*) AS notes
+				FROM (SELECT doc, xid FROM rewritten WHERE xid >= ?::bigint LIMIT ?) n
+				GROUP BY doc) w) w ON r.known`,
 		[]any{since.Xid, since.epoch, since.Xid, mostRewritten + 1}}
 	err := s.visit(ctx, query, func(row pgx.Rows) error {
 		var is pgtype.Bool
-		err := row.Scan(&out.Next.Xid, &out.Next.epoch, &is, &out.Docs, &out.Xids)
+		err := row.Scan(&out.Next.Xid, &out.Next.epoch, &is, &notes, &out.Docs, &out.Xids)
 		known = is.Bool
 		return err
 	})
 	if err == nil && out.Next.epoch == 0 {
 		return Rewritten{}, s.db.WithContext(ctx).Exec(beginRewritten).Error
 	}
-	out.All = known && len(out.Docs) <= mostRewritten && !slices.Contains(out.Docs, 0)
+	out.All = known && notes <= mostRewritten && !slices.Contains(out.Docs, 0)
 	return out, err
 }
 
@@ -91,6 +98,13 @@ const beginRewritten = `
 	SELECT (extract(epoch FROM clock_timestamp()) * 1000000)::bigint, x.now, x.now
 	FROM (SELECT ` + thisMoment + ` AS now) x
 	ON CONFLICT DO NOTHING`
+
+// BeginRewritten begins another epoch: nothing that is remembered holds any more. So what was written while no
+// trigger saw it is seen after an audit.
+func (tx *Tx) BeginRewritten() error {
+	return tx.db.Exec(`UPDATE rewritten_since
+		SET epoch = greatest(epoch + 1, (extract(epoch FROM clock_timestamp()) * 1000000)::bigint)`).Error
+}
 
 // DropRewritten forgets what was written longer ago than twice a time. Index: rewritten_by.
 func (tx *Tx) DropRewritten(age time.Duration) error {

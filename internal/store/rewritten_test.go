@@ -157,3 +157,43 @@ func TestNobodyReliesOnWhatWasForgotten(t *testing.T) {
 		t.Errorf("%d are kept for nobody: %v", len(left), err)
 	}
 }
+
+// Whoever takes rows away all together, applies what others have written, or restores a backup beside a service
+// that runs, is noticed; after an audit nothing holds that was remembered before it.
+func TestWhatComesInOtherWaysIsNotMissed(t *testing.T) {
+	s := open(t)
+	put(t, s, "a")
+	for _, c := range []struct{ what, sql string }{
+		{"many notes beside a long transaction", `INSERT INTO rewritten (xid, doc)
+			SELECT pg_current_xact_id()::text::bigint, g % 10 + 1 FROM generate_series(1, 30000) g`},
+		{"kept values taken away together", "TRUNCATE kept"},
+		{"notes taken away together", "TRUNCATE rewritten"},
+		{"documents taken away together", "TRUNCATE documents CASCADE"},
+		{"a restore that brings the notes along", `ALTER TABLE rewritten_since RENAME TO other;
+			CREATE UNLOGGED TABLE rewritten_since (LIKE other INCLUDING ALL);
+			INSERT INTO rewritten_since SELECT * FROM other`},
+	} {
+		since := now(t, s)
+		if err := s.Exec(c.sql); err != nil {
+			t.Fatal(c.what, err)
+		}
+		if got, err := s.Rewritten(t.Context(), since); err != nil || got.All {
+			t.Errorf("%s: %+v, %v", c.what, got, err)
+		}
+	}
+	rows := put(t, s, "b")
+	since := now(t, s)
+	err := s.Exec(`BEGIN; SET LOCAL session_replication_role = replica;
+		UPDATE documents SET fields = '{"n": 2}' WHERE key = 'b'; COMMIT`)
+	if err != nil {
+		t.Fatal(err)
+	}
+	got := news(t, s, since)
+	if !slices.Equal(got.Docs, rows) {
+		t.Errorf("what a replica applies: got %v", got.Docs)
+	}
+	write(t, s, func(tx *store.Tx) error { return tx.BeginRewritten() })
+	if again, err := s.Rewritten(t.Context(), got.Next); err != nil || again.All {
+		t.Errorf("after an audit: %+v, %v", again, err)
+	}
+}

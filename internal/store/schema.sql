@@ -436,6 +436,15 @@ CREATE TABLE sign_ins (
 );
 CREATE INDEX sign_ins_of ON sign_ins (account);
 
+-- From where accounts have signed in with the right password lately: who tries one of theirs elsewhere
+-- does not keep them from doing it again from there.
+CREATE TABLE familiar (
+    account bigint      NOT NULL,   -- documents.n
+    place   bigint      NOT NULL,   -- of the address, keyed with a secret
+    latest  timestamptz NOT NULL DEFAULT now(),
+    PRIMARY KEY (account, place)
+);
+
 -- Wrong passwords lately, by what they have in common: an account's name, an address.
 CREATE TABLE guesses (
     bucket integer     PRIMARY KEY,   -- of a hash: so many rows at most, whatever is sent
@@ -512,7 +521,7 @@ CREATE UNLOGGED TABLE rewritten (
 CREATE INDEX rewritten_by ON rewritten (xid, doc);
 CREATE UNLOGGED TABLE rewritten_since (
     one   boolean PRIMARY KEY DEFAULT true CHECK (one),
-    epoch bigint      NOT NULL,   -- another one after a crash
+    epoch bigint      NOT NULL,   -- another one after a crash, and after an audit
     xid   bigint      NOT NULL,   -- what transactions before it have noted was dropped
     next  bigint      NOT NULL,   -- what those before it have can be, the next time
     at    timestamptz NOT NULL DEFAULT now()
@@ -541,3 +550,25 @@ CREATE TRIGGER rewritten_changed AFTER UPDATE ON kept
     REFERENCING NEW TABLE AS changed FOR EACH STATEMENT EXECUTE FUNCTION note_rewritten();
 CREATE TRIGGER rewritten_removed AFTER DELETE ON kept
     REFERENCING OLD TABLE AS changed FOR EACH STATEMENT EXECUTE FUNCTION note_rewritten();
+
+-- Rows that are taken away all together, and notes that are: nothing is known of what was there. Triggers fire
+-- for a session that applies what others have written, too (session_replication_role).
+CREATE FUNCTION note_truncated() RETURNS trigger LANGUAGE plpgsql AS $$
+BEGIN
+    INSERT INTO yalvo.rewritten (xid, doc) VALUES (pg_current_xact_id()::text::bigint, 0);
+    RETURN NULL;
+END $$;
+CREATE TRIGGER rewritten_truncated AFTER TRUNCATE ON documents
+    FOR EACH STATEMENT EXECUTE FUNCTION note_truncated();
+CREATE TRIGGER rewritten_truncated AFTER TRUNCATE ON kept
+    FOR EACH STATEMENT EXECUTE FUNCTION note_truncated();
+CREATE TRIGGER rewritten_truncated AFTER TRUNCATE ON rewritten
+    FOR EACH STATEMENT EXECUTE FUNCTION note_truncated();
+ALTER TABLE kept ENABLE ALWAYS TRIGGER kept_collection;
+ALTER TABLE kept ENABLE ALWAYS TRIGGER rewritten_changed;
+ALTER TABLE kept ENABLE ALWAYS TRIGGER rewritten_removed;
+ALTER TABLE kept ENABLE ALWAYS TRIGGER rewritten_truncated;
+ALTER TABLE documents ENABLE ALWAYS TRIGGER rewritten_changed;
+ALTER TABLE documents ENABLE ALWAYS TRIGGER rewritten_removed;
+ALTER TABLE documents ENABLE ALWAYS TRIGGER rewritten_truncated;
+ALTER TABLE rewritten ENABLE ALWAYS TRIGGER rewritten_truncated;

@@ -86,7 +86,19 @@ type SignIn struct {
 	Token   []byte    // SHA-256 of the refresh token that holds
 	Before  []byte    // and of the one it has replaced
 	Rotated time.Time // when that was
+	Place   int64     // from where it was begun, which is familiar from then on
 	Expired bool
+}
+
+// IsFamiliar tells whether the account whose unique field has a value has signed in from a place lately. Keys:
+// uniques (field, value), familiar.
+func (s *Store) IsFamiliar(ctx context.Context, field *plan.Unique, value string, place int64) (bool, error) {
+	var is bool
+	err := s.db.WithContext(ctx).Raw(`
+		SELECT EXISTS (
+			SELECT FROM uniques u JOIN familiar f ON f.account = u.doc
+			WHERE u.field = ? AND u.value = ? AND f.place = ?)`, field.Number, value, place).Scan(&is).Error
+	return is, err
 }
 
 // AddSignIn signs an account in until its token has not been used for long. Of one account
@@ -100,8 +112,18 @@ func (s *Store) AddSignIn(ctx context.Context, in SignIn, lasts time.Duration, m
 		if err != nil {
 			return err
 		}
-		return tx.db.Exec("INSERT INTO sign_ins (id, account, token, expires) VALUES (?, ?, ?, now() + ?::interval)",
+		err = tx.db.Exec("INSERT INTO sign_ins (id, account, token, expires) VALUES (?, ?, ?, now() + ?::interval)",
 			in.ID, in.Account, in.Token, interval(lasts)).Error
+		if err != nil {
+			return err
+		}
+		return tx.db.Exec(`
+			WITH old AS (
+				DELETE FROM familiar WHERE account = ? AND place <> ? AND place IN (
+					SELECT place FROM familiar WHERE account = ? ORDER BY latest DESC OFFSET ?))
+			INSERT INTO familiar (account, place) VALUES (?, ?)
+			ON CONFLICT (account, place) DO UPDATE SET latest = now()`, in.Account, in.Place, in.Account, most-1,
+			in.Account, in.Place).Error
 	})
 }
 
@@ -126,10 +148,10 @@ func (tx *Tx) SignOut(id string) error {
 	return tx.db.Exec("DELETE FROM sign_ins WHERE id = ?", id).Error
 }
 
-// DropSignIns forgets sign-ins that have expired, passwords and sign-ins of accounts that are
-// gone, and wrong passwords of long ago.
-func (tx *Tx) DropSignIns(guessAge time.Duration, most int) error {
-	for _, table := range []string{"passwords", "sign_ins"} {
+// DropSignIns forgets sign-ins that have expired, passwords, sign-ins and places of accounts that are
+// gone, and wrong passwords and places of long ago.
+func (tx *Tx) DropSignIns(guessAge, placeAge time.Duration, most int) error {
+	for _, table := range []string{"passwords", "sign_ins", "familiar"} {
 		err := tx.db.Exec(`
 			DELETE FROM `+table+` WHERE account IN (
 				SELECT account FROM `+table+` x WHERE NOT EXISTS (SELECT FROM documents d WHERE d.n = x.account)
@@ -139,6 +161,10 @@ func (tx *Tx) DropSignIns(guessAge time.Duration, most int) error {
 		}
 	}
 	if err := tx.db.Exec("DELETE FROM sign_ins WHERE expires < now()").Error; err != nil {
+		return err
+	}
+	err := tx.db.Exec("DELETE FROM familiar WHERE latest < now() - ?::interval", interval(placeAge)).Error
+	if err != nil {
 		return err
 	}
 	return tx.db.Exec("DELETE FROM guesses WHERE latest < now() - ?::interval", interval(guessAge)).Error
