@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"testing"
+	"time"
 
 	"yalvo/client"
 )
@@ -68,7 +69,7 @@ func TestSeveralWritesAreAllOrNone(t *testing.T) {
 		"/writes/1/facts/txt unknown-field",
 		"/writes/1/facts/text required", "/writes/2 not-found", "/writes/4/to self", "/writes/5 unknown-name",
 		"/writes/6 conflict"})
-	refused(t, err, "invalid", "2 of 7 writes can be done, so nothing was written")
+	refused(t, err, "invalid", "5 of 7 writes cannot be done, so nothing was written")
 	_, err = w.Get(t.Context(), "posts/p3")
 	refused(t, err, "not-found", "posts/p3")
 
@@ -133,4 +134,43 @@ func TestBatchesThatCrossGetOn(t *testing.T) {
 		same(t, "likes", w.get(fmt.Sprint("posts/post-", i)).Kept["likes_n"], people)
 	}
 	w.auditFindsNothing()
+}
+
+// Whoever may not write something does not hold it up for those who may: it is refused before it is locked, in a
+// batch that begins with what they may write, too.
+func TestARefusedBatchLocksNothing(t *testing.T) {
+	t.Parallel()
+	w := guarded(t)
+	w.given("posts", "d1", map[string]any{"text": "by dora", "author": "dora"}) // who may remove it
+	tx := must(w.Pool().Begin(t.Context()))(t)
+	defer tx.Rollback(t.Context()) // it only held it
+	must(tx.Exec(t.Context(), "SELECT FROM yalvo.documents WHERE key IN ('a1', 'b1', 'ben') FOR UPDATE"))(t)
+	for what, writes := range map[string][]client.Write{
+		"edits": {client.Editing("posts/b1", map[string]any{"text": "mine"}), client.Removing("posts/a1")},
+		"after what is allowed": {client.Removing("posts/d1"), client.Editing("posts/b1", map[string]any{"text": "mine"}),
+			client.Setting("like", "ben", "a1", nil)},
+	} {
+		began := time.Now()
+		_, _, err := w.As("dora").Batch(t.Context(), writes...)
+		refused(t, err, "invalid", "so nothing was written")
+		if took := time.Since(began); took > 5*time.Second { // a lock is waited for 10 s
+			t.Errorf("%s took %v", what, took)
+		}
+	}
+	if _, err := w.Get(t.Context(), "posts/d1"); err != nil {
+		t.Error("what was allowed was done alone:", err)
+	}
+}
+
+// What a batch is refused for now it may be allowed when the writes before it have been done.
+func TestABatchOpensItsOwnWay(t *testing.T) {
+	t.Parallel()
+	w := guarded(t)
+	_, _, err := w.As("ada").Batch(t.Context(), client.Creating("posts", "p7", map[string]any{"text": "x"}),
+		client.Editing("posts/p7", map[string]any{"text": "y"}), client.Removing("posts/p7"),
+		client.Creating("posts", "p7", map[string]any{"text": "z"}))
+	if err != nil {
+		t.Error(err)
+	}
+	same(t, "the text", w.get("posts/p7").Facts["text"], "z")
 }

@@ -41,18 +41,10 @@ func (u Unit) Edit(target Target, patch Patch, why Cause) (Result, error) {
 		return Result{}, err
 	}
 	doc, found, err := u.Tx.LockForEdit(c, target.Key)
-	e := &editing{}
-	if err == nil && found {
-		e, err = u.beginEdit(c, doc)
-	}
-	if err == nil {
-		err = checkTarget(c, target, e.seen, found)
-	}
 	if err != nil {
 		return Result{}, err
 	}
-	rev, err := e.revise(patch)
-	err = e.may(rev, err)
+	e, rev, err := u.revised(c, target, doc, found, patch)
 	if err == nil && len(rev.touched) > 0 {
 		err = u.tryConditions(c, doc.Key, rev.facts, why.Actor)
 	}
@@ -76,6 +68,23 @@ func (u Unit) Edit(target Target, patch Patch, why Cause) (Result, error) {
 		result.Document, err = shown(e.Judge, c, doc, patch.given(), e.seen.Version+1)
 	}
 	return result, err
+}
+
+// revised is what an edit makes of a document as it was read, if the caller may make it.
+func (u Unit) revised(c *plan.Collection, target Target, doc store.Document, found bool, patch Patch) (e *editing,
+	rev revision, err error) {
+	e = &editing{}
+	if found {
+		e, err = u.beginEdit(c, doc)
+	}
+	if err == nil {
+		err = checkTarget(c, target, e.seen, found)
+	}
+	if err != nil {
+		return e, rev, err
+	}
+	rev, err = e.revise(patch)
+	return e, rev, e.may(rev, err)
 }
 
 func checkTarget(c *plan.Collection, target Target, doc running.Document, found bool) error {

@@ -22,13 +22,10 @@ func (u Unit) Remove(target Target, why Cause) (Result, error) {
 		return Result{}, err
 	}
 	doc, found, err := u.Tx.LockForRemoval(c, target.Key)
-	var seen running.Document
-	if err == nil && found {
-		seen, err = u.mayRemove(c, doc)
+	if err != nil {
+		return Result{}, err
 	}
-	if err == nil {
-		err = checkTarget(c, target, seen, found)
-	}
+	seen, err := u.removable(c, target, doc, found)
 	if err == nil {
 		err = u.mayGo(c, doc)
 	}
@@ -42,6 +39,18 @@ func (u Unit) Remove(target Target, why Cause) (Result, error) {
 	}
 	result := Result{Document: seen, Position: running.At(position), Fresh: true, Read: 1, Wrote: 1}
 	return result, u.takeAway(c, []store.Document{doc}, why.from(position))
+}
+
+// removable refuses to remove a document, as it was read, that the caller may not remove.
+func (u Unit) removable(c *plan.Collection, target Target, doc store.Document, found bool) (seen running.Document,
+	err error) {
+	if found {
+		seen, err = u.mayRemove(c, doc)
+	}
+	if err == nil {
+		err = checkTarget(c, target, seen, found)
+	}
+	return seen, err
 }
 
 // holdersShown is how many documents are named that refuse to let another go.

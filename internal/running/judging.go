@@ -338,6 +338,9 @@ func (j *Judge) Refusal(v access.Verdict) error {
 	case v.Costly:
 		r.Detail = fmt.Sprintf("whether %s may do this cannot be worked out: %v", j.nameOfCaller(), expr.ErrSteps)
 	}
+	if v.Refused.Name == "" {
+		return r // it is none
+	}
 	r.Rule = &RefusedBy{Name: v.Refused.Name, Condition: v.Refused.Rule.Text()}
 	if v.Refused.Rule != nil {
 		r.Rule.Line = v.Refused.Rule.Pos.Line

@@ -58,8 +58,11 @@ func columnsOf(c *plan.Collection) string {
 // Document reads a document with its kept values, false if there is none.
 // Index: documents (collection, key).
 func (s *Store) Document(ctx context.Context, c *plan.Collection, key string) (Document, bool, error) {
-	return s.now(ctx).lock(c, key, "")
+	return s.now(ctx).Document(c, key)
 }
+
+// Document is [Store.Document] within a transaction.
+func (tx *Tx) Document(c *plan.Collection, key string) (Document, bool, error) { return tx.lock(c, key, "") }
 
 // LockForEdit reads a document and keeps others from changing or removing it
 // until the transaction ends. Others may still point at it.
