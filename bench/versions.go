@@ -122,7 +122,7 @@ func (b *bench) sendLines(batches [][]byte) error {
 }
 
 func (b *bench) endLoad() error {
-	version, err := b.client.EndLoad(b.ctx)
+	version, _, err := b.client.EndLoad(b.ctx)
 	if err == nil {
 		_, err = b.client.AwaitVersion(b.ctx, version, nil)
 	}

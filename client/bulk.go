@@ -43,18 +43,30 @@ func (c *Client) Dump(ctx context.Context, w io.Writer) error {
 
 // BeginLoad begins to load facts, or goes on with it. Until [Client.EndLoad] nothing
 // that is derived follows them. It returns the version of the design in force.
-func (c *Client) BeginLoad(ctx context.Context) (int, error) { return c.load(ctx, "/load") }
+func (c *Client) BeginLoad(ctx context.Context) (int, error) {
+	version, _, err := c.load(ctx, "/load")
+	return version, err
+}
+
+// Loose is how many loaded documents point by a reference at what is not there. What becomes of them is what the
+// design says: they are removed, emptied, or, where it refuses, listed.
+type Loose struct {
+	Reference string `json:"reference"`
+	WhenGone  string `json:"when_gone"`
+	Documents int    `json:"documents"`
+}
 
 // EndLoad has everything that is derived follow what was loaded, in the background:
 // see [Client.AwaitVersion].
-func (c *Client) EndLoad(ctx context.Context) (int, error) { return c.load(ctx, "/load/end") }
+func (c *Client) EndLoad(ctx context.Context) (int, []Loose, error) { return c.load(ctx, "/load/end") }
 
-func (c *Client) load(ctx context.Context, path string) (int, error) {
+func (c *Client) load(ctx context.Context, path string) (int, []Loose, error) {
 	var got struct {
-		Version int `json:"version"`
+		Version int     `json:"version"`
+		Loose   []Loose `json:"loose"`
 	}
 	_, err := c.call(ctx, http.MethodPost, path, nil, "", nil, &got)
-	return got.Version, err
+	return got.Version, got.Loose, err
 }
 
 // LoadLines loads lines as [Client.Dump] writes them, 10,000 and 5 MiB at most. What

@@ -195,7 +195,7 @@ func Load(ctx context.Context, c *client.Client, w World, seed uint64, done func
 		}
 		done(pictures + facts*float64(from)/float64(len(all)))
 	}
-	version, err := c.EndLoad(ctx)
+	version, _, err := c.EndLoad(ctx)
 	if err != nil {
 		return 0, err
 	}

@@ -243,7 +243,10 @@ func TestALoadThatWasBrokenOffGoesOn(t *testing.T) {
 	w.post("ada", "p1", "while it is loaded")
 	must(w.BeginLoad(t.Context()))(t)
 	must(w.LoadLines(t.Context(), []byte(`{"document":"people/ada","facts":{"name":"Ada"}}`+"\n"+`{"document":"posts/p2","facts":{"text":"two","author":"ada"}}`)))(t)
-	version := must(w.EndLoad(t.Context()))(t)
+	version, _, err := w.EndLoad(t.Context())
+	if err != nil {
+		t.Fatal(err)
+	}
 	must(w.AwaitVersion(t.Context(), version, nil))(t)
 	w.Evolving.Store(false)
 	same(t, "a count", w.get("people/ada").Kept["posts_n"], 2)

@@ -5,6 +5,7 @@ import (
 	"flag"
 	"fmt"
 	"math/rand/v2"
+	"path/filepath"
 	"slices"
 	"sync"
 	"testing"
@@ -246,14 +247,36 @@ func TestEverythingOfMadeUpDesignsIsAsTheModelSays(t *testing.T) {
 			th := newThrong(t, w, source, w.Client, other.Client)
 			th.populate(s)
 			th.run(s, *operations/3, 32)
+			file := filepath.Join(t.TempDir(), "dump.ndjson")
+			w.yalvo("dump", file).says(t, 0, "documents")
+			meanwhile := w.dump()
 			m := th.asTheModelSays()
 			w.auditFindsNothing()
+			isLoadedFrom(t, w, file, meanwhile, source)
 			th.rulesAgree(m, s+uint64(i))
 			th.pagesAtOnce(m, rand.New(rand.NewPCG(s, uint64(i)+99)))
 			if t.Failed() {
 				t.Log(source)
 			}
 		})
+	}
+}
+
+// isLoadedFrom sees that a dump from when removals were on their way is as one of now, and that loaded elsewhere it is
+// this app.
+func isLoadedFrom(t *testing.T, w world, file string, meanwhile []string, source string) {
+	t.Helper()
+	now := plainly(w.dump())
+	if got := plainly(meanwhile); got != now {
+		t.Errorf("the dump of before everything was settled differs:\n%s", firstDifference(now, got))
+	}
+	elsewhere := start(t, source)
+	elsewhere.Evolving.Store(true)
+	elsewhere.yalvo("load", file).says(t, 0, "Loaded")
+	elsewhere.Settle()
+	elsewhere.auditFindsNothing()
+	if got := plainly(elsewhere.dump()); got != now {
+		t.Errorf("the app elsewhere differs:\n%s", firstDifference(now, got))
 	}
 }
 

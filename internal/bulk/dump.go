@@ -67,11 +67,17 @@ func (m *Mover) Dump(ctx context.Context, w io.Writer) error {
 		if err := writeLine(out, head); err != nil {
 			return err
 		}
-		tail := Tail{End: true}
-		if tail.Documents, err = dumpDocuments(v, tx, out); err != nil {
+		// What follows from removals is due, and comes to its end in the dump at once: who loads it has no such
+		// work, and what was removed, even forgotten, would have come back for good.
+		d := dumping{Version: v, tx: tx, out: out}
+		if d.departing, err = departing(v, tx); err != nil {
 			return err
 		}
-		if tail.Pairs, err = dumpPairs(v, tx, out); err != nil {
+		tail := Tail{End: true}
+		if tail.Documents, err = d.documents(); err != nil {
+			return err
+		}
+		if tail.Pairs, err = d.pairs(); err != nil {
 			return err
 		}
 		return writeLine(out, tail)
@@ -91,40 +97,75 @@ func writeLine(w io.Writer, v any) error {
 	return err
 }
 
-func dumpDocuments(v *running.Version, tx *store.Tx, w io.Writer) (many int64, err error) {
-	_, frozen := v.Plan.Traces()
-	err = tx.EachDocument(len(frozen) > 0, func(d store.Dumped) error {
-		c := v.Plan.CollectionNumbered(d.Collection)
-		if c == nil {
-			return nil // of a collection that is being dropped
+// dumping is a dump in hand.
+type dumping struct {
+	*running.Version
+	tx        *store.Tx
+	out       io.Writer
+	departing store.Departing
+}
+
+func departing(v *running.Version, tx *store.Tx) (store.Departing, error) {
+	var clearing []plan.Number
+	for _, c := range v.Plan.Collections {
+		for _, r := range c.References {
+			if r.WhenGone == design.GoneClear {
+				clearing = append(clearing, r.Number)
+			}
 		}
-		seen := running.See(c, d.Document)
-		line := Line{Document: seen.Path, Version: seen.Version, Created: &seen.Created, Updated: &seen.Updated,
-			Facts: seen.Facts}
-		if line.Given, err = given(c, d.Given); err != nil {
+	}
+	leaving, frozen := v.Plan.Traces()
+	return tx.Departing(v.Plan.Removing(), clearing, leaving, frozen)
+}
+
+func (d dumping) documents() (many int64, err error) {
+	_, frozen := d.Plan.Traces()
+	err = d.tx.EachDocument(len(frozen) > 0, func(row store.Dumped) error {
+		c := d.Plan.CollectionNumbered(row.Collection)
+		if c == nil || d.departing.Goes[row.N] {
+			return nil // of a collection that is being dropped, or about to go
+		}
+		seen := running.See(c, row.Document)
+		line := Line{Document: seen.Path, Version: seen.Version, Created: &seen.Created, Updated: &seen.Updated}
+		if line.Given, err = given(c, row.Given, d.departing.Forgot[row.N]); err != nil {
 			return err
 		}
-		line.Facts, line.Unfit, err = dumped(v, c.Collection.Fields, c.Collection.AcceptWhole, seen.Facts, d.Unfit)
+		line.Facts, line.Unfit, err = d.facts(c.Collection.Fields, c.Collection.AcceptWhole, seen.Facts, row.Unfit,
+			d.cleared(c, row.N))
 		if err != nil {
 			return err
 		}
 		many++
-		return writeLine(w, line)
+		return writeLine(d.out, line)
 	})
 	return many, err
 }
 
-// dumped are facts as a line has them: what has a default and is absent is null, or it
+// cleared are the fields of a document that are about to be emptied.
+func (d dumping) cleared(c *plan.Collection, n int64) (names []string) {
+	for _, r := range c.References {
+		if slices.Contains(d.departing.Cleared[n], r.Number) {
+			names = append(names, r.Name)
+		}
+	}
+	return names
+}
+
+// facts are facts as a line has them: what has a default and is absent is null, or it
 // would get the default. It tells whether they may not fit: what a design has not been
 // carried out for yet is not listed.
-func dumped(v *running.Version, fields []*design.Field, fit fitting, facts json.RawMessage,
-	unfit bool) (json.RawMessage, bool, error) {
-	if len(v.Builds) == 0 && !slices.ContainsFunc(fields, func(f *design.Field) bool { return mayLack(f, facts) }) {
-		return facts, unfit, nil
+func (d dumping) facts(fields []*design.Field, fit fitting, stored json.RawMessage, unfit bool,
+	cleared []string) (json.RawMessage, bool, error) {
+	if len(d.Builds) == 0 && len(cleared) == 0 &&
+		!slices.ContainsFunc(fields, func(f *design.Field) bool { return mayLack(f, stored) }) {
+		return stored, unfit, nil
 	}
-	all, err := running.Decode(facts)
+	all, err := running.Decode(stored)
 	if err != nil {
 		return nil, false, err
+	}
+	for _, name := range cleared {
+		delete(all, name)
 	}
 	if _, mistakes := fit(all); len(mistakes) > 0 {
 		unfit = true
@@ -155,8 +196,8 @@ func mayLack(f *design.Field, facts json.RawMessage) bool {
 	return f.Default != nil && (at < 0 || bytes.Count(facts[:at], []byte("{")) > 1)
 }
 
-// given is what a document's frozen copies were given, by their names.
-func given(c *plan.Collection, stored json.RawMessage) (map[string]Given, error) {
+// given is what a document's frozen copies were given, by their names: nothing of what is being forgotten.
+func given(c *plan.Collection, stored json.RawMessage, forgot []plan.Number) (map[string]Given, error) {
 	if len(stored) == 0 {
 		return nil, nil
 	}
@@ -167,28 +208,31 @@ func given(c *plan.Collection, stored json.RawMessage) (map[string]Given, error)
 	named := map[string]Given{}
 	for _, copied := range c.Copies {
 		if g, is := byNumber[copied.Number]; is && copied.Frozen {
+			if slices.Contains(forgot, copied.Number) {
+				g = Given{Value: json.RawMessage("null")}
+			}
 			named[copied.Name] = g
 		}
 	}
 	return named, nil
 }
 
-func dumpPairs(v *running.Version, tx *store.Tx, w io.Writer) (many int64, err error) {
-	for _, p := range v.Plan.Pairs {
-		err = tx.EachPair(p, func(row store.DumpedPair) (err error) {
-			if row.AKey == "" || row.BKey == "" {
-				return nil // an end is gone, and the pair about to go
+func (d dumping) pairs() (many int64, err error) {
+	for _, p := range d.Plan.Pairs {
+		err = d.tx.EachPair(p, func(row store.DumpedPair) (err error) {
+			if row.AKey == "" || row.BKey == "" || d.departing.Goes[row.A] || d.departing.Goes[row.B] {
+				return nil // an end is gone or about to go, and the pair with it
 			}
 			many++
 			at := row.At.UTC()
 			line := Line{Pair: p.Name, From: row.AKey, To: row.BKey, At: &at, Unfit: row.Unfit}
 			if len(p.Fields) > 0 {
-				line.Facts, line.Unfit, err = dumped(v, p.Fields, fittingAll(p.Fields), row.Fields, row.Unfit)
+				line.Facts, line.Unfit, err = d.facts(p.Fields, fittingAll(p.Fields), row.Fields, row.Unfit, nil)
 				if err != nil {
 					return err
 				}
 			}
-			return writeLine(w, line)
+			return writeLine(d.out, line)
 		})
 		if err != nil {
 			return many, err

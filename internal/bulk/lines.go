@@ -140,8 +140,8 @@ func (p *parsed) document(v *running.Version, now time.Time) []string {
 		if frozenCopy(c, name) == nil {
 			wrong = append(wrong, fmt.Sprintf("%s has no frozen copy %q", c.Name, name))
 		}
-		if len(g.Value) == 0 || g.Value[0] != '{' {
-			wrong = append(wrong, fmt.Sprintf("/given/%s/value must be an object", name))
+		if emptied := string(g.Value) == "null" && g.Of == ""; !emptied && (len(g.Value) == 0 || g.Value[0] != '{') {
+			wrong = append(wrong, fmt.Sprintf("/given/%s/value must be an object, or null if what it was of is forgotten", name))
 		}
 	}
 	wrong = append(wrong, p.accept(c.Collection.Fields, *l.Created)...)

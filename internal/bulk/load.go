@@ -14,6 +14,7 @@ import (
 	"sync"
 	"time"
 
+	"yalvo/internal/design"
 	"yalvo/internal/plan"
 	"yalvo/internal/running"
 	"yalvo/internal/store"
@@ -219,11 +220,23 @@ func (l loading) make(c *plan.Collection, lines []*parsed) (map[string]int64, er
 			continue
 		}
 		l.out.Documents++
-		for _, m := range p.unfit {
+		for _, m := range append(p.unfit, p.mayPointNowhere()...) {
 			misfits = append(misfits, store.MisfitOf(c.Number, n, 0, p.line.Version, m))
 		}
 	}
 	return made, l.tx.NoteMisfits(misfits)
+}
+
+// mayPointNowhere lists the references of a line that may not fit, until the end of the load shows which of them
+// do.
+func (p *parsed) mayPointNowhere() (mistakes []design.Mistake) {
+	for _, r := range p.in.References {
+		if _, points := p.facts[r.Name].(string); points && p.line.Unfit {
+			mistakes = append(mistakes, design.Mistake{Pointer: "/" + r.Name, Code: design.MistakeNoTarget,
+				Detail: "there is no such document of " + r.To.Name})
+		}
+	}
+	return mistakes
 }
 
 // given notes what frozen copies of documents that were made were given.

@@ -15,6 +15,8 @@ import (
 	"github.com/schollz/progressbar/v3"
 	"github.com/urfave/cli/v3"
 
+	"yalvo/client"
+	"yalvo/internal/design"
 	"yalvo/internal/lines"
 	"yalvo/internal/terminal"
 )
@@ -154,7 +156,7 @@ func (a *app) loadLines(ctx context.Context, c *cli.Command, file, badFile strin
 	if err := l.Load(ctx, next); err != nil {
 		return nil, fmt.Errorf("%w\nThe load is still open: run it again, it goes on where it stopped", err)
 	}
-	if _, err := client.EndLoad(ctx); err != nil {
+	if _, l.Loose, err = client.EndLoad(ctx); err != nil {
 		return nil, err
 	}
 	if bar != nil {
@@ -197,10 +199,13 @@ type loaded struct {
 	Bad       int `json:"bad"`
 
 	WithoutPictures int `json:"without_pictures"` // documents that refer to pictures which are not there
+
+	Loose []client.Loose `json:"loose"` // documents that point at what is not there
 }
 
 func loadedOf(l *lines.Loader) loaded {
-	return loaded{l.Total.Documents, l.Total.Pairs, l.Total.Passed, l.Bad, l.Total.WithoutPictures}
+	return loaded{l.Total.Documents, l.Total.Pairs, l.Total.Passed, l.Bad, l.Total.WithoutPictures,
+		append([]client.Loose{}, l.Loose...)}
 }
 
 func badLines(l *lines.Loader) error {
@@ -220,5 +225,20 @@ func (a *app) sayLoaded(l *lines.Loader) error {
 		a.Say("Without their pictures: %s. Copy the folder of pictures of where the lines come from into this\n"+
 			"service's, and load them again.", terminal.Many(l.Total.WithoutPictures, "document"))
 	}
+	for _, loose := range l.Loose {
+		a.Say("Pointing by %s at what is not there: %s, %s.", loose.Reference,
+			terminal.Many(loose.Documents, "document"), becomesOf(loose))
+	}
 	return badLines(l)
+}
+
+// becomesOf says what becomes of documents that point at nothing.
+func becomesOf(l client.Loose) string {
+	switch design.WhenGone(l.WhenGone) {
+	case design.GoneRemove:
+		return "removed as its `when_gone` says"
+	case design.GoneClear:
+		return "emptied as its `when_gone` says"
+	}
+	return "listed by `yalvo misfits`"
 }

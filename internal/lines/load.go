@@ -32,9 +32,10 @@ type Loader struct {
 	BadFile  string // where lines are written that cannot be loaded; made when there is one
 	Progress func() // called after each batch, nil for nothing
 
-	Total client.Loaded // without its bad lines
-	Bad   int           // lines that could not be loaded
-	Read  int64         // bytes
+	Total client.Loaded  // without its bad lines
+	Bad   int            // lines that could not be loaded
+	Read  int64          // bytes
+	Loose []client.Loose // what points at nothing when all is loaded
 
 	waiting pile
 	file    *os.File

@@ -12,6 +12,7 @@ import (
 	"yalvo/internal/gate"
 	"yalvo/internal/problem"
 	"yalvo/internal/request"
+	"yalvo/internal/versions"
 )
 
 // Bulk is bounded: so many dumps at once, and so many bytes of lines in a request.
@@ -58,7 +59,8 @@ func (p patient) Write(part []byte) (int, error) {
 // loadState says by which version of the design facts are loaded: its steps say how
 // far what follows from them is.
 type loadState struct {
-	Version int `json:"version"`
+	Version int              `json:"version"`
+	Loose   []versions.Loose `json:"loose,omitempty"` // what was loaded and points at what is not there
 }
 
 func (s *Office) beginLoad(c *echo.Context) error {
@@ -72,18 +74,18 @@ func (s *Office) beginLoad(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	return c.JSON(http.StatusCreated, loadState{version})
+	return c.JSON(http.StatusCreated, loadState{Version: version})
 }
 
 func (s *Office) endLoad(c *echo.Context) error {
 	if err := request.NoBody(c); err != nil {
 		return err
 	}
-	version, err := s.Versions.EndLoad(c.Request().Context())
+	version, loose, err := s.Versions.EndLoad(c.Request().Context())
 	if err != nil {
 		return err
 	}
-	return c.JSON(http.StatusAccepted, loadState{version})
+	return c.JSON(http.StatusAccepted, loadState{version, loose})
 }
 
 // postLines loads lines, and tells which of them cannot be.

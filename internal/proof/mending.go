@@ -1,10 +1,12 @@
 package proof
 
 import (
+	"bytes"
 	"context"
 	"slices"
 	"strings"
 
+	"yalvo/internal/design"
 	"yalvo/internal/plan"
 	"yalvo/internal/running"
 	"yalvo/internal/store"
@@ -56,10 +58,7 @@ func (p *Prover) mendSome(ctx context.Context, v *running.Version, tx *store.Tx)
 	// else it was found under a design that is no longer in force
 	if d, there := v.Plan.Duplicate(found.Aspect, found.Name); there {
 		m := mender{v, tx, mendChange(a.ID)}
-		if err := m.mend(d, found); err != nil {
-			return false, err
-		}
-		if err := lookAgain(v, tx, a.ID, d, found); err != nil {
+		if err := m.untilRight(a.ID, d, found); err != nil {
 			return false, err
 		}
 	}
@@ -96,25 +95,39 @@ func (p *Prover) nextRound(ctx context.Context, tx *store.Tx, a *store.Audit) (b
 	return true, tx.SaveAudit(*a)
 }
 
-// lookAgain audits one thing once more and notes that it is mended, if it is.
-func lookAgain(v *running.Version, tx *store.Tx, audit int64, d plan.Duplicate, found store.Drift) error {
-	still, _, err := check(v, tx, d, store.Span{After: found.Doc - 1, UpTo: found.Doc})
-	if err != nil {
-		return err
-	}
-	same := func(s store.Drift) bool { return s.Doc == found.Doc && s.Other == found.Other }
-	if slices.ContainsFunc(still, same) {
-		return nil
-	}
-	return tx.MarkMended(audit, found.Seq)
-}
-
 // mender repairs what an audit has found. Each way takes the locks that upkeep
 // of the same thing takes, and then looks at the facts anew.
 type mender struct {
 	*running.Version
 	tx     *store.Tx
 	change int64 // what the work it makes due is waited for with
+}
+
+// mendSteps is how often one thing is mended that is wrong in another way each time: an entry of another author is
+// taken out first, and then put in.
+const mendSteps = 3
+
+// untilRight mends one thing, audits it once more and notes that it is mended, if it is.
+func (m mender) untilRight(audit int64, d plan.Duplicate, found store.Drift) error {
+	was := found
+	for range mendSteps {
+		if err := m.mend(d, was); err != nil {
+			return err
+		}
+		still, _, err := check(m.Version, m.tx, d, store.Span{After: found.Doc - 1, UpTo: found.Doc})
+		if err != nil {
+			return err
+		}
+		i := slices.IndexFunc(still, func(s store.Drift) bool { return s.Doc == found.Doc && s.Other == found.Other })
+		if i < 0 {
+			return m.tx.MarkMended(audit, found.Seq)
+		}
+		if still[i].Kind == was.Kind && bytes.Equal(still[i].Stored, was.Stored) {
+			return nil
+		}
+		was = still[i]
+	}
+	return nil
 }
 
 func (m mender) mend(d plan.Duplicate, found store.Drift) error {
@@ -155,11 +168,8 @@ func (m mender) reference(ref *plan.Reference, found store.Drift) error {
 	if len(docs) == 0 {
 		return m.tx.SetPointers(found.Doc, map[plan.Number]int64{ref.Number: 0})
 	}
-	if found.Kind == store.Dangling && found.Other != 0 {
-		if ref.WhenGone == "refuse" {
-			return nil // the design says that this cannot be: a person decides
-		}
-		return m.end(plan.EndReference, ref.Number, found.Other)
+	if found.Kind == store.Dangling {
+		return m.dangling(ref, found)
 	}
 	fields, err := running.Decode(docs[0].Fields)
 	if err != nil {
@@ -172,6 +182,20 @@ func (m mender) reference(ref *plan.Reference, found store.Drift) error {
 		return err
 	}
 	return m.tx.SetPointers(found.Doc, map[plan.Number]int64{ref.Number: targets[at].N})
+}
+
+// dangling has a reference to nothing come to its end.
+func (m mender) dangling(ref *plan.Reference, found store.Drift) error {
+	if ref.WhenGone == design.GoneRefuse {
+		return nil // the design says that this cannot be: a person decides
+	}
+	gone, err := found.Other, error(nil)
+	if gone == 0 { // what it names is not known ever to have been there
+		if gone, err = m.tx.PointNowhere(ref, []int64{found.Doc}); err != nil {
+			return err
+		}
+	}
+	return m.end(plan.EndReference, ref.Number, gone)
 }
 
 // unique notes the document's value. One that is taken by another stays, and is

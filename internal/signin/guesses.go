@@ -53,7 +53,9 @@ func (d *Desk) Familiar(ctx context.Context, from, name string) (bool, error) {
 }
 
 // place is what is kept of an address, keyed with the secret.
-func (d *Desk) place(from string) int64 { return int64(binary.BigEndian.Uint64(d.keyed("place", from))) }
+func (d *Desk) place(from string) int64 {
+	return int64(binary.BigEndian.Uint64(d.keyed("place", from)))
+}
 
 func (d *Desk) signingUp(from string) []store.Try {
 	return []store.Try{{Bucket: d.bucket("up", from), Free: freeSignUps}}

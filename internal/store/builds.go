@@ -35,7 +35,7 @@ func (tx *Tx) AddBuilds(builds []Build) error {
 	if len(builds) == 0 {
 		return nil
 	}
-	return tx.db.Table("builds").Select("Version", "Nth", "Does", "Aspect", "Name", "Shows", "Number").
+	return tx.db.Table("builds").Select("Version", "Nth", "Does", "Aspect", "Name", "Shows", "Number", "Reached").
 		Create(&builds).Error
 }
 

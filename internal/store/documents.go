@@ -7,6 +7,7 @@ import (
 	"strconv"
 	"time"
 
+	"yalvo/internal/design"
 	"yalvo/internal/plan"
 )
 
@@ -62,7 +63,9 @@ func (s *Store) Document(ctx context.Context, c *plan.Collection, key string) (D
 }
 
 // Document is [Store.Document] within a transaction.
-func (tx *Tx) Document(c *plan.Collection, key string) (Document, bool, error) { return tx.lock(c, key, "") }
+func (tx *Tx) Document(c *plan.Collection, key string) (Document, bool, error) {
+	return tx.lock(c, key, "")
+}
 
 // LockForEdit reads a document and keeps others from changing or removing it
 // until the transaction ends. Others may still point at it.
@@ -157,7 +160,7 @@ func (tx *Tx) LockTargets(addresses []Address, strength Strength) (map[Address]D
 }
 
 // Update writes new fields into a locked document of a collection and, if there
-// are any, new kept values. Touched are the values that differ.
+// are any, new kept values. Touched are the values that differ. Index: misfits_of.
 func (tx *Tx) Update(c *plan.Collection, d *Document, touched []string, kept map[string]json.RawMessage) error {
 	var s struct {
 		Version int64
@@ -166,14 +169,22 @@ func (tx *Tx) Update(c *plan.Collection, d *Document, touched []string, kept map
 		Ranks   ranked
 	}
 	key := quietKey(touched, c.Access.Narrowed())
+	// References to nothing that the edit leaves as they are stay listed.
 	err := tx.db.Raw(`
+		WITH written AS (
 		UPDATE documents d SET fields = ?::jsonb, version = version + 1, shape = `+shape(c.Shape)+`,
 			updated = CASE WHEN quietly.key = '' THEN quietly.at ELSE updated END,
 			quiet = CASE WHEN quietly.key = '' THEN quiet ELSE coalesce(quiet, '{}') || jsonb_build_object(quietly.key,
 				jsonb_build_array(coalesce((quiet -> quietly.key ->> 0)::bigint, 0) + 1, quietly.at)) END
 		FROM (SELECT clock_timestamp() AS at, ?::text AS key) quietly
 		WHERE n = ?
-		RETURNING version, updated, quiet, `+ranks(c, "d")+` AS ranks`, string(d.Fields), key, d.N).Scan(&s).Error
+		RETURNING n, version, updated, quiet, `+ranks(c, "d")+` AS ranks),
+		listed AS (
+			UPDATE misfits m SET stamp = w.version
+			FROM written w
+			WHERE m.doc = w.n AND m.subject = ? AND m.stamp = w.version - 1 AND m.code = ? AND m.field <> ALL(?::text[]))
+		SELECT version, updated, quiet, ranks FROM written`, string(d.Fields), key, d.N, c.Number,
+		design.MistakeNoTarget, texts(touched)).Scan(&s).Error
 	d.Version, d.Updated, d.Quiet, d.Ranks = s.Version, s.Updated, s.Quiet, s.Ranks
 	if err != nil || len(kept) == 0 {
 		return err

@@ -392,8 +392,18 @@ func (tx *Tx) LoadUnderWay() (bool, error) {
 	return len(does) > 0, err
 }
 
-// EndLoad ends the load that is under way, false if none is.
-func (tx *Tx) EndLoad() (bool, error) {
-	got := tx.db.Exec("UPDATE builds SET ended = clock_timestamp() WHERE ended IS NULL AND does = 'load'")
-	return got.RowsAffected > 0, got.Error
+// EndLoad ends the load that is under way, false if none is. It tells the highest number that a document had when it
+// began.
+func (tx *Tx) EndLoad() (newest int64, is bool, err error) {
+	got := tx.db.Raw(`UPDATE builds SET ended = clock_timestamp() WHERE ended IS NULL AND does = 'load'
+		RETURNING reached`).Scan(&newest)
+	return newest, got.RowsAffected > 0, got.Error
+}
+
+// LoadBefore tells whether a step follows a load, and the highest number that a document had when that began.
+func (tx *Tx) LoadBefore(b Build) (newest int64, is bool, err error) {
+	got := tx.db.Raw(`
+		SELECT reached FROM builds WHERE version = ? AND nth < ? AND does = 'load'
+		ORDER BY nth DESC LIMIT 1`, b.Version, b.Nth).Scan(&newest)
+	return newest, got.RowsAffected > 0, got.Error
 }

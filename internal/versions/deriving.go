@@ -3,6 +3,7 @@ package versions
 import (
 	"maps"
 	"math/big"
+	"slices"
 	"strings"
 
 	"yalvo/internal/design"
@@ -59,8 +60,32 @@ func (s step) references(ref *plan.Reference, span store.Span) (int64, error) {
 	if ref.WhenGone == design.GoneLeave {
 		lost = nil // the design says that this may be
 	}
+	if len(lost) > 0 {
+		if lost, err = s.endLoose(ref, span, lost); err != nil {
+			return 0, err
+		}
+	}
 	return written, s.note(ref.In, span, ref.Name, lost, design.MistakeNoTarget,
 		"there is no such document of "+ref.To.Name)
+}
+
+// endLoose has references of loaded documents that name nothing come to the end that the design has for them, as if
+// what they name had just gone: all but those that are listed, as their lines said. It returns the others.
+func (s step) endLoose(ref *plan.Reference, span store.Span, lost []int64) (stay []int64, err error) {
+	after, loaded, err := s.tx.LoadBefore(*s.build)
+	if err != nil || !loaded || ref.WhenGone == design.GoneRefuse {
+		return lost, err // nothing would end it: a person decides
+	}
+	loose, err := s.tx.LooseIn(ref, store.Span{After: max(span.After, after), UpTo: span.UpTo})
+	if err != nil || len(loose) == 0 {
+		return lost, err
+	}
+	nowhere, err := s.tx.PointNowhere(ref, loose)
+	if err != nil {
+		return nil, err
+	}
+	lost = slices.DeleteFunc(lost, func(n int64) bool { return slices.Contains(loose, n) })
+	return lost, s.tx.AppendDue(0, []plan.Work{plan.EndOf(plan.EndReference, ref.Number, nowhere, plan.Mark{})})
 }
 
 // uniques notes values that no two documents may share. Whose value another one

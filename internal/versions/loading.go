@@ -2,8 +2,10 @@ package versions
 
 import (
 	"context"
+	"math"
 
 	"yalvo/internal/compare"
+	"yalvo/internal/design"
 	"yalvo/internal/running"
 	"yalvo/internal/store"
 )
@@ -38,7 +40,12 @@ func (k *Keeper) BeginLoad(ctx context.Context) (int, error) {
 		if err != nil {
 			return err
 		}
-		builds := []store.Build{{Version: v.Number, Nth: first, Does: string(compare.Load), Name: "facts"}}
+		newest, err := tx.NewestDocument()
+		if err != nil {
+			return err
+		}
+		builds := []store.Build{{Version: v.Number, Nth: first, Does: string(compare.Load), Name: "facts",
+			Reached: newest}}
 		for i, s := range compare.Everything(v.Plan) {
 			builds = append(builds, store.Build{Version: v.Number, Nth: first + 1 + i, Does: string(s.Do),
 				Aspect: s.Aspect, Name: s.Name, Shows: string(s.Shows)})
@@ -61,24 +68,58 @@ func (k *Keeper) BeginLoad(ctx context.Context) (int, error) {
 	return v.Number, err
 }
 
+// Loose is how many loaded documents point by a reference at what is not there, and what becomes of them.
+type Loose struct {
+	Reference string          `json:"reference"`
+	WhenGone  design.WhenGone `json:"when_gone"`
+	Documents int             `json:"documents"`
+}
+
 // EndLoad has what follows from loaded facts derived. It returns the version of the
-// design in force, whose steps say how far that is.
-func (k *Keeper) EndLoad(ctx context.Context) (int, error) {
+// design in force, whose steps say how far that is, and what of the loaded points at what is not there: that comes
+// to the end which the design has for it.
+func (k *Keeper) EndLoad(ctx context.Context) (int, []Loose, error) {
 	v, err := k.Now(ctx)
 	if err != nil {
-		return 0, err
+		return 0, nil, err
 	}
-	ended := false
+	var loose []Loose
 	err = k.Store.Write(ctx, func(tx *store.Tx) error {
-		ended, err = tx.EndLoad()
+		after, is, err := tx.EndLoad()
+		if err == nil && !is {
+			err = running.Refuse(running.CodeConflict, "no load is under way")
+		}
+		if err == nil {
+			loose, err = looseAfter(tx, v, after)
+		}
 		return err
 	})
-	if err == nil && !ended {
-		err = running.Refuse(running.CodeConflict, "no load is under way")
-	}
 	if err != nil {
-		return 0, err
+		return 0, nil, err
+	}
+	for _, l := range loose {
+		k.Log.Warn("documents were loaded that point at what is not there", "by", l.Reference, "documents", l.Documents,
+			"when_gone", l.WhenGone)
 	}
 	k.wakeUp()
-	return v.Number, k.Reload(ctx)
+	return v.Number, loose, k.Reload(ctx)
+}
+
+func looseAfter(tx *store.Tx, v *running.Version, after int64) ([]Loose, error) {
+	all := []Loose{}
+	for _, c := range v.Plan.Collections {
+		for _, r := range c.References {
+			if r.WhenGone == design.GoneLeave {
+				continue // the design says that this may be
+			}
+			some, err := tx.LooseIn(r, store.Span{After: after, UpTo: math.MaxInt64})
+			if err != nil {
+				return nil, err
+			}
+			if len(some) > 0 {
+				all = append(all, Loose{c.Name + "." + r.Name, r.WhenGone, len(some)})
+			}
+		}
+	}
+	return all, nil
 }
