@@ -28,7 +28,12 @@ require (
 	gorm.io/gorm v1.31.2
 )
 
-require github.com/hashicorp/golang-lru/v2 v2.0.7
+require (
+	filippo.io/age v1.3.2
+	github.com/hashicorp/golang-lru/v2 v2.0.7
+)
+
+require filippo.io/hpke v0.4.0 // indirect
 
 require (
 	cel.dev/expr v0.25.1 // indirect
@@ -54,9 +59,8 @@ require (
 	github.com/prometheus/common v0.72.0 // indirect
 	github.com/prometheus/procfs v0.22.0 // indirect
 	github.com/rivo/uniseg v0.4.7 // indirect
-	github.com/rogpeppe/go-internal v1.16.0 // indirect
 	go.yaml.in/yaml/v3 v3.0.5 // indirect
-	golang.org/x/crypto v0.14.0 // indirect
+	golang.org/x/crypto v0.55.0 // indirect
 	golang.org/x/exp v0.0.0-20240823005443-9b4947da3948 // indirect
 	golang.org/x/exp/typeparams v0.0.0-20231108232855-2478ac86f678 // indirect
 	golang.org/x/mod v0.42.0 // indirect

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"net/url"
 	"time"
 )
 
@@ -29,8 +30,37 @@ type BadLine struct {
 // Dump writes all facts as of one moment: a line of JSON with what was dumped, then
 // one for each document and pair, and a last one with how many there are. Without
 // the last one it was cut off.
-func (c *Client) Dump(ctx context.Context, w io.Writer) error {
-	resp, err := c.send(ctx, http.MethodGet, "/dump", nil, "", nil)
+func (c *Client) Dump(ctx context.Context, w io.Writer) error { return c.dump(ctx, w, "/dump", nil) }
+
+// SealedDump is [Client.Dump] with what accounts and operators sign in with, in lines that are sealed for an age
+// recipient. Seal is kept in the first line: it says how whoever loads the dump comes by what opens them.
+func (c *Client) SealedDump(ctx context.Context, w io.Writer, recipient, seal string) error {
+	return c.dump(ctx, w, "/dump/sealed", url.Values{"to": {recipient}, "seal": {seal}})
+}
+
+// Secrets are how much accounts and operators sign in with.
+type Secrets struct {
+	Passwords int64 `json:"passwords"`
+	SignIns   int64 `json:"sign_ins"`
+	Keys      int64 `json:"keys"`
+}
+
+// LoadedSecrets says what became of what accounts and operators sign in with.
+type LoadedSecrets struct {
+	Secrets
+	Missing int64 `json:"missing"` // accounts that are not there
+}
+
+// LoadSecrets gives accounts that are there what they sign in with, and keeps keys of operators: lines as they were
+// sealed in a dump, opened. What is there stays.
+func (c *Client) LoadSecrets(ctx context.Context, lines []byte) (LoadedSecrets, error) {
+	var got LoadedSecrets
+	_, err := c.call(ctx, http.MethodPost, "/load/secrets", nil, "application/x-ndjson", lines, &got)
+	return got, err
+}
+
+func (c *Client) dump(ctx context.Context, w io.Writer, path string, query url.Values) error {
+	resp, err := c.send(ctx, http.MethodGet, path, query, "", nil)
 	if err != nil {
 		return err
 	}

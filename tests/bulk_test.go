@@ -12,6 +12,7 @@ import (
 
 	"yalvo/client"
 	"yalvo/demo"
+	"yalvo/internal/service"
 )
 
 // lines are those of a dump without the first, which says when it was taken.
@@ -272,4 +273,68 @@ func TestAnAppThatHasDriftedIsBroughtAlong(t *testing.T) {
 	same(t, "the report that is remembered", []any{told.Documents, told.Pairs, told.Wrong[0].Kind, told.Wrong[0].Many, len(told.Wrong[0].Examples)},
 		[]any{750, 1790, "count that lies", 6, 5})
 	w.yalvo("bring", "../demo/export/nowhere.yaml").says(t, 1, "the mapping cannot be read")
+}
+
+// A drill: where a dump that takes sign-ins along is loaded, the same people sign in, stay signed in and see their
+// pictures, and the same operators operate. Without, both ends say loudly what is missing.
+func TestTheSamePeopleSignInAfterAMove(t *testing.T) {
+	t.Parallel()
+	source := changed(t, signingPonds(t), "muted: {type: boolean, default: false}", "muted: {type: boolean, default: false}\n      face: {type: media}")
+	pictures := t.TempDir()
+	w := start(t, source, func(o *service.Options) { o.Pictures = pictures })
+	ctx := t.Context()
+	up, doc, _, err := w.stranger().SignUp(ctx, map[string]any{"name": "Ada"}, password)
+	if err != nil {
+		t.Fatal(err)
+	}
+	ada := w.stranger().With(up.Access)
+	face := must(ada.Upload(ctx, aPicture(t, 7)))(t)
+	if _, _, err := ada.Patch(ctx, doc.Path, map[string]any{"face": face.Picture}); err != nil {
+		t.Fatal(err)
+	}
+	key, _, err := w.MakeKey(ctx, "the night watch", "operate")
+	if err != nil {
+		t.Fatal(err)
+	}
+	w.Settle()
+
+	dir := t.TempDir()
+	plain, sealed, phrase := filepath.Join(dir, "plain"), filepath.Join(dir, "sealed"), filepath.Join(dir, "phrase")
+	if err := os.WriteFile(phrase, []byte("reeds, rushes and rails\n"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	w.yalvo("dump", plain).says(t, 0, "1 documents", "NOT in it: the passwords of 1 account, 1 sign-in, ", "--sign-ins")
+	w.yalvo("dump", "--sign-ins", sealed).says(t, 2, "--passphrase-file")
+	w.yalvo("dump", "--sign-ins", "--passphrase-file", phrase, sealed).says(t, 0, "1 documents")
+	text := string(must(os.ReadFile(sealed))(t))
+	if strings.Contains(text, "argon2id") || strings.Contains(text, "night watch") {
+		t.Error("what people sign in with can be read in the dump")
+	}
+
+	folder := t.TempDir()
+	if err := os.CopyFS(folder, os.DirFS(pictures)); err != nil {
+		t.Fatal(err)
+	}
+	other := start(t, source, func(o *service.Options) { o.Pictures = folder })
+	other.yalvo("load", plain).says(t, 0, "WITHOUT the passwords of 1 account, 1 sign-in, ", "--sign-ins")
+	_, err = other.stranger().SignIn(ctx, "name", "Ada", password)
+	refused(t, err, "wrong-password")
+	other.yalvo("load", sealed).says(t, 2, "--passphrase-file", "--without-sign-ins")
+	other.yalvo("load", "--passphrase-file", plain, sealed).says(t, 1, "the passphrase does not open")
+	other.yalvo("load", "--passphrase-file", phrase, sealed).
+		says(t, 0, "Of those who sign in: the passwords of 1 account, 1 sign-in, ", "0 accounts not there")
+	other.Settle()
+	in := must(other.stranger().SignIn(ctx, "name", "Ada", password))(t)
+	same(t, "who it is", in.Account, up.Account)
+	next := must(other.stranger().Refresh(ctx, up.Refresh))(t)
+	same(t, "whoever was signed in", next.Account, up.Account)
+	same(t, "versions", other.get(doc.Path).Version, w.get(doc.Path).Version)
+	if _, _, err := other.stranger().With(next.Access).Download(ctx, face.Picture, ""); err != nil {
+		t.Error("the picture:", err)
+	}
+	if _, err := other.stranger().With(key).Status(ctx); err != nil {
+		t.Error("a key of an operator:", err)
+	}
+	other.auditFindsNothing()
+	other.yalvo("load", "--passphrase-file", phrase, sealed).says(t, 0, "1 line passed over")
 }

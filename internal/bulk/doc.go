@@ -6,5 +6,8 @@
 // its line while the rest goes on. Only facts are moved: duplicates are derived from
 // them afterwards (package versions).
 //
+// What accounts and operators sign in with is no fact: it is in a dump if that is asked for, sealed (age,
+// https://age-encryption.org/v1) for whoever asks.
+//
 // Not done here: reading files and telling their forms (package lines), HTTP.
 package bulk

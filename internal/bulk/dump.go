@@ -31,6 +31,7 @@ type Head struct {
 	Taken    time.Time        `json:"taken"`
 	Position running.Position `json:"position"` // of the newest change that is in the dump
 	Design   string           `json:"design"`   // the design file that was in force
+	Secrets  Secrets          `json:"secrets"`
 }
 
 // Tail is the last line of a dump: without it the file was cut off.
@@ -44,8 +45,8 @@ type Tail struct {
 const lineForm = 1
 
 // Dump writes all facts as of one moment: documents in the order of their creation,
-// then pairs.
-func (m *Mover) Dump(ctx context.Context, w io.Writer) error {
+// then pairs, and sealed, if that is asked for, what accounts and operators sign in with.
+func (m *Mover) Dump(ctx context.Context, w io.Writer, sealing *Sealing) error {
 	v, err := m.Now(ctx)
 	if err != nil {
 		return err
@@ -63,7 +64,14 @@ func (m *Mover) Dump(ctx context.Context, w io.Writer) error {
 		if err != nil {
 			return err
 		}
-		head := Head{lineForm, v.Plan.Design.App, time.Now().UTC(), running.At(last), string(v.Plan.Design.Source)}
+		head := Head{lineForm, v.Plan.Design.App, time.Now().UTC(), running.At(last), string(v.Plan.Design.Source),
+			Secrets{}}
+		if head.Secrets.Secrets, err = tx.Secrets(); err != nil {
+			return err
+		}
+		if sealing != nil {
+			head.Secrets.Seal = sealing.Seal
+		}
 		if err := writeLine(out, head); err != nil {
 			return err
 		}
@@ -79,6 +87,11 @@ func (m *Mover) Dump(ctx context.Context, w io.Writer) error {
 		}
 		if tail.Pairs, err = d.pairs(); err != nil {
 			return err
+		}
+		if sealing != nil {
+			if err := d.secrets(sealing); err != nil {
+				return err
+			}
 		}
 		return writeLine(out, tail)
 	})

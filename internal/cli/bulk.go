@@ -24,35 +24,46 @@ import (
 func (a *app) dump() *cli.Command {
 	return &cli.Command{
 		Name: "dump", Category: "data", ArgsUsage: "[FILE]",
-		Usage:       "write all facts as of one moment, a document or pair a line; to standard output without FILE",
-		Description: example("yalvo dump fenwatch.ndjson\n   yalvo dump | gzip > fenwatch.ndjson.gz"),
+		Usage: "write all facts as of one moment, a document or pair a line; to standard output without FILE",
+		Flags: []cli.Flag{
+			&cli.BoolFlag{Name: "sign-ins",
+				Usage: "take passwords, sign-ins and operators' keys along, sealed with a passphrase"},
+			passphraseFile,
+		},
+		Description: example("yalvo dump fenwatch.ndjson\n   yalvo dump --sign-ins fenwatch.ndjson\n" +
+			"   yalvo dump | gzip > fenwatch.ndjson.gz"),
 		Action: func(ctx context.Context, c *cli.Command) error {
 			args, err := arguments(c, 0, 1)
 			if err != nil {
 				return err
 			}
-			if len(args) == 0 {
-				return a.client(c).Dump(ctx, a.Terminal)
+			dump, err := a.dumping(c)
+			if err != nil {
+				return err
 			}
-			return a.dumpTo(ctx, c, args[0])
+			if len(args) == 0 {
+				w := &frame{w: a.Terminal}
+				return errors.Join(dump(ctx, w), a.sayWithout(w))
+			}
+			return a.dumpTo(ctx, dump, args[0])
 		},
 	}
 }
 
 // dumpTo writes a dump beside its file, and puts it in the file's place when it is
 // whole.
-func (a *app) dumpTo(ctx context.Context, c *cli.Command, file string) error {
+func (a *app) dumpTo(ctx context.Context, dump func(context.Context, io.Writer) error, file string) error {
 	part, err := os.OpenFile(file+".part", os.O_CREATE|os.O_WRONLY|os.O_TRUNC, 0o600)
 	if err != nil {
 		return fmt.Errorf("the dump cannot be written: %w", err)
 	}
-	w := &lastLine{w: part}
-	err = errors.Join(a.client(c).Dump(ctx, w), part.Sync(), part.Close())
+	w := &frame{w: part}
+	err = errors.Join(dump(ctx, w), part.Sync(), part.Close())
 	var tail struct {
 		End              bool
 		Documents, Pairs int64
 	}
-	if err == nil && (json.Unmarshal(w.line, &tail) != nil || !tail.End) {
+	if err == nil && (json.Unmarshal(w.last, &tail) != nil || !tail.End) {
 		err = errors.New("the dump broke off")
 	}
 	if err != nil {
@@ -62,26 +73,73 @@ func (a *app) dumpTo(ctx context.Context, c *cli.Command, file string) error {
 		return err
 	}
 	a.Say("%s: %s documents, %s pairs.", file, terminal.Count(tail.Documents), terminal.Count(tail.Pairs))
+	return a.sayWithout(w)
+}
+
+// dumping writes a dump, with what is asked for.
+func (a *app) dumping(c *cli.Command) (func(context.Context, io.Writer) error, error) {
+	if !c.Bool("sign-ins") {
+		if c.String(passphraseFile.Name) != "" {
+			return nil, usage("--%s is for what is sealed: say --sign-ins too", passphraseFile.Name)
+		}
+		return a.client(c).Dump, nil
+	}
+	passphrase, err := a.passphrase(c, true)
+	if err != nil {
+		return nil, err
+	}
+	recipient, seal, err := lines.Seal(passphrase)
+	if err != nil {
+		return nil, err
+	}
+	return func(ctx context.Context, w io.Writer) error {
+		return a.client(c).SealedDump(ctx, w, recipient, seal)
+	}, nil
+}
+
+// sayWithout says what a dump does not hold, to whoever may take it for a whole backup.
+func (a *app) sayWithout(w *frame) error {
+	var head struct {
+		Secrets struct {
+			client.Secrets
+			Seal string
+		}
+	}
+	if err := json.Unmarshal(w.first, &head); err != nil {
+		return fmt.Errorf("the first line of the dump cannot be read: %w", err)
+	}
+	if s := head.Secrets; s.Seal == "" && s.Passwords+s.SignIns > 0 {
+		fmt.Fprintf(a.err, "NOT in it: %s. Where it is loaded nobody can sign in with what they have:\n"+
+			"`yalvo dump --sign-ins` takes them along, sealed with a passphrase.\n", secretsInWords(s.Secrets))
+	}
 	return nil
 }
 
-// lastLine remembers the last line that was written.
-type lastLine struct {
-	w    io.Writer
-	line []byte
-	full bool
+// secretsInWords is how much accounts and operators sign in with.
+func secretsInWords(s client.Secrets) string {
+	return fmt.Sprintf("the passwords of %s, %s, %s of operators", terminal.Many(int(s.Passwords), "account"),
+		terminal.Many(int(s.SignIns), "sign-in"), terminal.Many(int(s.Keys), "key"))
+}
+
+// frame remembers the first and the last line that were written.
+type frame struct {
+	w           io.Writer
+	first, last []byte
+	begun, full bool
 }
 
 // Write writes text.
-func (l *lastLine) Write(p []byte) (int, error) {
+func (f *frame) Write(p []byte) (int, error) {
 	for line := range bytes.Lines(p) {
-		if l.full {
-			l.line = l.line[:0]
+		if f.full {
+			f.last = f.last[:0]
 		}
-		l.line = append(l.line, line...)
-		l.full = bytes.HasSuffix(line, []byte("\n"))
+		f.last = append(f.last, line...)
+		if f.full = bytes.HasSuffix(line, []byte("\n")); f.full && !f.begun {
+			f.first, f.begun = bytes.Clone(f.last), true
+		}
 	}
-	return l.w.Write(p)
+	return f.w.Write(p)
 }
 
 func (a *app) load() *cli.Command {
@@ -93,6 +151,9 @@ func (a *app) load() *cli.Command {
 				"its first line names fields, and id, created, updated"},
 			&cli.StringFlag{Name: "bad",
 				Usage: "where lines go that cannot be loaded, with the reasons (default: FILE.bad)"},
+			passphraseFile,
+			&cli.BoolFlag{Name: "without-sign-ins",
+				Usage: "leave passwords, sign-ins and operators' keys out that the dump holds, sealed"},
 			&cli.BoolFlag{Name: "no-wait", Usage: "do not wait until everything derived has followed"},
 		},
 		Description: example("yalvo load fenwatch.ndjson\n   yalvo load --into members members.csv\n"+
@@ -137,7 +198,7 @@ func (a *app) loadLines(ctx context.Context, c *cli.Command, file, badFile strin
 			return nil, err
 		}
 	}
-	l := &lines.Loader{Service: client, BadFile: c.String("bad")}
+	l := &lines.Loader{Service: client, BadFile: c.String("bad"), Open: a.opening(c)}
 	if l.BadFile == "" {
 		l.BadFile = cmp.Or(badFile, strings.TrimSuffix(file, "-")+".bad")
 	}
@@ -201,11 +262,14 @@ type loaded struct {
 	WithoutPictures int `json:"without_pictures"` // documents that refer to pictures which are not there
 
 	Loose []client.Loose `json:"loose"` // documents that point at what is not there
+
+	Secrets client.LoadedSecrets `json:"secrets"` // what accounts and operators sign in with
+	Without client.Secrets       `json:"without"` // and what of it was not loaded
 }
 
 func loadedOf(l *lines.Loader) loaded {
 	return loaded{l.Total.Documents, l.Total.Pairs, l.Total.Passed, l.Bad, l.Total.WithoutPictures,
-		append([]client.Loose{}, l.Loose...)}
+		append([]client.Loose{}, l.Loose...), l.Secrets, l.Without}
 }
 
 func badLines(l *lines.Loader) error {
@@ -224,6 +288,13 @@ func (a *app) sayLoaded(l *lines.Loader) error {
 	if l.Total.WithoutPictures > 0 {
 		a.Say("Without their pictures: %s. Copy the folder of pictures of where the lines come from into this\n"+
 			"service's, and load them again.", terminal.Many(l.Total.WithoutPictures, "document"))
+	}
+	if s := l.Secrets; s.Passwords+s.SignIns+s.Keys+s.Missing > 0 {
+		a.Say("Of those who sign in: %s; %s not there.", secretsInWords(s.Secrets), terminal.Many(int(s.Missing), "account"))
+	}
+	if l.Without.Passwords+l.Without.SignIns > 0 {
+		fmt.Fprintf(a.err, "WITHOUT %s:\nnobody can sign in with what they have. `yalvo dump --sign-ins` takes them "+
+			"along.\n", secretsInWords(l.Without))
 	}
 	for _, loose := range l.Loose {
 		a.Say("Pointing by %s at what is not there: %s, %s.", loose.Reference,

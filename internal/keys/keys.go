@@ -55,11 +55,12 @@ var (
 	// ErrUnknown is the error of a text that stands for no key that holds.
 	ErrUnknown = errors.New("it stands for no key that holds")
 	// ErrTooMany is the error of one key more than there may be.
-	ErrTooMany = fmt.Errorf("there are %d keys, which is as many as there may be: revoke some", mostKeys)
+	ErrTooMany = fmt.Errorf("there are %d keys, which is as many as there may be: revoke some", Most)
 )
 
 const (
-	mostKeys    = 1000                   // that hold
+	// Most is how many keys may hold.
+	Most        = 1000
 	mostRevoked = 50                     // that are shown
 	mostName    = 60                     // characters of a key's name
 	refresh     = 2 * time.Second        // keys are read again after
@@ -99,7 +100,7 @@ func New(ctx context.Context, s *store.Store) (*Ring, error) {
 func (r *Ring) Make(ctx context.Context, name string, scope Scope) (text string, key Key, err error) {
 	secret := rand.Text()
 	k := store.OperatorKey{ID: strings.ToLower(rand.Text()[:10]), Name: name, Scope: string(scope), Hash: hash(secret)}
-	fits, err := r.store.AddOperatorKey(ctx, k, mostKeys)
+	fits, err := r.store.AddOperatorKey(ctx, k, Most)
 	if err == nil && !fits {
 		err = ErrTooMany
 	}

@@ -15,9 +15,10 @@ import (
 
 // shelf is a service that takes a line once all that it needs is there: "b<a" needs a.
 type shelf struct {
-	has  map[string]bool
-	sent int
-	dies int // before this batch, 0: never
+	has     map[string]bool
+	sent    int
+	secrets []string
+	dies    int // before this batch, 0: never
 }
 
 func (s *shelf) LoadLines(_ context.Context, text []byte) (client.Loaded, error) {
@@ -40,6 +41,11 @@ func (s *shelf) LoadLines(_ context.Context, text []byte) (client.Loaded, error)
 		}
 	}
 	return got, nil
+}
+
+func (s *shelf) LoadSecrets(_ context.Context, lines []byte) (client.LoadedSecrets, error) {
+	s.secrets = append(s.secrets, string(lines))
+	return client.LoadedSecrets{}, nil
 }
 
 func loaded(t *testing.T, s *shelf, text string) (*Loader, string, error) {

@@ -11,6 +11,8 @@ import (
 	"os"
 	"strings"
 
+	"filippo.io/age"
+
 	"yalvo/client"
 )
 
@@ -23,6 +25,7 @@ const (
 // Service loads lines: a [client.Client].
 type Service interface {
 	LoadLines(ctx context.Context, lines []byte) (client.Loaded, error)
+	LoadSecrets(ctx context.Context, lines []byte) (client.LoadedSecrets, error)
 }
 
 // Loader sends lines to a service. Lines that wait for documents which may come
@@ -32,11 +35,19 @@ type Loader struct {
 	BadFile  string // where lines are written that cannot be loaded; made when there is one
 	Progress func() // called after each batch, nil for nothing
 
+	// Open has what opens sealed lines, by what the first line of a dump says of it. If it is nil, or has nothing,
+	// they are left out.
+	Open func(seal string) (age.Identity, error)
+
 	Total client.Loaded  // without its bad lines
 	Bad   int            // lines that could not be loaded
 	Read  int64          // bytes
 	Loose []client.Loose // what points at nothing when all is loaded
 
+	Secrets client.LoadedSecrets // what accounts and operators sign in with
+	Without client.Secrets       // of it, what the dump has and was not loaded, or has not
+
+	opens   age.Identity
 	waiting pile
 	file    *os.File
 	out     *bufio.Writer
@@ -102,7 +113,17 @@ func (l *Loader) sendAll(ctx context.Context, next Next) (whole bool, err error)
 			continue
 		}
 		if frame, isEnd := isFrame(line.Text); frame {
-			whole = isEnd
+			if whole = isEnd; !isEnd {
+				if err := l.begins(line.Text); err != nil {
+					return false, err
+				}
+			}
+			continue
+		}
+		if isSealed(line.Text) {
+			if batch, err = l.sealed(ctx, batch, line.Text); err != nil {
+				return false, err
+			}
 			continue
 		}
 		if len(batch.text)+len(line.Text) > bytesAtOnce || len(batch.numbers) == linesAtOnce {

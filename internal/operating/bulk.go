@@ -3,9 +3,11 @@ package operating
 import (
 	"bytes"
 	"encoding/json"
+	"fmt"
 	"net/http"
 	"time"
 
+	"filippo.io/age"
 	"github.com/labstack/echo/v5"
 
 	"yalvo/internal/bulk"
@@ -22,12 +24,29 @@ const (
 	ndjson    = "application/x-ndjson"
 )
 
-var dumps = gate.Counter{Most: mostDumps}
-
 // getDump sends all facts as of one moment, a line each. Who stops reading for as
 // long as an event may take ends it.
-func (s *Office) getDump(c *echo.Context) error {
-	end, fits := dumps.Add(1)
+func (s *Office) getDump(c *echo.Context) error { return s.dump(c, nil) }
+
+// mostSeal is how long the words may be that say how a dump is opened.
+const mostSeal = 4 << 10
+
+// getSealedDump is a dump with what accounts and operators sign in with, sealed for who has asked for it: the key that
+// opens it never comes here.
+func (s *Office) getSealedDump(c *echo.Context) error {
+	to, err := age.ParseX25519Recipient(c.QueryParam("to"))
+	if err != nil {
+		return problem.BadRequest("`to` must be a recipient of age, as in age1…, whose identity opens what is sealed")
+	}
+	seal := c.QueryParam("seal")
+	if seal == "" || len(seal) > mostSeal {
+		return problem.BadRequest(fmt.Sprintf("`seal` must say how what is sealed is opened, in %d bytes at most", mostSeal))
+	}
+	return s.dump(c, &bulk.Sealing{To: to, Seal: seal})
+}
+
+func (s *Office) dump(c *echo.Context, sealing *bulk.Sealing) error {
+	end, fits := s.dumps.Add(1)
 	if !fits {
 		return problem.Busy("others are being dumped to")
 	}
@@ -41,7 +60,7 @@ func (s *Office) getDump(c *echo.Context) error {
 	if c.Request().Method == http.MethodHead {
 		return c.NoContent(http.StatusOK)
 	}
-	return s.Bulk.Dump(c.Request().Context(), patient{c})
+	return s.Bulk.Dump(c.Request().Context(), patient{c}, sealing)
 }
 
 // patient is an answer each part of which has its own time.
@@ -98,6 +117,22 @@ func (s *Office) postLines(c *echo.Context) error {
 		return err
 	}
 	got, err := s.Bulk.Load(c.Request().Context(), raw)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, got)
+}
+
+// postSecrets loads what accounts and operators sign in with, opened by whoever loads it.
+func (s *Office) postSecrets(c *echo.Context) error {
+	if err := request.CheckMediaType(c, ndjson); err != nil {
+		return err
+	}
+	raw, err := request.RawBody(c, maxLines)
+	if err != nil {
+		return err
+	}
+	got, err := s.Bulk.LoadSecrets(c.Request().Context(), raw)
 	if err != nil {
 		return err
 	}

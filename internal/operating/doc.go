@@ -9,6 +9,7 @@ package operating
 import (
 	"yalvo/internal/album"
 	"yalvo/internal/bulk"
+	"yalvo/internal/gate"
 	"yalvo/internal/proof"
 	"yalvo/internal/reading"
 	"yalvo/internal/running"
@@ -25,4 +26,6 @@ type Office struct {
 	Versions *versions.Keeper
 	Bulk     *bulk.Mover
 	Album    *album.Album
+
+	dumps gate.Counter
 }

@@ -16,6 +16,7 @@ type Door struct {
 
 // Routes are the addresses of what operators do.
 func (s *Office) Routes(v1 *echo.Group, door Door) {
+	s.dumps.Most = mostDumps
 	read := func(path string, h echo.HandlerFunc, params ...string) {
 		params = append([]string{"settled", "patience"}, params...)
 		v1.GET(path, door.Operators(keys.Read, request.Takes(door.Settled(h), params...)))
@@ -41,10 +42,12 @@ func (s *Office) Routes(v1 *echo.Group, door Door) {
 	read("/design/schema.json", s.getDesignSchema)
 
 	read("/dump", s.getDump)
+	operate(v1.GET, "/dump/sealed", s.getSealedDump, "to", "seal")
 	read("/brought", s.getBrought)
 	operate(v1.POST, "/brought", s.postBrought)
 	operate(v1.POST, "/load", s.beginLoad)
 	operate(v1.POST, "/load/lines", s.postLines)
+	operate(v1.POST, "/load/secrets", s.postSecrets)
 	operate(v1.POST, "/load/end", s.endLoad)
 
 	read("/status", s.getStatus)

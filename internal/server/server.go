@@ -180,7 +180,7 @@ const smallAnswer = 1 << 10
 func goesAsItIs(c *echo.Context) bool {
 	path := c.Request().URL.Path
 	return strings.HasPrefix(path, livePrefix) || strings.HasPrefix(path, Prefix+"/pictures/") ||
-		path == Prefix+"/dump" || c.Request().Method == http.MethodHead
+		strings.HasPrefix(path, Prefix+"/dump") || c.Request().Method == http.MethodHead
 }
 
 func (s *Server) endLive() {
