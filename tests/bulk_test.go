@@ -292,6 +292,9 @@ func TestTheSamePeopleSignInAfterAMove(t *testing.T) {
 	if _, _, err := ada.Patch(ctx, doc.Path, map[string]any{"face": face.Picture}); err != nil {
 		t.Fatal(err)
 	}
+	if _, _, err := ada.Patch(ctx, doc.Path, map[string]any{"mail": "ada@fen.example"}); err != nil { // which strangers are not told of
+		t.Fatal(err)
+	}
 	key, _, err := w.MakeKey(ctx, "the night watch", "operate")
 	if err != nil {
 		t.Fatal(err)
@@ -329,6 +332,9 @@ func TestTheSamePeopleSignInAfterAMove(t *testing.T) {
 	next := must(other.stranger().Refresh(ctx, up.Refresh))(t)
 	same(t, "whoever was signed in", next.Account, up.Account)
 	same(t, "versions", other.get(doc.Path).Version, w.get(doc.Path).Version)
+	seen, moved := must(w.stranger().Get(ctx, doc.Path))(t), must(other.stranger().Get(ctx, doc.Path))(t)
+	same(t, "what a stranger is told", []any{moved.Version, moved.Updated}, []any{seen.Version, seen.Updated})
+	same(t, "which is without an edit", seen.Version, int64(2))
 	if _, _, err := other.stranger().With(next.Access).Download(ctx, face.Picture, ""); err != nil {
 		t.Error("the picture:", err)
 	}

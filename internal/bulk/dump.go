@@ -139,7 +139,9 @@ func (d dumping) documents() (many int64, err error) {
 			return nil // of a collection that is being dropped, or about to go
 		}
 		seen := running.See(c, row.Document)
-		line := Line{Document: seen.Path, Version: seen.Version, Created: &seen.Created, Updated: &seen.Updated}
+		updated := row.Updated.UTC() // and what is quiet beside it
+		line := Line{Document: seen.Path, Version: seen.Version, Created: &seen.Created, Updated: &updated,
+			Quiet: row.Quiet}
 		if line.Given, err = given(c, row.Given, d.departing.Forgot[row.N]); err != nil {
 			return err
 		}

@@ -16,6 +16,7 @@ import (
 	"yalvo/internal/facts"
 	"yalvo/internal/plan"
 	"yalvo/internal/running"
+	"yalvo/internal/store"
 )
 
 // Line is a document or a pair.
@@ -31,6 +32,7 @@ type Line struct {
 	At   *time.Time `json:"at,omitempty"` // now if it is left out
 
 	Facts json.RawMessage  `json:"facts,omitempty"`
+	Quiet store.Quiet      `json:"quiet,omitempty"` // of a document: edits that not everybody is told of
 	Given map[string]Given `json:"given,omitempty"` // of a document: what its frozen copies were given, by name
 
 	// Unfit: facts that do not fit the design are taken as they are, and listed.
@@ -131,6 +133,11 @@ func (p *parsed) document(v *running.Version, now time.Time) []string {
 	for name, at := range map[string]*time.Time{"created": l.Created, "updated": l.Updated} {
 		if year := at.UTC().Year(); year < 1 || year > 9999 {
 			wrong = append(wrong, name+" lies outside the years 1 to 9999 of UTC")
+		}
+	}
+	for _, q := range l.Quiet {
+		if q.Many < 1 || q.Many >= l.Version {
+			wrong = append(wrong, "/quiet counts more edits than there were")
 		}
 	}
 	if l.Updated.Before(*l.Created) {

@@ -41,7 +41,7 @@ func (tx *Tx) EachDocument(frozen bool, each func(Dumped) error) error {
 	}
 	query := tx.db.Raw(`
 		SELECT d.n, d.collection, d.key, d.version, d.created, d.updated, d.fields, coalesce(d.shape, 0) AS shape,
-			EXISTS (SELECT FROM misfits m
+			d.quiet, EXISTS (SELECT FROM misfits m
 				WHERE m.doc = d.n AND m.subject = d.collection AND m.stamp = d.version) AS unfit,
 			` + given + ` AS given
 		FROM documents d ORDER BY d.n`)
@@ -110,6 +110,7 @@ type Row struct {
 	Version           int64
 	Created, Updated  time.Time
 	Fields            json.RawMessage
+	Quiet             Quiet
 	Unfit             bool // its unique values may be taken
 }
 
@@ -158,7 +159,7 @@ func (tx *Tx) LoadDocuments(c *plan.Collection, rows []Row) (map[string]int64, e
 			return nil, err
 		}
 	}
-	var keys, paths, fields, created, updated texts
+	var keys, paths, fields, created, updated, quiet texts
 	var above, versions bigints
 	var unfit []int // which of them
 	for _, r := range rows {
@@ -172,15 +173,21 @@ func (tx *Tx) LoadDocuments(c *plan.Collection, rows []Row) (map[string]int64, e
 		keys, paths, fields = append(keys, r.Key), append(paths, r.Path), append(fields, string(r.Fields))
 		created, updated = append(created, timeText(r.Created)), append(updated, timeText(r.Updated))
 		above, versions = append(above, parent), append(versions, r.Version)
+		text, err := json.Marshal(r.Quiet)
+		if err != nil {
+			return nil, err
+		}
+		quiet = append(quiet, string(text))
 	}
 	var ns bigints
 	err := tx.db.Raw(`
-		INSERT INTO documents (collection, key, parent, version, created, updated, fields, shape)
-		SELECT ?::smallint, g.key, nullif(g.parent, 0), g.version, g.created, g.updated, g.fields, `+shape(c.Shape)+`
-		FROM unnest(?::text[], ?::bigint[], ?::bigint[], ?::timestamptz[], ?::timestamptz[], ?::jsonb[])
-			WITH ORDINALITY g (key, parent, version, created, updated, fields, nth)
+		INSERT INTO documents (collection, key, parent, version, created, updated, fields, quiet, shape)
+		SELECT ?::smallint, g.key, nullif(g.parent, 0), g.version, g.created, g.updated, g.fields,
+			nullif(g.quiet, 'null'), `+shape(c.Shape)+`
+		FROM unnest(?::text[], ?::bigint[], ?::bigint[], ?::timestamptz[], ?::timestamptz[], ?::jsonb[], ?::jsonb[])
+			WITH ORDINALITY g (key, parent, version, created, updated, fields, quiet, nth)
 		ORDER BY g.nth
-		RETURNING n`, c.Number, keys, above, versions, created, updated, fields).Scan(&ns).Error
+		RETURNING n`, c.Number, keys, above, versions, created, updated, fields, quiet).Scan(&ns).Error
 	if isDuplicate(err) {
 		return nil, errRace
 	}

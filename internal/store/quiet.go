@@ -48,6 +48,11 @@ func (q *QuietEdits) UnmarshalJSON(text []byte) error {
 	return nil
 }
 
+// MarshalJSON writes them as they are stored.
+func (q QuietEdits) MarshalJSON() ([]byte, error) {
+	return json.Marshal([]any{q.Many, q.Last.Format(time.RFC3339Nano)})
+}
+
 // quietKey is by what the quiet edits of some values are stored; empty: the edit is not quiet.
 func quietKey(touched, narrowed []string) string {
 	for _, name := range touched {
