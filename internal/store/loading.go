@@ -69,12 +69,28 @@ func (tx *Tx) LoadGiven(c *plan.Collection, all []Given) error {
 		copies, of = append(copies, int64(g.Copy)), append(of, int64(g.Of))
 	}
 	return tx.db.Exec(`
-		INSERT INTO origins (source, copy, target, value)
-		SELECT d.n, g.copy, coalesce(t.n, 0), g.value
-		FROM unnest(?::text[], ?::smallint[], ?::smallint[], ?::text[], ?::jsonb[]) g (source, copy, of, target, value)
-		JOIN documents d ON d.collection = ? AND d.key = g.source
-		LEFT JOIN documents t ON t.collection = g.of AND t.key = g.target
+		WITH given AS MATERIALIZED (
+			SELECT d.n, g.copy, g.of, g.target AS key, coalesce(t.n, 0) AS target, g.value
+			FROM unnest(?::text[], ?::smallint[], ?::smallint[], ?::text[], ?::jsonb[])
+				g (source, copy, of, target, value)
+			JOIN documents d ON d.collection = ? AND d.key = g.source
+			LEFT JOIN documents t ON t.collection = g.of AND t.key = g.target),
+		later AS (
+			INSERT INTO given_later (source, copy, "of", key)
+			SELECT n, copy, of, key FROM given WHERE target = 0 AND key <> ''
+			ON CONFLICT DO NOTHING)
+		INSERT INTO origins (source, copy, target, value) SELECT n, copy, target, value FROM given
 		ON CONFLICT DO NOTHING`, sources, copies, of, targets, values, c.Number).Error
+}
+
+// LoadGivenLater notes of what the rest of the copies were given, when all that was to be loaded is there.
+// Keys: origins (source, copy), documents (collection, key).
+func (tx *Tx) LoadGivenLater() error {
+	return tx.db.Exec(`
+		WITH later AS (DELETE FROM given_later RETURNING source, copy, "of", key)
+		UPDATE origins o SET target = d.n
+		FROM later l JOIN documents d ON d.collection = l.of AND d.key = l.key
+		WHERE o.source = l.source AND o.copy = l.copy AND o.target = 0`).Error
 }
 
 // DumpedPair is a pair with the keys of its ends.

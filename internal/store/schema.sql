@@ -436,6 +436,15 @@ CREATE TABLE sign_ins (
 );
 CREATE INDEX sign_ins_of ON sign_ins (account);
 
+-- Of what frozen copies were given by documents that come later in a load.
+CREATE TABLE given_later (
+    source bigint   NOT NULL,
+    copy   smallint NOT NULL,
+    "of"   smallint NOT NULL,   -- the target's collection
+    key    text     NOT NULL,
+    PRIMARY KEY (source, copy)
+);
+
 -- From where accounts have signed in with the right password lately: who tries one of theirs elsewhere
 -- does not keep them from doing it again from there.
 CREATE TABLE familiar (

@@ -90,6 +90,9 @@ func (k *Keeper) EndLoad(ctx context.Context) (int, []Loose, error) {
 			err = running.Refuse(running.CodeConflict, "no load is under way")
 		}
 		if err == nil {
+			err = tx.LoadGivenLater()
+		}
+		if err == nil {
 			loose, err = looseAfter(tx, v, after)
 		}
 		return err

@@ -6,6 +6,15 @@ CREATE TABLE familiar (
     PRIMARY KEY (account, place)
 );
 
+-- Of what frozen copies were given by documents that come later in a load.
+CREATE TABLE given_later (
+    source bigint   NOT NULL,
+    copy   smallint NOT NULL,
+    "of"   smallint NOT NULL,
+    key    text     NOT NULL,
+    PRIMARY KEY (source, copy)
+);
+
 -- What triggers did not see of what was written.
 CREATE FUNCTION note_truncated() RETURNS trigger LANGUAGE plpgsql AS $$
 BEGIN
