@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"os"
 	"strings"
+	"syscall"
 	"testing"
 
 	"yalvo/client"
@@ -102,5 +103,45 @@ func TestAProgramThatRefusesTheDesignInForceChangesNothing(t *testing.T) {
 			t.Fatal(err)
 		}
 		same(t, "the version of the tables", stays, fmt.Sprint(version))
+	}
+}
+
+// A service that hung while a stricter design was put in force answers, when it goes on, first of all by that: what
+// had been asked meanwhile, too.
+func TestAServiceThatHungAnswersByTheDesignInForce(t *testing.T) {
+	t.Parallel()
+	w := guarded(t)
+	hung := spawn(t, "--database", w.Database)
+	t.Cleanup(func() { hung.kill(t) })
+	operator := harness.Client(t, hung.url)
+	if _, err := operator.As("dora").Get(t.Context(), "posts/a1"); err != nil {
+		t.Fatal(err)
+	}
+	stop := func(signal os.Signal) {
+		t.Helper()
+		if err := hung.cmd.Process.Signal(signal); err != nil {
+			t.Fatal(err)
+		}
+	}
+	stop(syscall.SIGSTOP)
+	asked := make(chan error, 40)
+	ask := func() {
+		_, err := operator.As("dora").Get(t.Context(), "posts/a1")
+		asked <- err
+	}
+	for range 20 { // they wait in its sockets
+		go ask()
+	}
+	stricter := changed(t, guardedPonds(t), `read:   "!apart(me, doc.author)"`, `read:   "doc.author == me"`)
+	got := must(w.Apply(t.Context(), "test.yaml", []byte(stricter)))(t)
+	if len(got.Without) != 1 {
+		t.Errorf("services that have not taken it up: %v", got.Without)
+	}
+	stop(syscall.SIGCONT)
+	for range 20 {
+		go ask()
+	}
+	for range 40 {
+		refused(t, <-asked, "not-found")
 	}
 }

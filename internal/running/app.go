@@ -6,6 +6,7 @@ import (
 	"log/slog"
 	"sync"
 	"sync/atomic"
+	"time"
 
 	"yalvo/internal/access"
 	"yalvo/internal/design"
@@ -31,6 +32,7 @@ type App struct {
 	signed    signed
 	memory    *memory
 	given     atomic.Int64 // see Gave
+	lookedAt  atomic.Int64 // see looked
 }
 
 // Gave notes that a position has been given out: nobody who asks for it needs to be looked up.
@@ -55,8 +57,10 @@ func New(ctx context.Context, name string, s *store.Store, log *slog.Logger) (*A
 
 // Reload takes up the newest design, which another service may have applied.
 func (a *App) Reload(ctx context.Context) error {
+	onceOf(ctx).drop()
 	a.reloading.Lock()
 	defer a.reloading.Unlock()
+	at := time.Now()
 	d, applied, err := a.Store.CurrentDesign(ctx)
 	if err != nil || !applied {
 		return err
@@ -68,6 +72,7 @@ func (a *App) Reload(ctx context.Context) error {
 	now := a.inForce.Load()
 	same := now != nil && now.Number == d.Version
 	if now != nil && now.Number > d.Version || same && sameSteps(now.Builds, left) {
+		a.looked(at)
 		return nil
 	}
 	var read *design.Design
@@ -88,14 +93,16 @@ func (a *App) Reload(ctx context.Context) error {
 		return err
 	}
 	a.inForce.Store(v)
+	a.looked(at)
 	return nil
 }
 
-// TakeUp is [App.Reload] if the design is known to have moved on to a version, or so
+// TakeUp is [App.Reload] if the design was seen, after a moment, to have moved on to a version, or so
 // many steps to be left of what it asks for.
-func (a *App) TakeUp(ctx context.Context, version, steps int) error {
+func (a *App) TakeUp(ctx context.Context, at time.Time, version, steps int) error {
 	v := a.inForce.Load()
 	if version == 0 || v != nil && (v.Number > version || v.Number == version && len(v.Builds) == steps) {
+		a.looked(at)
 		return nil
 	}
 	return a.Reload(ctx)
@@ -112,13 +119,19 @@ func (a *App) Now(ctx context.Context) (*Version, error) {
 }
 
 // IfAny is the version in force, nil if there is none yet: then nothing can be
-// due.
+// due. A request that has one goes on with it: see [OneVersion].
 func (a *App) IfAny(ctx context.Context) (*Version, error) {
-	if v := a.inForce.Load(); v != nil {
-		return v, nil
-	}
-	err := a.Reload(ctx)
-	return a.inForce.Load(), err
+	return onceOf(ctx).take(func() (*Version, error) {
+		if v := a.inForce.Load(); v != nil && a.leased() {
+			return v, nil
+		}
+		if a.inForce.Load() == nil {
+			err := a.Reload(ctx)
+			return a.inForce.Load(), err
+		}
+		err := a.lookAgain(ctx)
+		return a.inForce.Load(), err
+	})
 }
 
 // ErrMoved is why a transaction is given up that was planned with a version of

@@ -3,6 +3,7 @@ package server
 import (
 	"bytes"
 	"encoding/json"
+	"errors"
 	"net/http"
 	"net/url"
 	"strings"
@@ -195,8 +196,14 @@ func (s *Server) stream(c *echo.Context, f *follow) error {
 	lasting := c.Request().Context()
 	for {
 		// Each time it is read it has its own time for rules, as a read that is asked for.
-		c.SetRequest(c.Request().WithContext(access.WithBudget(lasting, access.RuleTime)))
+		reading := running.OneVersion(access.WithBudget(lasting, access.RuleTime))
+		c.SetRequest(c.Request().WithContext(reading))
 		is, err := f.read()
+		if err == nil {
+			if err = s.App.Stands(reading); errors.Is(err, running.ErrMoved) {
+				continue // by the one that is in force now
+			}
+		}
 		done()
 		switch {
 		case err != nil && was == nil:

@@ -205,7 +205,10 @@ func (w who) covers(c *echo.Context, needed keys.Scope) error {
 // written.
 func (s *Server) anybody(h echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
-		c.SetRequest(c.Request().WithContext(access.WithBudget(c.Request().Context(), access.RuleTime)))
+		ctx := running.OneVersion(access.WithBudget(c.Request().Context(), access.RuleTime))
+		c.SetRequest(c.Request().WithContext(ctx))
+		c.SetResponse(&standing{ResponseWriter: c.Response(), stands: func() error { return s.App.Stands(ctx) },
+			refuse: func(err error) { s.answerError(c, err) }})
 		w := whoOf(c)
 		if w.key != nil {
 			if err := w.covers(c, neededBy(c.Request())); err != nil {

@@ -225,6 +225,16 @@ type Look struct {
 	Session int         // of the database, that was asked in
 }
 
+// DesignNow is the version in force, 0 if there is none, and how many steps are left of what it or a load asks for.
+// Index: builds_left.
+func (s *Store) DesignNow(ctx context.Context) (version, steps int, err error) {
+	var row struct{ Version, Steps int }
+	err = s.db.WithContext(ctx).Raw(`
+		SELECT coalesce(max(version), 0) AS version, (SELECT count(*) FROM builds WHERE ended IS NULL) AS steps
+		FROM designs`).Scan(&row).Error
+	return row.Version, row.Steps, err
+}
+
 // LookForWork looks, always in one session. Key: due (lane, ...). Index: builds_left.
 func (s *Store) LookForWork(ctx context.Context) (Look, error) {
 	var rows []struct {

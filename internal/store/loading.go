@@ -177,14 +177,14 @@ func (tx *Tx) LoadDocuments(c *plan.Collection, rows []Row) (map[string]int64, e
 	}
 	var keys, paths, fields, created, updated, quiet texts
 	var above, versions bigints
-	var unfit []int // which of them
+	var unfit []string // keys
 	for _, r := range rows {
 		parent, there := up[r.Parent]
 		if !there {
 			continue
 		}
 		if r.Unfit {
-			unfit = append(unfit, len(keys))
+			unfit = append(unfit, r.Key)
 		}
 		keys, paths, fields = append(keys, r.Key), append(paths, r.Path), append(fields, string(r.Fields))
 		created, updated = append(created, timeText(r.Created)), append(updated, timeText(r.Updated))
@@ -195,7 +195,10 @@ func (tx *Tx) LoadDocuments(c *plan.Collection, rows []Row) (map[string]int64, e
 		}
 		quiet = append(quiet, string(text))
 	}
-	var ns bigints
+	var put []struct {
+		N   int64
+		Key string
+	}
 	err := tx.db.Raw(`
 		INSERT INTO documents (collection, key, parent, version, created, updated, fields, quiet, shape)
 		SELECT ?::smallint, g.key, nullif(g.parent, 0), g.version, g.created, g.updated, g.fields,
@@ -203,9 +206,13 @@ func (tx *Tx) LoadDocuments(c *plan.Collection, rows []Row) (map[string]int64, e
 		FROM unnest(?::text[], ?::bigint[], ?::bigint[], ?::timestamptz[], ?::timestamptz[], ?::jsonb[], ?::jsonb[])
 			WITH ORDINALITY g (key, parent, version, created, updated, fields, quiet, nth)
 		ORDER BY g.nth
-		RETURNING n`, c.Number, keys, above, versions, created, updated, fields, quiet).Scan(&ns).Error
+		RETURNING n, key`, c.Number, keys, above, versions, created, updated, fields, quiet).Scan(&put).Error
 	if isDuplicate(err) {
 		return nil, errRace
+	}
+	made, ns := make(map[string]int64, len(put)), make(bigints, len(put))
+	for i, d := range put {
+		made[d.Key], ns[i] = d.N, d.N
 	}
 	if err == nil {
 		err = tx.db.Exec(`INSERT INTO kept (doc, collection, "values")
@@ -219,13 +226,9 @@ func (tx *Tx) LoadDocuments(c *plan.Collection, rows []Row) (map[string]int64, e
 	if err != nil {
 		return nil, err
 	}
-	made := make(map[string]int64, len(keys))
-	for i, key := range keys {
-		made[key] = ns[i]
-	}
 	var aside bigints
-	for _, i := range unfit {
-		aside = append(aside, ns[i])
+	for _, key := range unfit {
+		aside = append(aside, made[key])
 	}
 	return made, tx.loadBeside(c, ns, aside)
 }

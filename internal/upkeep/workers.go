@@ -76,11 +76,12 @@ const (
 func (w *Workers) poll(ctx context.Context) {
 	cleared := time.Now()
 	for ctx.Err() == nil {
+		at := time.Now()
 		look, err := w.Store.LookForWork(ctx)
 		if err == nil {
 			w.Back()
 			w.Wake(look.Lanes...)
-			err = w.TakeUp(ctx, look.Design, look.Steps)
+			err = w.TakeUp(ctx, at, look.Design, look.Steps)
 		}
 		if err == nil {
 			err = w.Sign(ctx, look.Session)
