@@ -272,3 +272,37 @@ func firstDifference(a, b string) string {
 	slices.Sort(out)
 	return strings.Join(out[:min(len(out), 10)], "\n")
 }
+
+// A follow that survived a later block is drift: the block should have ended it. One that was set after the block
+// stands, and so do those from before the design said so.
+func TestAnAuditComparesWhatPairsDissolve(t *testing.T) {
+	t.Parallel()
+	const dissolving = "dissolves: [follow]"
+	with := strings.Replace(ponds, "  like:   {from", "  block:  {from: people, to: people, from_calls: blocking, to_calls: blockers, "+dissolving+"}\n  like:   {from", 1)
+	w := start(t, strings.Replace(with, ", "+dissolving, "", 1))
+	for _, p := range []string{"ada", "ben", "cy", "dora"} {
+		w.person(p)
+	}
+	w.follow("ada", "dora") // and has blocked her since: nothing said that these do not go together
+	must(w.Set(t.Context(), "block", "dora", "ada"))(t)
+	w.evolves(with)
+	w.auditFindsNothing()
+	must(w.Set(t.Context(), "block", "ada", "ben"))(t)
+	w.follow("ben", "ada") // no rule forbids it
+	w.follow("ada", "ben")
+	w.follow("cy", "ada")
+	w.Settle()
+	w.auditFindsNothing()
+	w.SQL(`UPDATE yalvo.pairs SET at = at - interval '1 hour' WHERE kind IN (SELECT n FROM yalvo.numbers WHERE kind = 'pair' AND name = 'follow')`)
+	a, found := w.audit(client.Scope{Mend: true})
+	same(t, "what an audit finds", []any{a.Drifted, len(found)}, []any{int64(2), 2})
+	for _, d := range found {
+		if d.Duplicate != "follow" || d.Kind != "surplus" || d.Mended == nil {
+			t.Errorf("got %+v", d)
+		}
+	}
+	w.Settle()
+	ada := w.get("people/ada").Kept
+	same(t, "who follows ada, and whom she follows", fmt.Sprint(ada["followers_n"], ada["following_n"]), "1 1")
+	w.auditFindsNothing()
+}

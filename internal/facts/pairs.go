@@ -222,7 +222,7 @@ func (u Unit) pairWrite(p *plan.Pair, link running.Link, kind plan.Kind, why Cau
 	w := store.PairWrite{Pair: p, From: link.From, To: link.To, Design: u.Number, Due: u.Plan.Due(change),
 		Change: why.Change,
 		Record: store.Record{Subject: p.Name, Detail: running.EndsInWords(p, link.From, link.To), Actor: why.Actor,
-			Cause: why.Change}}
+			Cause: why.Journalled()}}
 	change.Kind = plan.Changed
 	whenChanged := u.Plan.Due(change)
 	for _, work := range w.Due {

@@ -107,7 +107,8 @@ type Pair struct {
 	Bars       []*Timeline // which leave entries out for it
 	Opposed    bool        // it dissolves another kind, or is dissolved by one
 	Form
-	Dissolves []*Pair // what ends, between the two and either way, when it is set
+	DissolvedBy []*Pair // the kinds that end it
+	Dissolves   []*Pair // what ends, between the two and either way, when it is set
 }
 
 // Count is a kept count without a condition: it needs to know of a source
@@ -223,6 +224,7 @@ func New(d *design.Design, number Numbering) *Plan {
 		for _, other := range pair.Pair.Dissolves {
 			dissolved := p.pairOf(other)
 			pair.Dissolves = append(pair.Dissolves, dissolved)
+			dissolved.DissolvedBy = append(dissolved.DissolvedBy, pair)
 			pair.Opposed, dissolved.Opposed = true, true
 		}
 	}

@@ -26,7 +26,11 @@ func check(v *running.Version, tx *store.Tx, d plan.Duplicate, s store.Span) (fo
 		first := slices.IndexFunc(v.Plan.Duplicates(), func(o plan.Duplicate) bool { return o.Kind == d.Kind })
 		found, err = tx.CheckPictures(d.Walked.Number, v.Plan.Duplicates()[first].Walked == d.Walked, s)
 	case plan.AspectPair:
-		found, err = tx.CheckPairs(d.Pair, s)
+		if found, err = tx.CheckPairs(d.Pair, s); err == nil {
+			var apart []store.Drift
+			apart, err = checkApart(v, tx, d.Pair, s)
+			found = append(found, apart...)
+		}
 	case plan.AspectNested:
 		found, err = tx.CheckNested(d.Walked, s)
 	case plan.AspectKept:
@@ -49,6 +53,26 @@ func check(v *running.Version, tx *store.Tx, d plan.Duplicate, s store.Span) (fo
 		return tx.CheckEntries(d.Timeline, s)
 	}
 	return found, 0, err
+}
+
+// checkApart finds pairs that others should have ended, which were set later.
+func checkApart(v *running.Version, tx *store.Tx, p *plan.Pair, s store.Span) (all []store.Drift, err error) {
+	for _, by := range p.DissolvedBy {
+		since, err := v.DissolvesSince(tx, by, p)
+		if err != nil {
+			return nil, err
+		}
+		found, err := tx.CheckApart(p, by, since, s)
+		if err != nil {
+			return nil, err
+		}
+		for _, d := range found { // two kinds may have been to end one pair
+			if !slices.ContainsFunc(all, func(o store.Drift) bool { return o.Doc == d.Doc && o.Other == d.Other }) {
+				all = append(all, d)
+			}
+		}
+	}
+	return all, nil
 }
 
 func keptNames(c *plan.Collection) []string {

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"yalvo/internal/design"
+	"yalvo/internal/facts"
 	"yalvo/internal/plan"
 	"yalvo/internal/running"
 	"yalvo/internal/store"
@@ -139,7 +140,7 @@ func (m mender) mend(d plan.Duplicate, found store.Drift) error {
 	case plan.AspectPicture:
 		return m.pictures(d.Walked, found.Doc)
 	case plan.AspectPair:
-		return m.tx.DropPair(d.Pair.Number, found.Other, found.Doc)
+		return m.pair(d.Pair, found)
 	case plan.AspectNested:
 		return m.end(plan.EndNested, d.Walked.Number, found.Other)
 	case plan.AspectKept:
@@ -196,6 +197,24 @@ func (m mender) dangling(ref *plan.Reference, found store.Drift) error {
 		}
 	}
 	return m.end(plan.EndReference, ref.Number, gone)
+}
+
+// pair drops a pair whose end is not there, and ends one that should have been ended.
+func (m mender) pair(p *plan.Pair, found store.Drift) error {
+	if found.Kind != store.Surplus {
+		return m.tx.DropPair(p.Number, found.Other, found.Doc)
+	}
+	ends, err := m.tx.Numbered([]int64{found.Doc, found.Other})
+	if err != nil {
+		return err
+	}
+	keys := map[int64]string{}
+	for _, d := range ends {
+		keys[d.N] = d.Key
+	}
+	link := running.Link{Pair: p.Name, From: keys[found.Other], To: keys[found.Doc]}
+	_, err = facts.Unit{Version: m.Version, Tx: m.tx}.UnsetPair(link, facts.Cause{Change: m.change})
+	return err
 }
 
 // unique notes the document's value. One that is taken by another stays, and is

@@ -1,11 +1,15 @@
 package running
 
 import (
+	"slices"
 	"strings"
+	"sync"
+	"time"
 
 	"yalvo/internal/access"
 	"yalvo/internal/compare"
 	"yalvo/internal/design"
+	"yalvo/internal/language"
 	"yalvo/internal/plan"
 	"yalvo/internal/store"
 
@@ -22,7 +26,45 @@ type Version struct {
 
 	parts *lru.Cache[partsKey, []part] // see [obeying.partsOf]; nil: none are remembered
 
+	dissolving sync.Mutex
+	dissolves  map[[2]string]time.Time // see [Version.DissolvesSince]
+
 	Rewrites map[string]*compare.Rewrite // by collection or pair: what brings facts of the version before along
+}
+
+// olderVersions is how far back it is looked since when a pair has dissolved another.
+const olderVersions = 100
+
+// DissolvesSince is since when pairs of a kind have dissolved those of another, as far as versions of the design
+// are looked back and name them as this one does: what stood before stays.
+func (v *Version) DissolvesSince(tx *store.Tx, p, other *plan.Pair) (time.Time, error) {
+	v.dissolving.Lock()
+	defer v.dissolving.Unlock()
+	key := [2]string{p.Name, other.Name}
+	if since, is := v.dissolves[key]; is {
+		return since, nil
+	}
+	all, err := tx.Designs(olderVersions)
+	if err != nil {
+		return time.Time{}, err
+	}
+	var since time.Time
+	for _, d := range all { // the newest first
+		read, err := language.Read(d.File, []byte(d.Source))
+		if err != nil {
+			break // one that this program would refuse: it looks no further back
+		}
+		was := read.Pair(p.Name)
+		if was == nil || !slices.ContainsFunc(was.Dissolves, func(o *design.Pair) bool { return o.Name == other.Name }) {
+			break
+		}
+		since = d.Applied
+	}
+	if v.dissolves == nil {
+		v.dissolves = map[[2]string]time.Time{}
+	}
+	v.dissolves[key] = since
+	return since, nil
 }
 
 // Era is a time in which one version of the design was in force with the same steps left, and the database

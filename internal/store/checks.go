@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"math"
 	"slices"
+	"time"
 
 	"yalvo/internal/plan"
 )
@@ -107,6 +108,32 @@ func (tx *Tx) CheckPairs(p *plan.Pair, s Span) ([]Drift, error) {
 		       AND NOT EXISTS (SELECT 1 FROM outstanding o WHERE o.lane = 4 AND o.step = ? AND o.subject = p.kind
 			AND o.doc = p.a))`,
 		p.Number, s.After, s.UpTo, plan.EndTo, plan.EndFrom)
+}
+
+// CheckApart finds pairs that stand though one of another kind was set between the same two after them, and since a
+// moment, which ends them. Keys: pairs (kind, b, a), pairs_from.
+func (tx *Tx) CheckApart(p, by *plan.Pair, since time.Time, s Span) ([]Drift, error) {
+	same, reversed := by.EndsWith(p.Pair)
+	var found []Drift
+	for _, way := range []struct {
+		is   bool
+		b, a string // of what ends it
+	}{{same, "p.b", "p.a"}, {reversed, "p.a", "p.b"}} {
+		if !way.is {
+			continue
+		}
+		some, err := tx.drift(`
+			SELECT p.b AS doc, p.a AS other, 'surplus' AS kind, to_jsonb(p.at) AS stored,
+				jsonb_build_object('ended', x.at) AS expected
+			FROM pairs x JOIN pairs p ON p.kind = ? AND x.b = `+way.b+` AND x.a = `+way.a+`
+			WHERE x.kind = ? AND x.at > ? AND x.at > p.at AND p.b > ? AND p.b <= ?`, p.Number, by.Number, since,
+			s.After, s.UpTo)
+		if err != nil {
+			return nil, err
+		}
+		found = append(found, some...)
+	}
+	return found, nil
 }
 
 // CheckNested finds nested documents whose parent does not exist.

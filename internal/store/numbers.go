@@ -46,9 +46,12 @@ func (tx *Tx) DesignInForce() (int, error) {
 }
 
 // Designs are the newest versions, newest first.
-func (s *Store) Designs(ctx context.Context, limit int) ([]Design, error) {
+func (s *Store) Designs(ctx context.Context, limit int) ([]Design, error) { return s.now(ctx).Designs(limit) }
+
+// Designs is the same in a transaction.
+func (tx *Tx) Designs(limit int) ([]Design, error) {
 	var all []Design
-	err := s.db.WithContext(ctx).Order("version DESC").Limit(limit).Find(&all).Error
+	err := tx.db.Order("version DESC").Limit(limit).Find(&all).Error
 	return all, err
 }
 
