@@ -160,6 +160,15 @@ func (s *Service) open(ctx context.Context, o Options) (err error) {
 	if s.store, err = store.OpenFor(ctx, s.Database, connections, readable); err != nil {
 		return err
 	}
+	warnings, err := s.store.CheckServer(ctx, connections)
+	if err != nil {
+		return err
+	}
+	if s.postgres == nil { // its own is set as it is for a reason
+		for _, w := range warnings {
+			o.Log.Warn("the database: " + w)
+		}
+	}
 	if s.keys, err = keys.New(ctx, s.store); err != nil {
 		return err
 	}

@@ -46,7 +46,9 @@ func (tx *Tx) DesignInForce() (int, error) {
 }
 
 // Designs are the newest versions, newest first.
-func (s *Store) Designs(ctx context.Context, limit int) ([]Design, error) { return s.now(ctx).Designs(limit) }
+func (s *Store) Designs(ctx context.Context, limit int) ([]Design, error) {
+	return s.now(ctx).Designs(limit)
+}
 
 // Designs is the same in a transaction.
 func (tx *Tx) Designs(limit int) ([]Design, error) {

@@ -1,6 +1,7 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"crypto/rand"
 	_ "embed"
@@ -9,10 +10,12 @@ import (
 	"fmt"
 	"io"
 	"log"
+	"net/url"
 	"strconv"
-	"strings"
 	"time"
 
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/stdlib"
 	"gorm.io/driver/postgres"
 	"gorm.io/gorm"
 	"gorm.io/gorm/logger"
@@ -37,7 +40,8 @@ const sessionSettings = "search_path=" + schemaName +
 	"&plan_cache_mode=force_generic_plan&enable_seqscan=off&enable_memoize=off" +
 	"&jit=off&default_transaction_isolation=read%20committed&default_transaction_read_only=off" +
 	"&default_transaction_deferrable=off&TimeZone=UTC&DateStyle=ISO&IntervalStyle=postgres&bytea_output=hex" +
-	"&standard_conforming_strings=on&client_encoding=UTF8&extra_float_digits=1&statement_timeout=0"
+	"&standard_conforming_strings=on&client_encoding=UTF8&extra_float_digits=1&statement_timeout=0" +
+	"&idle_session_timeout=0"
 
 // clientSettings are those of connections for clients: their commits wait for the disk, they do not wait for
 // a lock for ever, and a service that hangs within a transaction does not hold its locks for long.
@@ -85,6 +89,9 @@ func OpenFor(ctx context.Context, address string, connections int, reads func(De
 		return nil, errors.Join(err, (&Store{db: db, upkeep: upkeep, looking: looking}).Close())
 	}
 	s := &Store{db, upkeep, looking, feeling}
+	if is, err := s.now(ctx).server(); err != nil || is.wrong() != nil {
+		return nil, errors.Join(cmp.Or(err, is.wrong()), s.Close())
+	}
 	if err := s.migrate(ctx, reads); err != nil {
 		return nil, errors.Join(err, s.Close())
 	}
@@ -92,16 +99,24 @@ func OpenFor(ctx context.Context, address string, connections int, reads func(De
 }
 
 func open(address, settings string, connections int) (*gorm.DB, error) {
-	separator := "?"
-	if strings.Contains(address, "?") {
-		separator = "&"
+	config, err := pgx.ParseConfig(address) // in either of its forms
+	if err != nil {
+		return nil, fmt.Errorf("the database's address cannot be read: %w", err)
 	}
-	db, err := gorm.Open(dialector{postgres.New(postgres.Config{DSN: address + separator + settings})}, &gorm.Config{
+	said, err := url.ParseQuery(settings)
+	if err != nil {
+		return nil, err
+	}
+	for name := range said {
+		config.RuntimeParams[name] = said.Get(name)
+	}
+	conn := stdlib.OpenDB(*config)
+	db, err := gorm.Open(dialector{postgres.New(postgres.Config{Conn: conn})}, &gorm.Config{
 		SkipDefaultTransaction: true,
 		Logger:                 logger.New(log.New(io.Discard, "", 0), logger.Config{LogLevel: logger.Silent}),
 	})
 	if err != nil {
-		return nil, fmt.Errorf("the database cannot be reached: %w", err)
+		return nil, errors.Join(fmt.Errorf("the database cannot be reached: %w", err), conn.Close())
 	}
 	pool, err := db.DB()
 	if err != nil {
