@@ -43,7 +43,9 @@ collections:
       text:   {type: string}
       author: {type: reference, to: people, default: me, inverse: replies, when_gone: remove}
   chats:
-    fields: {with: {type: reference, to: people, required: true, inverse: chats, when_gone: remove}}
+    fields:
+      with:  {type: reference, to: people, required: true, inverse: chats, when_gone: remove}
+      topic: {type: string, unique: true}
 pairs:
   follow: {from: people, to: people, from_calls: following, to_calls: followers}
   block:  {from: people, to: people, from_calls: blocking, to_calls: blockers}
@@ -70,7 +72,7 @@ access:
       read:   true
       create: "!parent.closed"
     chats:
-      read:   true
+      read:   "!paired('block', doc.with, me)"
       create: "!paired('block', new.with, me)"
   pairs:
     follow: {read: true, set: "from == me", unset: "from == me"}
@@ -242,17 +244,19 @@ func TestARepeatedCreationShowsWhatMayBeRead(t *testing.T) {
 	w := shoal(t)
 	ctx := t.Context()
 	ada := w.account("ada")
-	person := map[string]any{"name": "Dora", "mail": "dora@fen"}
+	w.given("people", "dora", map[string]any{"name": "Dora"})
+	w.given("chats", "ben", map[string]any{"with": "ben"})
+	chat := map[string]any{"with": "dora", "topic": "terns"}
 	for _, what := range []string{"made", "repeated, with a unique value of its own"} {
-		if _, _, err := ada.Create(ctx, "people", "dora", person); err != nil {
+		if _, _, err := ada.Create(ctx, "chats", "dora", chat); err != nil {
 			t.Errorf("%s: %v", what, err)
 		}
 	}
-	_, _, err := ada.Create(ctx, "people", "eve", person)
+	_, _, err := ada.Create(ctx, "chats", "eve", chat)
 	refused(t, err, "invalid", "is taken")
 	must(w.Set(ctx, "block", "dora", "ada"))(t)
-	_, _, err = ada.Create(ctx, "people", "dora", person)
-	_, _, other := ada.Create(ctx, "people", "ben", person)
+	_, _, err = ada.Create(ctx, "chats", "dora", map[string]any{"with": "cleo"})
+	_, _, other := ada.Create(ctx, "chats", "ben", map[string]any{"with": "cleo"})
 	refused(t, err, "conflict")
 	same(t, "as one of somebody else", strings.ReplaceAll(err.Error(), "dora", "ben"), other.Error())
 
@@ -363,7 +367,7 @@ func TestStrangersHaveNoKeysOfTheirOwn(t *testing.T) {
 	resp.Body.Close()
 	same(t, "a stranger's key", resp.StatusCode, 400)
 	for range 2 {
-		if _, _, err := w.stranger().Create(t.Context(), "people", "dora", map[string]any{"name": "Dora"}); err != nil {
+		if _, _, err := w.stranger().Create(t.Context(), "chats", "c1", map[string]any{"with": "ben"}); err != nil {
 			t.Error("an id of its own makes it repeatable:", err)
 		}
 	}

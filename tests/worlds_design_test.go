@@ -1,7 +1,11 @@
 package tests
 
 import (
+	"bytes"
+	"crypto/sha256"
 	"fmt"
+	"image"
+	"image/png"
 	"math/rand/v2"
 	"slices"
 	"strings"
@@ -41,6 +45,7 @@ collections:
       shut:   {type: boolean, default: false}
       friend: {type: reference, to: people, inverse: befriended, when_gone: clear}
       pinned: {type: reference, to: posts, inverse: pinned_by, when_gone: clear}
+      face:   {type: media}
     kept:
       newest: {latest: posts.author, how_many: 2, fields: [text, byline, last_notes]}
   posts:
@@ -49,6 +54,7 @@ collections:
       size:   {type: integer, min: 0, max: 1000}
       secret: {type: string, max: 60}
       draft:  {type: boolean, default: false}
+      shot:   {type: media}
       author: {type: reference, to: people, required: true, default: me, fixed: true, inverse: posts, when_gone: remove}
       about:  {type: reference, to: posts, inverse: echoes, when_gone: clear}
     kept:
@@ -101,6 +107,7 @@ access:
         score:  {read: "doc == me || doc.friend == me"SCOREWRITE}
         tags:   {read: "doc == me"}
         friend: {read: "doc == me"}
+        face:   {read: "doc == me"}
         shut:   {read: "doc == me", write: "doc == me"}
     posts:
       read:   "POSTS"
@@ -139,7 +146,20 @@ access:
 `)
 }
 
+// pictureCalled is how documents refer to one of some pictures, whether it was uploaded or not.
+func pictureCalled(n int) string { return fmt.Sprintf("pictures/%x", sha256.Sum256(somePicture(n))) }
+
+func somePicture(n int) []byte {
+	img := image.NewGray(image.Rect(0, 0, 8, 8))
+	img.Pix[0] = uint8(40 * n)
+	var out bytes.Buffer
+	_ = png.Encode(&out, img) // a buffer takes all
+	return out.Bytes()
+}
+
 const (
+	somePictures = 6
+
 	madePeople = 8
 	madePosts  = 40
 )
@@ -168,6 +188,8 @@ func imagineValue(r *rand.Rand, name string) string {
 		return fmt.Sprintf("%q", fmt.Sprint("p", r.IntN(madePeople)))
 	case "about":
 		return fmt.Sprintf("%q", imaginePost(r))
+	case "face", "shot":
+		return fmt.Sprintf("%q", pictureCalled(r.IntN(somePictures)))
 	case "author":
 		return fmt.Sprintf("%q", imaginePerson(r))
 	case "shut", "draft", "hushed":
@@ -236,6 +258,14 @@ func imagineCall(r *rand.Rand) call {
 	person, post := imaginePerson(r), imaginePost(r)
 	note := fmt.Sprint("posts/", post, "/notes/n", r.IntN(5))
 	document := one("people/"+person, "posts/"+post, "posts/"+post, note)
+	switch r.IntN(30) {
+	case 0:
+		return call{method: "POST", path: "/pictures", body: string(somePicture(r.IntN(somePictures))), media: "image/png"}
+	case 1:
+		return call{method: "GET", path: "/" + pictureCalled(r.IntN(somePictures))}
+	case 2:
+		return call{method: "POST", path: "/sign-up", body: fmt.Sprintf(`{"facts":{"name":"ada",%s}}`, imagineFields(r, "people"))}
+	}
 	if r.IntN(5) < 3 {
 		return imagineRead(r, one, person, post, document)
 	}
@@ -291,6 +321,10 @@ func imagineRead(r *rand.Rand, one func(...string) string, person, post, documen
 		return call{method: "POST", path: "/reads", body: fmt.Sprintf(`{"reads":[%q,%q]}`, path, "/collections/"+document)}
 	}
 	c := call{method: "GET", path: path}
+	live := strings.HasPrefix(path, "/timelines/") || strings.HasPrefix(path, "/lists/") || path == "/collections/"+document
+	if live && r.IntN(6) == 0 && !strings.Contains(path, "NEXT") {
+		return call{method: "GET", path: "/live" + path}
+	}
 	if r.IntN(8) == 0 {
 		c.headers = []string{"If-None-Match", "SEEN"}
 	}
@@ -302,9 +336,9 @@ func imagineFields(r *rand.Rand, path string) string {
 	names := []string{"text", "hushed", "author"}
 	switch {
 	case strings.HasPrefix(path, "people"):
-		names = []string{"name", "mail", "score", "tags", "shut", "friend", "handle"}
+		names = []string{"name", "mail", "score", "tags", "shut", "friend", "handle", "face"}
 	case !strings.Contains(path, "/notes"):
-		names = []string{"text", "size", "secret", "draft", "about", "author"}
+		names = []string{"text", "size", "secret", "draft", "about", "author", "shot"}
 	}
 	var facts []string
 	for range 1 + r.IntN(2) {

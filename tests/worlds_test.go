@@ -1,6 +1,7 @@
 package tests
 
 import (
+	"bufio"
 	"encoding/json"
 	"flag"
 	"fmt"
@@ -43,6 +44,9 @@ func TestTwoWorldsThatDifferInWhatIsHiddenAnswerTheSame(t *testing.T) {
 			for i := range *calls {
 				if i%5 == 0 {
 					twins.other.change(r, hidden)
+				}
+				if i%25 == 10 {
+					twins.watch(t, r, hidden, i)
 				}
 				if !twins.compare(t, i, imagineCall(r)) {
 					if wrong++; wrong == 12 {
@@ -153,8 +157,12 @@ func (w *twin) made(c call) string {
 		req.Header.Set(c.headers[i], value)
 	}
 	resp := must(http.DefaultClient.Do(req))(w.t)
+	defer resp.Body.Close()
+	if strings.HasPrefix(path, "/live/") && resp.StatusCode == http.StatusOK {
+		w.statuses[resp.StatusCode]++
+		return strings.Join(w.events(path, bufio.NewReader(resp.Body), ""), "\n")
+	}
 	text := must(io.ReadAll(resp.Body))(w.t)
-	resp.Body.Close()
 	w.statuses[resp.StatusCode]++
 	bare := strings.Replace(c.path, "cursor=NEXT", "", 1)
 	var page struct{ Next string }
@@ -168,6 +176,65 @@ func (w *twin) made(c call) string {
 		"position", w.position(resp.Header.Get("Yalvo-Position")), "tag", w.tag(c.path, resp.Header.Get("ETag")),
 		"location", w.plain("location", resp.Header.Get("Location")))
 	return told + w.body(bare, text)
+}
+
+// events are those of a live read until it shows a text, and shows all that there is.
+func (w *twin) events(path string, from *bufio.Reader, until string) (all []string) {
+	w.t.Helper()
+	name := ""
+	for shown := false; ; {
+		line, err := from.ReadString('\n')
+		if err != nil {
+			return append(all, "the stream ended")
+		}
+		line = strings.TrimSuffix(line, "\n")
+		if event, is := strings.CutPrefix(line, "event: "); is {
+			name = event
+		}
+		data, is := strings.CutPrefix(line, "data: ")
+		if !is {
+			continue
+		}
+		shown = shown || strings.Contains(data, until)
+		all = append(all, name+" "+w.body(path, []byte(data)))
+		if name == "current" && shown {
+			return all
+		}
+	}
+}
+
+// follow reads live as ada until it shows all that there is.
+func (w *twin) follow(path string) *bufio.Reader {
+	w.t.Helper()
+	req := must(http.NewRequestWithContext(w.t.Context(), "GET", w.URL+"/v1/live"+path, nil))(w.t)
+	req.Header.Set("Authorization", "Bearer "+w.token)
+	resp := must(http.DefaultClient.Do(req))(w.t)
+	w.t.Cleanup(func() { _ = resp.Body.Close() }) // nothing more is read of it
+	if resp.StatusCode != http.StatusOK {
+		w.t.Fatalf("following %s: %d", path, resp.StatusCode)
+	}
+	from := bufio.NewReader(resp.Body)
+	w.events(path, from, "")
+	return from
+}
+
+// watch follows a read in both worlds while hidden things change in one, until ada sees a change of her own.
+func (ts twins) watch(t *testing.T, r *rand.Rand, h hidden, nth int) {
+	t.Helper()
+	path := []string{"/timelines/home/ada", "/lists/everyone", "/lists/texts?words=marker", "/lists/page/ada",
+		"/timelines/home/ada?marks=liked&limit=5", "/lists/everyone?limit=3"}[r.IntN(6)]
+	one, other := ts.one.follow(path), ts.other.follow(path)
+	ts.other.change(r, h)
+	ts.other.change(r, h)
+	marker := fmt.Sprintf("marker %d", nth)
+	var told []string
+	for i, w := range []*twin{ts.one, ts.other} {
+		w.made(call{method: "POST", path: "/collections/posts", body: fmt.Sprintf(`{"id":"w%d","facts":{"text":%q}}`, nth, marker)})
+		told = append(told, strings.Join(w.events(path, []*bufio.Reader{one, other}[i], marker), "\n"))
+	}
+	if told[0] != told[1] {
+		t.Errorf("following %s:\n one   %s\n other %s", path, told[0], told[1])
+	}
 }
 
 // nth is which of the different things at a place a text is.
@@ -276,7 +343,8 @@ type hidden struct {
 	narrowed  map[string][]string // by path, of documents that she may read: values
 }
 
-var free = map[string][]string{"people": {"name", "mail", "score", "tags", "friend"}, "posts": {"text", "size", "secret"}, "notes": {"text"}}
+var free = map[string][]string{"people": {"name", "mail", "score", "tags", "friend", "face"},
+	"posts": {"text", "size", "secret", "shot"}, "notes": {"text"}}
 
 // findHidden asks for everything as ada.
 func (ts twins) findHidden() hidden {
@@ -305,7 +373,7 @@ func (ts twins) findHidden() hidden {
 					out.documents = append(out.documents, d.Path)
 					continue
 				}
-				for _, name := range []string{"mail", "score", "tags", "friend", "secret"} {
+				for _, name := range []string{"mail", "score", "tags", "friend", "secret", "face"} {
 					if slices.Contains(free[collection], name) && !strings.Contains(seen, `"`+name+`":`) {
 						out.narrowed[d.Path] = append(out.narrowed[d.Path], name)
 					}
@@ -362,6 +430,13 @@ func (w *twin) change(r *rand.Rand, h hidden) {
 
 func (w *twin) edit(path, name, value string) {
 	w.t.Helper()
+	if name == "face" || name == "shot" { // of somebody who has uploaded it
+		for n := range somePictures {
+			if value == fmt.Sprintf("%q", pictureCalled(n)) {
+				w.ask("POST", "/v1/pictures", "image/png", string(somePicture(n)))
+			}
+		}
+	}
 	resp, text := w.ask("PATCH", "/v1/collections/"+path, "application/json", fmt.Sprintf(`{"facts":{%q:%s}}`, name, value))
 	if resp.StatusCode >= 300 && resp.StatusCode != 404 { // ada may have removed what it stood in
 		w.t.Fatalf("changing %s of %s: %d %s", name, path, resp.StatusCode, text)

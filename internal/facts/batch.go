@@ -71,7 +71,7 @@ func (b *batch) run(ctx context.Context, w *Writer, why Cause) (all Result, err 
 		one, err := b.inTurn(ctx, w, i, item, why)
 		var refusal *running.Refusal
 		if errors.As(err, &refusal) {
-			if mistakes = append(mistakes, inBatch(i, refusal)...); byRules(refusal) {
+			if mistakes = append(mistakes, inBatch(i, refusal)...); b.judge() != nil && byRules(refusal) {
 				mistakes = append(mistakes, b.laterRefused(i)...)
 				return Result{}, refusalOf(mistakes, len(b.items))
 			}

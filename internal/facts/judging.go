@@ -46,7 +46,7 @@ func (u Unit) mayBeAccount(c *plan.Collection, draft Draft) error {
 		return nil
 	case d.SignIn != nil:
 		return running.Refuse(running.CodeNotAllowed, "accounts are created by signing up: POST /v1/sign-up")
-	case draft.ID != "" && draft.ID != u.who.Me:
+	case u.app != nil && u.app.Provided && draft.ID != "" && draft.ID != u.who.Me:
 		return running.Refuse(running.CodeNotAllowed, "the id of an account is for whom a token of that id signs in: "+
 			"leave it out, or sign up with that token")
 	}

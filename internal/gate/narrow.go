@@ -12,7 +12,7 @@ import (
 const (
 	narrowAtOnce  = 2
 	narrowWaiting = 200
-	narrowOfOne   = 8 // of one caller
+	narrowOfOne   = 50 // of one caller
 )
 
 // Narrow is a narrow place for what is slow on purpose or takes much memory: looking at a

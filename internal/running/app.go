@@ -18,9 +18,11 @@ import (
 
 // App is the app that a service runs.
 type App struct {
-	Name  string // the service's, for other services and messages
-	Store *store.Store
-	Log   *slog.Logger
+	Name string // the service's, for other services and messages
+	// Provided: an identity provider signs accounts in, by ids that it gives.
+	Provided bool
+	Store    *store.Store
+	Log      *slog.Logger
 	Signals
 
 	inForce   atomic.Pointer[Version]

@@ -202,6 +202,7 @@ func (s *Service) start(ctx context.Context, o Options, listener net.Listener) e
 	if err != nil {
 		return s.asUnreadable(ctx, err)
 	}
+	app.Provided = o.Tokens != nil
 	pictures, err := o.album(app)
 	if err != nil {
 		return err
