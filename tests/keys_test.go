@@ -18,6 +18,8 @@ import (
 	"testing"
 	"time"
 
+	"github.com/golang-jwt/jwt/v5"
+
 	"yalvo/client"
 	"yalvo/internal/harness"
 	"yalvo/internal/service"
@@ -209,16 +211,33 @@ func TestEveryOperationLetsInWhomItShould(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
+	revoked, key, err := w.MakeKey(ctx, "revoked", "operate")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := w.RevokeKey(ctx, key.ID); err != nil {
+		t.Fatal(err)
+	}
+	expired := must(jwt.NewWithClaims(jwt.SigningMethodHS256, jwt.MapClaims{"sub": up.Account,
+		"exp": time.Now().Add(-time.Hour).Unix()}).SignedString([]byte("anybody's")))(t)
+	parts := strings.Split(up.Access, ".")
+	unbelieved := map[string]string{"a revoked key": revoked, "a token of somebody's own": expired,
+		"a token that was changed": parts[0] + "." + parts[1] + "x." + parts[2], "a word": "operate",
+		"a token without a signature": "eyJhbGciOiJub25lIn0." + parts[1] + "."}
 	_, doc := w.described()
 	asked := 0
 	for path, operations := range doc["paths"].(map[string]any) {
 		for method := range operations.(map[string]any) {
-			if method == "parameters" || strings.HasPrefix(path, "/v1/live/") || path == "/v1/dump" || method == "delete" && path == "/v1/session" {
+			if method == "parameters" || method == "delete" && path == "/v1/session" {
 				continue
 			}
 			for who, bearer := range bearers {
 				asked++
 				w.getsIn(strings.ToUpper(method), path, who, bearer)
+			}
+			for who, bearer := range unbelieved {
+				asked++
+				w.isNotBelieved(strings.ToUpper(method), path, who, bearer)
 			}
 		}
 	}
@@ -255,13 +274,27 @@ func (w world) getsIn(method, path, who, bearer string) {
 	}
 }
 
+// isNotBelieved sees that nobody gets in, wherever anybody may, who brings what does not hold.
+func (w world) isNotBelieved(method, path, who, bearer string) {
+	w.t.Helper()
+	if !strings.HasPrefix(path, "/v1/") {
+		return // how the service is, for whoever asks
+	}
+	req := w.Request(method, strings.NewReplacer("{", "", "}", "").Replace(path), "")
+	req.Header.Set("Authorization", "Bearer "+bearer)
+	resp := must(http.DefaultClient.Do(req))(w.t)
+	if text := readAll(w.t, resp); resp.StatusCode != 401 || !strings.Contains(text, "not-believed") {
+		w.t.Errorf("%s %s by %s: %d %.200s", method, path, who, resp.StatusCode, text)
+	}
+}
+
 func mayGetIn(method, path, who string) bool {
 	needs := whoGetsIn[path]
 	switch {
 	case needs != "":
 	case strings.HasPrefix(path, "/v1/collections/") || strings.HasPrefix(path, "/v1/pairs/") ||
 		strings.HasPrefix(path, "/v1/timelines/") || strings.HasPrefix(path, "/v1/lists/") ||
-		strings.HasPrefix(path, "/v1/pictures/"):
+		strings.HasPrefix(path, "/v1/pictures/") || strings.HasPrefix(path, "/v1/live/"):
 		if needs = "rules"; method == "GET" {
 			needs = "rules to read"
 		}
