@@ -12,6 +12,7 @@ import (
 
 	"yalvo/client"
 	"yalvo/demo"
+	"yalvo/internal/lines"
 	"yalvo/internal/service"
 )
 
@@ -279,6 +280,7 @@ func TestAnAppThatHasDriftedIsBroughtAlong(t *testing.T) {
 // pictures, and the same operators operate. Without, both ends say loudly what is missing.
 func TestTheSamePeopleSignInAfterAMove(t *testing.T) {
 	t.Parallel()
+	lines.SealWork = 10 // nobody else seals
 	source := changed(t, signingPonds(t), "muted: {type: boolean, default: false}", "muted: {type: boolean, default: false}\n      face: {type: media}")
 	pictures := t.TempDir()
 	w := start(t, source, func(o *service.Options) { o.Pictures = pictures })

@@ -1,11 +1,15 @@
 package gate
 
 import (
+	"errors"
 	"net/http"
+	"net/http/httptest"
 	"testing"
 	"time"
 
 	"github.com/labstack/echo/v5"
+
+	"yalvo/internal/problem"
 )
 
 // Turns at what is slow are taken by so many together and waited for by so many of one caller: who fills the queue
@@ -14,7 +18,14 @@ func TestTurnsAreShared(t *testing.T) {
 	n := newNarrow("too many look at pictures")
 	n.patience = time.Minute
 	inside, release := make(chan string, 10*narrowWaiting), make(chan struct{})
-	web, g := behind(t, func(c *echo.Context) error {
+	e := echo.New()
+	e.HTTPErrorHandler = func(c *echo.Context, err error) {
+		var p *problem.Problem
+		if errors.As(err, &p) {
+			_ = c.JSON(p.Status, p) // who asks reads it
+		}
+	}
+	e.GET("/*", func(c *echo.Context) error {
 		who := c.Request().Header.Get("Who")
 		SetCaller(c, who, who)
 		return n.Pass(c, func() error {
@@ -23,7 +34,8 @@ func TestTurnsAreShared(t *testing.T) {
 			return c.String(http.StatusOK, "done")
 		})
 	})
-	g.places = make(chan struct{}, 1000)
+	web := httptest.NewServer(e)
+	defer web.Close()
 	answers := make(chan int, 1000)
 	ask := func(who string) {
 		req, err := http.NewRequestWithContext(t.Context(), http.MethodGet, web.URL, nil)

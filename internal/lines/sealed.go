@@ -67,6 +67,9 @@ func (l *Loader) sealed(ctx context.Context, batch pile, text []byte) (pile, err
 	return pile{}, err
 }
 
+// SealWork is how much it takes to try a passphrase, as a power of two: about a second of a core (scrypt, RFC 7914).
+var SealWork = 18
+
 // Seal makes a recipient that lines are sealed for, and what a passphrase opens it by.
 func Seal(passphrase string) (recipient, seal string, err error) {
 	identity, err := age.GenerateX25519Identity()
@@ -77,6 +80,7 @@ func Seal(passphrase string) (recipient, seal string, err error) {
 	if err != nil {
 		return "", "", err
 	}
+	by.SetWorkFactor(SealWork)
 	var out bytes.Buffer
 	w, err := age.Encrypt(&out, by)
 	if err != nil {

@@ -94,6 +94,11 @@ func (asksNothing) Allowed(*plan.Collection, []string, store.Filter) (map[string
 	return nil, errAsks
 }
 
+// PartnersOf is part of [running.Stored].
+func (asksNothing) PartnersOf(store.Address, []store.Partners, int) ([][]string, bool, error) {
+	return nil, false, errAsks
+}
+
 // Candidates is part of [running.Stored].
 func (asksNothing) Candidates(*plan.Summary, []int64, int, int) ([]store.Candidate, error) {
 	return nil, errAsks

@@ -31,6 +31,7 @@ type Stored interface {
 	Known(docs []store.Address, pairs []store.Between) ([]store.Document, []bool, error)
 	Candidates(s *plan.Summary, targets []int64, skip, many int) ([]store.Candidate, error)
 	Allowed(c *plan.Collection, keys []string, filter store.Filter) (map[string]bool, error)
+	PartnersOf(who store.Address, asks []store.Partners, most int) ([][]string, bool, error)
 	Context() context.Context // of the request
 }
 

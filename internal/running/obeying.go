@@ -5,8 +5,10 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
+	"sync/atomic"
 
 	"yalvo/internal/access"
 	"yalvo/internal/design"
@@ -25,7 +27,11 @@ type Holder struct {
 	Kept   json.RawMessage
 
 	stored *store.Document // links and values are taken out of it when they are needed
+	points *points         // of an element: where the reference leads that a rule asks for
 }
+
+// points is remembered with a text that shows an element. It never changes.
+type points = atomic.Pointer[string]
 
 // HolderOf is a stored document as one.
 func HolderOf(c *plan.Collection, d *store.Document, kept json.RawMessage) *Holder {
@@ -88,7 +94,8 @@ func (j *Judge) Obey(holders []*Holder) error {
 		filters: map[*plan.Collection]filtering{}, allowed: map[store.Address]bool{}}
 	for range mostRounds {
 		o.want = wishes{docs: map[store.Address]*plan.Collection{}, verdicts: map[judgement][]access.Condition{},
-			more: map[place]*plan.Summary{}, read: map[*plan.Collection][]string{}}
+			more: map[place]*plan.Summary{}, read: map[*plan.Collection][]string{},
+			points: map[store.Address]pointing{}}
 		shown := make([]json.RawMessage, len(holders))
 		for i, h := range holders {
 			var err error
@@ -130,12 +137,16 @@ type obeying struct {
 
 	filters map[*plan.Collection]filtering // what the database can tell by itself
 	allowed map[store.Address]bool         // and has told
+
+	partners *partners // the reader's own; nil: not known
+	asked    []store.Partners
 }
 
 // filtering is the rule to read documents of a collection as the database can tell it.
 type filtering struct {
 	store.Filter
-	exact bool // it is all there is to tell
+	exact bool       // it is all there is to tell
+	fixed *fixedRule // it depends on little, nil if on more
 }
 
 // wishes are what is to be known next.
@@ -144,9 +155,19 @@ type wishes struct {
 	verdicts map[judgement][]access.Condition
 	more     map[place]*plan.Summary
 	read     map[*plan.Collection][]string // keys of documents that the database is asked about
+	points   map[store.Address]pointing    // where references lead
+	partners bool
 }
 
-func (w wishes) none() bool { return len(w.docs)+len(w.verdicts)+len(w.more)+len(w.read) == 0 }
+// pointing is what is to be known of an element.
+type pointing struct {
+	by *plan.Reference
+	is *points
+}
+
+func (w wishes) none() bool {
+	return len(w.docs)+len(w.verdicts)+len(w.more)+len(w.read)+len(w.points) == 0 && !w.partners
+}
 
 // place is a kept value in a document.
 type place struct {
@@ -200,8 +221,9 @@ type part struct {
 
 // element is one of a latest or a gather as it is stored.
 type element struct {
-	key  string // of its source
-	text json.RawMessage
+	key    string // of its source
+	text   json.RawMessage
+	points *points
 }
 
 // partsOf are the parts of an object. What was taken apart lately need not be again: pages remember
@@ -263,7 +285,7 @@ func elementsOf(k *design.Kept, list json.RawMessage) (all []element, err error)
 		if k.Kind == design.Latest {
 			key = keyOf(key)
 		}
-		all = append(all, element{key, text})
+		all = append(all, element{key, text, new(points)})
 		return true
 	})
 	return all, errors.Join(err, wrong)
@@ -342,7 +364,7 @@ type item struct {
 func (o *obeying) elements(h *Holder, s *plan.Summary, p part) (all []item, changed bool, err error) {
 	stored := make([]item, len(p.items))
 	for i, e := range p.items {
-		stored[i] = item{&Holder{Of: s.Sources, Key: e.key}, e.text}
+		stored[i] = item{&Holder{Of: s.Sources, Key: e.key, points: e.points}, e.text}
 	}
 	if o.Law.RightTo(s.Kept) != access.Judged {
 		return stored, false, nil
@@ -435,6 +457,11 @@ func (o *obeying) may(h *Holder, k *design.Kept, from *Holder, pairFields json.R
 		if err != nil {
 			return false, err
 		}
+		if f.fixed != nil && from.points != nil {
+			if may, is := o.byPartners(f.fixed, from); is {
+				return may, nil
+			}
+		}
 		if f.exact {
 			return o.mayRead(from), nil
 		}
@@ -452,10 +479,72 @@ func (o *obeying) may(h *Holder, k *design.Kept, from *Holder, pairFields json.R
 func (o *obeying) filter(c *plan.Collection) (f filtering, err error) {
 	f, known := o.filters[c]
 	if !known {
-		f.Filter, f.exact, err = o.Filter(c)
+		if f.Filter, f.exact, err = o.Filter(c); err == nil && f.exact {
+			f.fixed, err = o.fixedRuleOf(c)
+		}
 		o.filters[c] = f
 	}
 	return f, err
+}
+
+// byPartners tells whether the viewer may read a document by where a reference of it leads and by their own pairs,
+// false if it is to be found out otherwise. As long as that is not known it is taken to be so.
+func (o *obeying) byPartners(rule *fixedRule, from *Holder) (may, is bool) {
+	at := Address(from.Of, from.Key)
+	if _, decided := o.allowed[at]; decided {
+		return false, false
+	}
+	key := from.points.Load()
+	if key == nil {
+		o.want.points[at] = pointing{rule.by, from.points}
+	}
+	missing := o.partners == nil
+	for _, ask := range rule.pairs {
+		if !slices.Contains(o.asked, ask) {
+			o.asked, missing = append(o.asked, ask), true
+		}
+	}
+	if missing {
+		o.want.partners = true
+	}
+	if missing || key == nil {
+		return true, true
+	}
+	return rule.allows(o.Judge, o.partners, *key), true
+}
+
+// lookAround gets to know where references lead, and the viewer's own pairs.
+func (o *obeying) lookAround() error {
+	if len(o.want.points) > 0 {
+		addresses := slices.Collect(maps.Keys(o.want.points))
+		found, _, err := o.stores.Known(addresses, nil)
+		if err != nil {
+			return err
+		}
+		for _, a := range addresses {
+			o.allowed[a] = false // what is not there
+		}
+		for _, d := range found {
+			a := store.Address{Collection: d.Collection, Key: d.Key}
+			key, err := pointsTo(o.want.points[a].by, d)
+			if err != nil {
+				return err
+			}
+			o.want.points[a].is.Store(&key)
+			delete(o.allowed, a)
+		}
+	}
+	if !o.want.partners {
+		return nil
+	}
+	var err error
+	if o.partners, err = o.partnersFor(o.asked); err == nil && o.partners == nil {
+		for c, f := range o.filters { // there are too many
+			f.fixed = nil
+			o.filters[c] = f
+		}
+	}
+	return err
 }
 
 // mayRead tells whether the viewer may read a document by a rule of which the database can tell all. As long
@@ -510,7 +599,7 @@ func (o *obeying) fulfil() error {
 			return err
 		}
 	}
-	if err := o.ask(); err != nil {
+	if err := errors.Join(o.lookAround(), o.ask()); err != nil {
 		return err
 	}
 	about := make([]judgement, 0, len(o.want.verdicts))
