@@ -231,6 +231,7 @@ func (ts twins) watch(t *testing.T, r *rand.Rand, h hidden, nth int) {
 	for i, w := range []*twin{ts.one, ts.other} {
 		w.made(call{method: "POST", path: "/collections/posts", body: fmt.Sprintf(`{"id":"w%d","facts":{"text":%q}}`, nth, marker)})
 		told = append(told, strings.Join(w.events(path, []*bufio.Reader{one, other}[i], marker), "\n"))
+		w.Settle()
 	}
 	if told[0] != told[1] {
 		t.Errorf("following %s:\n one   %s\n other %s", path, told[0], told[1])

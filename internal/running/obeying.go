@@ -416,6 +416,9 @@ func (o *obeying) further(h *Holder, s *plan.Summary) ([]item, error) {
 			break
 		}
 		from := HolderOf(s.Sources, &c.Document, c.Kept)
+		if err := o.pointing(from); err != nil {
+			return nil, err
+		}
 		may, err := o.may(h, s.Kept, from, c.PairFields)
 		if err != nil {
 			return nil, err
@@ -434,6 +437,18 @@ func (o *obeying) further(h *Holder, s *plan.Summary) ([]item, error) {
 		o.docs[Address(h.Of, h.Key)] = h
 	}
 	return items, nil
+}
+
+// pointing notes where the reference of a document leads that its rule asks for, if it does.
+func (o *obeying) pointing(h *Holder) error {
+	f, err := o.filter(h.Of)
+	if err != nil || f.fixed == nil {
+		return err
+	}
+	key, err := pointsTo(f.fixed.by, *h.stored)
+	h.points = new(points)
+	h.points.Store(&key)
+	return err
 }
 
 // known is a holder of which something is known that is needed, nil if it is not there, or as long as
@@ -594,10 +609,8 @@ func (o *obeying) fulfil() error {
 			return err
 		}
 	}
-	for at, s := range o.want.more {
-		if err := o.lookFurther(at, s); err != nil {
-			return err
-		}
+	if err := o.lookFurther(); err != nil {
+		return err
 	}
 	if err := errors.Join(o.lookAround(), o.ask()); err != nil {
 		return err
@@ -635,18 +648,42 @@ func (o *obeying) read() error {
 	return nil
 }
 
-// lookFurther reads some more sources of a value.
-func (o *obeying) lookFurther(at place, s *plan.Summary) error {
-	have := o.more[at]
-	if have == nil {
-		have = &candidates{}
-		o.more[at] = have
+// furtherLook is what is looked for together: the next sources of a value, of several documents.
+type furtherLook struct {
+	s          *plan.Summary
+	skip, many int
+}
+
+// lookFurther reads some more sources of values, those of the same value together.
+func (o *obeying) lookFurther() error {
+	looks := map[furtherLook]map[int64]place{}
+	for at, s := range o.want.more {
+		have := o.more[at]
+		if have == nil {
+			have = &candidates{}
+			o.more[at] = have
+		}
+		look := furtherLook{s, len(have.found), max(someCandidates+s.HowMany, len(have.found))}
+		if looks[look] == nil {
+			looks[look] = map[int64]place{}
+		}
+		looks[look][o.docs[Address(s.In, keyOf(at.holder))].N] = at
 	}
-	holder := o.docs[Address(s.In, keyOf(at.holder))]
-	many := max(someCandidates+s.HowMany, len(have.found))
-	found, err := o.stores.Candidates(s, []int64{holder.N}, len(have.found), many)
-	have.found, have.all = append(have.found, found...), len(found) < many
-	return err
+	for look, places := range looks {
+		found, err := o.stores.Candidates(look.s, slices.Collect(maps.Keys(places)), look.skip, look.many)
+		if err != nil {
+			return err
+		}
+		for _, c := range found {
+			have := o.more[places[c.Target]]
+			have.found = append(have.found, c)
+		}
+		for _, at := range places {
+			have := o.more[at]
+			have.all = len(have.found)-look.skip < look.many
+		}
+	}
+	return nil
 }
 
 // Item is an element of a latest: its id and path, and what is shown of it.
