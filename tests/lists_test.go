@@ -344,7 +344,8 @@ func TestAListThatTakesTooLongIsGivenUp(t *testing.T) {
 		t.Fatal(err)
 	}
 	status, text := w.answer("", "GET", "/lists/everyone", "")
-	if status != 503 || !strings.Contains(text, "within 10s") || !strings.Contains(text, `"busy"`) {
+	// PostgreSQL waits as long for the lock: whichever gives up first says so.
+	if status != 503 || !strings.Contains(text, `"busy"`) {
 		t.Errorf("got %d %s", status, text)
 	}
 	same(t, "statements that wait on", w.Number("SELECT count(*) FROM pg_stat_activity WHERE wait_event_type = 'Lock' AND datname = current_database()"), 0)

@@ -124,6 +124,10 @@ func TestAServiceThatHungAnswersByTheDesignInForce(t *testing.T) {
 		}
 	}
 	stop(syscall.SIGSTOP)
+	w.until("it stands still", func() bool {
+		state := string(must(os.ReadFile(fmt.Sprintf("/proc/%d/stat", hung.cmd.Process.Pid)))(t))
+		return strings.Contains(state, ") T ")
+	})
 	asked := make(chan error, 40)
 	ask := func() {
 		_, err := operator.As("dora").Get(t.Context(), "posts/a1")

@@ -28,7 +28,7 @@ func (a *app) dump() *cli.Command {
 		Flags: []cli.Flag{
 			&cli.BoolFlag{Name: "sign-ins",
 				Usage: "take passwords, sign-ins and operators' keys along, sealed with a passphrase"},
-			passphraseFile,
+			passphraseFlag(),
 		},
 		Description: example("yalvo dump fenwatch.ndjson\n   yalvo dump --sign-ins fenwatch.ndjson\n" +
 			"   yalvo dump | gzip > fenwatch.ndjson.gz"),
@@ -79,8 +79,8 @@ func (a *app) dumpTo(ctx context.Context, dump func(context.Context, io.Writer) 
 // dumping writes a dump, with what is asked for.
 func (a *app) dumping(c *cli.Command) (func(context.Context, io.Writer) error, error) {
 	if !c.Bool("sign-ins") {
-		if c.String(passphraseFile.Name) != "" {
-			return nil, usage("--%s is for what is sealed: say --sign-ins too", passphraseFile.Name)
+		if c.String(passphraseFile) != "" {
+			return nil, usage("--%s is for what is sealed: say --sign-ins too", passphraseFile)
 		}
 		return a.client(c).Dump, nil
 	}
@@ -151,7 +151,7 @@ func (a *app) load() *cli.Command {
 				"its first line names fields, and id, created, updated"},
 			&cli.StringFlag{Name: "bad",
 				Usage: "where lines go that cannot be loaded, with the reasons (default: FILE.bad)"},
-			passphraseFile,
+			passphraseFlag(),
 			&cli.BoolFlag{Name: "without-sign-ins",
 				Usage: "leave passwords, sign-ins and operators' keys out that the dump holds, sealed"},
 			&cli.BoolFlag{Name: "no-wait", Usage: "do not wait until everything derived has followed"},

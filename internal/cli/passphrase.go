@@ -13,8 +13,12 @@ import (
 	"yalvo/internal/lines"
 )
 
-var passphraseFile = &cli.StringFlag{Name: "passphrase-file",
-	Usage: "a file whose first line is the passphrase (default: it is asked for)"}
+const passphraseFile = "passphrase-file"
+
+func passphraseFlag() *cli.StringFlag {
+	return &cli.StringFlag{Name: passphraseFile,
+		Usage: "a file whose first line is the passphrase (default: it is asked for)"}
+}
 
 // leastPassphrase is how long a passphrase must be, in bytes: a dump can be tried for as long as somebody likes.
 const leastPassphrase = 12
@@ -30,7 +34,7 @@ func (a *app) passphrase(c *cli.Command, isNew bool) (string, error) {
 }
 
 func (a *app) saidPassphrase(c *cli.Command, isNew bool) (string, error) {
-	if file := c.String(passphraseFile.Name); file != "" {
+	if file := c.String(passphraseFile); file != "" {
 		text, err := os.ReadFile(file)
 		if err != nil {
 			return "", fmt.Errorf("the passphrase cannot be read: %w", err)
@@ -39,7 +43,7 @@ func (a *app) saidPassphrase(c *cli.Command, isNew bool) (string, error) {
 		return string(bytes.TrimRight(line, "\r")), nil
 	}
 	if !isTerminal(c.Root().Reader) {
-		return "", usage("say the passphrase with --%s FILE: there is no terminal to ask on", passphraseFile.Name)
+		return "", usage("say the passphrase with --%s FILE: there is no terminal to ask on", passphraseFile)
 	}
 	said, err := a.ask("Passphrase: ")
 	if err != nil || !isNew {
