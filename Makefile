@@ -15,8 +15,9 @@ test:                  ## everything: vet, staticcheck, the console's checks, al
 	cd console && npm run --silent check & looked=$$!; \
 	$(GO) build -o bin/staticcheck honnef.co/go/tools/cmd/staticcheck && \
 	GOFLAGS=-race bin/staticcheck ./... && wait $$looked
-	@# Tests wait a lot, for upkeep and for locks: four at a time keep two cores busy.
-	$(GO) test -race -vet=all -parallel 4 -timeout 25m ./...
+	@# Tests wait a lot, for upkeep and for locks: five at a time keep two cores busy. Garbage may stay for longer:
+	@# collecting it takes a race detector long.
+	GOGC=400 $(GO) test -race -vet=all -parallel 5 -timeout 25m ./...
 
 build: console         ## bin/yalvo, with the console inside
 	$(GO) build -o bin/yalvo ./cmd/yalvo

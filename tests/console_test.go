@@ -302,6 +302,7 @@ func TestEverythingCanBeDoneSideBySide(t *testing.T) {
 	b.sees("nothing after the block", texts("right")+` === ''`)
 	b.press(in("right", "why-not"))
 	b.sees("why not", `document.querySelector('[data-side="right"] .gone .why h3').innerText.startsWith('Not in ben')`)
+	b.sees("that ada blocks ben", `document.querySelector('`+in("left", "block")+`').getAttribute('aria-pressed') === 'true'`)
 	b.press(in("left", "block"))
 	b.sees("the heron again after the unblock", texts("right")+` === 'an early heron'`)
 	b.sees("nothing that has gone", `document.querySelector('[data-side="right"] .gone') === null`)
