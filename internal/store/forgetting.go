@@ -159,6 +159,16 @@ func (tx *Tx) ForgetAnswers(id int64) error {
 	if err != nil {
 		return err
 	}
+	// What copies were given of it by lines of a load that is under way.
+	err = tx.db.Exec(`
+		WITH gone AS (
+			DELETE FROM given_later g USING departed d JOIN forgotten_documents f ON f.n = d.n
+			WHERE f.forgotten = ? AND d.collection = g.of AND d.key = g.key
+			RETURNING g.source, g.copy)
+		UPDATE origins o SET value = 'null' FROM gone WHERE o.source = gone.source AND o.copy = gone.copy`, id).Error
+	if err != nil {
+		return err
+	}
 	if err := tx.db.Exec("DELETE FROM departed d USING forgotten_documents f WHERE f.forgotten = ? AND d.n = f.n",
 		id).Error; err != nil {
 		return err
