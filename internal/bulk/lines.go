@@ -148,7 +148,8 @@ func (p *parsed) document(v *running.Version, now time.Time) []string {
 			wrong = append(wrong, fmt.Sprintf("%s has no frozen copy %q", c.Name, name))
 		}
 		if emptied := string(g.Value) == "null" && g.Of == ""; !emptied && (len(g.Value) == 0 || g.Value[0] != '{') {
-			wrong = append(wrong, fmt.Sprintf("/given/%s/value must be an object, or null if what it was of is forgotten", name))
+			wrong = append(wrong, fmt.Sprintf("/given/%s/value must be an object, or null if what it was of is "+
+				"forgotten", name))
 		}
 	}
 	wrong = append(wrong, p.accept(c.Collection.Fields, *l.Created)...)

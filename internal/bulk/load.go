@@ -203,7 +203,8 @@ func (l loading) make(c *plan.Collection, lines []*parsed) (map[string]int64, er
 	rows := make([]store.Row, len(lines))
 	for i, p := range lines {
 		rows[i] = store.Row{Key: p.key, Parent: p.parent, Path: c.Path(p.key), Version: p.line.Version,
-			Created: *p.line.Created, Updated: *p.line.Updated, Fields: p.fields, Quiet: p.line.Quiet, Unfit: p.line.Unfit}
+			Created: *p.line.Created, Updated: *p.line.Updated, Fields: p.fields,
+			Quiet: p.line.Quiet, Unfit: p.line.Unfit}
 	}
 	made, err := l.tx.LoadDocuments(c, rows)
 	if err != nil {

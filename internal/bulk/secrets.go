@@ -119,7 +119,8 @@ func (m *Mover) LoadSecrets(ctx context.Context, text []byte) (LoadedSecrets, er
 		dec := json.NewDecoder(bytes.NewReader(line))
 		dec.DisallowUnknownFields()
 		if err := dec.Decode(&s); err != nil {
-			return LoadedSecrets{}, running.Refuse(running.CodeInvalid, "line %d is no account and no key: %s", nth, inWords(err))
+			return LoadedSecrets{}, running.Refuse(running.CodeInvalid, "line %d is no account and no key: %s",
+				nth, inWords(err))
 		}
 		if wrong := s.wrong(v); wrong != "" {
 			return LoadedSecrets{}, running.Refuse(running.CodeInvalid, "line %d: %s", nth, wrong)
@@ -170,7 +171,8 @@ const (
 func (s SecretLine) wrong(v *running.Version) string {
 	if s.Key != "" {
 		switch {
-		case s.Account != "" || len(s.Hash) != 32 || !keys.Scope(s.Scope).Covers(keys.Read) || design.CheckID(s.Key) != "":
+		case s.Account != "" || len(s.Hash) != 32 || !keys.Scope(s.Scope).Covers(keys.Read) ||
+			design.CheckID(s.Key) != "":
 			return "this is no key of an operator"
 		}
 		return keys.CheckName(s.Name)

@@ -290,7 +290,8 @@ func (a *app) sayLoaded(l *lines.Loader) error {
 			"service's, and load them again.", terminal.Many(l.Total.WithoutPictures, "document"))
 	}
 	if s := l.Secrets; s.Passwords+s.SignIns+s.Keys+s.Missing > 0 {
-		a.Say("Of those who sign in: %s; %s not there.", secretsInWords(s.Secrets), terminal.Many(int(s.Missing), "account"))
+		a.Say("Of those who sign in: %s; %s not there.", secretsInWords(s.Secrets),
+			terminal.Many(int(s.Missing), "account"))
 	}
 	if l.Without.Passwords+l.Without.SignIns > 0 {
 		fmt.Fprintf(a.err, "WITHOUT %s:\nnobody can sign in with what they have. `yalvo dump --sign-ins` takes them "+

@@ -27,7 +27,8 @@ const leastPassphrase = 12
 func (a *app) passphrase(c *cli.Command, isNew bool) (string, error) {
 	said, err := a.saidPassphrase(c, isNew)
 	if err == nil && isNew && len(said) < leastPassphrase {
-		err = fmt.Errorf("the passphrase has %d characters at least: whoever has the dump can try for as long as they like",
+		err = fmt.Errorf("the passphrase has %d characters at least: whoever has the dump can try for as "+
+			"long as they like",
 			leastPassphrase)
 	}
 	return said, err

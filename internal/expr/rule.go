@@ -133,7 +133,8 @@ func compileRule(text string, scope Scope, wanted func(*cel.Type) error) (*Rule,
 			return nil, &Mistake{1, 1, err.Error()}
 		}
 	}
-	rule.explains, err = env.Program(checked, withPatterns, cel.CostLimit(2*MaxSteps), cel.EvalOptions(cel.OptExhaustiveEval))
+	rule.explains, err = env.Program(checked, withPatterns, cel.CostLimit(2*MaxSteps),
+		cel.EvalOptions(cel.OptExhaustiveEval))
 	if err != nil {
 		return nil, &Mistake{1, 1, err.Error()}
 	}

@@ -40,7 +40,8 @@ func (s *Office) getSealedDump(c *echo.Context) error {
 	}
 	seal := c.QueryParam("seal")
 	if seal == "" || len(seal) > mostSeal {
-		return problem.BadRequest(fmt.Sprintf("`seal` must say how what is sealed is opened, in %d bytes at most", mostSeal))
+		return problem.BadRequest(fmt.Sprintf("`seal` must say how what is sealed is opened, in %d bytes at most",
+			mostSeal))
 	}
 	return s.dump(c, &bulk.Sealing{To: to, Seal: seal})
 }

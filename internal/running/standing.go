@@ -90,7 +90,8 @@ func (o *once) drop() {
 }
 
 // Stands fails with [ErrMoved] if what a request has made is not to be answered any more: it has taken so long that
-// another version of the design may be in force, and it is. A service that has hung does not answer by what held before.
+// another version of the design may be in force, and it is. A service that has hung does not answer by what
+// held before.
 func (a *App) Stands(ctx context.Context) error {
 	o := onceOf(ctx)
 	if o == nil {

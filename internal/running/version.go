@@ -55,7 +55,8 @@ func (v *Version) DissolvesSince(tx *store.Tx, p, other *plan.Pair) (time.Time, 
 			break // one that this program would refuse: it looks no further back
 		}
 		was := read.Pair(p.Name)
-		if was == nil || !slices.ContainsFunc(was.Dissolves, func(o *design.Pair) bool { return o.Name == other.Name }) {
+		isOther := func(o *design.Pair) bool { return o.Name == other.Name }
+		if was == nil || !slices.ContainsFunc(was.Dissolves, isOther) {
 			break
 		}
 		since = d.Applied

@@ -96,8 +96,8 @@ func (s *Server) problemOf(c *echo.Context, err error) *problem.Problem {
 	}
 	if errors.Is(err, running.ErrMoved) {
 		return problem.New(http.StatusServiceUnavailable, problem.CodeBusy, "another design has come into force while "+
-			"this was worked on: try again; a write that may have been made is made once if it is repeated with its id or "+
-			"Idempotency-Key")
+			"this was worked on: try again; a write that may have been made is made once if it is repeated with its "+
+			"id or Idempotency-Key")
 	}
 	if errors.Is(err, access.ErrBudget) {
 		return problem.New(http.StatusServiceUnavailable, problem.CodeBusy, err.Error()+

@@ -182,7 +182,8 @@ func (tx *Tx) Update(c *plan.Collection, d *Document, touched []string, kept map
 		listed AS (
 			UPDATE misfits m SET stamp = w.version
 			FROM written w
-			WHERE m.doc = w.n AND m.subject = ? AND m.stamp = w.version - 1 AND m.code = ? AND m.field <> ALL(?::text[]))
+			WHERE m.doc = w.n AND m.subject = ? AND m.stamp = w.version - 1 AND m.code = ?
+			  AND m.field <> ALL(?::text[]))
 		SELECT version, updated, quiet, ranks FROM written`, string(d.Fields), key, d.N, c.Number,
 		design.MistakeNoTarget, texts(touched)).Scan(&s).Error
 	d.Version, d.Updated, d.Quiet, d.Ranks = s.Version, s.Updated, s.Quiet, s.Ranks

@@ -167,7 +167,8 @@ func (e Entry) Stored() Document {
 // Keys: documents (n), kept (doc).
 func (s *Store) Shown(ctx context.Context, docs []int64) (found []Entry, all bool, err error) {
 	query := statement{`
-		SELECT (SELECT ` + thisMoment + `), coalesce((SELECT ` + epochNow + ` FROM rewritten_since), 0), d.n, d.xmin, k.xmin,
+		SELECT (SELECT ` + thisMoment + `), coalesce((SELECT ` + epochNow + ` FROM rewritten_since), 0),
+			d.n, d.xmin, k.xmin,
 			d.key, d.version, d.created, d.updated, coalesce(d.shape, 0), d.fields, coalesce(k.values, '{}'),
 			d.quiet
 		FROM unnest(?::bigint[]) WITH ORDINALITY AS e (doc, nth)

@@ -48,7 +48,8 @@ const epochNow = "(epoch + tableoid::bigint)"
 const rewrittenDocs = "(SELECT docs FROM news)::bigint[]"
 
 // rewrittenTable looks that up. Index: rewritten_by.
-var rewrittenTable = `SELECT CASE WHEN EXISTS (SELECT FROM rewritten_since WHERE xid <= ?::bigint AND ` + epochNow + ` = ?::bigint)
+var rewrittenTable = `SELECT CASE WHEN EXISTS (SELECT FROM rewritten_since
+			WHERE xid <= ?::bigint AND ` + epochNow + ` = ?::bigint)
 		THEN (SELECT CASE WHEN cardinality(x.docs) <= ` + number(fewRewritten) + ` AND 0 <> ALL (x.docs) THEN x.docs END
 			FROM (SELECT ARRAY(SELECT doc FROM rewritten WHERE xid >= ?::bigint
 				LIMIT ` + number(fewRewritten+1) + `) AS docs OFFSET 0) x) END AS docs`

@@ -77,13 +77,15 @@ func (is server) wrong() error {
 	}
 	say(is.Version < leastVersion, "it is PostgreSQL %d: use %d or later", is.Version, leastVersion)
 	say(is.ReadsOnly, "it only reads, being a standby: give the address of the primary")
-	say(is.Encoding != "UTF8", "the database is encoded as %s: make one WITH ENCODING 'UTF8' TEMPLATE template0", is.Encoding)
+	say(is.Encoding != "UTF8", "the database is encoded as %s: make one WITH ENCODING 'UTF8' TEMPLATE "+
+		"template0", is.Encoding)
 	say(!is.Sorts, "it was built without ICU, by which lists are sorted: use one with it")
 	say(!is.MayMake, "the role %s may not make tables there: GRANT CREATE ON DATABASE … TO %s, or give the role that has "+
 		"the schema %s", is.Role, is.Role, schemaName)
-	say(is.Replicates != "origin", "session_replication_role is %q for the role %s, so that triggers do not fire: "+
-		"ALTER ROLE %s RESET session_replication_role", is.Replicates, is.Role, is.Role)
-	say(is.RowSecurity != "", "row security is on for %s, and would hide facts: ALTER TABLE … DISABLE ROW LEVEL SECURITY",
+	say(is.Replicates != "origin", "session_replication_role is %q for the role %s, so that triggers do not "+
+		"fire: ALTER ROLE %s RESET session_replication_role", is.Replicates, is.Role, is.Role)
+	say(is.RowSecurity != "", "row security is on for %s, and would hide facts: ALTER TABLE … DISABLE ROW "+
+		"LEVEL SECURITY",
 		is.RowSecurity)
 	if len(all) == 0 {
 		return nil
@@ -101,18 +103,20 @@ func (is server) warnings(needs int, now time.Time) (all []string) {
 			all = append(all, fmt.Sprintf(text, args...))
 		}
 	}
-	say(is.Fsync == "off", "fsync is off: when the machine stops, what was acknowledged may be lost, and the database with it")
+	say(is.Fsync == "off", "fsync is off: when the machine stops, what was acknowledged may be lost, and the "+
+		"database with it")
 	say(is.FullPages == "off", "full_page_writes is off: when the machine stops, the database may be damaged")
 	say(is.Vacuums == "off", "autovacuum is off: tables and indexes grow without end")
-	say(is.Logs == "all" || is.Logs == "mod", "log_statement is %q: what people write stands in the server's log, where "+
-		"nothing is forgotten", is.Logs)
-	say(is.Free < needs, "the server has %d connections left and a service opens %d: raise max_connections, or writes "+
-		"will fail when many come", is.Free, needs)
-	say(!is.Secured, "the connection to the database is not encrypted and leaves the machine: add sslmode=verify-full to "+
-		"its address")
+	say(is.Logs == "all" || is.Logs == "mod", "log_statement is %q: what people write stands in the server's "+
+		"log, where nothing is forgotten", is.Logs)
+	say(is.Free < needs, "the server has %d connections left and a service opens %d: raise max_connections, or "+
+		"writes will fail when many come", is.Free, needs)
+	say(!is.Secured, "the connection to the database is not encrypted and leaves the machine: add sslmode=verify-full "+
+		"to its address")
 	skew := is.Now.Sub(now)
-	say(skew.Abs() > mostSkew, "the database's clock is %v apart from this machine's: set both by NTP", skew.Round(time.Second))
-	say(is.Triggers != "", "triggers are switched off: %s. What is written meanwhile is seen by readers from the next audit "+
-		"on: ALTER TABLE … ENABLE ALWAYS TRIGGER …", is.Triggers)
+	say(skew.Abs() > mostSkew, "the database's clock is %v apart from this machine's: set both by NTP",
+		skew.Round(time.Second))
+	say(is.Triggers != "", "triggers are switched off: %s. What is written meanwhile is seen by readers from the "+
+		"next audit on: ALTER TABLE … ENABLE ALWAYS TRIGGER …", is.Triggers)
 	return all
 }
