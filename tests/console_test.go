@@ -9,6 +9,7 @@ import (
 	"os"
 	"regexp"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -40,15 +41,11 @@ func browse(t *testing.T, design string) browser {
 	}
 	harness.SignIn(t, s)
 	w := world{harness.Connect(t, s.Address, database, design), t}
-	options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.NoSandbox, chromedp.DisableGPU,
-		chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true), chromedp.WindowSize(1280, 800))
-	allocator, freeAllocator := chromedp.NewExecAllocator(context.Background(), options...)
-	page, closePage := chromedp.NewContext(allocator)
+	page, closePage := chromedp.NewContext(chromium(t), chromedp.WithNewBrowserContext())
 	limited, stopWaiting := context.WithTimeout(page, 90*time.Second) // on a machine that has much else to do
 	t.Cleanup(func() {
 		stopWaiting()
 		closePage()
-		freeAllocator()
 		if err := s.Stop(); err != nil {
 			t.Error(err)
 		}
@@ -56,6 +53,31 @@ func browse(t *testing.T, design string) browser {
 	b := browser{w, limited}
 	b.signIn()
 	return b
+}
+
+// chrome is the Chromium that all tests share, each with cookies and storage of its own.
+var chrome struct {
+	once sync.Once
+	ctx  context.Context
+	stop func()
+	err  error
+}
+
+func chromium(t *testing.T) context.Context {
+	t.Helper()
+	chrome.once.Do(func() {
+		options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.NoSandbox, chromedp.DisableGPU,
+			chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true),
+			chromedp.WindowSize(1280, 800))
+		allocator, free := chromedp.NewExecAllocator(context.Background(), options...)
+		ctx, end := chromedp.NewContext(allocator)
+		chrome.ctx, chrome.stop = ctx, func() { end(); free() }
+		_, chrome.err = chromedp.Run(ctx, chromedp.Evaluate[int]("1"))
+	})
+	if chrome.err != nil {
+		t.Fatal(chrome.err)
+	}
+	return chrome.ctx
 }
 
 // signIn opens a link that signs in.

@@ -9,7 +9,13 @@ import (
 	"yalvo/internal/harness"
 )
 
-func TestMain(m *testing.M) { harness.Main(m) }
+func TestMain(m *testing.M) {
+	harness.Main(m, func() {
+		if chrome.stop != nil {
+			chrome.stop()
+		}
+	})
+}
 
 // ponds is a small app: people, posts that carry their author's name, notes
 // nested under posts, follows and likes, and a home timeline.

@@ -9,6 +9,7 @@ import (
 	"sync"
 	"sync/atomic"
 	"testing"
+	"time"
 
 	"yalvo/client"
 	"yalvo/demo"
@@ -51,11 +52,13 @@ func TestTheDesignChangesWhileOthersWrite(t *testing.T) {
 	var group sync.WaitGroup
 	for n, c := range []world{w, other} {
 		group.Go(func() {
+			pace := time.NewTicker(20 * time.Millisecond)
+			defer pace.Stop()
 			for i := 0; ; i++ {
 				select {
 				case <-stop:
 					return
-				default:
+				case <-pace.C:
 				}
 				me, you := fmt.Sprint("p", i%people), fmt.Sprint("p", (i*7+n)%people)
 				id := fmt.Sprintf("post-%d-%d", n, i)

@@ -293,11 +293,7 @@ func TestStreamsThatAreCutMissNothing(t *testing.T) {
 		marshal(must(w.As("ada").Timeline(t.Context(), "home", "ada", page))(t).Entries),
 	}
 	for i := range want {
-		for late := time.Now().Add(20 * time.Second); shown[i].Load() != want[i]; {
-			if time.Now().After(late) {
-				t.Fatalf("stream %d shows\n%v\nand there is\n%s", i, shown[i].Load(), want[i])
-			}
-		}
+		until(t, fmt.Sprintf("that stream %d shows %s", i, want[i]), func() bool { return shown[i].Load() == want[i] })
 	}
 	stop()
 	group.Wait()

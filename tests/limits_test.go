@@ -78,19 +78,24 @@ func (w world) sweep() {
 	w.until("the sweep is done", func() bool { return w.Number("SELECT count(*) FROM due") == 0 })
 }
 
-// until waits for something that no position tells of, looking again each
-// time the service's status has been read.
+// until waits for something that no position tells of.
 func (w world) until(what string, is func() bool) {
 	w.t.Helper()
-	for deadline := time.Now().Add(time.Minute); time.Now().Before(deadline); {
-		if is() {
-			return
-		}
-		if _, err := w.Status(w.t.Context()); err != nil {
-			w.t.Fatal(err)
+	until(w.t, what, is)
+}
+
+// until looks again and again, and leaves the processor to others in between.
+func until(t testing.TB, what string, is func() bool) {
+	t.Helper()
+	again := time.NewTicker(5 * time.Millisecond)
+	defer again.Stop()
+	for late := time.After(time.Minute); !is(); {
+		select {
+		case <-late:
+			t.Fatalf("never: %s", what)
+		case <-again.C:
 		}
 	}
-	w.t.Fatalf("never: %s", what)
 }
 
 func TestFiveOrManyThousandFollowersAreOneCodePath(t *testing.T) {

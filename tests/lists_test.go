@@ -7,6 +7,7 @@ import (
 	"strings"
 	"sync"
 	"testing"
+	"time"
 
 	"github.com/chromedp/chromedp"
 
@@ -262,11 +263,13 @@ func TestListsComeAndGoWhileOthersWrite(t *testing.T) {
 	stop := make(chan struct{})
 	for i := range 4 {
 		group.Go(func() {
+			pace := time.NewTicker(20 * time.Millisecond)
+			defer pace.Stop()
 			for n := 0; ; n++ {
 				select {
 				case <-stop:
 					return
-				default:
+				case <-pace.C:
 				}
 				if _, _, err := w.As(fmt.Sprint("m", i)).Create(t.Context(), "posts", fmt.Sprintf("p%d-%d", i, n),
 					map[string]any{"text": "a heron", "rating": n % 11}); err != nil {

@@ -88,15 +88,16 @@ func (th *throng) populate(seed uint64) {
 	th.t.Helper()
 	th.populated = true
 	r := rand.New(rand.NewPCG(seed, 0))
+	many := min(40, 10+*operations/9) // of each collection
 	for _, c := range th.design.Collections {
-		for range 40 {
+		for range many {
 			d, do := th.creation(c, th.anyKey(r, c), th.anyFields(r, c.Fields, func(f *design.Field) bool { return f.Required || f.Type != design.Reference && r.IntN(2) == 0 }))
 			if err := th.settleOn(d, do, th.clients[0]); err != nil {
 				th.t.Fatal(err)
 			}
 		}
 	}
-	for range 160 {
+	for range 4 * many {
 		d, do := th.pairUp(r)
 		if err := th.settleOn(d, do, th.clients[0]); err != nil {
 			th.t.Fatal(err)
@@ -671,6 +672,7 @@ func TestEverythingIsAsTheModelSays(t *testing.T) {
 		{"collected and mixed", strings.NewReplacer("length: 12,", "length: 12, deliver: mixed, above: 3,", "order: seen,", "order: seen, deliver: pull,").Replace(marsh) + marshTriggers},
 	} {
 		t.Run(design.name, func(t *testing.T) {
+			t.Parallel()
 			s := seeded(t)
 			w := start(t, design.source)
 			other := harness.StartOn(t, w.Database, "")

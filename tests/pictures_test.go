@@ -76,11 +76,7 @@ func files(t *testing.T, dir string) int {
 // becomes waits until a number is what it should be.
 func becomes(t *testing.T, what string, want int, is func() int) {
 	t.Helper()
-	for late := time.Now().Add(30 * time.Second); is() != want; {
-		if time.Now().After(late) {
-			t.Fatalf("%s: %d, want %d", what, is(), want)
-		}
-	}
+	until(t, fmt.Sprint(what, ": ", want), func() bool { return is() == want })
 }
 
 func TestAPictureIsSeenByWhomWhatRefersToItIsReadBy(t *testing.T) {

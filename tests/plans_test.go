@@ -85,8 +85,8 @@ func TestHotStatementsGoByAnIndex(t *testing.T) {
 			reader := fmt.Sprintf("x%d", i+1001)
 			screens = append(screens, screen{reader, "/v1/" + strings.Replace(page, "READER", reader, 1)})
 		}
-		if w.readersAtOnce(screens, 10) == 0 {
-			t.Errorf("%s: none of 160 pages was read together with others", page)
+		if w.readersAtOnce(screens, 5) == 0 {
+			t.Errorf("%s: none of 80 pages was read together with others", page)
 		}
 	}
 	var likers sync.WaitGroup
@@ -178,7 +178,7 @@ func fill(w world) {
 	w.SQL(`INSERT INTO documents (collection, key, fields) SELECT $1::int, 'x' || g, '{"name": "x"}' FROM generate_series(1, $2::int) g`, kind("collection", "people"), many)
 	w.SQL(`INSERT INTO documents (collection, key, fields) SELECT $1::int, 'y' || g, '{"text": "y", "author": "x1"}' FROM generate_series(1, $2::int) g`, kind("collection", "posts"), many)
 	w.SQL(`INSERT INTO kept (doc, "values") SELECT n, '{}' FROM documents WHERE key ~ '^[xy]'`)
-	w.SQL(`UPDATE kept k SET collection = d.collection, "values" = '{"likes_n": 1, "notes_n": 0, "byline": {"name": "x"}}' FROM documents d WHERE d.n = k.doc AND d.key LIKE 'y%'`)
+	w.SQL(`UPDATE kept k SET collection = d.collection, "values" = '{"notes_n": 0, "byline": {"name": "x"}}' || jsonb_build_object('likes_n', d.n % 97) FROM documents d WHERE d.n = k.doc AND d.key LIKE 'y%'`)
 	w.SQL(`UPDATE documents SET fields = fields || jsonb_build_object('rating', n % 11) WHERE key LIKE 'y%'`)
 	w.SQL(`INSERT INTO refs (source, reference, target) SELECT p.n, $1::int, a.n FROM documents p JOIN documents a ON a.key = 'x' || substr(p.key, 2) WHERE p.key LIKE 'y%'`, kind("reference", "posts.author"))
 	w.SQL(`INSERT INTO pairs (kind, b, a) SELECT $1::int, n, n + 1 FROM documents WHERE key LIKE 'x%'`, kind("pair", "follow"))

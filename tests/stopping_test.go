@@ -90,7 +90,7 @@ func TestAServiceStopsInTimeWhateverHangs(t *testing.T) {
 	}
 	told := time.Now()
 	err := p.cmd.Wait()
-	if took := time.Since(told); took > 10*time.Second {
+	if took := time.Since(told); took > 14*time.Second { // nine, and what a busy machine adds
 		t.Errorf("it took %v to stop", took)
 	}
 	t.Logf("it stopped after %v: %v", time.Since(told), err)

@@ -2,7 +2,9 @@ package tests
 
 import (
 	"bytes"
+	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"os"
@@ -17,18 +19,41 @@ import (
 	"yalvo/demo"
 	"yalvo/docs"
 	"yalvo/internal/cli"
+	"yalvo/internal/harness"
+	"yalvo/internal/service"
 )
 
-// wetland is a small Fenwatch with everything in it.
+// wetland is a small Fenwatch with everything in it, made once for all tests.
 func wetland(t *testing.T) world {
-	w := start(t, "")
-	size := demo.Size{Members: 40, Follows: 200, Sightings: 60, Remarks: 30, Likes: 60, Verdicts: 30, Saves: 30, Blocks: 5, MostFollowers: 20}
-	if _, err := demo.Load(t.Context(), w.Client, demo.Make(size, 1), 1, func(float64) {}); err != nil {
+	database := harness.Filled(t, "wetland", func(url string) error {
+		pictures, err := harness.Folder()
+		if err != nil {
+			return err
+		}
+		drawn = pictures
+		s, err := service.Start(context.Background(), service.Options{Listen: "127.0.0.1:0", Database: url,
+			Pictures: pictures, Log: harness.Log()})
+		if err != nil {
+			return err
+		}
+		harness.SignIn(t, s)
+		size := demo.Size{Members: 40, Follows: 200, Sightings: 60, Remarks: 30, Likes: 60, Verdicts: 30, Saves: 30, Blocks: 5, MostFollowers: 20}
+		c := harness.Client(t, s.Address)
+		_, err = demo.Load(context.Background(), c, demo.Make(size, 1), 1, func(float64) {})
+		if err == nil {
+			err = c.AfterAll().Settle(context.Background())
+		}
+		return errors.Join(err, s.Stop())
+	})
+	pictures := t.TempDir()
+	if err := os.CopyFS(pictures, os.DirFS(drawn)); err != nil {
 		t.Fatal(err)
 	}
-	w.Settle()
-	return w
+	return world{harness.StartOn(t, database, "", func(o *service.Options) { o.Pictures = pictures }), t}
 }
+
+// drawn is the folder of the wetland's pictures.
+var drawn string
 
 // What documents hold cannot steer a terminal, nor turn its text around.
 func TestTextIsPrintedWithWhatWouldSteerATerminalMadeVisible(t *testing.T) {

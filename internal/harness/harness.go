@@ -32,9 +32,8 @@ import (
 	"yalvo/internal/upkeep"
 )
 
-// Main runs a package's tests, stops the PostgreSQL they shared, and removes
-// their folders.
-func Main(m *testing.M) {
+// Main runs a package's tests, ends what they shared, with their PostgreSQL, and removes their folders.
+func Main(m *testing.M, ends ...func()) {
 	code := 1
 	if dir, err := Folder(); err != nil {
 		fmt.Fprintln(os.Stderr, err)
@@ -46,6 +45,9 @@ func Main(m *testing.M) {
 		debug.SetGCPercent(400)
 		debug.SetMemoryLimit(6 << 30)
 		code = m.Run()
+	}
+	for _, end := range ends {
+		end()
 	}
 	if shared.server != nil {
 		if err := shared.server.Stop(); err != nil {
@@ -62,12 +64,15 @@ func Main(m *testing.M) {
 	os.Exit(code)
 }
 
-var shared struct {
+var shared = struct {
 	once   sync.Once
 	server *postgres.Server
 	err    error
 	count  atomic.Int64
-}
+
+	mu     sync.Mutex
+	filled map[string]func() error
+}{filled: map[string]func() error{}}
 
 var folders struct {
 	mu   sync.Mutex
@@ -111,17 +116,49 @@ func Prepared(t testing.TB) string {
 	return create(t, "prepared")
 }
 
-func create(t testing.TB, template string) string {
+// Filled makes a copy of a database that is filled once for all tests, and returns its URL.
+func Filled(t testing.TB, name string, fill func(url string) error) string {
+	t.Helper()
+	shared.mu.Lock()
+	filled := shared.filled[name]
+	if filled == nil {
+		filled = sync.OnceValue(func() error {
+			if err := copied(t.Context(), name, "prepared"); err != nil {
+				return err
+			}
+			return fill(shared.server.AddressOf(name))
+		})
+		shared.filled[name] = filled
+	}
+	shared.mu.Unlock()
+	server(t)
+	if err := filled(); err != nil {
+		t.Fatal(err)
+	}
+	return create(t, name)
+}
+
+// server is the PostgreSQL that all tests share.
+func server(t testing.TB) *postgres.Server {
 	t.Helper()
 	shared.once.Do(func() { shared.server, shared.err = begin() })
 	if shared.err != nil {
 		t.Fatalf("starting PostgreSQL: %v", shared.err)
 	}
+	return shared.server
+}
+
+// copied makes a database. Its files are copied, which takes a tenth of writing them into the log.
+func copied(ctx context.Context, name, template string) error {
+	return execute(ctx, shared.server, "CREATE DATABASE "+name+" TEMPLATE "+template+" STRATEGY file_copy")
+}
+
+// create makes a database that is dropped again: PostgreSQL looks after each one that there is.
+func create(t testing.TB, template string) string {
+	t.Helper()
+	server(t)
 	name := fmt.Sprintf("test%d", shared.count.Add(1))
-	// Its files are copied, which takes a tenth of writing them into the log. It is dropped again: PostgreSQL looks
-	// after each one that there is.
-	if err := execute(t.Context(), shared.server, "CREATE DATABASE "+name+" TEMPLATE "+template+
-		" STRATEGY file_copy"); err != nil {
+	if err := copied(t.Context(), name, template); err != nil {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() {

@@ -23,11 +23,11 @@ func (a *App) checked() http.RoundTripper {
 	transport.DisableCompression = true // packing takes a race detector long
 	transport.MaxIdleConnsPerHost = 64
 	a.T.Cleanup(transport.CloseIdleConnections)
-	return &checkedTransport{app: a, router: a.described(), next: transport, seen: map[string]int{}}
+	return &checkedTransport{app: a, next: transport}
 }
 
-// described reads the OpenAPI document and finds the operation of a request in it.
-func (a *App) described() routers.Router {
+// described reads the OpenAPI document.
+func (a *App) described() *description {
 	a.T.Helper()
 	resp, err := http.DefaultClient.Do(a.Request("GET", "/v1/openapi.json", ""))
 	if err != nil {
@@ -38,28 +38,35 @@ func (a *App) described() routers.Router {
 	if err != nil {
 		a.T.Fatal(err)
 	}
-	router, err := routerOf(raw)
+	d, err := descriptionIn(raw)
 	if err != nil {
 		a.T.Fatalf("the OpenAPI document: %v", err)
 	}
-	return router
+	return d
 }
 
 // anyService stands for the address of the service in a document that several have.
 const anyService = "service.test"
 
-// described are the routers of the documents that have been read: many tests have the same
-// design.
-var described struct {
-	mu      sync.Mutex
-	routers map[string]routers.Router
+// description is an OpenAPI document.
+type description struct {
+	routers.Router // finds the operation of a request
+
+	mu   sync.Mutex
+	seen map[string]int // how many answers there were of each kind
 }
 
-func routerOf(raw []byte) (routers.Router, error) {
-	described.mu.Lock()
-	defer described.mu.Unlock()
-	if r := described.routers[string(raw)]; r != nil {
-		return r, nil
+// descriptions are those that have been read, by their text: many tests have the same design.
+var descriptions = struct {
+	mu  sync.Mutex
+	all map[string]*description
+}{all: map[string]*description{}}
+
+func descriptionIn(raw []byte) (*description, error) {
+	descriptions.mu.Lock()
+	defer descriptions.mu.Unlock()
+	if d := descriptions.all[string(raw)]; d != nil {
+		return d, nil
 	}
 	doc, err := openapi3.NewLoader().LoadFromData(raw)
 	if err == nil {
@@ -69,55 +76,66 @@ func routerOf(raw []byte) (routers.Router, error) {
 		return nil, err
 	}
 	doc.Servers = openapi3.Servers{{URL: "http://" + anyService}}
-	r, err := legacy.NewRouter(doc)
-	if err == nil {
-		if described.routers == nil {
-			described.routers = map[string]routers.Router{}
-		}
-		described.routers[string(raw)] = r
+	router, err := legacy.NewRouter(doc)
+	if err != nil {
+		return nil, err
 	}
-	return r, err
+	d := &description{Router: router, seen: map[string]int{}}
+	descriptions.all[string(raw)] = d
+	return d, nil
 }
 
 type checkedTransport struct {
-	app    *App
-	router routers.Router
-	next   http.RoundTripper
+	app  *App
+	next http.RoundTripper
 
-	mu   sync.Mutex
-	seen map[string]int // how many answers there were of each kind
+	mu sync.Mutex
+	by *description // nil: the design in force has changed since
 }
 
-// Of each kind of answer the first so many are checked, and then one in some:
-// tests with random operations read thousands that are alike.
+// Of each kind of answer the first so many are checked, and then one in some: tests read thousands that are alike,
+// and a check takes ten times as long as the answer.
 const (
-	checkedFirst = 4
+	checkedFirst = 8
 	checkedOneIn = 100
 )
 
 // checks tells whether an answer is to be checked.
-func (c *checkedTransport) checks(req *http.Request, resp *http.Response) bool {
-	parts := strings.SplitN(req.URL.Path, "/", 4) // "", "v1", "collections", ...
-	kind := fmt.Sprint(req.Method, parts[:min(3, len(parts))], strings.Count(req.URL.Path, "/"), resp.StatusCode)
+func (d *description) checks(req *http.Request, resp *http.Response) bool {
+	parts := strings.SplitN(req.URL.Path, "/", 5) // "", "v1", "collections", "posts", ...
+	kind := fmt.Sprint(req.Method, parts[:min(4, len(parts))], strings.Count(req.URL.Path, "/"), resp.StatusCode)
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	d.seen[kind]++
+	return d.seen[kind] <= checkedFirst || d.seen[kind]%checkedOneIn == 0
+}
+
+// describes is the document that answers are held against now.
+func (c *checkedTransport) describes() *description {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	c.seen[kind]++
-	return c.seen[kind] <= checkedFirst || c.seen[kind]%checkedOneIn == 0
+	if c.by == nil {
+		c.by = c.app.described()
+	}
+	return c.by
 }
 
 // RoundTrip sends the request and checks the answer.
 func (c *checkedTransport) RoundTrip(req *http.Request) (*http.Response, error) {
 	resp, err := c.next.RoundTrip(req)
 	if err == nil && req.Method == http.MethodPut && req.URL.Path == "/v1/design" && resp.StatusCode == http.StatusOK {
-		router := c.app.described() // another design, another document
 		c.mu.Lock()
-		c.router = router
+		c.by = nil // another design, another document
 		c.mu.Unlock()
 	}
 	if err != nil || strings.HasPrefix(resp.Header.Get("Content-Type"), "text/event-stream") ||
 		resp.Header.Get("Content-Type") == "application/x-ndjson" ||
-		c.app.Evolving.Load() || req.URL.Query().Has("fields") || !c.checks(req, resp) {
+		c.app.Evolving.Load() || req.URL.Query().Has("fields") {
 		return resp, err
+	}
+	by := c.describes()
+	if !by.checks(req, resp) {
+		return resp, nil
 	}
 	body, err := io.ReadAll(resp.Body)
 	if err != nil {
@@ -125,12 +143,9 @@ func (c *checkedTransport) RoundTrip(req *http.Request) (*http.Response, error) 
 	}
 	resp.Body.Close()
 	resp.Body = io.NopCloser(bytes.NewReader(body))
-	c.mu.Lock()
-	router := c.router
-	c.mu.Unlock()
 	to := *req.URL
 	to.Host = anyService
-	route, params, err := router.FindRoute(&http.Request{Method: req.Method, URL: &to, Header: req.Header})
+	route, params, err := by.FindRoute(&http.Request{Method: req.Method, URL: &to, Header: req.Header})
 	if err != nil {
 		if resp.StatusCode != http.StatusNotFound && resp.StatusCode != http.StatusBadRequest {
 			c.app.T.Errorf("%s %s answered %d and is not in the OpenAPI document: %v", req.Method, req.URL.Path,

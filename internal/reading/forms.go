@@ -95,8 +95,8 @@ func (asksNothing) Allowed(*plan.Collection, []string, store.Filter) (map[string
 }
 
 // PartnersOf is part of [running.Stored].
-func (asksNothing) PartnersOf(store.Address, []store.Partners, int) ([][]string, bool, error) {
-	return nil, false, errAsks
+func (asksNothing) PartnersOf(*plan.Collection, []string, []store.Partners, int) ([]store.PartnersFound, error) {
+	return nil, errAsks
 }
 
 // Candidates is part of [running.Stored].

@@ -33,6 +33,7 @@ type App struct {
 	full      atomic.Bool // the database has had no room left
 	signed    signed
 	memory    *memory
+	asking    asking
 	given     atomic.Int64 // see Gave
 	lookedAt  atomic.Int64 // see looked
 }
@@ -54,6 +55,7 @@ func New(ctx context.Context, name string, s *store.Store, log *slog.Logger) (*A
 		return nil, err
 	}
 	a := &App{Name: name, Store: s, Log: log, Signals: newSignals(), memory: known}
+	a.asking.partners.Log, a.asking.further.Log = log, log
 	return a, a.Reload(ctx)
 }
 

@@ -31,7 +31,7 @@ type Stored interface {
 	Known(docs []store.Address, pairs []store.Between) ([]store.Document, []bool, error)
 	Candidates(s *plan.Summary, targets []int64, skip, many int) ([]store.Candidate, error)
 	Allowed(c *plan.Collection, keys []string, filter store.Filter) (map[string]bool, error)
-	PartnersOf(who store.Address, asks []store.Partners, most int) ([][]string, bool, error)
+	PartnersOf(of *plan.Collection, keys []string, asks []store.Partners, most int) ([]store.PartnersFound, error)
 	Context() context.Context // of the request
 }
 
@@ -61,7 +61,7 @@ func (a *App) JudgeNow(ctx context.Context, v *Version, who Viewer) *Judge {
 	if !who.Judged {
 		return nil
 	}
-	return v.Judge(who, a.Store.Looking(ctx))
+	return v.Judge(who, looked{a.Store.Looking(ctx), a})
 }
 
 // Court makes a court that knows what is stored, for what an account has set off.
@@ -71,7 +71,7 @@ func (v *Version) Court(account string, known Known) *access.Court {
 
 // Asking is a judge of what belongs to lists for a viewer, whom no rules need hold for.
 func (a *App) Asking(ctx context.Context, v *Version, who Viewer) *Judge {
-	return v.judgeFrom(who, source{v, a.known(ctx)}, a.Store.Looking(ctx))
+	return v.judgeFrom(who, source{v, a.known(ctx)}, looked{a.Store.Looking(ctx), a})
 }
 
 func (a *App) known(ctx context.Context) Known {

@@ -92,18 +92,17 @@ func (j *Judge) Obey(holders []*Holder) error {
 	o := obeying{Judge: j, docs: map[store.Address]*Holder{}, verdicts: map[judgement]bool{},
 		more:    map[place]*candidates{},
 		filters: map[*plan.Collection]filtering{}, allowed: map[store.Address]bool{}}
+	shown := make([]json.RawMessage, len(holders))
+	left := make([]int, len(holders)) // holders of which something is unknown
+	for i := range left {
+		left[i] = i
+	}
 	for range mostRounds {
-		o.want = wishes{docs: map[store.Address]*plan.Collection{}, verdicts: map[judgement][]access.Condition{},
-			more: map[place]*plan.Summary{}, read: map[*plan.Collection][]string{},
-			points: map[store.Address]pointing{}}
-		shown := make([]json.RawMessage, len(holders))
-		for i, h := range holders {
-			var err error
-			if shown[i], err = o.object(h, h.Of, h.Kept); err != nil {
-				return err
-			}
+		var err error
+		if left, err = o.round(holders, left, shown); err != nil {
+			return err
 		}
-		if o.want.none() {
+		if len(left) == 0 {
 			for i, h := range holders {
 				h.Kept = shown[i]
 			}
@@ -114,6 +113,27 @@ func (j *Judge) Obey(holders []*Holder) error {
 		}
 	}
 	return errors.New("what kept values show could not be judged in a bounded number of rounds")
+}
+
+// round goes over holders of which something is unknown, and tells of which it still is. What their rules ask of the
+// viewer is the same for all: as soon as one needs that, it is looked up before all others.
+func (o *obeying) round(holders []*Holder, left []int, shown []json.RawMessage) (still []int, err error) {
+	o.want = wishes{docs: map[store.Address]*plan.Collection{}, verdicts: map[judgement][]access.Condition{},
+		more: map[place]*plan.Summary{}, read: map[*plan.Collection][]string{}, points: map[store.Address]pointing{}}
+	for at, i := range left {
+		h := holders[i]
+		o.waits = false
+		if shown[i], err = o.object(h, h.Of, h.Kept); err != nil {
+			return nil, err
+		}
+		if o.waits {
+			still = append(still, i)
+		}
+		if o.want.partners {
+			return append(still, left[at+1:]...), nil
+		}
+	}
+	return still, nil
 }
 
 // mostRounds is how often Obey looks at what it needs to know next: a few times for each level of values that
@@ -134,6 +154,7 @@ type obeying struct {
 	verdicts map[judgement]bool
 	more     map[place]*candidates
 	want     wishes
+	waits    bool // for something that is wanted
 
 	filters map[*plan.Collection]filtering // what the database can tell by itself
 	allowed map[store.Address]bool         // and has told
@@ -163,10 +184,6 @@ type wishes struct {
 type pointing struct {
 	by *plan.Reference
 	is *points
-}
-
-func (w wishes) none() bool {
-	return len(w.docs)+len(w.verdicts)+len(w.more)+len(w.read)+len(w.points) == 0 && !w.partners
 }
 
 // place is a kept value in a document.
@@ -433,7 +450,7 @@ func (o *obeying) further(h *Holder, s *plan.Summary) ([]item, error) {
 		items = append(items, item{from, shown})
 	}
 	if len(items) < s.HowMany && !have.all && len(have.found) < mostCandidates {
-		o.want.more[at] = s
+		o.want.more[at], o.waits = s, true
 		o.docs[Address(h.Of, h.Key)] = h
 	}
 	return items, nil
@@ -460,7 +477,7 @@ func (o *obeying) known(h *Holder, enough bool) *Holder {
 	a := Address(h.Of, h.Key)
 	found, looked := o.docs[a]
 	if !looked {
-		o.want.docs[a] = h.Of
+		o.want.docs[a], o.waits = h.Of, true
 	}
 	return found
 }
@@ -484,6 +501,7 @@ func (o *obeying) may(h *Holder, k *design.Kept, from *Holder, pairFields json.R
 	about := judgement{place{k, h.Of.Path(h.Key)}, from.Key}
 	may, decided := o.verdicts[about]
 	if !decided {
+		o.waits = true
 		o.want.verdicts[about], err = o.conditions(h, k, from, pairFields)
 		return true, err
 	}
@@ -512,6 +530,7 @@ func (o *obeying) byPartners(rule *fixedRule, from *Holder) (may, is bool) {
 	key := from.points.Load()
 	if key == nil {
 		o.want.points[at] = pointing{rule.by, from.points}
+		o.waits = true
 	}
 	missing := o.partners == nil
 	for _, ask := range rule.pairs {
@@ -520,7 +539,7 @@ func (o *obeying) byPartners(rule *fixedRule, from *Holder) (may, is bool) {
 		}
 	}
 	if missing {
-		o.want.partners = true
+		o.want.partners, o.waits = true, true
 	}
 	if missing || key == nil {
 		return true, true
@@ -568,6 +587,7 @@ func (o *obeying) mayRead(from *Holder) bool {
 	may, decided := o.allowed[Address(from.Of, from.Key)]
 	if !decided {
 		o.want.read[from.Of] = append(o.want.read[from.Of], from.Key)
+		o.waits = true
 	}
 	return may || !decided
 }

@@ -84,13 +84,13 @@ const mostPartners = 200
 
 // partnersFor looks up what some rules ask for, nil if there are too many.
 func (o *obeying) partnersFor(asks []store.Partners) (*partners, error) {
-	me := Address(o.Plan.Collection(o.Plan.Design.Accounts.Name), o.who.Me)
-	found, there, err := o.stores.PartnersOf(me, asks, mostPartners)
+	accounts := o.Plan.Collection(o.Plan.Design.Accounts.Name)
+	found, err := o.stores.PartnersOf(accounts, []string{o.who.Me}, asks, mostPartners)
 	if err != nil {
 		return nil, err
 	}
-	p := &partners{there: there, with: map[store.Partners]map[string]bool{}}
-	for i, keys := range found {
+	p := &partners{there: found[0].There, with: map[store.Partners]map[string]bool{}}
+	for i, keys := range found[0].With {
 		if keys == nil {
 			return nil, nil
 		}

@@ -56,6 +56,9 @@ func (p *pulse) begins() {
 func (a *App) WhileItAnswers(ctx context.Context) (context.Context, func()) {
 	beat := a.pulse.while()
 	ctx, cancel := context.WithCancelCause(ctx)
+	if beat.Err() != nil { // else some would be answered yet, until they are told
+		cancel(ErrHangs)
+	}
 	stop := context.AfterFunc(beat, func() { cancel(ErrHangs) })
 	return ctx, func() { stop() }
 }
