@@ -18,9 +18,9 @@ test:                  ## everything: vet, staticcheck, the console's checks, al
 	cd console && npm run --silent check & looked=$$!; \
 	$(MAKE) --no-print-directory bin/staticcheck && \
 	GOFLAGS='$(RACE)' bin/staticcheck -tests=false ./... && wait $$looked
-	@# Tests wait a lot, for upkeep and for locks: five at a time keep two cores busy. Garbage may stay for longer:
+	@# Tests wait a lot, for upkeep and for locks: six at a time keep two cores busy. Garbage may stay for longer:
 	@# collecting it takes a race detector long.
-	GOGC=400 $(GO) test $(RACE) -vet=all -parallel 5 -timeout 25m ./...
+	GOGC=400 $(GO) test $(RACE) -vet=all -parallel 6 -timeout 25m ./...
 
 lint: bin/staticcheck  ## tests too: what these alone are built on takes it minutes to read
 	bin/staticcheck ./...

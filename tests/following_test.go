@@ -84,6 +84,37 @@ func are(want ...string) func(client.Documents) bool {
 	}
 }
 
+// What may not be read takes no places in a live timeline: what stands behind it is looked after too.
+func TestALiveTimelineGoesPastWhatMayNotBeRead(t *testing.T) {
+	t.Parallel()
+	w := start(t, livePonds(t))
+	w.pondsPeople()
+	for _, id := range []string{"fay", "gus"} {
+		w.person(id)
+	}
+	w.follow("fay", "ada")
+	w.follow("fay", "gus")
+	w.post("ada", "old", "a heron")
+	for i := range 5 {
+		w.post("gus", fmt.Sprint("g", i), "again")
+	}
+	must(w.Set(t.Context(), "block", "fay", "gus"))(t)
+	w.Settle()
+	home := live(w, func(ctx context.Context, show func(client.Timeline) error) error {
+		return w.As("fay").Follow(ctx, "home", "fay", client.Page{Limit: 1}, show)
+	})
+	says := func(text string) func(client.Timeline) bool {
+		return func(page client.Timeline) bool {
+			return len(page.Entries) == 1 && page.Entries[0].ID == "old" && page.Entries[0].Facts["text"] == text
+		}
+	}
+	home.shows("what may be read", says("a heron"))
+	if _, _, err := w.Patch(t.Context(), "posts/old", map[string]any{"text": "two herons"}); err != nil {
+		t.Fatal(err)
+	}
+	home.shows("an edit of it", says("two herons"))
+}
+
 func TestListsAreReadLive(t *testing.T) {
 	t.Parallel()
 	w := start(t, livePonds(t))

@@ -667,6 +667,7 @@ func (th *throng) entries(timeline, owner string) []string {
 // Thirty-two clients do random things to an app with every kind of duplicate,
 // over two services; afterwards everything is as the model says.
 func TestEverythingIsAsTheModelSays(t *testing.T) {
+	t.Parallel()
 	for _, design := range []struct{ name, source string }{
 		{"pushed", marsh + marshTriggers},
 		{"collected and mixed", strings.NewReplacer("length: 12,", "length: 12, deliver: mixed, above: 3,", "order: seen,", "order: seen, deliver: pull,").Replace(marsh) + marshTriggers},

@@ -57,8 +57,8 @@ func (r *Reader) signTimelines(ctx context.Context, v *running.Version, all []*W
 		if err != nil || !known {
 			continue // its reader is told when it reads, or has not read yet
 		}
-		shown := store.Watched{Timeline: t, Owner: owner, After: w.page.After, Limit: w.page.Limit}
-		if t.Deliver == "push" {
+		shown := w.watched(t, owner)
+		if shown.Timeline.Deliver == "push" {
 			pushed, pages = append(pushed, w), append(pages, shown)
 			continue
 		}
@@ -78,6 +78,24 @@ func (r *Reader) signTimelines(ctx context.Context, v *running.Version, all []*W
 		pushed, pages = pushed[n:], pages[n:]
 	}
 	return nil
+}
+
+// mostSigned is how many places of a timeline are signed for one who watches. Of what lies beyond, where so much may
+// not be read, they are told when something else is written that concerns them.
+const mostSigned = 500
+
+// watched is what a page was made of, at least as much as it may show.
+func (w *Watch) watched(t *plan.Timeline, owner store.Owner) store.Watched {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	if w.further { // what lies beyond the cut is collected
+		pulled := *t.Timeline
+		pulled.Deliver = "pull"
+		whole := *t
+		whole.Timeline, t = &pulled, &whole
+	}
+	return store.Watched{Timeline: t, Owner: owner, After: w.page.After,
+		Limit: max(w.page.Limit, min(w.passed, mostSigned))}
 }
 
 func (r *Reader) signDocuments(ctx context.Context, _ *running.Version, all []*Watch, found map[*Watch]string) error {

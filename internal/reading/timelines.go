@@ -40,6 +40,9 @@ type Entries struct {
 
 	By string // the reference that leads to an entry's author
 	Markable
+
+	passed  int  // how many places were looked at for it
+	further bool // some of them beyond where the timeline was cut
 }
 
 // TimelineRequest asks for somebody's timeline.
@@ -117,6 +120,7 @@ func (r *Reader) Timeline(ctx context.Context, who running.Viewer, ask TimelineR
 			}
 		}
 	}
+	out.passed, out.further = passed, looks.further
 	// Whether a full page is the last is found out by the next one: to look for more now, where something was
 	// passed over and not where nothing was, would tell that.
 	if given := page.Given + len(out.Entries); given < t.Length && (!ended || limit > 0 && len(out.Entries) == limit) {

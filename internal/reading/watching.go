@@ -22,6 +22,8 @@ type Watch struct {
 	marks   bool   // they are shown how they are paired with it
 
 	mu      sync.Mutex
+	passed  int     // of a timeline: how many places were looked at for what is shown
+	further bool    // and whether beyond where it was cut
 	rows    []int64 // of a list: the documents that are shown
 	touched int     // of a list: how often something was written that it may show
 	seen    string  // signature of what it was when it was last looked at
@@ -37,6 +39,13 @@ func (w *Watch) Shows(rows []int64) {
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	w.rows = rows
+}
+
+// ShowsEntries notes what a page of a timeline was made of: if some of it may not be read, more than it shows.
+func (w *Watch) ShowsEntries(page Entries) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	w.passed, w.further = page.passed, page.further
 }
 
 // Ages tells whether what is shown changes with time alone.

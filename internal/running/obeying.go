@@ -4,80 +4,13 @@ import (
 	"bytes"
 	"encoding/json"
 	"errors"
-	"fmt"
-	"maps"
 	"slices"
-	"strings"
-	"sync/atomic"
 
 	"yalvo/internal/access"
 	"yalvo/internal/design"
-	"yalvo/internal/expr"
 	"yalvo/internal/plan"
 	"yalvo/internal/store"
 )
-
-// Holder is a document whose kept values are to be shown to a viewer who may read it.
-type Holder struct {
-	Of     *plan.Collection
-	Key    string
-	N      int64                      // its row number, 0 if that is not known
-	Links  map[string]json.RawMessage // its references, nil: not known
-	Values map[string]any             // as rules see it, nil: not known
-	Kept   json.RawMessage
-
-	stored *store.Document // links and values are taken out of it when they are needed
-	points *points         // of an element: where the reference leads that a rule asks for
-}
-
-// points is remembered with a text that shows an element. It never changes.
-type points = atomic.Pointer[string]
-
-// HolderOf is a stored document as one.
-func HolderOf(c *plan.Collection, d *store.Document, kept json.RawMessage) *Holder {
-	return &Holder{Of: c, Key: d.Key, N: d.N, Kept: kept, stored: d}
-}
-
-// links are the references of a holder, nil if they are not known.
-func (h *Holder) links() (map[string]json.RawMessage, error) {
-	if h.Links == nil && h.stored != nil {
-		h.Links = map[string]json.RawMessage{}
-		names := design.NamesOf(h.Of.References, func(r *plan.Reference) string { return r.Name })
-		return h.Links, Pick(h.Links, See(h.Of, *h.stored).Facts, names)
-	}
-	return h.Links, nil
-}
-
-// holding is a holder as rules see it.
-func (j *Judge) holding(h *Holder) (*expr.Document, error) {
-	var err error
-	if h.Values == nil && h.stored != nil {
-		h.Values, err = j.RuleValues(h.Of, *h.stored)
-	}
-	return j.Law.Document(h.Of.Collection, h.Key, h.Values), err
-}
-
-// MayShow tells whether kept values may have something to be judged: not if they are empty, as most are. It
-// looks at the text alone, in which no name stands but as a name.
-func (v *Version) MayShow(c *plan.Collection, kept json.RawMessage) bool {
-	for _, name := range v.Law.JudgedNames(c.Collection) {
-		for rest := kept; ; {
-			at := bytes.Index(rest, name)
-			if at < 0 {
-				break
-			}
-			rest = rest[at+len(name):]
-			if value := bytes.TrimLeft(rest, ": "); !bytes.HasPrefix(value, []byte("[]")) &&
-				!bytes.HasPrefix(value, null) {
-				return true
-			}
-		}
-	}
-	return false
-}
-
-// Obeying tells whether kept values of a collection have to be judged for who reads them.
-func (v *Version) Obeying(c *plan.Collection) bool { return len(v.Law.JudgedNames(c.Collection)) > 0 }
 
 // Obey leaves out of kept values what the viewer may not read where it is from: elements of a latest and a
 // gather, in the place of which the next ones come, and copies, which are null then. What is shown by other
@@ -170,22 +103,6 @@ type filtering struct {
 	fixed *fixedRule // it depends on little, nil if on more
 }
 
-// wishes are what is to be known next.
-type wishes struct {
-	docs     map[store.Address]*plan.Collection
-	verdicts map[judgement][]access.Condition
-	more     map[place]*plan.Summary
-	read     map[*plan.Collection][]string // keys of documents that the database is asked about
-	points   map[store.Address]pointing    // where references lead
-	partners bool
-}
-
-// pointing is what is to be known of an element.
-type pointing struct {
-	by *plan.Reference
-	is *points
-}
-
 // place is a kept value in a document.
 type place struct {
 	kept   *design.Kept
@@ -226,95 +143,6 @@ func (o *obeying) object(h *Holder, c *plan.Collection, raw json.RawMessage) (js
 		return raw, nil
 	}
 	return append(out, raw[done:]...), nil
-}
-
-// part is a kept value in the text of an object, of which something has to be judged.
-type part struct {
-	*design.Kept
-	at    int // where it begins
-	text  json.RawMessage
-	items []element // of a latest or a gather
-}
-
-// element is one of a latest or a gather as it is stored.
-type element struct {
-	key    string // of its source
-	text   json.RawMessage
-	points *points
-}
-
-// partsOf are the parts of an object. What was taken apart lately need not be again: pages remember
-// documents, and hold the same text. It is held here too, so that no other can lie where it lay.
-func (o *obeying) partsOf(c *plan.Collection, raw json.RawMessage) ([]part, error) {
-	if len(raw) == 0 {
-		return nil, nil
-	}
-	k := partsKey{&raw[0], len(raw), c}
-	if o.parts != nil {
-		if known, is := o.parts.Get(k); is {
-			return known, nil
-		}
-	}
-	var parts []part
-	var wrong error
-	err := scan(raw, func(name []byte, value json.RawMessage, at int) bool {
-		kept := o.judged(c, name)
-		if kept == nil || string(value) == "null" {
-			return true
-		}
-		p := part{Kept: kept, at: at, text: value}
-		if kept.Kind != design.Copy {
-			p.items, wrong = elementsOf(kept, value)
-		}
-		parts = append(parts, p)
-		return wrong == nil
-	})
-	if err = errors.Join(err, wrong); err == nil && o.parts != nil {
-		o.parts.Add(k, parts)
-	}
-	return parts, err
-}
-
-// partsKey is a text, by where it lies.
-type partsKey struct {
-	begin *byte
-	size  int
-	of    *plan.Collection
-}
-
-// partsKnown is of how many texts the parts are remembered: some 20 MB, besides texts that pages remember.
-const partsKnown = 20_000
-
-func elementsOf(k *design.Kept, list json.RawMessage) (all []element, err error) {
-	var wrong error
-	err = scan(list, func(_ []byte, text json.RawMessage, _ int) bool {
-		named := text
-		if k.Kind == design.Latest {
-			named, wrong = member(text, `"path"`)
-		}
-		if wrong == nil && len(named) < 2 {
-			wrong = fmt.Errorf("an element of %s.%s has no name", k.In.Name, k.Name)
-		}
-		if wrong != nil {
-			return false
-		}
-		key := string(named[1 : len(named)-1]) // neither paths nor keys have anything that JSON escapes
-		if k.Kind == design.Latest {
-			key = keyOf(key)
-		}
-		all = append(all, element{key, text, new(points)})
-		return true
-	})
-	return all, errors.Join(err, wrong)
-}
-
-// judged is the kept value of a name in quotes, if something in it has to be judged.
-func (o *obeying) judged(c *plan.Collection, quoted []byte) *design.Kept {
-	isIt := func(name []byte) bool { return bytes.Equal(name, quoted) }
-	if !slices.ContainsFunc(o.Law.JudgedNames(c.Collection), isIt) {
-		return nil
-	}
-	return c.KeptValue(string(quoted[1 : len(quoted)-1]))
 }
 
 func (o *obeying) value(h *Holder, p part) (json.RawMessage, error) {
@@ -404,16 +232,6 @@ func (o *obeying) elements(h *Holder, s *plan.Summary, p part) (all []item, chan
 	}
 	all, err = o.further(h, s)
 	return all, true, err
-}
-
-// keyOf is the key of a document by its path: the ids in it.
-func keyOf(path string) string {
-	parts := strings.Split(path, "/")
-	var ids []string
-	for i := 1; i < len(parts); i += 2 {
-		ids = append(ids, parts[i])
-	}
-	return strings.Join(ids, "/")
 }
 
 // further are the elements, looked for among all sources.
@@ -547,40 +365,6 @@ func (o *obeying) byPartners(rule *fixedRule, from *Holder) (may, is bool) {
 	return rule.allows(o.Judge, o.partners, *key), true
 }
 
-// lookAround gets to know where references lead, and the viewer's own pairs.
-func (o *obeying) lookAround() error {
-	if len(o.want.points) > 0 {
-		addresses := slices.Collect(maps.Keys(o.want.points))
-		found, _, err := o.stores.Known(addresses, nil)
-		if err != nil {
-			return err
-		}
-		for _, a := range addresses {
-			o.allowed[a] = false // what is not there
-		}
-		for _, d := range found {
-			a := store.Address{Collection: d.Collection, Key: d.Key}
-			key, err := pointsTo(o.want.points[a].by, d)
-			if err != nil {
-				return err
-			}
-			o.want.points[a].is.Store(&key)
-			delete(o.allowed, a)
-		}
-	}
-	if !o.want.partners {
-		return nil
-	}
-	var err error
-	if o.partners, err = o.partnersFor(o.asked); err == nil && o.partners == nil {
-		for c, f := range o.filters { // there are too many
-			f.fixed = nil
-			o.filters[c] = f
-		}
-	}
-	return err
-}
-
 // mayRead tells whether the viewer may read a document by a rule of which the database can tell all. As long
 // as that is not known it is taken to be so.
 func (o *obeying) mayRead(from *Holder) bool {
@@ -590,141 +374,4 @@ func (o *obeying) mayRead(from *Holder) bool {
 		o.waits = true
 	}
 	return may || !decided
-}
-
-// ask has the database tell which documents the viewer may read.
-func (o *obeying) ask() error {
-	for c, keys := range o.want.read {
-		allowed, err := o.stores.Allowed(c, keys, o.filters[c].Filter)
-		if err != nil {
-			return err
-		}
-		for _, key := range keys {
-			o.allowed[Address(c, key)] = allowed[key]
-		}
-	}
-	return nil
-}
-
-// conditions are those to be shown a source of a kept value in a document that may be read: see
-// [access.Law.Sourcing].
-func (o *obeying) conditions(h *Holder, k *design.Kept, from *Holder, pairFields json.RawMessage) ([]access.Condition,
-	error) {
-	var facts map[string]any
-	var errs [3]error
-	if k.Pair != nil && len(pairFields) > 0 {
-		facts, errs[0] = Typed(k.Pair.Fields, pairFields)
-	}
-	holder, err := o.holding(h)
-	errs[1] = err
-	source, err := o.holding(from)
-	errs[2] = err
-	return o.Law.Sourcing(k, holder, source, facts), errors.Join(errs[:]...)
-}
-
-// fulfil gets to know what is wanted.
-func (o *obeying) fulfil() error {
-	if len(o.want.docs) > 0 {
-		if err := o.read(); err != nil {
-			return err
-		}
-	}
-	if err := o.lookFurther(); err != nil {
-		return err
-	}
-	if err := errors.Join(o.lookAround(), o.ask()); err != nil {
-		return err
-	}
-	about := make([]judgement, 0, len(o.want.verdicts))
-	requests := make([][]access.Condition, 0, len(o.want.verdicts))
-	for one, conditions := range o.want.verdicts {
-		about, requests = append(about, one), append(requests, conditions)
-	}
-	if len(requests) == 0 {
-		return nil
-	}
-	verdicts, err := o.Decide(requests...)
-	for i, v := range verdicts {
-		o.verdicts[about[i]] = v.Allowed
-	}
-	return err
-}
-
-func (o *obeying) read() error {
-	var addresses []store.Address
-	for a := range o.want.docs {
-		o.docs[a] = nil
-		addresses = append(addresses, a)
-	}
-	found, _, err := o.stores.Known(addresses, nil)
-	if err != nil {
-		return err
-	}
-	for i := range found {
-		d := &found[i]
-		c := o.Plan.CollectionNumbered(d.Collection)
-		o.docs[Address(c, d.Key)] = HolderOf(c, d, d.Kept)
-	}
-	return nil
-}
-
-// furtherLook is what is looked for together: the next sources of a value, of several documents.
-type furtherLook struct {
-	s          *plan.Summary
-	skip, many int
-}
-
-// lookFurther reads some more sources of values, those of the same value together.
-func (o *obeying) lookFurther() error {
-	looks := map[furtherLook]map[int64]place{}
-	for at, s := range o.want.more {
-		have := o.more[at]
-		if have == nil {
-			have = &candidates{}
-			o.more[at] = have
-		}
-		look := furtherLook{s, len(have.found), max(someCandidates+s.HowMany, len(have.found))}
-		if looks[look] == nil {
-			looks[look] = map[int64]place{}
-		}
-		looks[look][o.docs[Address(s.In, keyOf(at.holder))].N] = at
-	}
-	for look, places := range looks {
-		found, err := o.stores.Candidates(look.s, slices.Collect(maps.Keys(places)), look.skip, look.many)
-		if err != nil {
-			return err
-		}
-		for _, c := range found {
-			have := o.more[places[c.Target]]
-			have.found = append(have.found, c)
-		}
-		for _, at := range places {
-			have := o.more[at]
-			have.all = len(have.found)-look.skip < look.many
-		}
-	}
-	return nil
-}
-
-// Item is an element of a latest: its id and path, and what is shown of it.
-func Item(s *plan.Summary, key string, facts, kept json.RawMessage) (json.RawMessage, error) {
-	item := map[string]json.RawMessage{}
-	id, path := IDOf(key), s.Sources.Path(key)
-	if s.Kind == design.Gather {
-		return json.Marshal(key)
-	}
-	for name, text := range map[string]string{"id": id, "path": path} {
-		quoted, err := json.Marshal(text)
-		if err != nil {
-			return nil, err
-		}
-		item[name] = quoted
-	}
-	if err := Pick(item, facts, s.Fields); err != nil {
-		return nil, err
-	}
-	if err := Pick(item, kept, s.KeptNames); err != nil {
-		return nil, err
-	}
-	return json.Marshal(item)
 }

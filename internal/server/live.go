@@ -82,6 +82,9 @@ func (s *Server) followTimeline(c *echo.Context) (*follow, error) {
 		asked.names != nil)
 	return &follow{watch, func() (shown, error) {
 		got, err := s.timelinePage(c, timeline, owner, page, asked)
+		if err == nil {
+			watch.ShowsEntries(got.read)
+		}
 		out := shown{Page: live.Page{More: got.Next != ""}, text: got.text()}
 		for i, e := range got.Entries {
 			out.Items = append(out.Items, live.Item{Path: e.Path, Text: got.appendEntry(nil, i), Kept: e.Kept})

@@ -65,6 +65,7 @@ type timelinePage struct {
 	Next    string            `json:"next,omitempty"`
 	with    json.RawMessage   // what is brought along, nil for nothing
 	along   int               // how many documents
+	read    reading.Entries   // what it was made of
 }
 
 // text is the page in JSON. A general encoder would look through what the
@@ -122,7 +123,7 @@ func (s *Server) timelinePage(c *echo.Context, timeline, owner string, page read
 	if err != nil {
 		return timelinePage{}, err
 	}
-	out := timelinePage{Entries: got.Entries}
+	out := timelinePage{Entries: got.Entries, read: got}
 	if out.Marks, err = s.marked(c, asked.marks, got.Markable); err != nil {
 		return timelinePage{}, err
 	}
