@@ -25,9 +25,9 @@ import (
 const (
 	handMembers   = 2000
 	handSightings = 2000
-	handFollowers = 50  // of each member
-	handApart     = 10  // whom each member blocks, and as many whom they hush
-	handLikers    = 300 // further members, who only like
+	handFollowers = 50     // of each member
+	handApart     = 10     // whom each member blocks, and as many whom they hush
+	handLikers    = 30_000 // further members, who only like: more than one turn's likes of a post
 	handTurns     = 5
 	handTime      = 4 * time.Second
 )
@@ -80,7 +80,7 @@ func (b *bench) handmade() error {
 	}
 	rivals := []rival{byHandRival(hand.URL), yalvoRival(b.ctx, c, s.Address, "Authorization: Bearer "+key+"\r\n")}
 	for _, r := range rivals {
-		if err := r.fill(); err != nil {
+		if err := r.fill(handLikers); err != nil {
 			return err
 		}
 	}
@@ -156,13 +156,13 @@ func yalvoRival(ctx context.Context, c *client.Client, url, header string) rival
 	}
 }
 
-// fill writes what there is before anything is measured.
-func (r rival) fill() error {
+// fill writes what there is before anything is measured, with so many who only like.
+func (r rival) fill(likers int) error {
 	for _, part := range []struct {
 		many int
 		ask  func(i int) request
 	}{
-		{handMembers + handLikers, r.member},
+		{handMembers + likers, r.member},
 		{2 * handMembers * handApart, func(i int) request {
 			kind, member := []string{"block", "hush"}[i%2], i/2/handApart
 			return r.apart(kind, member, (member+1000+i*37%500)%handMembers)

@@ -44,7 +44,7 @@ func (b *bench) rights() error {
 			return err
 		}
 		r := yalvoRival(b.ctx, c, s.Address, "Authorization: Bearer "+key+"\r\n")
-		if err := r.fill(); err != nil {
+		if err := r.fill(0); err != nil {
 			return err
 		}
 		if err := b.remarks(c); err != nil {
