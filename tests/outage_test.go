@@ -83,10 +83,12 @@ func (l *logged) Write(p []byte) (int, error) {
 	return l.text.Write(p)
 }
 
-func (l *logged) count(what string) int {
+func (l *logged) count(what string) int { return strings.Count(l.all(), what) }
+
+func (l *logged) all() string {
 	l.mu.Lock()
 	defer l.mu.Unlock()
-	return strings.Count(l.text.String(), what)
+	return l.text.String()
 }
 
 // The database takes half a second for each write. Whoever writes waits or is told to come
@@ -169,8 +171,12 @@ func TestADatabaseThatHangsIsAway(t *testing.T) {
 	t.Cleanup(func() { signal(syscall.SIGCONT) })
 	signal(syscall.SIGSTOP)
 	began := time.Now()
+	patient := http.Client{Timeout: 30 * time.Second}
 	for _, path := range []string{"/v1/collections/people/ada", "/readyz", "/v1/timelines/home/ada"} {
-		answer := must(http.DefaultClient.Do(w.Request("GET", path, "")))(t)
+		answer, err := patient.Do(w.Request("GET", path, ""))
+		if err != nil {
+			t.Fatalf("%v; %d processes were stopped, and the service said: %s", err, len(still), said.all())
+		}
 		answer.Body.Close()
 		same(t, path, answer.StatusCode, http.StatusServiceUnavailable)
 		same(t, "when to come back to "+path, answer.Header.Get("Retry-After"), "1")
