@@ -7,6 +7,7 @@ import (
 	"net/http"
 	"net/netip"
 	"os"
+	"os/exec"
 	"regexp"
 	"strings"
 	"sync"
@@ -18,6 +19,7 @@ import (
 	"yalvo/console"
 	"yalvo/demo"
 	"yalvo/internal/harness"
+	"yalvo/internal/scratch"
 	"yalvo/internal/service"
 )
 
@@ -33,8 +35,8 @@ func browse(t *testing.T, design string) browser {
 	if _, err := fs.Stat(console.Files(), "index.html"); err != nil {
 		t.Fatalf("the console is not built: run `make build` (%v)", err)
 	}
-	database := harness.Prepared(t)
-	s, err := service.Start(t.Context(), service.Options{Listen: "127.0.0.1:0", Database: database, Console: console.Files(), Log: harness.Log(),
+	database := scratch.Prepared(t)
+	s, err := service.Start(t.Context(), service.Options{Listen: "127.0.0.1:0", Database: database, Console: console.Files(), Log: scratch.Log(),
 		SendWithin: []netip.Prefix{netip.MustParsePrefix("127.0.0.0/8")}})
 	if err != nil {
 		t.Fatal(err)
@@ -69,6 +71,9 @@ func chromium(t *testing.T) context.Context {
 		options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.NoSandbox, chromedp.DisableGPU,
 			chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true),
 			chromedp.WindowSize(1280, 800))
+		if shell, err := exec.LookPath("chromium-headless-shell"); err == nil { // half the work of one with windows
+			options = append(options, chromedp.ExecPath(shell))
+		}
 		allocator, free := chromedp.NewExecAllocator(context.Background(), options...)
 		ctx, end := chromedp.NewContext(allocator)
 		chrome.ctx, chrome.stop = ctx, func() { end(); free() }

@@ -4,17 +4,47 @@
 package tests
 
 import (
+	"context"
+	"os"
+	"os/exec"
+	"os/signal"
+	"syscall"
 	"testing"
 
-	"yalvo/internal/harness"
+	"yalvo/internal/cli"
+	"yalvo/internal/scratch"
 )
 
 func TestMain(m *testing.M) {
-	harness.Main(m, func() {
+	asCommand()
+	scratch.Main(m, func() {
 		if chrome.stop != nil {
 			chrome.stop()
 		}
 	})
+}
+
+// commandKey is set for a process of the test's own program that is to be the yalvo command.
+const commandKey = "YALVO_TESTS_ARE_THE_COMMAND"
+
+// asCommand is the yalvo command if this process is one. So services that tests kill have the race
+// detector too, and nothing is compiled twice.
+func asCommand() {
+	if os.Getenv(commandKey) == "" {
+		return
+	}
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	code := cli.Run(ctx, os.Args, os.Stdout, os.Stderr)
+	stop()
+	os.Exit(code)
+}
+
+// command is the yalvo command as a process of its own.
+func command(t *testing.T, args ...string) *exec.Cmd {
+	t.Helper()
+	c := exec.Command(must(os.Executable())(t), args...)
+	c.Env = append(os.Environ(), commandKey+"=yes")
+	return c
 }
 
 // ponds is a small app: people, posts that carry their author's name, notes

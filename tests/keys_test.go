@@ -22,6 +22,7 @@ import (
 
 	"yalvo/client"
 	"yalvo/internal/harness"
+	"yalvo/internal/scratch"
 	"yalvo/internal/service"
 )
 
@@ -69,7 +70,7 @@ func TestAKeyMayWhatItsScopeSays(t *testing.T) {
 
 func TestARevokedKeyHoldsNoMore(t *testing.T) {
 	t.Parallel()
-	database := harness.Database(t)
+	database := scratch.Database(t)
 	first, second := world{harness.StartOn(t, database, ponds), t}, world{harness.StartOn(t, database, ""), t}
 	first.person("ada")
 	ctx := t.Context()
@@ -312,8 +313,8 @@ func mayGetIn(method, path, who string) bool {
 
 func TestAServiceForOthersNeedsAKey(t *testing.T) {
 	t.Parallel()
-	database := harness.Database(t)
-	beyond := service.Options{Listen: "0.0.0.0:0", Database: database, Log: harness.Log()}
+	database := scratch.Database(t)
+	beyond := service.Options{Listen: "0.0.0.0:0", Database: database, Log: scratch.Log()}
 	if s, err := service.Start(t.Context(), beyond); err == nil {
 		t.Error("it starts, and nobody could operate it", s.Stop())
 	} else if !strings.Contains(err.Error(), "yalvo keys make") {
@@ -343,7 +344,7 @@ func TestConnectionsAreSecured(t *testing.T) {
 	files := [2]string{filepath.Join(dir, "cert.pem"), filepath.Join(dir, "key.pem")}
 	pool := x509.NewCertPool()
 	writeCertificate(t, files, pool, 1, time.Now().Add(-time.Minute))
-	s := must(service.Start(t.Context(), service.Options{Listen: "127.0.0.1:0", Database: harness.Database(t), Log: harness.Log(),
+	s := must(service.Start(t.Context(), service.Options{Listen: "127.0.0.1:0", Database: scratch.Database(t), Log: scratch.Log(),
 		Certificate: files}))(t)
 	defer func() {
 		if err := s.Stop(); err != nil {
@@ -366,7 +367,7 @@ func TestConnectionsAreSecured(t *testing.T) {
 	}
 	same(t, "while the files are broken", serial(), 2)
 
-	_, err := service.Start(t.Context(), service.Options{Listen: "127.0.0.1:0", Database: harness.Database(t), Log: harness.Log(),
+	_, err := service.Start(t.Context(), service.Options{Listen: "127.0.0.1:0", Database: scratch.Database(t), Log: scratch.Log(),
 		Certificate: files})
 	if err == nil || !strings.Contains(err.Error(), "cannot be used") {
 		t.Errorf("with a broken certificate: %v", err)

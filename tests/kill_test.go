@@ -8,6 +8,7 @@ import (
 	"yalvo/client"
 	"yalvo/internal/harness"
 	"yalvo/internal/postgres"
+	"yalvo/internal/scratch"
 )
 
 // Thirty-two clients work through two services on one database. One service is
@@ -17,9 +18,9 @@ import (
 func TestKillingServicesAndTheDatabaseLosesNothing(t *testing.T) {
 	t.Parallel()
 	s := seeded(t)
-	dir := must(harness.Folder())(t)
+	dir := must(scratch.Folder())(t)
 	run := func() *postgres.Server {
-		return must(postgres.Start(t.Context(), postgres.Options{Dir: dir, Log: harness.Log()}))(t)
+		return must(postgres.Start(t.Context(), postgres.Options{Dir: dir, Log: scratch.Log()}))(t)
 	}
 	database := run()
 	t.Cleanup(func() {

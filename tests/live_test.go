@@ -7,9 +7,9 @@ import (
 	"testing"
 	"time"
 
-	"yalvo/internal/harness"
 	"yalvo/internal/reading"
 	"yalvo/internal/running"
+	"yalvo/internal/scratch"
 	"yalvo/internal/store"
 )
 
@@ -61,7 +61,7 @@ type readers struct {
 func reader(t *testing.T, w world) readers {
 	t.Helper()
 	s := must(store.Open(t.Context(), w.Database, 4))(t)
-	app := must(running.New(t.Context(), "beside", s, harness.Log()))(t)
+	app := must(running.New(t.Context(), "beside", s, scratch.Log()))(t)
 	t.Cleanup(func() {
 		if err := s.Close(); err != nil {
 			t.Error(err)

@@ -15,6 +15,7 @@ import (
 	"yalvo/client"
 	"yalvo/internal/harness"
 	"yalvo/internal/postgres"
+	"yalvo/internal/scratch"
 	"yalvo/internal/service"
 )
 
@@ -23,9 +24,9 @@ import (
 // goes on.
 func TestADatabaseThatIsAwayIsWaitedForAndSaidOnce(t *testing.T) {
 	t.Parallel()
-	dir := must(harness.Folder())(t)
+	dir := must(scratch.Folder())(t)
 	run := func() *postgres.Server {
-		return must(postgres.Start(t.Context(), postgres.Options{Dir: dir, Log: harness.Log()}))(t)
+		return must(postgres.Start(t.Context(), postgres.Options{Dir: dir, Log: scratch.Log()}))(t)
 	}
 	database := run()
 	t.Cleanup(func() {
@@ -139,8 +140,8 @@ func TestASlowDatabaseIsWaitedFor(t *testing.T) {
 // was asked before is given up. When it moves again all goes on, within a second or two.
 func TestADatabaseThatHangsIsAway(t *testing.T) {
 	t.Parallel()
-	dir := must(harness.Folder())(t)
-	database := must(postgres.Start(t.Context(), postgres.Options{Dir: dir, Log: harness.Log()}))(t)
+	dir := must(scratch.Folder())(t)
+	database := must(postgres.Start(t.Context(), postgres.Options{Dir: dir, Log: scratch.Log()}))(t)
 	t.Cleanup(func() {
 		if err := database.Stop(); err != nil {
 			t.Error(err)

@@ -16,6 +16,7 @@ import (
 	"yalvo/client"
 	"yalvo/internal/harness"
 	"yalvo/internal/postgres"
+	"yalvo/internal/scratch"
 )
 
 // What is asked all the time goes by an index, however many rows there are:
@@ -23,8 +24,8 @@ import (
 // are filled, and the plans of hot statements are read.
 func TestHotStatementsGoByAnIndex(t *testing.T) {
 	t.Parallel()
-	dir := must(harness.Folder())(t)
-	server := must(postgres.Start(t.Context(), postgres.Options{Dir: dir, Scratch: true, Log: harness.Log()}))(t)
+	dir := must(scratch.Folder())(t)
+	server := must(postgres.Start(t.Context(), postgres.Options{Dir: dir, Scratch: true, Log: scratch.Log()}))(t)
 	t.Cleanup(func() {
 		if err := server.Stop(); err != nil {
 			t.Error(err)

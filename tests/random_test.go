@@ -172,20 +172,6 @@ func TestRandomOperationsLeaveNoDrift(t *testing.T) {
 	}
 }
 
-// program builds the yalvo command once and returns its path.
-var program = sync.OnceValues(func() (string, error) {
-	dir, err := harness.Folder()
-	if err != nil {
-		return "", err
-	}
-	path := filepath.Join(dir, "yalvo")
-	out, err := exec.Command("go", "build", "-o", path, "yalvo/cmd/yalvo").CombinedOutput()
-	if err != nil {
-		return "", fmt.Errorf("%w: %s", err, out)
-	}
-	return path, nil
-})
-
 // process is a service in a process of its own, which can be killed.
 type process struct {
 	cmd *exec.Cmd
@@ -194,8 +180,7 @@ type process struct {
 
 func spawn(t *testing.T, args ...string) *process {
 	t.Helper()
-	path := must(program())(t)
-	cmd := exec.Command(path, append([]string{"up", "--listen", "127.0.0.1:0"}, args...)...)
+	cmd := command(t, append([]string{"up", "--listen", "127.0.0.1:0"}, args...)...)
 	cmd.Stderr = os.Stderr
 	if os.Getenv("YALVO_TEST_LOG") == "" {
 		cmd.Stderr = nil

@@ -10,13 +10,14 @@ import (
 
 	"yalvo/client"
 	"yalvo/internal/harness"
+	"yalvo/internal/scratch"
 )
 
 // A service with its own PostgreSQL is killed, comes back on the database that
 // still runs, is interrupted, and comes back once more: the data is kept.
 func TestAServiceOnItsOwnDatabaseComesBack(t *testing.T) {
 	t.Parallel()
-	dir, err := harness.Folder()
+	dir, err := scratch.Folder()
 	if err != nil {
 		t.Fatal(err)
 	}

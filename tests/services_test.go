@@ -10,6 +10,7 @@ import (
 
 	"yalvo/client"
 	"yalvo/internal/harness"
+	"yalvo/internal/scratch"
 	"yalvo/internal/service"
 	"yalvo/internal/store"
 
@@ -64,7 +65,7 @@ func TestDataOfEveryEarlierVersionIsServed(t *testing.T) {
 		if *everyNth > 1 && version%4 != some && version != 1 && version != store.SchemaVersion-1 {
 			continue
 		}
-		database := harness.Database(t)
+		database := scratch.Database(t)
 		c := must(pgx.Connect(t.Context(), database))(t)
 		_, err := c.Exec(t.Context(), string(must(os.ReadFile(fmt.Sprintf("../internal/store/testdata/tables/%d.sql", version)))(t)))
 		if err != nil {
@@ -87,7 +88,7 @@ func TestDataOfEveryEarlierVersionIsServed(t *testing.T) {
 func TestAProgramThatRefusesTheDesignInForceChangesNothing(t *testing.T) {
 	t.Parallel()
 	for _, version := range []int{1, store.SchemaVersion - 1} {
-		database := harness.Database(t)
+		database := scratch.Database(t)
 		c := must(pgx.Connect(t.Context(), database))(t)
 		defer c.Close(t.Context())
 		for _, sql := range []string{
@@ -97,7 +98,7 @@ func TestAProgramThatRefusesTheDesignInForceChangesNothing(t *testing.T) {
 				t.Fatal(err)
 			}
 		}
-		_, err := service.Start(t.Context(), service.Options{Listen: "127.0.0.1:0", Database: database, Log: harness.Log()})
+		_, err := service.Start(t.Context(), service.Options{Listen: "127.0.0.1:0", Database: database, Log: scratch.Log()})
 		for _, says := range []string{"refuses the design in force", "leaves the database as it is", "max"} {
 			if err == nil || !strings.Contains(err.Error(), says) {
 				t.Errorf("the service says %v, and should say %q", err, says)

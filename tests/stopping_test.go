@@ -16,6 +16,7 @@ import (
 	"time"
 
 	"yalvo/internal/harness"
+	"yalvo/internal/scratch"
 )
 
 // processesIn are the processes that work in a folder.
@@ -38,7 +39,7 @@ func processesIn(t *testing.T, dir string) []int {
 // live read, a receiver, and a database that no longer moves. It ends in time.
 func TestAServiceStopsInTimeWhateverHangs(t *testing.T) {
 	t.Parallel()
-	dir := must(harness.Folder())(t)
+	dir := must(scratch.Folder())(t)
 	p := spawn(t, "--scratch", "--data", dir, "--send-within", "127.0.0.1")
 	c := harness.Client(t, p.url)
 	release := make(chan struct{})

@@ -20,19 +20,20 @@ import (
 	"yalvo/docs"
 	"yalvo/internal/cli"
 	"yalvo/internal/harness"
+	"yalvo/internal/scratch"
 	"yalvo/internal/service"
 )
 
 // wetland is a small Fenwatch with everything in it, made once for all tests.
 func wetland(t *testing.T) world {
-	database := harness.Filled(t, "wetland", func(url string) error {
-		pictures, err := harness.Folder()
+	database := scratch.Filled(t, "wetland", func(url string) error {
+		pictures, err := scratch.Folder()
 		if err != nil {
 			return err
 		}
 		drawn = pictures
 		s, err := service.Start(context.Background(), service.Options{Listen: "127.0.0.1:0", Database: url,
-			Pictures: pictures, Log: harness.Log()})
+			Pictures: pictures, Log: scratch.Log()})
 		if err != nil {
 			return err
 		}

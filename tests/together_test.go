@@ -13,6 +13,7 @@ import (
 
 	"yalvo/client"
 	"yalvo/internal/harness"
+	"yalvo/internal/scratch"
 )
 
 func TestAReadWaitsForWhatItWroteAndThenSaysNotYet(t *testing.T) {
@@ -229,7 +230,7 @@ func TestAReaderOfTheJournalSeesEveryChangeOnce(t *testing.T) {
 
 func TestTwoServicesAgreeOnTheDesign(t *testing.T) {
 	t.Parallel()
-	database := harness.Database(t)
+	database := scratch.Database(t)
 	a := world{harness.StartOn(t, database, ""), t}
 	b := world{harness.StartOn(t, database, ""), t}
 	_, err := b.Get(t.Context(), "people/ada")

@@ -31,13 +31,12 @@ export const name = (s: Sightings): string => s.kept.byline.name
 // these are compared with files alone, in package models.
 func TestTypesOfAnAppCompile(t *testing.T) {
 	t.Parallel()
-	path := must(program())(t)
 	dir := t.TempDir()
 	design := filepath.Join(dir, "fenwatch.yaml")
 	if err := os.WriteFile(design, demo.Design, 0o644); err != nil {
 		t.Fatal(err)
 	}
-	text := must(exec.Command(path, "types", "--for", "typescript", design).Output())(t)
+	text := must(command(t, "types", "--for", "typescript", design).Output())(t)
 	if err := os.WriteFile(filepath.Join(dir, "fenwatch.ts"), text, 0o644); err != nil {
 		t.Fatal(err)
 	}

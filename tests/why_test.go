@@ -7,6 +7,7 @@ import (
 
 	"yalvo/client"
 	"yalvo/internal/harness"
+	"yalvo/internal/scratch"
 )
 
 // marshDwellers is the marsh app with three people; ben follows ada.
@@ -307,7 +308,7 @@ func TestAnAuditIsStoppedResumedAndRunsByItself(t *testing.T) {
 // Two services share the work of an audit: killed in the middle, it goes on.
 func TestAnAuditGoesOnInAnotherService(t *testing.T) {
 	t.Parallel()
-	database := harness.Database(t)
+	database := scratch.Database(t)
 	w := world{harness.StartOn(t, database, marsh), t}
 	w.person("ada")
 	w.Settle()

@@ -13,6 +13,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 	"github.com/prometheus/client_golang/prometheus"
+	"github.com/prometheus/client_golang/prometheus/collectors"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
 	"yalvo/internal/gate"
@@ -38,7 +39,7 @@ func New(read *reading.Reader, g *gate.Gate, pool func() (inUse, most int),
 		Name: "yalvo_request_seconds", Help: "Time to answer a request, by the kind of its path and by status.",
 		Buckets: []float64{.001, .0025, .005, .01, .025, .05, .1, .25, .5, 1, 2.5, 10, 60},
 	}, []string{"method", "route", "status"})
-	m.registry.MustRegister(m.seconds, &standing{read: read, pool: pool, gate: g})
+	m.registry.MustRegister(m.seconds, &standing{read: read, pool: pool, gate: g}, collectors.NewGoCollector())
 	return m
 }
 
@@ -64,8 +65,9 @@ func (m *Metrics) Count(next echo.HandlerFunc) echo.HandlerFunc {
 
 // Answer answers a Prometheus server. A database that is away is no reason to say nothing.
 func (m *Metrics) Answer(c *echo.Context) error {
-	promhttp.HandlerFor(m.registry, promhttp.HandlerOpts{ErrorHandling: promhttp.ContinueOnError}).
-		ServeHTTP(c.Response(), c.Request())
+	options := promhttp.HandlerOpts{ErrorHandling: promhttp.ContinueOnError,
+		DisableCompression: true} // the service compresses whatever it answers
+	promhttp.HandlerFor(m.registry, options).ServeHTTP(c.Response(), c.Request())
 	return nil
 }
 

@@ -13,11 +13,11 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
-	"yalvo/internal/harness"
 	"yalvo/internal/postgres"
+	"yalvo/internal/scratch"
 )
 
-func TestMain(m *testing.M) { harness.Main(m) }
+func TestMain(m *testing.M) { scratch.Main(m) }
 
 func run(t *testing.T, dir string) (*postgres.Server, error) {
 	t.Helper()
@@ -26,7 +26,7 @@ func run(t *testing.T, dir string) (*postgres.Server, error) {
 
 func folder(t *testing.T) string {
 	t.Helper()
-	dir, err := harness.Folder()
+	dir, err := scratch.Folder()
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -6,14 +6,14 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
-	"yalvo/internal/harness"
+	"yalvo/internal/scratch"
 	"yalvo/internal/store"
 )
 
 // A database that takes no more connections is away for who wanted one: nobody is told
 // to look at its disk.
 func TestNoMoreConnectionsIsAwayAndNotFull(t *testing.T) {
-	address, err := url.Parse(harness.Database(t))
+	address, err := url.Parse(scratch.Database(t))
 	if err != nil {
 		t.Fatal(err)
 	}

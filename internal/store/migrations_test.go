@@ -9,7 +9,7 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
-	"yalvo/internal/harness"
+	"yalvo/internal/scratch"
 	"yalvo/internal/store"
 )
 
@@ -17,12 +17,12 @@ import (
 // had written, become those that a new database gets: by two services that start
 // together.
 func TestTablesOfEveryVersionAreBroughtAlong(t *testing.T) {
-	fresh := harness.Database(t)
+	fresh := scratch.Database(t)
 	opened(t, fresh)
 	want := catalog(t, fresh)
 	for version := 1; version < store.SchemaVersion; version++ {
 		t.Run(fmt.Sprint("version ", version), func(t *testing.T) {
-			address := harness.Database(t)
+			address := scratch.Database(t)
 			tables, err := os.ReadFile(fmt.Sprintf("testdata/tables/%d.sql", version))
 			if err != nil {
 				t.Fatal(err)

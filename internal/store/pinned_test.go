@@ -8,14 +8,14 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
-	"yalvo/internal/harness"
+	"yalvo/internal/scratch"
 	"yalvo/internal/store"
 )
 
 // Whatever a server's defaults are, the service's connections have what it relies on.
 func TestWhatTheServiceReliesOnIsNotLeftToTheServer(t *testing.T) {
 	t.Parallel()
-	address := harness.Prepared(t)
+	address := scratch.Prepared(t)
 	c, err := pgx.Connect(t.Context(), address)
 	if err != nil {
 		t.Fatal(err)
@@ -58,7 +58,7 @@ func TestWhatTheServiceReliesOnIsNotLeftToTheServer(t *testing.T) {
 // work, and says what is dangerous.
 func TestAServerThatIsSetWrongIsToldSo(t *testing.T) {
 	t.Parallel()
-	address := harness.Prepared(t)
+	address := scratch.Prepared(t)
 	config, err := pgx.ParseConfig(address)
 	if err != nil {
 		t.Fatal(err)

@@ -6,16 +6,16 @@ import (
 	"testing"
 	"time"
 
-	"yalvo/internal/harness"
 	"yalvo/internal/plan"
+	"yalvo/internal/scratch"
 	"yalvo/internal/store"
 )
 
-func TestMain(m *testing.M) { harness.Main(m) }
+func TestMain(m *testing.M) { scratch.Main(m) }
 
 func open(t *testing.T) *store.Store {
 	t.Helper()
-	s, err := store.Open(t.Context(), harness.Database(t), 10)
+	s, err := store.Open(t.Context(), scratch.Database(t), 10)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -90,7 +90,7 @@ func TestTrapJournalHoles(t *testing.T) {
 }
 
 func TestADatabaseOfAnotherVersionIsLeftAlone(t *testing.T) {
-	address := harness.Database(t)
+	address := scratch.Database(t)
 	s, err := store.Open(t.Context(), address, 2)
 	if err != nil {
 		t.Fatal(err)
