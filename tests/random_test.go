@@ -180,7 +180,14 @@ type process struct {
 
 func spawn(t *testing.T, args ...string) *process {
 	t.Helper()
+	return spawnWith(t, nil, args...)
+}
+
+// spawnWith is spawn with more in the environment.
+func spawnWith(t *testing.T, env []string, args ...string) *process {
+	t.Helper()
 	cmd := command(t, append([]string{"up", "--listen", "127.0.0.1:0"}, args...)...)
+	cmd.Env = append(cmd.Env, env...)
 	cmd.Stderr = os.Stderr
 	if os.Getenv("YALVO_TEST_LOG") == "" {
 		cmd.Stderr = nil
