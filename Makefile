@@ -15,18 +15,19 @@ RACE = -race '-gcflags=all=-d=checkptr=0 -dwarf=false'
 VETTED = $(shell $(GO) list ./... | grep -v -e '/tests$$' -e '/screenshots$$' -e /node_modules/)
 
 test: export SETUP_BROWSER = yes
-test:                  ## everything: vet, the console's checks, all tests
+test:                  ## everything: vet, the console's types, all tests
 	@$(GO) build $(RACE) ./internal/harness & \
 	$(MAKE) --no-print-directory console && wait
 	cd console && npm run --silent check & looked=$$!; \
 	$(GO) vet $(RACE) $(VETTED) && wait $$looked
 	@# Tests wait a lot, for upkeep and for locks: six at a time keep two cores busy. Garbage may stay for longer:
-	@# collecting it takes a race detector long.
-	GOGC=400 $(GO) test $(RACE) -vet=off -parallel 6 -timeout 25m ./...
+	@# collecting it takes a race detector long. A program that ends does not wait a second for late findings.
+	GOGC=400 GORACE=atexit_sleep_ms=20 $(GO) test $(RACE) -vet=off -parallel 6 -timeout 25m ./...
 
-lint: bin/staticcheck  ## vet and staticcheck of all, tests too; takes minutes
+lint: bin/staticcheck console  ## vet and staticcheck of all, tests too, and the console; takes minutes
 	$(GO) vet ./...
 	bin/staticcheck ./...
+	cd console && npx eslint .
 
 bin/staticcheck: go.mod
 	$(GO) build -o $@ honnef.co/go/tools/cmd/staticcheck

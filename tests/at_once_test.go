@@ -146,7 +146,7 @@ func TestPagesReadTogetherAreThoseReadAlone(t *testing.T) {
 		"with what they show": "/v1/lists/everyone?with=author&fields=text&limit=10",
 	} {
 		var screens []screen
-		for i := 1; i < many; i += 2 {
+		for i := 1; i < many; i += 4 {
 			screens = append(screens, screen{name(i), strings.Replace(path, "%s", name(i), 1)})
 		}
 		if got := w.readersAtOnce(screens, 3); got == 0 {
