@@ -16,7 +16,7 @@ VETTED = $(shell $(GO) list ./... | grep -v -e '/tests$$' -e '/screenshots$$' -e
 
 test: export SETUP_BROWSER = yes
 test:                  ## everything: vet, the console's types, all tests
-	@$(GO) build $(RACE) ./internal/harness & \
+	@$(GO) build $(RACE) ./tests/harness & \
 	$(MAKE) --no-print-directory console && wait
 	cd console && npm run --silent check & looked=$$!; \
 	$(GO) vet $(RACE) $(VETTED) && wait $$looked
@@ -42,11 +42,12 @@ console: setup
 setup:                 ## install what the machine lacks
 	@scripts/setup $(if $(SETUP_BROWSER),browser)
 
-FUZZ = language/FuzzRead expr/FuzzCondition facts/FuzzPatch bulk/FuzzLine tokens/FuzzToken pictures/FuzzPicture server/FuzzBody server/FuzzQuery
+FUZZ = design/language/FuzzRead design/expr/FuzzCondition engine/facts/FuzzPatch engine/bulk/FuzzLine \
+  doors/tokens/FuzzToken engine/pictures/FuzzPicture doors/server/FuzzBody doors/server/FuzzQuery
 
 torture: build         ## made-up input, then random operations, for long: make torture OPERATIONS=20000 DESIGNS=20 SEEDS="1 2 3"
 	for fuzz in $(FUZZ); do \
-	  $(GO) test ./internal/$${fuzz%/*} -run xxx -fuzz $${fuzz#*/} -fuzztime $(or $(FUZZTIME),60s) -fuzzminimizetime 1s || exit 1; done
+	  $(GO) test ./internal/$${fuzz%/*} -run xxx -fuzz $${fuzz##*/} -fuzztime $(or $(FUZZTIME),60s) -fuzzminimizetime 1s || exit 1; done
 	$(GO) test ./tests -run FuzzRule -fuzz FuzzRule -fuzztime $(or $(FUZZTIME),60s) -fuzzminimizetime 1s
 	for seed in $(or $(SEEDS),0); do \
 	  $(GO) test ./tests -count 1 -timeout 24h -v -run 'AsTheModelSays|Killing|Random|AnAuditFinds|EveryOperation|FollowOneAnother|ThatAreCut|TwoWorlds' -every-nth 1 -worlds 20 -calls 2000 -cuts 500 -breakings 600 -deadlocks -operations $(or $(OPERATIONS),20000) -designs $(or $(DESIGNS),20) -seed $$seed || exit 1; done

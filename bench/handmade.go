@@ -18,7 +18,7 @@ import (
 	"yalvo/bench/byhand"
 	"yalvo/client"
 	"yalvo/demo"
-	"yalvo/internal/service"
+	"yalvo/internal/machine/service"
 )
 
 // How much there is when the comparison with a server written by hand begins.

@@ -14,7 +14,7 @@ import (
 	"time"
 
 	"yalvo/client"
-	"yalvo/internal/keyring"
+	"yalvo/internal/command/keyring"
 )
 
 // Of the live reads that are measured.

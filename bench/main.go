@@ -24,8 +24,8 @@ import (
 	"github.com/jackc/pgx/v5/pgxpool"
 
 	"yalvo/client"
-	"yalvo/internal/postgres"
-	"yalvo/internal/service"
+	"yalvo/internal/machine/postgres"
+	"yalvo/internal/machine/service"
 )
 
 var (

@@ -10,7 +10,7 @@ import (
 
 	"yalvo/client"
 	"yalvo/demo"
-	"yalvo/internal/service"
+	"yalvo/internal/machine/service"
 )
 
 // rights: a page of everyone's in the demo, each sighting with its two last remarks, as an account reads it:

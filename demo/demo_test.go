@@ -6,9 +6,9 @@ import (
 	"testing"
 
 	"yalvo/demo"
-	"yalvo/internal/access"
 	"yalvo/internal/design"
-	"yalvo/internal/language"
+	"yalvo/internal/design/access"
+	"yalvo/internal/design/language"
 )
 
 func TestTheSameSeedMakesTheSameWorld(t *testing.T) {

@@ -11,7 +11,7 @@ import (
 	"github.com/chromedp/chromedp"
 
 	"yalvo/client"
-	"yalvo/internal/harness"
+	"yalvo/tests/harness"
 )
 
 // guardedPonds is the ponds app with rules.

@@ -42,7 +42,7 @@ var heldBy = map[string]string{
 func TestEveryStatedLimitIsHeldByATest(t *testing.T) {
 	t.Parallel()
 	tests := map[string]bool{}
-	for _, pattern := range []string{"*_test.go", "../internal/*/*_test.go"} {
+	for _, pattern := range []string{"*_test.go", "../internal/*/*_test.go", "../internal/*/*/*_test.go"} {
 		files := must(filepath.Glob(pattern))(t)
 		for _, file := range files {
 			for _, name := range regexp.MustCompile(`(?m)^func (Test\w+)`).FindAllSubmatch(must(os.ReadFile(file))(t), -1) {

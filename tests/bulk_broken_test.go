@@ -11,9 +11,9 @@ import (
 
 	"yalvo/client"
 	"yalvo/demo"
-	"yalvo/internal/cli"
-	"yalvo/internal/harness"
-	"yalvo/internal/lines"
+	"yalvo/internal/command/cli"
+	"yalvo/internal/command/lines"
+	"yalvo/tests/harness"
 )
 
 // crowdFile is a file of facts with so many people, who post, follow and like.

@@ -12,8 +12,8 @@ import (
 
 	"yalvo/client"
 	"yalvo/demo"
-	"yalvo/internal/lines"
-	"yalvo/internal/service"
+	"yalvo/internal/command/lines"
+	"yalvo/internal/machine/service"
 )
 
 // lines are those of a dump without the first, which says when it was taken.

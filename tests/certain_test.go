@@ -7,7 +7,7 @@ import (
 	"testing"
 
 	"yalvo/client"
-	"yalvo/internal/harness"
+	"yalvo/tests/harness"
 )
 
 // first is what the first entry of a timeline shows.

@@ -9,7 +9,7 @@ import (
 	"testing"
 
 	"yalvo/client"
-	"yalvo/internal/cli"
+	"yalvo/internal/command/cli"
 )
 
 type said struct {

@@ -6,7 +6,7 @@ import (
 	"testing"
 
 	"yalvo/client"
-	"yalvo/internal/language"
+	"yalvo/internal/design/language"
 )
 
 // coves is an app of private accounts, drafts and posts that are hidden, with a timeline for

@@ -10,8 +10,8 @@ import (
 	"testing"
 	"testing/fstest"
 
-	"yalvo/internal/harness"
-	"yalvo/internal/service"
+	"yalvo/internal/machine/service"
+	"yalvo/tests/harness"
 )
 
 // A page of another site, and a name that was made to lead here, get nothing and

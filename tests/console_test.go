@@ -18,9 +18,9 @@ import (
 
 	"yalvo/console"
 	"yalvo/demo"
-	"yalvo/internal/harness"
-	"yalvo/internal/scratch"
-	"yalvo/internal/service"
+	"yalvo/internal/machine/service"
+	"yalvo/tests/harness"
+	"yalvo/tests/scratch"
 )
 
 // browser is a page of the console in headless Chromium.

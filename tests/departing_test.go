@@ -9,7 +9,7 @@ import (
 	"testing"
 
 	"yalvo/client"
-	"yalvo/internal/plan"
+	"yalvo/internal/design/plan"
 )
 
 // holdEnds keeps what follows from removals from being done until what it returns is called.

@@ -11,8 +11,8 @@ import (
 	"syscall"
 	"testing"
 
-	"yalvo/internal/cli"
-	"yalvo/internal/scratch"
+	"yalvo/internal/command/cli"
+	"yalvo/tests/scratch"
 )
 
 func TestMain(m *testing.M) {

@@ -13,7 +13,7 @@ import (
 
 	"yalvo/client"
 	"yalvo/demo"
-	"yalvo/internal/harness"
+	"yalvo/tests/harness"
 )
 
 // evolves puts a changed design in force and waits until all that it asks for is

@@ -7,10 +7,10 @@ import (
 	"strings"
 	"testing"
 
-	"yalvo/internal/access"
-	"yalvo/internal/language"
-	"yalvo/internal/running"
-	"yalvo/internal/store"
+	"yalvo/internal/design/access"
+	"yalvo/internal/design/language"
+	"yalvo/internal/engine/running"
+	"yalvo/internal/engine/store"
 )
 
 const filtered = `

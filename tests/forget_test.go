@@ -6,7 +6,7 @@ import (
 	"strings"
 	"testing"
 
-	"yalvo/internal/harness"
+	"yalvo/tests/harness"
 )
 
 // memoir is a design in which what a person said gets into every kind of copy:

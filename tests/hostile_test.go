@@ -10,8 +10,8 @@ import (
 	"testing"
 
 	"yalvo/client"
-	"yalvo/internal/facts"
-	"yalvo/internal/store"
+	"yalvo/internal/engine/facts"
+	"yalvo/internal/engine/store"
 )
 
 // wild is a design that leaves strangers all the room there is.

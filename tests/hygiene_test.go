@@ -10,7 +10,7 @@ import (
 	"sync"
 	"testing"
 
-	"yalvo/internal/service"
+	"yalvo/internal/machine/service"
 )
 
 // from asks as a page of an origin does, and returns the answer with its body.

@@ -11,8 +11,8 @@ import (
 	"testing"
 
 	"yalvo/client"
-	"yalvo/internal/harness"
-	"yalvo/internal/language"
+	"yalvo/internal/design/language"
+	"yalvo/tests/harness"
 )
 
 var designs = flag.Int("designs", 1, "how many made-up designs are compared with the model")

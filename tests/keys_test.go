@@ -21,9 +21,9 @@ import (
 	"github.com/golang-jwt/jwt/v5"
 
 	"yalvo/client"
-	"yalvo/internal/harness"
-	"yalvo/internal/scratch"
-	"yalvo/internal/service"
+	"yalvo/internal/machine/service"
+	"yalvo/tests/harness"
+	"yalvo/tests/scratch"
 )
 
 func TestAKeyMayWhatItsScopeSays(t *testing.T) {

@@ -6,9 +6,9 @@ import (
 	"testing"
 
 	"yalvo/client"
-	"yalvo/internal/harness"
-	"yalvo/internal/postgres"
-	"yalvo/internal/scratch"
+	"yalvo/internal/machine/postgres"
+	"yalvo/tests/harness"
+	"yalvo/tests/scratch"
 )
 
 // Thirty-two clients work through two services on one database. One service is

@@ -10,7 +10,7 @@ import (
 
 	"yalvo/client"
 	"yalvo/internal/design"
-	"yalvo/internal/expr"
+	"yalvo/internal/design/expr"
 )
 
 // list derives what belongs to a list for a caller, nil for a stranger, in no order; of is

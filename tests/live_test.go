@@ -7,10 +7,10 @@ import (
 	"testing"
 	"time"
 
-	"yalvo/internal/reading"
-	"yalvo/internal/running"
-	"yalvo/internal/scratch"
-	"yalvo/internal/store"
+	"yalvo/internal/engine/reading"
+	"yalvo/internal/engine/running"
+	"yalvo/internal/engine/store"
+	"yalvo/tests/scratch"
 )
 
 // Of all live pages those are read again that have changed, and no others:

@@ -18,8 +18,8 @@ import (
 
 	"yalvo/client"
 	"yalvo/internal/design"
-	"yalvo/internal/harness"
-	"yalvo/internal/language"
+	"yalvo/internal/design/language"
+	"yalvo/tests/harness"
 )
 
 //go:embed marsh.yaml

@@ -9,8 +9,8 @@ import (
 	"sync"
 	"testing"
 
-	"yalvo/internal/harness"
-	"yalvo/internal/scratch"
+	"yalvo/tests/harness"
+	"yalvo/tests/scratch"
 )
 
 // memoryLimit is what the service is started with (GOMEMLIMIT), and mostMemory

@@ -10,7 +10,7 @@ import (
 	"time"
 
 	"yalvo/internal/design"
-	"yalvo/internal/expr"
+	"yalvo/internal/design/expr"
 )
 
 // A model is a small, slow, in-memory version of what a design means: facts,

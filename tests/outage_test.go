@@ -13,10 +13,10 @@ import (
 	"time"
 
 	"yalvo/client"
-	"yalvo/internal/harness"
-	"yalvo/internal/postgres"
-	"yalvo/internal/scratch"
-	"yalvo/internal/service"
+	"yalvo/internal/machine/postgres"
+	"yalvo/internal/machine/service"
+	"yalvo/tests/harness"
+	"yalvo/tests/scratch"
 )
 
 // The database is stopped hard and started again. Meanwhile everybody is asked

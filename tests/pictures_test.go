@@ -21,8 +21,8 @@ import (
 	"time"
 
 	"yalvo/client"
-	"yalvo/internal/harness"
-	"yalvo/internal/service"
+	"yalvo/internal/machine/service"
+	"yalvo/tests/harness"
 )
 
 // aPicture is one that no other is like.

@@ -14,9 +14,9 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"yalvo/client"
-	"yalvo/internal/harness"
-	"yalvo/internal/postgres"
-	"yalvo/internal/scratch"
+	"yalvo/internal/machine/postgres"
+	"yalvo/tests/harness"
+	"yalvo/tests/scratch"
 )
 
 // What is asked all the time goes by an index, however many rows there are:

@@ -16,7 +16,7 @@ import (
 	"time"
 
 	"yalvo/client"
-	"yalvo/internal/harness"
+	"yalvo/tests/harness"
 )
 
 var (

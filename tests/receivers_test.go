@@ -10,8 +10,8 @@ import (
 	"testing"
 	"time"
 
-	"yalvo/internal/plan"
-	"yalvo/internal/service"
+	"yalvo/internal/design/plan"
+	"yalvo/internal/machine/service"
 )
 
 // tells is a design whose posts are told to each of some addresses.

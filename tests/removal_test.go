@@ -6,7 +6,7 @@ import (
 	"testing"
 	"time"
 
-	"yalvo/internal/harness"
+	"yalvo/tests/harness"
 )
 
 var removalSize = flag.Int("removal", 80, "posts of the member whose removal is interrupted; "+

@@ -13,8 +13,8 @@ import (
 
 	"yalvo/client"
 	"yalvo/internal/design"
-	"yalvo/internal/expr"
-	"yalvo/internal/language"
+	"yalvo/internal/design/expr"
+	"yalvo/internal/design/language"
 )
 
 // readRules makes up who may read what of a made-up design. A rule that means nothing there

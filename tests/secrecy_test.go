@@ -9,8 +9,8 @@ import (
 	"github.com/golang-jwt/jwt/v5"
 
 	"yalvo/client"
-	"yalvo/internal/service"
-	"yalvo/internal/tokens"
+	"yalvo/internal/doors/tokens"
+	"yalvo/internal/machine/service"
 )
 
 // shoals is an app in which much is hidden from somebody: what is narrowed, what is closed, who has blocked.

@@ -7,8 +7,8 @@ import (
 	"testing"
 
 	"yalvo/client"
-	"yalvo/internal/language"
-	"yalvo/internal/service"
+	"yalvo/internal/design/language"
+	"yalvo/internal/machine/service"
 )
 
 // likes are told to the post's author: who it is, what they are called and what it was

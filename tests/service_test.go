@@ -9,8 +9,8 @@ import (
 	"testing"
 
 	"yalvo/client"
-	"yalvo/internal/harness"
-	"yalvo/internal/scratch"
+	"yalvo/tests/harness"
+	"yalvo/tests/scratch"
 )
 
 // A service with its own PostgreSQL is killed, comes back on the database that

@@ -9,10 +9,10 @@ import (
 	"testing"
 
 	"yalvo/client"
-	"yalvo/internal/harness"
-	"yalvo/internal/scratch"
-	"yalvo/internal/service"
-	"yalvo/internal/store"
+	"yalvo/internal/engine/store"
+	"yalvo/internal/machine/service"
+	"yalvo/tests/harness"
+	"yalvo/tests/scratch"
 
 	"github.com/jackc/pgx/v5"
 )
@@ -67,7 +67,7 @@ func TestDataOfEveryEarlierVersionIsServed(t *testing.T) {
 		}
 		database := scratch.Database(t)
 		c := must(pgx.Connect(t.Context(), database))(t)
-		_, err := c.Exec(t.Context(), string(must(os.ReadFile(fmt.Sprintf("../internal/store/testdata/tables/%d.sql", version)))(t)))
+		_, err := c.Exec(t.Context(), string(must(os.ReadFile(fmt.Sprintf("../internal/engine/store/testdata/tables/%d.sql", version)))(t)))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -92,7 +92,7 @@ func TestAProgramThatRefusesTheDesignInForceChangesNothing(t *testing.T) {
 		c := must(pgx.Connect(t.Context(), database))(t)
 		defer c.Close(t.Context())
 		for _, sql := range []string{
-			string(must(os.ReadFile(fmt.Sprintf("../internal/store/testdata/tables/%d.sql", version)))(t)),
+			string(must(os.ReadFile(fmt.Sprintf("../internal/engine/store/testdata/tables/%d.sql", version)))(t)),
 			"UPDATE yalvo.designs SET source = replace(source, 'max: 40', 'max: -1')"} {
 			if _, err := c.Exec(t.Context(), sql); err != nil {
 				t.Fatal(err)

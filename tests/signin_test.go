@@ -14,9 +14,9 @@ import (
 	"github.com/golang-jwt/jwt/v5"
 
 	"yalvo/client"
-	"yalvo/internal/harness"
-	"yalvo/internal/service"
-	"yalvo/internal/tokens"
+	"yalvo/internal/doors/tokens"
+	"yalvo/internal/machine/service"
+	"yalvo/tests/harness"
 )
 
 // signingPonds is the guarded app, whose people sign up and in by their name.

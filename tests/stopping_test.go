@@ -15,8 +15,8 @@ import (
 	"testing"
 	"time"
 
-	"yalvo/internal/harness"
-	"yalvo/internal/scratch"
+	"yalvo/tests/harness"
+	"yalvo/tests/scratch"
 )
 
 // processesIn are the processes that work in a folder.

@@ -9,8 +9,8 @@ import (
 	"testing"
 
 	"yalvo/client"
-	"yalvo/internal/harness"
-	"yalvo/internal/service"
+	"yalvo/internal/machine/service"
+	"yalvo/tests/harness"
 )
 
 // must fails the test on an error.

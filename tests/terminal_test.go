@@ -18,10 +18,10 @@ import (
 
 	"yalvo/demo"
 	"yalvo/docs"
-	"yalvo/internal/cli"
-	"yalvo/internal/harness"
-	"yalvo/internal/scratch"
-	"yalvo/internal/service"
+	"yalvo/internal/command/cli"
+	"yalvo/internal/machine/service"
+	"yalvo/tests/harness"
+	"yalvo/tests/scratch"
 )
 
 // wetland is a small Fenwatch with everything in it, made once for all tests.

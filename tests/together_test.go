@@ -12,8 +12,8 @@ import (
 	"testing"
 
 	"yalvo/client"
-	"yalvo/internal/harness"
-	"yalvo/internal/scratch"
+	"yalvo/tests/harness"
+	"yalvo/tests/scratch"
 )
 
 func TestAReadWaitsForWhatItWroteAndThenSaysNotYet(t *testing.T) {

@@ -5,11 +5,12 @@ import (
 	"strings"
 	"sync"
 	"testing"
+	"time"
 
 	"github.com/jackc/pgx/v5"
 
 	"yalvo/client"
-	"yalvo/internal/harness"
+	"yalvo/tests/harness"
 )
 
 // Each test here falls into one of the traps that the design names, unless a
@@ -49,10 +50,10 @@ func (w world) stallOn(event, table, when string) gate {
 const byOthers = "NEW.owner <> NEW.author"
 
 // unguarded gives work of a step, or whatever else is meant to be held off,
-// time enough to run if nothing prevents it.
+// time enough to run if nothing prevents it. Whoever waits for a lock gives up after ten seconds.
 func (w world) unguarded(done func() bool) {
 	w.t.Helper()
-	for range 100 {
+	for began, looks := time.Now(), 0; looks < 40 && time.Since(began) < 3*time.Second; looks++ {
 		if done() {
 			return
 		}

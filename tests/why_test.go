@@ -6,8 +6,8 @@ import (
 	"time"
 
 	"yalvo/client"
-	"yalvo/internal/harness"
-	"yalvo/internal/scratch"
+	"yalvo/tests/harness"
+	"yalvo/tests/scratch"
 )
 
 // marshDwellers is the marsh app with three people; ben follows ada.

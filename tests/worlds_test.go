@@ -16,9 +16,9 @@ import (
 
 	"github.com/golang-jwt/jwt/v5"
 
-	"yalvo/internal/harness"
-	"yalvo/internal/service"
-	"yalvo/internal/tokens"
+	"yalvo/internal/doors/tokens"
+	"yalvo/internal/machine/service"
+	"yalvo/tests/harness"
 )
 
 var calls = flag.Int("calls", 150, "how many calls are made in each of two worlds")

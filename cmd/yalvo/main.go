@@ -7,7 +7,7 @@ import (
 	"os/signal"
 	"syscall"
 
-	"yalvo/internal/cli"
+	"yalvo/internal/command/cli"
 )
 
 func main() {

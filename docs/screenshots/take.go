@@ -15,7 +15,7 @@ import (
 	"github.com/chromedp/chromedp"
 
 	"yalvo/client"
-	"yalvo/internal/keyring"
+	"yalvo/internal/command/keyring"
 )
 
 // shot is a picture of a page. The page is ready when something that it shows

@@ -3,7 +3,7 @@ package design
 import (
 	"slices"
 
-	"yalvo/internal/expr"
+	"yalvo/internal/design/expr"
 )
 
 // Op is an operation: what somebody wants to do.

@@ -4,7 +4,7 @@ import (
 	"fmt"
 	"slices"
 
-	"yalvo/internal/expr"
+	"yalvo/internal/design/expr"
 )
 
 // Check is something that must hold of a document.

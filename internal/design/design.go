@@ -1,6 +1,6 @@
 package design
 
-import "yalvo/internal/expr"
+import "yalvo/internal/design/expr"
 
 // Design is a checked design: every name in it has been resolved.
 type Design struct {

@@ -1,6 +1,6 @@
 package design
 
-import "yalvo/internal/expr"
+import "yalvo/internal/design/expr"
 
 // ShapeOf describes the values of fields to an expression.
 func ShapeOf(fields []*Field) expr.Shape {

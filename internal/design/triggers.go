@@ -3,7 +3,7 @@ package design
 import (
 	"slices"
 
-	"yalvo/internal/expr"
+	"yalvo/internal/design/expr"
 )
 
 // MaxDepth is how many times in a row triggers may set one another off.

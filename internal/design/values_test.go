@@ -6,7 +6,7 @@ import (
 	"testing"
 
 	"yalvo/internal/design"
-	"yalvo/internal/language"
+	"yalvo/internal/design/language"
 )
 
 // base is a small design to add fields and collections to.

@@ -1,0 +1,31 @@
+// Package operating is what operators do over HTTP: designs and their versions, facts in bulk,
+// the status, parked work, rules that are tried, why, audits, forgetting.
+//
+// In go requests whose senders are known to be operators; out come answers in JSON.
+//
+// Not done here: who is an operator, and how errors are told.
+package operating
+
+import (
+	"yalvo/internal/doors/gate"
+	"yalvo/internal/engine/album"
+	"yalvo/internal/engine/bulk"
+	"yalvo/internal/engine/proof"
+	"yalvo/internal/engine/reading"
+	"yalvo/internal/engine/running"
+	"yalvo/internal/engine/upkeep"
+	"yalvo/internal/engine/versions"
+)
+
+// Office answers operators with the calls of these rooms.
+type Office struct {
+	App      *running.App
+	Reading  *reading.Reader
+	Upkeep   *upkeep.Workers
+	Proof    *proof.Prover
+	Versions *versions.Keeper
+	Bulk     *bulk.Mover
+	Album    *album.Album
+
+	dumps gate.Counter
+}

@@ -1,0 +1,106 @@
+package signin
+
+import (
+	"context"
+	"crypto/hmac"
+	"crypto/sha256"
+	"encoding/binary"
+	"time"
+
+	"yalvo/internal/engine/running"
+	"yalvo/internal/engine/store"
+)
+
+// Guessing costs time: after so many wrong passwords in a row each further one is waited for,
+// twice as long every time.
+const (
+	freeTogether = 5   // of one name from one address
+	freeName     = 50  // of one name from anywhere
+	freeAddress  = 50  // from one address, of any name
+	freeSignUps  = 100 // accounts from one address
+	mostWait     = 5 * time.Minute
+	guessAge     = time.Hour // after which what was wrong is forgotten
+	buckets      = 1 << 20   // that are told apart: so many rows at most, whatever is sent
+)
+
+// TooSoon is the refusal of a try that comes too soon.
+type TooSoon struct {
+	*running.Refusal
+	Wait time.Duration
+}
+
+// Unwrap is the refusal.
+func (t TooSoon) Unwrap() error { return t.Refusal }
+
+// signingIn counts tries of a name from an address. From where its account has signed in lately what others try
+// elsewhere does not count: they cannot keep it out.
+func (d *Desk) signingIn(from, name string, familiar bool) []store.Try {
+	tries := []store.Try{{Bucket: d.bucket("both", from+"\x00"+name), Free: freeTogether},
+		{Bucket: d.bucket("from", from), Free: freeAddress}}
+	if !familiar {
+		tries = append(tries, store.Try{Bucket: d.bucket("name", name), Free: freeName})
+	}
+	return tries
+}
+
+// Familiar tells whether somebody who says they are an account does so from where it has signed in lately.
+func (d *Desk) Familiar(ctx context.Context, from, name string) (bool, error) {
+	_, _, field, err := d.by(ctx)
+	if err != nil {
+		return false, err
+	}
+	return d.Store.IsFamiliar(ctx, field, name, d.place(from))
+}
+
+// place is what is kept of an address, keyed with the secret.
+func (d *Desk) place(from string) int64 {
+	return int64(binary.BigEndian.Uint64(d.keyed("place", from)))
+}
+
+func (d *Desk) signingUp(from string) []store.Try {
+	return []store.Try{{Bucket: d.bucket("up", from), Free: freeSignUps}}
+}
+
+// bucket is keyed with a secret, the same for all services: nobody can find names that share one with somebody
+// whom they want to keep from signing in.
+func (d *Desk) bucket(kind, of string) int64 {
+	return int64(binary.BigEndian.Uint32(d.keyed(kind, of)) % buckets)
+}
+
+func (d *Desk) keyed(kind, of string) []byte {
+	h := hmac.New(sha256.New, d.issuer.Key)
+	h.Write([]byte("guesses\x00" + kind + "\x00" + of)) // never fails
+	return h.Sum(nil)
+}
+
+// count counts a try before it is made, and refuses one that comes too soon.
+func (d *Desk) count(ctx context.Context, tries []store.Try) error {
+	wait, err := d.Store.CountTry(ctx, tries, mostWait, guessAge)
+	if err != nil || wait <= 0 {
+		return err
+	}
+	seconds := int(wait/time.Second) + 1
+	return TooSoon{running.Refuse(running.CodeTooMany, "there have been too many tries: wait %d seconds", seconds),
+		time.Duration(seconds) * time.Second}
+}
+
+// Tidy forgets what nobody will ask for again: sign-ins that have ended, passwords of accounts
+// that are gone, wrong passwords of long ago.
+func (d *Desk) Tidy(ctx context.Context, every time.Duration) {
+	tick := time.NewTicker(every)
+	defer tick.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+		}
+		err := d.Store.Upkeep(ctx, func(tx *store.Tx) error { return tx.DropSignIns(guessAge, signInTime, tidied) })
+		if err != nil && ctx.Err() == nil {
+			d.Trouble("forgetting sign-ins", err)
+		}
+	}
+}
+
+// tidied is how many rows of a table go in one transaction.
+const tidied = 10_000

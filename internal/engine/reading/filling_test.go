@@ -1,0 +1,43 @@
+package reading
+
+import (
+	"errors"
+	"fmt"
+	"testing"
+
+	"yalvo/internal/design/access"
+	"yalvo/internal/engine/store"
+)
+
+// A page for which there was not enough time is short and says where to go on; with nothing looked at it is refused.
+func TestAPageThatTakesTooLongIsShort(t *testing.T) {
+	t.Parallel()
+	chunks := 0
+	s := source[int]{
+		read: func(after Boundary, _ store.Filter, limit int) ([]int, error) {
+			rows := make([]int, limit)
+			for i := range rows {
+				rows[i] = int(after.N) + i + 1
+			}
+			return rows, nil
+		},
+		boundary: func(n int) Boundary { return Boundary{N: int64(n)} },
+		size:     func(int) int { return 1 },
+		may: func(rows []int) ([]bool, error) {
+			if chunks++; chunks == 3 {
+				return nil, fmt.Errorf("judging: %w", access.ErrBudget)
+			}
+			may := make([]bool, len(rows))
+			may[0] = true
+			return may, nil
+		},
+	}
+	page, next, err := s.judged(Boundary{}, nil, 10)
+	if err != nil || len(page) != 2 || next == nil || next.N != 11+22 {
+		t.Errorf("got %v, %v, %v", page, next, err)
+	}
+	chunks = 2
+	if _, _, err := s.judged(Boundary{}, nil, 10); !errors.Is(err, access.ErrBudget) {
+		t.Errorf("nothing was looked at: %v", err)
+	}
+}

@@ -1,0 +1,121 @@
+package reading
+
+import (
+	"context"
+	"errors"
+	"slices"
+
+	lru "github.com/hashicorp/golang-lru/v2"
+
+	"yalvo/internal/design/access"
+	"yalvo/internal/design/plan"
+	"yalvo/internal/engine/running"
+	"yalvo/internal/engine/store"
+)
+
+// forms are the forms of pages of timelines that were read lately, of rules that ask the same of
+// everybody: to work them out takes as long as all else that is done for a page.
+type forms = lru.Cache[formKey, form]
+
+// formKey is what the form of a page follows from.
+type formKey struct {
+	running.Era
+	timeline, marks string
+	judged, account bool // whether rules hold for who reads, and they have an account
+	many            store.Pairings
+}
+
+// form is the form of pages of a timeline.
+type form struct {
+	*store.PlacesForm
+	exact bool // what the database says of each entry decides
+	owner bool // the owner may look at it, whoever that is
+}
+
+const formsKnown = 1000
+
+// form is the form of a page: for whoever reads if that can be, else for this reader.
+func (r *Reader) form(l *looking, many store.Pairings) (*store.PlacesForm, error) {
+	if !l.alike {
+		return store.TimelinePage{Timeline: l.t, Filter: l.filter, MarksAsked: l.asked, InMany: many}.Form(), nil
+	}
+	k := formKey{r.Era(l.version), l.t.Name, "", l.Judge != nil, l.me != "", many}
+	for _, m := range l.asked.Marks {
+		k.marks += m.Name + " "
+	}
+	f, known := r.forms.Get(k)
+	if !known {
+		var err error
+		if f, err = r.formForAny(l, many); err != nil {
+			return nil, err
+		}
+		r.forms.Add(k, f)
+	}
+	l.exact = f.exact
+	l.decided = l.decided || f.owner && l.me == l.owner
+	return f.PlacesForm, nil
+}
+
+func (r *Reader) formForAny(l *looking, many store.Pairings) (f form, err error) {
+	page := store.TimelinePage{Timeline: l.t, MarksAsked: l.asked, InMany: many}
+	page.Account.Key = store.AnyReader
+	if l.Judge != nil {
+		who := running.Viewer{Me: store.AnyReader, Judged: true}
+		if l.me == "" {
+			who.Me = ""
+		}
+		j := l.version.Judge(who, asksNothing{})
+		if page.Filter, f.exact, err = j.EntryFilter(l.t); err != nil {
+			return f, err
+		}
+		f.exact = f.exact && !l.version.Law.Tells(l.t.Name)
+		f.owner = who.Me != "" && ownerMay(j, l)
+	}
+	f.PlacesForm = page.Form()
+	return f, nil
+}
+
+// errAsks says that something stored would have to be known.
+var errAsks = errors.New("it depends on what is stored")
+
+// asksNothing is the source of who may ask for nothing.
+type asksNothing struct{}
+
+// Known is part of [running.Stored].
+func (asksNothing) Known([]store.Address, []store.Between) ([]store.Document, []bool, error) {
+	return nil, nil, errAsks
+}
+
+// Context is part of [running.Stored].
+func (asksNothing) Context() context.Context { return context.Background() }
+
+// Allowed is part of [running.Stored].
+func (asksNothing) Allowed(*plan.Collection, []string, store.Filter) (map[string]bool, error) {
+	return nil, errAsks
+}
+
+// PartnersOf is part of [running.Stored].
+func (asksNothing) PartnersOf(*plan.Collection, []string, []store.Partners, int) ([]store.PartnersFound, error) {
+	return nil, errAsks
+}
+
+// Candidates is part of [running.Stored].
+func (asksNothing) Candidates(*plan.Summary, []int64, int, int) ([]store.Candidate, error) {
+	return nil, errAsks
+}
+
+// ownerMay tells whether any owner may look at their timeline, whatever is stored. If not, each is
+// decided about.
+func ownerMay(j *running.Judge, l *looking) bool {
+	owners := l.t.Owner.Collection
+	if owners != j.Plan.Design.Accounts {
+		return false
+	}
+	j.IsThere(l.t.Owner, store.AnyReader)
+	conditions := j.Law.ReadingTimeline(l.t.Timeline, j.Law.Document(owners, store.AnyReader, nil))
+	if slices.ContainsFunc(conditions, func(c access.Condition) bool { return !access.Alike(c.Rule) }) {
+		return false
+	}
+	verdicts, err := j.Decide(conditions)
+	return err == nil && verdicts[0].Allowed
+}

@@ -1,0 +1,380 @@
+package reading
+
+import (
+	"context"
+	"encoding/json"
+	"time"
+
+	"yalvo/internal/design"
+	"yalvo/internal/design/access"
+	"yalvo/internal/design/expr"
+	"yalvo/internal/design/plan"
+	"yalvo/internal/engine/running"
+	"yalvo/internal/engine/store"
+)
+
+// ListRequest asks for a list.
+type ListRequest struct {
+	Name   string
+	Of     string            // the key of the document that it is asked for, empty for none
+	Params map[string]string // as the query has them
+	Marks  []string          // how the viewer's account is paired with each entry: by what names
+}
+
+// List reads a page of a list of the design, as the viewer sees it.
+func (r *Reader) List(ctx context.Context, who running.Viewer, ask ListRequest, page Page) (Documents, error) {
+	v, err := r.Now(ctx)
+	if err != nil {
+		return Documents{}, err
+	}
+	l, err := v.List(ask.Name)
+	if err != nil {
+		return Documents{}, err
+	}
+	in := listing{Reader: r, ctx: ctx, v: v, l: l, who: who, rules: r.JudgeNow(ctx, v, who),
+		asks: r.Asking(ctx, v, who)}
+	if in.params, in.page.Look, err = given(l, ask.Params); err != nil {
+		return Documents{}, err
+	}
+	if err := in.findOwner(ask.Of); err != nil {
+		return Documents{}, err
+	}
+	if err := in.filter(); err != nil {
+		return Documents{}, err
+	}
+	if len(ask.Marks) > 0 {
+		if in.page.MarksAsked, err = marksAsked(v.Plan, who, ask.Marks, l.Entries); err != nil {
+			return Documents{}, err
+		}
+	}
+	out, err := in.read(page)
+	if err == nil {
+		err = out.show(in.rules)
+	}
+	if err == nil && len(in.page.Marks) > 0 && in.accounted {
+		out.Marks, err = r.marked(in.rules, who, in.page.Marks, in.marks, out.Keys)
+	}
+	return out, err
+}
+
+// listing is a list that is being read.
+type listing struct {
+	*Reader
+	ctx    context.Context
+	v      *running.Version
+	l      *plan.List
+	who    running.Viewer
+	rules  *running.Judge // who may read what; nil: the viewer everything
+	asks   *running.Judge // what belongs to the list
+	params map[string]any
+
+	page  store.ListPage
+	of    *expr.Document // the document that the list is asked for
+	top   string         // the key of what is shown on top, empty for none
+	exact bool           // the filter says all there is to say
+
+	accounted bool           // the account whose marks are read is there
+	marks     []store.Marked // of what has been added
+}
+
+// findOwner finds the document that the list is asked for, if the viewer may read it.
+func (in *listing) findOwner(key string) error {
+	in.page.List = in.l
+	owner := in.l.Owner
+	if owner == nil {
+		if key != "" {
+			return running.Refuse(running.CodeUnknownName, "the list %q is asked for no document: its path ends with "+
+				"its name", in.l.Name)
+		}
+		return in.mayAsk()
+	}
+	if key == "" {
+		return running.Refuse(running.CodeUnknownName, "the list %q is asked for one of %s: write its id after the "+
+			"name of the list", in.l.Name, owner.Name)
+	}
+	doc, found, err := in.Store.Document(in.ctx, owner, key)
+	if err == nil && !found {
+		err = running.NotFound(owner, key)
+	}
+	if err == nil {
+		err = in.rules.MayRead(owner, doc)
+	}
+	if err != nil {
+		return err
+	}
+	in.page.Of = store.Owned{N: doc.N, Key: key}
+	values, err := in.v.RuleValues(owner, doc)
+	if err != nil {
+		return err
+	}
+	in.of = in.v.Law.Document(owner.Collection, key, values)
+	if in.l.Top != nil {
+		seen := running.See(owner, doc)
+		if owner.Access.OfField(in.l.Top.Name, design.OpRead) != nil { // it may not be for the viewer
+			if seen, err = in.rules.Show(owner, doc); err != nil {
+				return err
+			}
+		}
+		if in.top, err = referenceIn(seen.Facts, in.l.Top.Name); err != nil {
+			return err
+		}
+	}
+	return in.mayAsk()
+}
+
+func referenceIn(facts json.RawMessage, name string) (string, error) {
+	var all map[string]json.RawMessage
+	if err := json.Unmarshal(facts, &all); err != nil || all[name] == nil {
+		return "", err
+	}
+	var key string
+	err := json.Unmarshal(all[name], &key)
+	return key, err
+}
+
+func (in *listing) mayAsk() error {
+	if in.rules == nil {
+		return nil
+	}
+	return in.rules.Allow(in.v.Law.ReadingList(in.l.Listing, in.of))
+}
+
+// filter is what the database leaves out.
+func (in *listing) filter() error {
+	belongs, exact, err := in.asks.ListFilter(in.l, in.of, in.params)
+	if err != nil {
+		return err
+	}
+	in.exact = exact
+	apart := in.apart()
+	if in.rules != nil {
+		may, exact, asked, err := in.rules.FilterBeside(in.l.Entries, apart)
+		if err != nil {
+			return err
+		}
+		belongs = store.Both(belongs, may)
+		pairs := in.l.Through == nil || in.l.Through.Access.Of(design.OpRead).Text() == "true"
+		in.exact = in.exact && exact && in.l.Entries.Parent == nil && pairs && !in.v.Law.Tells(in.l.Name)
+		apart = asked // the rules leave out the rest
+	}
+	in.page.Filter = store.Both(belongs, store.NewApart(in.v.Plan, in.l, apart))
+	return nil
+}
+
+// apart are the questions for pairs that keep an entry from the caller.
+func (in *listing) apart() []expr.Filter {
+	accounts := in.v.Plan.Design.Accounts
+	if in.who.Me == "" || accounts == nil {
+		return nil
+	}
+	me := expr.End{Known: in.v.Law.Document(accounts, in.who.Me, nil)}
+	var pairs []expr.Filter
+	for _, u := range in.l.Unless {
+		other := expr.End{Collection: in.l.Entries.Name}
+		if u.With != nil {
+			other = expr.End{Collection: u.With.To.Name, Reference: u.With.Name}
+		}
+		pairs = append(pairs, expr.Filter{Kind: expr.Paired, Pair: u.Paired.Name, From: me, To: other})
+		if u.EitherWay {
+			pairs = append(pairs, expr.Filter{Kind: expr.Paired, Pair: u.Paired.Name, From: other, To: me})
+		}
+	}
+	return pairs
+}
+
+// read reads a page, with what stands on top of the first.
+func (in *listing) read(page Page) (Documents, error) {
+	out := Documents{Markable: Markable{Of: in.l.Entries}, Linked: in.l.Through != nil, Tops: page.Top}
+	limit := page.Limit
+	if in.top != "" && page.After == FromTheTop && page.Top == 0 {
+		if err := in.addTop(&out); err != nil {
+			return out, err
+		}
+		limit -= len(out.stored)
+	}
+	in.page.Without = out.Tops
+	next := (*Boundary)(nil)
+	if limit > 0 {
+		rows, after, err := in.source().page(page.After, limit)
+		if err != nil {
+			return out, err
+		}
+		next = after
+		out.room(len(rows))
+		for i := range rows {
+			in.add(&out, &rows[i])
+		}
+	} else { // the one on top fills the page
+		begin := FromTheTop
+		next = &begin
+	}
+	if next != nil {
+		out.Next = &Page{After: *next, Limit: page.Limit, Top: out.Tops}
+	}
+	return out, nil
+}
+
+// addTop adds what the document that the list is asked for wants on top, if it belongs to
+// the list.
+func (in *listing) addTop(out *Documents) error {
+	n, err := in.Store.Number(in.ctx, running.Address(in.l.Entries, in.top))
+	if err != nil || n == 0 {
+		return err
+	}
+	in.page.Only = n
+	rows, _, err := in.source().page(FromTheTop, 1)
+	in.page.Only = 0
+	if err != nil || len(rows) == 0 {
+		return err
+	}
+	out.Tops = n
+	in.add(out, &rows[0])
+	return nil
+}
+
+func (in *listing) add(out *Documents, row *store.Listed) {
+	if in.l.Through != nil && len(in.l.Through.Fields) > 0 {
+		out.PairFacts = append(out.PairFacts, row.PairFields)
+	}
+	in.accounted = row.Accounted
+	for _, m := range row.Marks {
+		m.Doc = len(out.stored)
+		in.marks = append(in.marks, m)
+	}
+	out.add(row.Document, row.At)
+}
+
+func (in *listing) source() source[store.Listed] {
+	s := source[store.Listed]{
+		read: func(after Boundary, filter store.Filter, limit int) ([]store.Listed, error) {
+			page := in.page
+			page.After, page.Filter, page.Limit = after, filter, limit
+			return in.rows(page)
+		},
+		boundary: in.page.Behind,
+		size:     func(row store.Listed) int { return storedSize(row.Document) },
+		filter:   func() (store.Filter, bool, error) { return in.page.Filter, in.exact, nil },
+	}
+	s.may = in.belong
+	return s
+}
+
+// belong tells which of some rows belong to the list and may be read.
+func (in *listing) belong(rows []store.Listed) ([]bool, error) {
+	allowed := make([]bool, len(rows))
+	for i := range allowed {
+		allowed[i] = true
+	}
+	if in.l.Where != nil {
+		is, err := running.Allowed(in.asks, rows, func(row store.Listed) ([]access.Condition, error) {
+			values, err := in.v.RuleValues(in.l.Entries, row.Document)
+			if err != nil {
+				return nil, err
+			}
+			var pair map[string]any
+			if in.l.Through != nil {
+				if pair, err = running.Typed(in.l.Through.Fields, row.PairFields); err != nil {
+					return nil, err
+				}
+			}
+			doc := in.v.Law.Document(in.l.Entries.Collection, row.Key, values)
+			return []access.Condition{in.v.Law.Belonging(in.l.Listing, doc, in.of, pair, in.params)}, nil
+		})
+		if err != nil {
+			return nil, err
+		}
+		allowed = is
+	}
+	if in.rules == nil {
+		return allowed, nil
+	}
+	for _, judge := range []func([]store.Listed) ([]bool, error){in.readable, in.told} {
+		may, err := judge(rows)
+		if err != nil {
+			return nil, err
+		}
+		for i := range may {
+			allowed[i] = allowed[i] && may[i]
+		}
+	}
+	return allowed, nil
+}
+
+// told tells of which rows the viewer may read what the list tells of them.
+func (in *listing) told(rows []store.Listed) ([]bool, error) {
+	if !in.v.Law.Tells(in.l.Name) {
+		return nil, nil
+	}
+	return running.Allowed(in.rules, rows, func(row store.Listed) ([]access.Condition, error) {
+		values, err := in.v.RuleValues(in.l.Entries, row.Document)
+		return in.v.Law.ReadingTold(in.l.Listing, in.v.Law.Document(in.l.Entries.Collection, row.Key, values)), err
+	})
+}
+
+func (in *listing) readable(rows []store.Listed) ([]bool, error) {
+	linked, docs := make([]store.Linked, len(rows)), make([]store.Document, len(rows))
+	for i, row := range rows {
+		linked[i], docs[i] = row.Linked, row.Document
+	}
+	if in.l.Through == nil {
+		return in.rules.Readable(in.l.Entries, docs)
+	}
+	return judgedPairs(in.rules, in.l.Through, in.page.Of.Key, in.l.Side == design.From)(linked)
+}
+
+// given reads the parameters of a request.
+func given(l *plan.List, query map[string]string) (params map[string]any, look string, err error) {
+	params = map[string]any{}
+	var mistakes []design.Mistake
+	wrong := func(name, code, detail string) {
+		mistakes = append(mistakes, design.Mistake{Pointer: "?" + name, Code: code, Detail: detail})
+	}
+	for _, p := range l.Params {
+		text, is := query[p.Name]
+		if !is && p.Default == nil {
+			wrong(p.Name, design.MistakeMissing, "the list needs the parameter "+p.Name)
+			continue
+		}
+		fits, bad := p.Accept(asGiven(p, text, is))
+		for _, m := range bad {
+			wrong(p.Name, m.Code, m.Detail)
+		}
+		params[p.Name] = fits
+	}
+	if name := l.Looks(); name != "" {
+		if look = query[name]; look == "" {
+			wrong(name, design.MistakeMissing, "the list needs the parameter "+name+": what is looked for")
+		}
+		if len(look) > maxLook {
+			wrong(name, design.MistakeLong, "what is looked for may have 200 bytes")
+		}
+	}
+	if len(mistakes) > 0 {
+		return nil, "", running.Invalid(mistakes)
+	}
+	return params, look, nil
+}
+
+// asGiven is the value of a parameter as documents hold such: what its text says, or else
+// its default.
+func asGiven(p *design.Field, text string, given bool) any {
+	switch {
+	case !given && p.Default.Now:
+		return design.FormatTime(time.Now())
+	case !given:
+		return p.Default.Literal
+	case p.Type == design.String || p.Type == design.Timestamp:
+		return text
+	case p.Type == design.Boolean && (text == "true" || text == "false"):
+		return text == "true"
+	case p.Type == design.Integer || p.Type == design.Number:
+		var n json.Number
+		if json.Unmarshal([]byte(text), &n) == nil {
+			return n
+		}
+	}
+	return text
+}
+
+// maxLook is how many bytes the words or the beginning may have that are looked for.
+const maxLook = 200

@@ -1,0 +1,15 @@
+package reading
+
+import (
+	"yalvo/internal/engine/store"
+
+	lru "github.com/hashicorp/golang-lru/v2"
+)
+
+// owners are those whose timelines were read lately. Who is
+// removed and created again gets another number, so they are to be believed
+// only together with a look at the document.
+type owners = lru.Cache[store.Address, store.Owner]
+
+// ownersKnown is how many are remembered: some 20 MB.
+const ownersKnown = 100_000

@@ -1,0 +1,99 @@
+package reading
+
+import (
+	"yalvo/internal/engine/running"
+	"yalvo/internal/engine/store"
+)
+
+// rows are rows of a list.
+func (in *listing) rows(page store.ListPage) ([]store.Listed, error) {
+	who := look{in.l.Name, in.who.Me, page.Of.N}
+	page.Share, _ = in.shares.Get(who)
+	return sparing(in.inMany, who, func(many store.Pairings) ([]store.Listed, error) {
+		page.InMany = many
+		return in.remembering(who, page)
+	})
+}
+
+// remembering reads rows of a list with the documents that are remembered: of these the
+// database tells the versions alone. If one is written between that and the reading of what
+// is not known, it would be of another moment than the list, and all is read at once.
+func (in *listing) remembering(who look, page store.ListPage) ([]store.Listed, error) {
+	page.Bare = true
+	q, err := page.Query()
+	if err != nil {
+		return nil, err
+	}
+	rows, err := in.lists.Ask(in.ctx, q.Alike(), q, in.Store.List, in.Store.ListTogether)
+	if err != nil {
+		return nil, err
+	}
+	in.needs(who, page.Share, q.Needs)
+	now := in.Era(in.v)
+	unknown := in.shown.ofRows(now, rows)
+	covered, err := in.fetch(now, rows, unknown)
+	if err != nil {
+		return nil, err
+	}
+	if covered < 0 {
+		page.Bare = false
+		if q, err = page.Query(); err != nil {
+			return nil, err
+		}
+		return in.Store.List(in.ctx, q)
+	}
+	return upToAPage(rows[:covered]), nil
+}
+
+// needs notes how many entries somebody's page needed, for the next time: a quarter more than that.
+func (in *listing) needs(who look, share, needed int) {
+	next := max(needed*5/4, store.LeastShare)
+	if needed != 0 && next != max(share, store.LeastShare) {
+		in.shares.Add(who, next)
+	}
+}
+
+// fetch reads the documents of some rows that are not known, and tells how many of the rows
+// have theirs then: not all if they are large, and -1 if one has been written meanwhile.
+func (in *listing) fetch(now running.Era, rows []store.Listed, unknown []int) (int, error) {
+	if len(unknown) == 0 {
+		return len(rows), nil
+	}
+	docs := make([]int64, len(unknown))
+	for i, at := range unknown {
+		docs[i] = rows[at].N
+	}
+	found, all, err := in.Store.Shown(in.ctx, docs)
+	if err != nil {
+		return 0, err
+	}
+	if all && len(found) < len(docs) {
+		return -1, nil
+	}
+	for i, e := range found {
+		row := &rows[unknown[i]]
+		if row.N != e.Doc || row.Versions != e.Versions {
+			return -1, nil
+		}
+		row.Document = e.Stored()
+		row.Collection = in.l.Entries.Number
+		in.shown.learn(now, shownKey{doc: e.Doc},
+			remembered{e.Versions, e.Seen, row.Document, around + len(e.Key) + storedSize(row.Document)})
+	}
+	if !all {
+		return unknown[len(found)-1] + 1, nil
+	}
+	return len(rows), nil
+}
+
+// upToAPage are as many of some rows as make a page by their bytes: see [store.PageBytes].
+func upToAPage(rows []store.Listed) []store.Listed {
+	bytes := 0
+	for i, row := range rows {
+		if bytes >= store.PageBytes {
+			return rows[:i]
+		}
+		bytes += storedSize(row.Document)
+	}
+	return rows
+}

@@ -1,0 +1,94 @@
+package running
+
+import (
+	"context"
+	"fmt"
+	"slices"
+
+	"yalvo/internal/design/plan"
+	"yalvo/internal/engine/gathering"
+	"yalvo/internal/engine/store"
+)
+
+// asking has judges that ask at about the same moment answered together.
+type asking struct {
+	partners gathering.Desk[partnersAsk, store.PartnersFound]
+	further  gathering.Desk[furtherAsk, store.Candidate]
+}
+
+// partnersAsk asks for the pairs of one document.
+type partnersAsk struct {
+	of   *plan.Collection
+	key  string
+	asks []store.Partners
+	most int
+}
+
+// furtherAsk asks for the next sources of a value in some documents.
+type furtherAsk struct {
+	furtherLook
+	targets []int64
+}
+
+// looked is what a judge asks outside of transactions: each time as of a moment after it has asked.
+type looked struct {
+	*store.Tx
+	app *App
+}
+
+// PartnersOf is part of [Stored].
+func (l looked) PartnersOf(of *plan.Collection, keys []string, asks []store.Partners, most int) (
+	[]store.PartnersFound, error) {
+	if len(keys) != 1 {
+		return l.Tx.PartnersOf(of, keys, asks, most)
+	}
+	return l.app.asking.partners.Ask(l.Context(), fmt.Sprint(of.Number, asks, most),
+		partnersAsk{of, keys[0], asks, most}, l.app.partnersOf, l.app.partnersOfAll)
+}
+
+func (a *App) partnersOf(ctx context.Context, ask partnersAsk) ([]store.PartnersFound, error) {
+	return a.Store.Looking(ctx).PartnersOf(ask.of, []string{ask.key}, ask.asks, ask.most)
+}
+
+func (a *App) partnersOfAll(ctx context.Context, all []partnersAsk) ([][]store.PartnersFound, error) {
+	keys := make([]string, len(all))
+	for i, ask := range all {
+		keys[i] = ask.key
+	}
+	found, err := a.Store.Looking(ctx).PartnersOf(all[0].of, keys, all[0].asks, all[0].most)
+	each := make([][]store.PartnersFound, len(found))
+	for i := range found {
+		each[i] = found[i : i+1]
+	}
+	return each, err
+}
+
+// Candidates is part of [Stored].
+func (l looked) Candidates(s *plan.Summary, targets []int64, skip, many int) ([]store.Candidate, error) {
+	look := furtherLook{s, skip, many}
+	return l.app.asking.further.Ask(l.Context(), fmt.Sprintf("%p %d %d", s, skip, many), furtherAsk{look, targets},
+		l.app.candidates, l.app.candidatesForAll)
+}
+
+func (a *App) candidates(ctx context.Context, ask furtherAsk) ([]store.Candidate, error) {
+	return a.Store.Looking(ctx).Candidates(ask.s, ask.targets, ask.skip, ask.many)
+}
+
+func (a *App) candidatesForAll(ctx context.Context, all []furtherAsk) ([][]store.Candidate, error) {
+	var targets []int64
+	for _, ask := range all {
+		targets = append(targets, ask.targets...)
+	}
+	slices.Sort(targets)
+	found, err := a.candidates(ctx, furtherAsk{all[0].furtherLook, slices.Compact(targets)})
+	each := make([][]store.Candidate, len(all))
+	for i, ask := range all {
+		each[i] = []store.Candidate{} // there may be none
+		for _, c := range found {
+			if slices.Contains(ask.targets, c.Target) {
+				each[i] = append(each[i], c)
+			}
+		}
+	}
+	return each, err
+}

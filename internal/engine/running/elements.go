@@ -1,0 +1,135 @@
+package running
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"yalvo/internal/design"
+	"yalvo/internal/design/plan"
+)
+
+// part is a kept value in the text of an object, of which something has to be judged.
+type part struct {
+	*design.Kept
+	at    int // where it begins
+	text  json.RawMessage
+	items []element // of a latest or a gather
+}
+
+// element is one of a latest or a gather as it is stored.
+type element struct {
+	key    string // of its source
+	text   json.RawMessage
+	points *points
+}
+
+// partsOf are the parts of an object. What was taken apart lately need not be again: pages remember
+// documents, and hold the same text. It is held here too, so that no other can lie where it lay.
+func (o *obeying) partsOf(c *plan.Collection, raw json.RawMessage) ([]part, error) {
+	if len(raw) == 0 {
+		return nil, nil
+	}
+	k := partsKey{&raw[0], len(raw), c}
+	if o.parts != nil {
+		if known, is := o.parts.Get(k); is {
+			return known, nil
+		}
+	}
+	var parts []part
+	var wrong error
+	err := scan(raw, func(name []byte, value json.RawMessage, at int) bool {
+		kept := o.judged(c, name)
+		if kept == nil || string(value) == "null" {
+			return true
+		}
+		p := part{Kept: kept, at: at, text: value}
+		if kept.Kind != design.Copy {
+			p.items, wrong = elementsOf(kept, value)
+		}
+		parts = append(parts, p)
+		return wrong == nil
+	})
+	if err = errors.Join(err, wrong); err == nil && o.parts != nil {
+		o.parts.Add(k, parts)
+	}
+	return parts, err
+}
+
+// partsKey is a text, by where it lies.
+type partsKey struct {
+	begin *byte
+	size  int
+	of    *plan.Collection
+}
+
+// partsKnown is of how many texts the parts are remembered: some 20 MB, besides texts that pages remember.
+const partsKnown = 20_000
+
+func elementsOf(k *design.Kept, list json.RawMessage) (all []element, err error) {
+	var wrong error
+	err = scan(list, func(_ []byte, text json.RawMessage, _ int) bool {
+		named := text
+		if k.Kind == design.Latest {
+			named, wrong = member(text, `"path"`)
+		}
+		if wrong == nil && len(named) < 2 {
+			wrong = fmt.Errorf("an element of %s.%s has no name", k.In.Name, k.Name)
+		}
+		if wrong != nil {
+			return false
+		}
+		key := string(named[1 : len(named)-1]) // neither paths nor keys have anything that JSON escapes
+		if k.Kind == design.Latest {
+			key = keyOf(key)
+		}
+		all = append(all, element{key, text, new(points)})
+		return true
+	})
+	return all, errors.Join(err, wrong)
+}
+
+// judged is the kept value of a name in quotes, if something in it has to be judged.
+func (o *obeying) judged(c *plan.Collection, quoted []byte) *design.Kept {
+	isIt := func(name []byte) bool { return bytes.Equal(name, quoted) }
+	if !slices.ContainsFunc(o.Law.JudgedNames(c.Collection), isIt) {
+		return nil
+	}
+	return c.KeptValue(string(quoted[1 : len(quoted)-1]))
+}
+
+// keyOf is the key of a document by its path: the ids in it.
+func keyOf(path string) string {
+	parts := strings.Split(path, "/")
+	var ids []string
+	for i := 1; i < len(parts); i += 2 {
+		ids = append(ids, parts[i])
+	}
+	return strings.Join(ids, "/")
+}
+
+// Item is an element of a latest: its id and path, and what is shown of it.
+func Item(s *plan.Summary, key string, facts, kept json.RawMessage) (json.RawMessage, error) {
+	item := map[string]json.RawMessage{}
+	id, path := IDOf(key), s.Sources.Path(key)
+	if s.Kind == design.Gather {
+		return json.Marshal(key)
+	}
+	for name, text := range map[string]string{"id": id, "path": path} {
+		quoted, err := json.Marshal(text)
+		if err != nil {
+			return nil, err
+		}
+		item[name] = quoted
+	}
+	if err := Pick(item, facts, s.Fields); err != nil {
+		return nil, err
+	}
+	if err := Pick(item, kept, s.KeptNames); err != nil {
+		return nil, err
+	}
+	return json.Marshal(item)
+}

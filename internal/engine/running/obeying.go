@@ -1,0 +1,377 @@
+package running
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"slices"
+
+	"yalvo/internal/design"
+	"yalvo/internal/design/access"
+	"yalvo/internal/design/plan"
+	"yalvo/internal/engine/store"
+)
+
+// Obey leaves out of kept values what the viewer may not read where it is from: elements of a latest and a
+// gather, in the place of which the next ones come, and copies, which are null then. What is shown by other
+// rights (see [access.Right]) stays. All holders are decided about together.
+func (j *Judge) Obey(holders []*Holder) error {
+	if j == nil {
+		return nil
+	}
+	if len(holders) == 0 {
+		return nil
+	}
+	o := obeying{Judge: j, docs: map[store.Address]*Holder{}, verdicts: map[judgement]bool{},
+		more:    map[place]*candidates{},
+		filters: map[*plan.Collection]filtering{}, allowed: map[store.Address]bool{}}
+	shown := make([]json.RawMessage, len(holders))
+	left := make([]int, len(holders)) // holders of which something is unknown
+	for i := range left {
+		left[i] = i
+	}
+	for range mostRounds {
+		var err error
+		if left, err = o.round(holders, left, shown); err != nil {
+			return err
+		}
+		if len(left) == 0 {
+			for i, h := range holders {
+				h.Kept = shown[i]
+			}
+			return nil
+		}
+		if err := o.fulfil(); err != nil {
+			return err
+		}
+	}
+	return errors.New("what kept values show could not be judged in a bounded number of rounds")
+}
+
+// round goes over holders of which something is unknown, and tells of which it still is. What their rules ask of the
+// viewer is the same for all: as soon as one needs that, it is looked up before all others.
+func (o *obeying) round(holders []*Holder, left []int, shown []json.RawMessage) (still []int, err error) {
+	o.want = wishes{docs: map[store.Address]*plan.Collection{}, verdicts: map[judgement][]access.Condition{},
+		more: map[place]*plan.Summary{}, read: map[*plan.Collection][]string{}, points: map[store.Address]pointing{}}
+	for at, i := range left {
+		h := holders[i]
+		o.waits = false
+		if shown[i], err = o.object(h, h.Of, h.Kept); err != nil {
+			return nil, err
+		}
+		if o.waits {
+			still = append(still, i)
+		}
+		if o.want.partners {
+			return append(still, left[at+1:]...), nil
+		}
+	}
+	return still, nil
+}
+
+// mostRounds is how often Obey looks at what it needs to know next: a few times for each level of values that
+// show values, and for elements that are looked for further.
+const mostRounds = 100
+
+// How many sources are looked at for one value, in all and at a time, if the newest ones may not be read. Of
+// what lies behind these nothing is shown.
+const (
+	mostCandidates = 500
+	someCandidates = 20
+)
+
+// obeying judges the kept values of some holders. It goes over them until nothing is unknown.
+type obeying struct {
+	*Judge
+	docs     map[store.Address]*Holder // nil: it is not there
+	verdicts map[judgement]bool
+	more     map[place]*candidates
+	want     wishes
+	waits    bool // for something that is wanted
+
+	filters map[*plan.Collection]filtering // what the database can tell by itself
+	allowed map[store.Address]bool         // and has told
+
+	partners *partners // the reader's own; nil: not known
+	asked    []store.Partners
+}
+
+// filtering is the rule to read documents of a collection as the database can tell it.
+type filtering struct {
+	store.Filter
+	exact bool       // it is all there is to tell
+	fixed *fixedRule // it depends on little, nil if on more
+}
+
+// place is a kept value in a document.
+type place struct {
+	kept   *design.Kept
+	holder string // its path
+}
+
+// judgement is about a source of a kept value in a document.
+type judgement struct {
+	place
+	source string // its key
+}
+
+// candidates are sources of a value, newest first, as far as they have been looked at.
+type candidates struct {
+	found []store.Candidate
+	all   bool // there are no more
+}
+
+// object goes through an object in which kept values stand by their names.
+func (o *obeying) object(h *Holder, c *plan.Collection, raw json.RawMessage) (json.RawMessage, error) {
+	parts, err := o.partsOf(c, raw)
+	if err != nil {
+		return nil, err
+	}
+	var out json.RawMessage // nil: it is as it stands
+	done := 0               // so much of raw is in it
+	for _, p := range parts {
+		shown, err := o.value(h, p)
+		if err != nil {
+			return nil, err
+		}
+		if !bytes.Equal(shown, p.text) {
+			out = append(append(out, raw[done:p.at]...), shown...)
+			done = p.at + len(p.text)
+		}
+	}
+	if out == nil {
+		return raw, nil
+	}
+	return append(out, raw[done:]...), nil
+}
+
+func (o *obeying) value(h *Holder, p part) (json.RawMessage, error) {
+	if p.Kind == design.Copy {
+		return o.copied(h, p.Kept, p.text)
+	}
+	s := h.Of.Summary(p.Kept)
+	items, changed, err := o.elements(h, s, p)
+	if err != nil {
+		return nil, err
+	}
+	for i, item := range items {
+		if p.Kind == design.Latest && len(o.Law.JudgedNames(s.Sources.Collection)) > 0 {
+			if items[i].shown, err = o.object(item.from, s.Sources, item.shown); err != nil {
+				return nil, err
+			}
+			changed = changed || !bytes.Equal(items[i].shown, item.shown)
+		}
+	}
+	if !changed {
+		return p.text, nil
+	}
+	return listed(items), nil
+}
+
+var null = json.RawMessage("null")
+
+// copied is a copy as the viewer may see it. Of what is gone nobody may read anything.
+func (o *obeying) copied(h *Holder, k *design.Kept, raw json.RawMessage) (json.RawMessage, error) {
+	if h = o.known(h, h.Links != nil || h.stored != nil); h == nil {
+		return null, nil
+	}
+	links, err := h.links()
+	if err != nil {
+		return nil, err
+	}
+	var key string
+	if text := links[k.Via.Name]; text != nil {
+		if err := json.Unmarshal(text, &key); err != nil {
+			return nil, err
+		}
+	}
+	to := o.Plan.Collection(k.Via.To.Name)
+	judged := o.Law.RightTo(k) == access.Judged
+	if judged && key == "" {
+		return null, nil
+	}
+	if judged {
+		if may, err := o.may(h, k, &Holder{Of: to, Key: key}, nil); err != nil || !may {
+			return null, err
+		}
+	}
+	return o.object(&Holder{Of: to, Key: key}, to, raw)
+}
+
+// item is an element of a latest or a gather.
+type item struct {
+	from  *Holder
+	shown json.RawMessage
+}
+
+// elements are those of a latest or a gather that the viewer may read, and whether these are others than
+// are stored.
+func (o *obeying) elements(h *Holder, s *plan.Summary, p part) (all []item, changed bool, err error) {
+	stored := make([]item, len(p.items))
+	for i, e := range p.items {
+		stored[i] = item{&Holder{Of: s.Sources, Key: e.key, points: e.points}, e.text}
+	}
+	if o.Law.RightTo(s.Kept) != access.Judged {
+		return stored, false, nil
+	}
+	byPair := s.Pair != nil && s.Pair.Access.Of(design.OpRead).Names(design.NamePair)
+	if !byPair {
+		may := make([]item, 0, len(stored))
+		for _, one := range stored {
+			is, err := o.may(h, s.Kept, one.from, nil)
+			if err != nil {
+				return nil, false, err
+			}
+			if is {
+				may = append(may, one)
+			}
+		}
+		if len(may) == len(stored) || len(stored) < s.HowMany {
+			return may, len(may) < len(stored), nil
+		}
+	}
+	all, err = o.further(h, s)
+	return all, true, err
+}
+
+// further are the elements, looked for among all sources.
+func (o *obeying) further(h *Holder, s *plan.Summary) ([]item, error) {
+	if h = o.known(h, h.N != 0); h == nil {
+		return nil, nil
+	}
+	at := place{s.Kept, h.Of.Path(h.Key)}
+	have := o.more[at]
+	if have == nil {
+		have = &candidates{}
+	}
+	var items []item
+	for i := range have.found {
+		c := &have.found[i]
+		if len(items) == s.HowMany {
+			break
+		}
+		from := HolderOf(s.Sources, &c.Document, c.Kept)
+		if err := o.pointing(from); err != nil {
+			return nil, err
+		}
+		may, err := o.may(h, s.Kept, from, c.PairFields)
+		if err != nil {
+			return nil, err
+		}
+		if !may {
+			continue
+		}
+		shown, err := Item(s, c.Key, See(s.Sources, c.Document).Facts, c.Kept)
+		if err != nil {
+			return nil, err
+		}
+		items = append(items, item{from, shown})
+	}
+	if len(items) < s.HowMany && !have.all && len(have.found) < mostCandidates {
+		o.want.more[at], o.waits = s, true
+		o.docs[Address(h.Of, h.Key)] = h
+	}
+	return items, nil
+}
+
+// pointing notes where the reference of a document leads that its rule asks for, if it does.
+func (o *obeying) pointing(h *Holder) error {
+	f, err := o.filter(h.Of)
+	if err != nil || f.fixed == nil {
+		return err
+	}
+	key, err := pointsTo(f.fixed.by, *h.stored)
+	h.points = new(points)
+	h.points.Store(&key)
+	return err
+}
+
+// known is a holder of which something is known that is needed, nil if it is not there, or as long as
+// that is not known.
+func (o *obeying) known(h *Holder, enough bool) *Holder {
+	if enough {
+		return h
+	}
+	a := Address(h.Of, h.Key)
+	found, looked := o.docs[a]
+	if !looked {
+		o.want.docs[a], o.waits = h.Of, true
+	}
+	return found
+}
+
+// may tells whether the viewer may be shown a source. As long as that is not known it is taken to be so.
+func (o *obeying) may(h *Holder, k *design.Kept, from *Holder, pairFields json.RawMessage) (may bool, err error) {
+	if access.ByReading(k) {
+		f, err := o.filter(from.Of)
+		if err != nil {
+			return false, err
+		}
+		if f.fixed != nil && from.points != nil {
+			if may, is := o.byPartners(f.fixed, from); is {
+				return may, nil
+			}
+		}
+		if f.exact {
+			return o.mayRead(from), nil
+		}
+	}
+	about := judgement{place{k, h.Of.Path(h.Key)}, from.Key}
+	may, decided := o.verdicts[about]
+	if !decided {
+		o.waits = true
+		o.want.verdicts[about], err = o.conditions(h, k, from, pairFields)
+		return true, err
+	}
+	return may, nil
+}
+
+// filter is the rule to read documents of a collection, as the database can tell it.
+func (o *obeying) filter(c *plan.Collection) (f filtering, err error) {
+	f, known := o.filters[c]
+	if !known {
+		if f.Filter, f.exact, err = o.Filter(c); err == nil && f.exact {
+			f.fixed, err = o.fixedRuleOf(c)
+		}
+		o.filters[c] = f
+	}
+	return f, err
+}
+
+// byPartners tells whether the viewer may read a document by where a reference of it leads and by their own pairs,
+// false if it is to be found out otherwise. As long as that is not known it is taken to be so.
+func (o *obeying) byPartners(rule *fixedRule, from *Holder) (may, is bool) {
+	at := Address(from.Of, from.Key)
+	if _, decided := o.allowed[at]; decided {
+		return false, false
+	}
+	key := from.points.Load()
+	if key == nil {
+		o.want.points[at] = pointing{rule.by, from.points}
+		o.waits = true
+	}
+	missing := o.partners == nil
+	for _, ask := range rule.pairs {
+		if !slices.Contains(o.asked, ask) {
+			o.asked, missing = append(o.asked, ask), true
+		}
+	}
+	if missing {
+		o.want.partners, o.waits = true, true
+	}
+	if missing || key == nil {
+		return true, true
+	}
+	return rule.allows(o.Judge, o.partners, *key), true
+}
+
+// mayRead tells whether the viewer may read a document by a rule of which the database can tell all. As long
+// as that is not known it is taken to be so.
+func (o *obeying) mayRead(from *Holder) bool {
+	may, decided := o.allowed[Address(from.Of, from.Key)]
+	if !decided {
+		o.want.read[from.Of] = append(o.want.read[from.Of], from.Key)
+		o.waits = true
+	}
+	return may || !decided
+}

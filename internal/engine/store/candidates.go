@@ -1,0 +1,49 @@
+package store
+
+import (
+	"encoding/json"
+
+	"yalvo/internal/design/plan"
+)
+
+// Candidate is a source of a latest or a gather, with all that a rule may ask of it.
+type Candidate struct {
+	Document
+	Target     int64
+	PairFields json.RawMessage // of pairs: their own
+}
+
+// Candidates are the newest sources of a latest or a gather of some documents, newest first, after having
+// passed over some. Keys: contributions_to, documents (n), kept (doc), pairs (kind, b, a).
+func (tx *Tx) Candidates(s *plan.Summary, targets []int64, skip, many int) ([]Candidate, error) {
+	fields, join, args := "NULL::jsonb", "", []any{}
+	if s.Pair != nil {
+		a, b := "x.source", "t.target"
+		if s.Side == "from" {
+			a, b = b, a
+		}
+		fields, join = storedFields(s.Pair), "JOIN pairs p ON p.kind = ? AND p.b = "+b+" AND p.a = "+a
+		args = append(args, s.Pair.Number)
+	}
+	var found []Candidate
+	err := tx.db.Raw(`
+		SELECT t.target, `+fields+` AS pair_fields, `+documentColumns+`
+		FROM unnest(?::bigint[]) AS t (target)
+		CROSS JOIN LATERAL (
+			SELECT source, value FROM contributions
+			WHERE summary = ? AND target = t.target
+			ORDER BY value DESC, source DESC
+			OFFSET ? LIMIT ?
+		) x
+		JOIN documents d ON d.n = x.source
+		LEFT JOIN kept k ON k.doc = x.source `+join+`
+		ORDER BY t.target, x.value DESC, x.source DESC`,
+		append([]any{bigints(targets), s.Number, skip, many}, args...)...).Scan(&found).Error
+	for i := range found {
+		found[i].lift(s.Sources)
+		if s.Pair != nil {
+			found[i].PairFields = liftFields(s.Pair, found[i].PairFields)
+		}
+	}
+	return found, err
+}

@@ -1,0 +1,60 @@
+package store
+
+import (
+	"context"
+	"encoding/json"
+	"strings"
+
+	"yalvo/internal/design/plan"
+)
+
+// card is the value of a kept copy, in SQL: the copied values of a target as
+// far as it has them. fields and values are the columns that hold the target's.
+// It is worked out here and nowhere else.
+func card(c *plan.Copy, fields, values string) string {
+	var parts []string
+	if len(c.Fields) > 0 {
+		parts = append(parts, members(fields, c.Fields))
+	}
+	if len(c.KeptNames) > 0 {
+		parts = append(parts, members(values, c.KeptNames))
+	}
+	return strings.Join(parts, " || ")
+}
+
+// members is an object of those members of another that have one of the names.
+// Names of a design need no quoting.
+func members(object string, names []string) string {
+	return `coalesce((SELECT jsonb_object_agg(m.key, m.value) FROM jsonb_each(` + object + `) m
+		WHERE m.key IN ('` + strings.Join(names, "', '") + `')), '{}')`
+}
+
+// cardOf is the value of a copy that the document numbered source holds, null
+// if it points at nothing.
+// Keys: refs (source, reference), documents (n), kept (doc).
+func cardOf(c *plan.Copy, source string) statement {
+	return statement{`coalesce((
+		SELECT ` + card(c, "t.fields", "tk.values") + `
+		FROM refs r JOIN documents t ON t.n = r.target LEFT JOIN kept tk ON tk.doc = t.n
+		WHERE r.source = ` + source + ` AND r.reference = ?
+	), 'null')`, []any{c.Via.Number}}
+}
+
+// Card is the value of a copy for a locked target, null if there is none.
+func (tx *Tx) Card(c *plan.Copy, target *Document) (json.RawMessage, error) {
+	if target == nil {
+		return json.RawMessage("null"), nil
+	}
+	b := &builder{}
+	fields, values := b.arg(string(target.Fields), "jsonb"), b.arg(string(target.Kept), "jsonb")
+	b.add("SELECT ", card(c, "g.fields", "g.values"), " FROM (SELECT ", fields, " AS fields, ", values,
+		` AS "values") g`)
+	var value []byte
+	err := tx.row(b).Scan(&value)
+	return value, err
+}
+
+// Card is [Tx.Card] outside of a transaction.
+func (s *Store) Card(ctx context.Context, c *plan.Copy, target *Document) (json.RawMessage, error) {
+	return s.now(ctx).Card(c, target)
+}

@@ -1,0 +1,268 @@
+package store_test
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"yalvo/internal/design/plan"
+	"yalvo/internal/engine/store"
+)
+
+func write(t *testing.T, s *store.Store, run func(tx *store.Tx) error) {
+	t.Helper()
+	if err := s.Write(t.Context(), run); err != nil {
+		t.Fatal(err)
+	}
+}
+
+// docs are the documents of claimed work, in order.
+func docs(due []store.Due) string {
+	var all []string
+	for _, d := range due {
+		all = append(all, fmt.Sprint(d.Doc))
+	}
+	return strings.Join(all, " ")
+}
+
+func deliveries(n ...int64) (work []plan.Work) {
+	for _, doc := range n {
+		work = append(work, plan.DeliverEntry(plan.Entry{Timeline: 1, Author: 7, Doc: doc, Rank: 100 + doc}, false))
+	}
+	return work
+}
+
+func TestOnlyLanesWhoseTimeHasComeHaveWorkDue(t *testing.T) {
+	s := open(t)
+	due := func(want ...plan.Lane) {
+		t.Helper()
+		if got, err := s.LookForWork(t.Context()); err != nil || !slices.Equal(got.Lanes, want) {
+			t.Errorf("work is due in lanes %v: got %v, %v", want, got, err)
+		}
+	}
+	due()
+	write(t, s, func(tx *store.Tx) error {
+		return tx.AppendDue(5, append(deliveries(1, 2), plan.AddTo(2, 9, -1)))
+	})
+	due(plan.Counting, plan.Delivering)
+	write(t, s, func(tx *store.Tx) error {
+		all, _, err := tx.ClaimDue(plan.Counting, 1)
+		if err != nil || len(all) != 1 {
+			return fmt.Errorf("claimed %v, %v", all, err)
+		}
+		return tx.PostponeDue(time.Hour, all[0])
+	})
+	due(plan.Delivering)
+}
+
+func TestWorkIsTakenOnceOldestFirstAndByLane(t *testing.T) {
+	s := open(t)
+	write(t, s, func(tx *store.Tx) error {
+		return tx.AppendDue(5, append(deliveries(1, 2, 3), plan.AddTo(2, 9, -1)))
+	})
+	claim := func(tx *store.Tx, lane plan.Lane, limit int) string {
+		t.Helper()
+		due, _, err := tx.ClaimDue(lane, limit)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return docs(due)
+	}
+	first, second := s.Begin(), s.Begin()
+	if got := claim(first, plan.Delivering, 2); got != "1 2" {
+		t.Errorf("the first worker gets %q", got)
+	}
+	if got := claim(second, plan.Delivering, 9); got != "3" {
+		t.Errorf("the second worker gets %q", got)
+	}
+	if got := claim(second, plan.Counting, 9); got != "9" {
+		t.Errorf("from the other lane it gets %q", got)
+	}
+	for _, tx := range []*store.Tx{first, second} {
+		if err := tx.Commit(); err != nil {
+			t.Fatal(err)
+		}
+	}
+	write(t, s, func(tx *store.Tx) error {
+		if got := claim(tx, plan.Delivering, 9); got != "1 2 3" {
+			t.Errorf("what nobody finished is %q", got)
+		}
+		return nil
+	})
+}
+
+func TestWhoHasMuchDueDoesNotHoldUpWhoHasLittle(t *testing.T) {
+	s := open(t)
+	write(t, s, func(tx *store.Tx) error {
+		var work []plan.Work
+		for owner := range int64(500) {
+			work = append(work, plan.SubscribeTo(1, owner, 7))
+		}
+		return tx.AppendDue(5, append(work, plan.SubscribeTo(1, 1, 8), plan.SubscribeTo(1, 1, 6)))
+	})
+	turns := &store.Turns{}
+	var authors []int64
+	write(t, s, func(tx *store.Tx) error {
+		due, _, err := tx.ClaimFairly(store.Subscriptions, turns, 100)
+		for _, d := range due {
+			if !slices.Contains(authors, d.Key) {
+				authors = append(authors, d.Key)
+			}
+		}
+		return err
+	})
+	if !slices.Equal(authors, []int64{6, 7, 8}) {
+		t.Errorf("a claim of a hundred is of authors %v, want all three", authors)
+	}
+}
+
+func TestALongStepGoesToTheEndOfItsLaneAndKeepsItsPlace(t *testing.T) {
+	s := open(t)
+	write(t, s, func(tx *store.Tx) error { return tx.AppendDue(5, deliveries(1, 2)) })
+	write(t, s, func(tx *store.Tx) error {
+		due, _, err := tx.ClaimDue(plan.Delivering, 1)
+		if err != nil {
+			return err
+		}
+		return tx.ContinueDue([]store.Progress{{Due: due[0], Next: 40, Passed: 40}})
+	})
+	write(t, s, func(tx *store.Tx) error {
+		due, _, err := tx.ClaimDue(plan.Delivering, 9)
+		if err != nil {
+			return err
+		}
+		if docs(due) != "2 1" || due[1].Cursor != 40 || due[1].Change != 5 || due[1].Rank != 101 {
+			t.Errorf("got %+v", due)
+		}
+		return nil
+	})
+	if got, err := s.UnsettledChange(t.Context(), 5); err != nil || !got.Due {
+		t.Errorf("its reader is told that it is settled (%v)", err)
+	}
+}
+
+func TestFailingWorkPausesLongerEachTimeAndIsParked(t *testing.T) {
+	s := open(t)
+	write(t, s, func(tx *store.Tx) error { return tx.AppendDue(5, deliveries(1)) })
+	claim := func() (due []store.Due) {
+		t.Helper()
+		write(t, s, func(tx *store.Tx) error {
+			var err error
+			due, _, err = tx.ClaimDue(plan.Delivering, 9)
+			return err
+		})
+		return due
+	}
+	d := claim()[0]
+	var last time.Duration
+	for attempt := 1; attempt < store.MaxAttempts; attempt++ {
+		parked, err := s.FailDue(t.Context(), d, errors.New("broken"), false, 100*time.Millisecond)
+		if err != nil || parked {
+			t.Fatalf("attempt %d: parked %v, %v", attempt, parked, err)
+		}
+		if len(claim()) != 0 {
+			t.Fatalf("attempt %d: no pause", attempt)
+		}
+		pause, err := s.Pause(d)
+		if err != nil || pause <= last {
+			t.Errorf("attempt %d: a pause of %v after one of %v (%v)", attempt, pause, last, err)
+		}
+		last = pause
+		d.Attempts++
+	}
+	if parked, err := s.FailDue(t.Context(), d, errors.New("still broken"), false, 100*time.Millisecond); err != nil ||
+		!parked {
+		t.Fatalf("not parked after %d attempts (%v)", store.MaxAttempts, err)
+	}
+	work, err := s.ParkedWork(t.Context(), 9)
+	if err != nil || len(work) != 1 || work[0].Error != "still broken" || work[0].Doc != 1 ||
+		work[0].Attempts != store.MaxAttempts {
+		t.Errorf("parked: %+v (%v)", work, err)
+	}
+	if got, err := s.UnsettledChange(t.Context(), 5); err != nil || got.Due || !got.Parked {
+		t.Errorf("a reader of the change is told: %+v (%v)", got, err)
+	}
+	if got, err := s.Unsettled(t.Context(), store.Wanted{UpTo: 9}); err != nil || got[0].Due || got[0].Parked {
+		t.Errorf("a reader of everything is held up: %+v (%v)", got, err)
+	}
+	if n, err := s.Retry(t.Context(), 0); err != nil || n != 1 {
+		t.Errorf("retried %d (%v)", n, err)
+	}
+	if got := claim(); docs(got) != "1" || got[0].Attempts != 0 {
+		t.Errorf("after the retry: %+v", got)
+	}
+}
+
+func TestDeltasOfSeveralCountsBecomeOneUpdate(t *testing.T) {
+	s := open(t)
+	var ns []int64
+	write(t, s, func(tx *store.Tx) error {
+		for _, key := range []string{"a", "b"} {
+			n, err := tx.Put(1, key, `{"likes":5,"most":5,"least":null,"name":"x"}`)
+			if err != nil {
+				return err
+			}
+			ns = append(ns, n)
+		}
+		add := func(by json.Number) store.Delta { return store.Delta{How: store.Add, By: by} }
+		there, err := tx.ApplyDeltas(store.Deltas{
+			ns[0]: {"likes": add("-2"), "notes": add("3"), "most": {How: store.AtLeast, By: "4"}},
+			ns[1]: {"likes": add("1.50"), "most": {How: store.AtLeast, By: "7.0"},
+				"least": {How: store.AtMost, By: "7"}},
+			999: {"likes": add("1")}})
+		if len(there) != 2 {
+			t.Errorf("added to %v, and one of three is gone", there)
+		}
+		return err
+	})
+	for key, want := range map[string]string{"a": `{"most": 5, "name": "x", "least": null, "likes": 3, "notes": 3}`,
+		"b": `{"most": 7, "name": "x", "least": 7, "likes": 6.5}`} {
+		d, found, err := s.Document(t.Context(), &plan.Collection{Number: 1}, key)
+		if err != nil || !found || string(d.Kept) != want {
+			t.Errorf("%s: %s (%v)", key, d.Kept, err)
+		}
+	}
+}
+
+func TestATransactionThatLosesADeadlockIsRunAgain(t *testing.T) {
+	s := open(t)
+	lock := func(tx *store.Tx, keys ...int64) error {
+		for _, k := range keys {
+			if err := tx.Lock(k); err != nil {
+				return err
+			}
+		}
+		return nil
+	}
+	var bothHold sync.WaitGroup
+	bothHold.Add(2)
+	runs := make(chan int, 2)
+	for _, keys := range [][]int64{{1, 2}, {2, 1}} {
+		go func() {
+			n := 0
+			err := s.Write(t.Context(), func(tx *store.Tx) error {
+				n++
+				if err := lock(tx, keys[0]); err != nil {
+					return err
+				}
+				if n == 1 { // both hold their first lock before either asks for the second
+					bothHold.Done()
+					bothHold.Wait()
+				}
+				return lock(tx, keys[1])
+			})
+			if err != nil {
+				t.Error(err)
+			}
+			runs <- n
+		}()
+	}
+	if total := <-runs + <-runs; total != 3 {
+		t.Errorf("%d runs in all, want 3: one of the two once more", total)
+	}
+}

@@ -1,0 +1,251 @@
+package store
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"yalvo/internal/design"
+	"yalvo/internal/design/plan"
+)
+
+// lookups are what the filter of a statement asks for besides: each once, whatever the rules
+// name how often.
+type lookups struct {
+	ends     []Address         // documents that are known, by their keys
+	pairings []pairing         // of whom all partners are read
+	targets  []*plan.Reference // of the documents
+	joins    strings.Builder
+	kept     bool              // kept values are named
+	formed   map[string]string // see [rendering.fits]
+
+	news bool // what has been written is asked for, with the arguments of a [Since] after all others
+
+	// Whoever asks knows who is in many pairs, and is told of others: see [InMany].
+	told bool
+	many Pairings
+}
+
+// Pairings are some of those who are known with their pairs of a kind, by their places among
+// all that a statement names.
+type Pairings uint64
+
+// has tells whether one is among them. They hold 63: of any beyond, each pair is looked for.
+func (p Pairings) has(i int) bool { return i >= 63 || p&(1<<i) != 0 }
+
+// InMany says that some are in too many pairs of a kind to be read the way they were: they
+// are to be told to the next statement.
+type InMany struct {
+	In     Pairings
+	Unseen bool // there were no rows to say who is: it may be nobody
+}
+
+func (e *InMany) Error() string { return "somebody is in many pairs of a kind" }
+
+// pairing is one who is known with those at the other end of their pairs of a kind.
+type pairing struct {
+	kind plan.Number
+	from bool   // they are the pairs' from end
+	who  string // see [lookups.known]
+}
+
+// known is the row of a document of a key, NULL if there is none.
+func (l *lookups) known(in plan.Number, key string) string {
+	at := Address{in, key}
+	i := slices.Index(l.ends, at)
+	if i < 0 {
+		i = len(l.ends)
+		l.ends = append(l.ends, at)
+	}
+	return "(SELECT n" + number(int64(i)) + " FROM ends)"
+}
+
+// fewPairs is how many pairs of a kind somebody may be in for all of these to be read at once.
+// Of somebody who is in more, a pair is looked for with each row that is asked for.
+const fewPairs = 50
+
+// partners are rows that one who is known has pairs of a kind with, and whether there are
+// more than these. If one of the two is empty, so is the case that it is for. Keys: pairs
+// (kind, b, a), pairs_from.
+func (l *lookups) partners(kind plan.Number, from bool, who string) (few, more string) {
+	p := pairing{kind, from, who}
+	i := slices.Index(l.pairings, p)
+	if i < 0 {
+		i = len(l.pairings)
+		l.pairings = append(l.pairings, p)
+	}
+	nth := number(int64(i))
+	few, more = "(SELECT few"+nth+" FROM partners)", "(SELECT more"+nth+" FROM partners)"
+	switch {
+	case !l.told:
+		return few, more
+	case l.many.has(i):
+		return "", more
+	}
+	return few, ""
+}
+
+// fewOnes are the places of those whose partners are read.
+func (l *lookups) fewOnes() []int {
+	var few []int
+	for i := range l.pairings {
+		if !l.told || !l.many.has(i) {
+			few = append(few, i)
+		}
+	}
+	return few
+}
+
+// inMany is a column that tells which [Pairings] have turned out to be in many pairs: what
+// the statement answers is to be thrown away then.
+func (l *lookups) inMany() string {
+	if !l.told || len(l.fewOnes()) == 0 {
+		return "0::bigint"
+	}
+	return "(SELECT more FROM partners)"
+}
+
+// turnedOut is the error that some are in many pairs, nil if none are. Without any rows it is
+// not known who is, and all may be.
+func (l *lookups) turnedOut(in Pairings, rows int) error {
+	if rows == 0 {
+		for _, i := range l.fewOnes() {
+			in |= 1 << i
+		}
+	}
+	if in == 0 {
+		return nil
+	}
+	return &InMany{in, rows == 0}
+}
+
+// with is what is looked up once for the whole statement.
+func (l *lookups) with() statement {
+	var all statement
+	for _, t := range l.tables() {
+		begin := map[bool]string{true: "WITH ", false: ", "}[all.sql == ""]
+		all.sql += begin + t.name + " AS MATERIALIZED (" + t.sql + ")"
+		all.args = append(all.args, t.args...)
+	}
+	return all
+}
+
+// beside is the same for a statement that answers several: what is looked up for each of them
+// stands among its tables, and what names it is to be put [besides].
+func (l *lookups) beside() string {
+	text := ""
+	for _, t := range l.tables() {
+		text += " CROSS JOIN LATERAL (" + besides(t.sql) + " OFFSET 0) " + t.name
+	}
+	return text
+}
+
+// besides names what is looked up as columns of tables, not as something of the whole statement:
+// ends.n0 for (SELECT n0 FROM ends).
+func besides(sql string) string {
+	for _, table := range []string{"ends", "partners", "news"} {
+		var b strings.Builder
+		b.Grow(len(sql))
+		for {
+			before, after, found := strings.Cut(sql, " FROM "+table+")")
+			if !found {
+				break
+			}
+			begin := strings.LastIndex(before, "(SELECT ")
+			b.WriteString(before[:begin] + table + "." + before[begin+len("(SELECT "):])
+			sql = after
+		}
+		b.WriteString(sql)
+		sql = b.String()
+	}
+	return sql
+}
+
+// lookup is a table of one row of what is looked up.
+type lookup struct {
+	name string
+	statement
+}
+
+// tables are the documents that are known, whom they are paired with, and what has been written.
+func (l *lookups) tables() []lookup {
+	var all []lookup
+	if len(l.ends) > 0 {
+		all = append(all, lookup{"ends", l.endsTable()})
+		if len(l.fewOnes()) > 0 {
+			all = append(all, lookup{"partners", statement{sql: l.partnersTable()}})
+		}
+	}
+	if l.news {
+		all = append(all, lookup{"news", statement{sql: rewrittenTable}})
+	}
+	return all
+}
+
+func (l *lookups) endsTable() (ends statement) {
+	columns := make([]string, len(l.ends))
+	for i, at := range l.ends {
+		columns[i] = "(SELECT n FROM documents WHERE collection = " + number(int64(at.Collection)) +
+			" AND key = ?) AS n" + number(int64(i))
+		ends.args = append(ends.args, at.Key)
+	}
+	ends.sql = "SELECT " + strings.Join(columns, ", ")
+	return ends
+}
+
+func (l *lookups) partnersTable() string {
+	var few, whether, more []string
+	for _, i := range l.fewOnes() {
+		p, here, there := l.pairings[i], "b", "a"
+		if p.from {
+			here, there = "a", "b"
+		}
+		nth := number(int64(i))
+		few = append(few, "ARRAY(SELECT x."+there+" FROM pairs x WHERE x.kind = "+number(int64(p.kind))+" AND x."+here+
+			" = "+p.who+" AND "+walked("x.")+" LIMIT "+number(fewPairs+1)+") AS few"+nth)
+		is := "cardinality(few" + nth + ") > " + number(fewPairs)
+		whether = append(whether, "few"+nth+", "+is+" AS more"+nth)
+		more = append(more, "CASE WHEN "+is+" THEN "+number(1<<i)+"::bigint ELSE 0 END")
+	}
+	if l.told {
+		whether = []string{"x.*, " + strings.Join(more, " + ") + " AS more"}
+	}
+	return "SELECT " + strings.Join(whether, ", ") + " FROM (SELECT " + strings.Join(few, ", ") + " OFFSET 0) x"
+}
+
+// has tells whether the row of what a reference leads to stands in refs: not if that may be a
+// document which came after the one that it was set to.
+func (r rendering) has(reference string) bool {
+	ref := r.reference(reference)
+	return ref != nil && ref.WhenGone != design.GoneLeave
+}
+
+func (r rendering) reference(name string) *plan.Reference {
+	at := slices.IndexFunc(r.in.References, func(ref *plan.Reference) bool { return ref.Name == name })
+	if at < 0 {
+		return nil
+	}
+	return r.in.References[at]
+}
+
+// target is the row of what a reference of the document leads to, NULL if there is none. It
+// is looked for by itself for each document: in a plain join all might be read at once, for
+// a page of a few. Keys: refs (source, reference), documents (collection, key).
+func (r rendering) target(name string) string {
+	ref := r.reference(name)
+	as := targetOf(ref)
+	if !slices.Contains(r.targets, ref) {
+		r.targets = append(r.targets, ref)
+		row := fmt.Sprintf("CASE WHEN %s THEN (SELECT n FROM documents WHERE collection = %d AND key = %s) END",
+			r.fits(name), ref.To.Number, "d.fields ->> '"+name+"'")
+		if r.has(name) {
+			row = fmt.Sprintf("coalesce((SELECT target FROM refs WHERE source = d.n AND reference = %d), %s)",
+				ref.Number, row)
+		}
+		r.joins.WriteString("\n\t\tLEFT JOIN LATERAL (SELECT " + row + " AS n OFFSET 0) " + as + " ON true")
+	}
+	return as + ".n"
+}
+
+// targetOf is what the row that a reference leads to is called in a statement.
+func targetOf(ref *plan.Reference) string { return fmt.Sprintf("target_%d", ref.Number) }

@@ -1,0 +1,143 @@
+package upkeep
+
+import (
+	"slices"
+
+	"yalvo/internal/design/plan"
+	"yalvo/internal/engine/store"
+)
+
+// How many copies one transaction brings up to date.
+const (
+	copyChunk = 2000 // of one document's values
+	copyTurn  = 5000 // in all: then the rest of the work waits for the next turn
+)
+
+// recopy carries changed values to the documents that show them: copies, and
+// choices among sources. It finds out first which documents it will write, and
+// locks them all at once.
+func (t *turn) recopy(due []store.Due) error {
+	var choices, copies []store.Due
+	for _, d := range due {
+		switch d.Step {
+		case plan.Choose:
+			choices = append(choices, d)
+		case plan.Refresh:
+			if err := t.refresh(d); err != nil {
+				return err
+			}
+		default:
+			copies = append(copies, d)
+		}
+	}
+	jobs, err := t.copyJobs(copies)
+	if err != nil {
+		return err
+	}
+	var docs []int64
+	for _, d := range choices {
+		docs = append(docs, d.Doc)
+	}
+	for _, j := range jobs {
+		docs = append(docs, j.holders...)
+	}
+	if err := t.Tx.LockKept(docs); err != nil {
+		return err
+	}
+	if err := t.choose(choices); err != nil {
+		return err
+	}
+	for _, j := range jobs {
+		if err := t.copy(j); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// copyJob is a chunk of the copies of one document's values. Rows of due work
+// for the same are one job: the facts are read when it is done.
+type copyJob struct {
+	copy    *plan.Copy // nil: of a design that is no longer in force
+	rows    []store.Due
+	holders []int64
+}
+
+func (t *turn) copyJobs(due []store.Due) ([]*copyJob, error) {
+	type what struct {
+		subject  plan.Number
+		doc, key int64
+		cursor   int64
+	}
+	byWhat := map[what]*copyJob{}
+	var jobs []*copyJob
+	total := 0
+	for _, d := range due {
+		w := what{d.Subject, d.Doc, d.Key, d.Cursor}
+		if j := byWhat[w]; j != nil {
+			j.rows = append(j.rows, d)
+			continue
+		}
+		if total >= copyTurn {
+			continue
+		}
+		j := &copyJob{copy: t.Plan.CopyNumbered(d.Subject), rows: []store.Due{d}}
+		if err := t.holders(j, d); err != nil {
+			return nil, err
+		}
+		byWhat[w], jobs, total = j, append(jobs, j), total+len(j.holders)
+	}
+	return jobs, nil
+}
+
+// holders finds the documents that hold the copies.
+func (t *turn) holders(j *copyJob, d store.Due) (err error) {
+	switch {
+	case j.copy == nil:
+	case d.Key != 0:
+		j.holders = []int64{d.Key}
+	default:
+		j.holders, err = t.Tx.PointingAt(j.copy.Via.Number, d.Doc, d.Cursor, copyChunk)
+	}
+	return err
+}
+
+func (t *turn) copy(j *copyJob) error {
+	if j.copy == nil {
+		return t.finish(j.rows)
+	}
+	differed, err := t.Tx.Recopy(j.copy, j.holders)
+	if err != nil {
+		return err
+	}
+	if err := t.keptChanged(j.copy.In, j.copy.Name, differed, changesOf(j.rows)...); err != nil {
+		return err
+	}
+	return t.finishOrContinue(j.rows, j.holders)
+}
+
+// changesOf are the changes whose readers wait for some work.
+func changesOf(rows []store.Due) []int64 {
+	var changes []int64
+	for _, d := range rows {
+		if !slices.Contains(changes, d.Change) {
+			changes = append(changes, d.Change)
+		}
+	}
+	return changes
+}
+
+// finishOrContinue: a full chunk means that there may be more.
+func (t *turn) finishOrContinue(rows []store.Due, chunk []int64) error {
+	if len(chunk) < copyChunk {
+		for i := range rows {
+			rows[i].Rows = int64(len(chunk))
+		}
+		return t.finish(rows)
+	}
+	var on []store.Progress
+	for _, d := range rows {
+		on = append(on, store.Progress{Due: d, Next: chunk[len(chunk)-1], Passed: int64(len(chunk))})
+	}
+	return t.Tx.ContinueDue(on)
+}

@@ -1,0 +1,261 @@
+package upkeep
+
+import (
+	"slices"
+
+	"yalvo/internal/design"
+	"yalvo/internal/design/plan"
+	"yalvo/internal/engine/facts"
+	"yalvo/internal/engine/running"
+	"yalvo/internal/engine/store"
+)
+
+// How much one transaction ends.
+const (
+	endDocuments = 200
+	endPairs     = 2000
+	endEntries   = 10_000
+)
+
+// end takes along what hung on documents that are gone, a chunk at a time. The
+// rows are alike in everything but the document. New things cannot come to hang
+// on it: whoever wants that looks for it first.
+func (t *turn) end(due []store.Due) error {
+	due, err := t.withoutLater(due)
+	if err == nil {
+		due, err = t.withoutLeaving(due)
+	}
+	if err != nil || len(due) == 0 {
+		return err
+	}
+	gone := make([]int64, len(due))
+	for i, d := range due {
+		gone[i] = d.Doc
+	}
+	many, more, err := t.endSome(due[0], gone)
+	if err != nil {
+		return err
+	}
+	due[0].Rows = int64(many)
+	if !more {
+		return t.finish(due)
+	}
+	t.vain = many == 0 // all that is left is held by others
+	var on []store.Progress
+	for _, d := range due {
+		on = append(on, store.Progress{Due: d, Next: d.Cursor + 1, Passed: d.Rows})
+	}
+	return t.Tx.ContinueDue(on)
+}
+
+// withoutLater leaves out the pairs of what is forgotten while something that
+// goes along with it is still due: its places in timelines are counted by the
+// followers.
+func (t *turn) withoutLater(due []store.Due) ([]store.Due, error) {
+	first := due[0]
+	if first.Mark().Forgotten == 0 || first.Step != plan.EndFrom && first.Step != plan.EndTo {
+		return due, nil
+	}
+	return t.postponing(due, func(d store.Due) (bool, error) {
+		return t.Tx.IsDue(plan.Ending, d.Change, d.Doc, plan.EndReference, plan.EndNested)
+	})
+}
+
+// postponing leaves for later what is too early, and returns the rest.
+func (t *turn) postponing(due []store.Due, early func(store.Due) (bool, error)) ([]store.Due, error) {
+	var now, later []store.Due
+	for _, d := range due {
+		is, err := early(d)
+		if err != nil {
+			return nil, err
+		}
+		if is {
+			later = append(later, d)
+			continue
+		}
+		now = append(now, d)
+	}
+	if len(later) == 0 {
+		return now, nil
+	}
+	return now, t.Tx.PostponeDue(idle, later...)
+}
+
+// withoutLeaving leaves out the followers of an author of many, as long as the
+// author's posts are on their way out of their timelines: that goes through the
+// followers in great steps. Without it each of them would have to be looked at.
+func (t *turn) withoutLeaving(due []store.Due) ([]store.Due, error) {
+	if len(due) == 0 || due[0].Step != plan.EndTo {
+		return due, nil
+	}
+	p := t.Plan.PairNumbered(due[0].Subject)
+	if p == nil {
+		return due, nil
+	}
+	return t.postponing(due, func(d store.Due) (bool, error) { return t.isLeaving(p, d) })
+}
+
+func (t *turn) isLeaving(p *plan.Pair, d store.Due) (bool, error) {
+	if len(p.Timelines) == 0 {
+		return false, nil
+	}
+	many, err := t.Tx.HasMoreThan(p.Number, d.Doc, endPairs)
+	if err != nil || !many {
+		return false, err
+	}
+	for _, timeline := range p.Timelines {
+		if is, err := t.Tx.IsLeaving(timeline, d.Doc, d.Change); err != nil || is {
+			return is, err
+		}
+	}
+	return false, nil
+}
+
+// endSome ends up to a chunk of what hung on documents. It tells how much there
+// was, and whether there may be more.
+func (t *turn) endSome(d store.Due, gone []int64) (many int, more bool, err error) {
+	switch d.Step {
+	case plan.EndReference:
+		return t.endReference(d, gone)
+	case plan.EndNested:
+		return t.endNested(d, gone)
+	case plan.EndFrozen:
+		return 0, false, t.endFrozen(d, gone)
+	case plan.EndFrom, plan.EndTo:
+		return t.endPairs(d, gone)
+	}
+	if err := t.Tx.ShareTimeline(d.Subject); err != nil {
+		return 0, false, err
+	}
+	dropped, more, err := t.Tx.DropTimelines(d.Subject, gone, endEntries)
+	return int(dropped), more, err
+}
+
+// Documents that others hold are left for the next turn: then there is more.
+
+func (t *turn) endReference(d store.Due, gone []int64) (many int, more bool, err error) {
+	ref := t.Plan.ReferenceNumbered(d.Subject)
+	if ref == nil {
+		return 0, false, nil
+	}
+	sources, err := t.Tx.PointingAtAny(ref.Number, gone, endDocuments)
+	if err != nil {
+		return 0, false, err
+	}
+	docs, err := t.Tx.LockNumbered(ref.In, sources)
+	if err != nil {
+		return 0, false, err
+	}
+	more = len(sources) == endDocuments || len(docs) < len(sources)
+	if docs, err = t.Tx.StillPointing(ref.Number, gone, docs); err != nil {
+		return 0, false, err
+	}
+	if ref.WhenGone == design.GoneRemove {
+		return len(docs), more, t.removeAlong(ref.In, docs, causeOf(d))
+	}
+	for _, doc := range docs {
+		if err := t.Clear(ref, doc, causeOf(d)); err != nil {
+			return 0, false, err
+		}
+	}
+	return len(docs), more, nil
+}
+
+// endFrozen empties the frozen copies of documents that are to be forgotten.
+func (t *turn) endFrozen(d store.Due, gone []int64) error {
+	c := t.Plan.CopyNumbered(d.Subject)
+	if c == nil {
+		return nil
+	}
+	emptied, err := t.Tx.EmptyFrozen(c, gone)
+	if err != nil {
+		return err
+	}
+	return t.keptChanged(c.In, c.Name, emptied, d.Change)
+}
+
+func (t *turn) endNested(d store.Due, gone []int64) (many int, more bool, err error) {
+	nested := t.Plan.CollectionNumbered(d.Subject)
+	if nested == nil {
+		return 0, false, nil
+	}
+	ns, err := t.Tx.NestedUnder(nested.Number, gone, endDocuments)
+	if err != nil {
+		return 0, false, err
+	}
+	docs, err := t.Tx.LockNumbered(nested, ns)
+	if err != nil {
+		return 0, false, err
+	}
+	return len(docs), len(ns) == endDocuments || len(docs) < len(ns), t.removeAlong(nested, docs, causeOf(d))
+}
+
+// causeOf is the cause of what the end of something brings with it.
+func causeOf(d store.Due) facts.Cause { return facts.Cause{Change: d.Change, Mark: d.Mark()} }
+
+// removeAlong removes locked documents with what they hung on.
+func (t *turn) removeAlong(c *plan.Collection, docs []store.Document, why facts.Cause) error {
+	if why.Forgotten != 0 && t.workers.Forgetting != nil && len(docs) > 0 {
+		if err := t.workers.Forgetting(t.ctx, t.Unit, c, docs, why.Forgotten); err != nil {
+			return err
+		}
+	}
+	return t.RemoveAlong(c, docs, why)
+}
+
+func (t *turn) endPairs(d store.Due, gone []int64) (many int, more bool, err error) {
+	p := t.Plan.PairNumbered(d.Subject)
+	if p == nil {
+		return 0, false, nil
+	}
+	unset := t.Tx.UnsetFrom
+	if d.Step == plan.EndTo {
+		unset = t.Tx.UnsetTo
+	}
+	ended, more, err := unset(p, gone, endPairs)
+	if err != nil || len(ended) == 0 {
+		return 0, more, err
+	}
+	records := make([]store.Record, len(ended))
+	var due []plan.Work
+	for i, ends := range ended {
+		records[i] = store.Record{Kind: plan.Unset, Subject: p.Name,
+			Detail: running.EndsInWords(p, ends.AKey, ends.BKey), Cause: causeOf(d).Journalled()}
+		due = append(due, t.Plan.Due(plan.Change{Kind: plan.Unset, Pair: p, From: ends.A, To: ends.B})...)
+	}
+	out, err := t.outOfTimelines(p, gone)
+	if err != nil {
+		return 0, false, err
+	}
+	// nothing is kept for them, and nothing of theirs is in a timeline
+	ofGone := func(w plan.Work) bool {
+		return w.Step == plan.Add && slices.Contains(gone, w.Doc) || w.Step == plan.Subscribe && out[w.Subject][w.Key]
+	}
+	due = slices.DeleteFunc(due, ofGone)
+	if _, _, err := t.Tx.Journal(records...); err != nil {
+		return 0, false, err
+	}
+	for _, ends := range ended {
+		if err := t.FirePair(design.OnUnset, p, ends, causeOf(d)); err != nil {
+			return 0, false, err
+		}
+	}
+	return len(ended), more, t.Tx.AppendDue(d.Change, due)
+}
+
+// outOfTimelines are the authors among some, by timeline, of whom no entries are
+// stored with others, so that nothing is to be taken out when a follow ends.
+func (t *turn) outOfTimelines(p *plan.Pair, authors []int64) (map[plan.Number]map[int64]bool, error) {
+	all := map[plan.Number]map[int64]bool{}
+	for _, timeline := range slices.Concat(p.Timelines, p.Bars) {
+		out, err := t.Tx.OutOfTimelines(timeline, authors)
+		if err != nil {
+			return nil, err
+		}
+		all[timeline.Number] = map[int64]bool{}
+		for _, author := range out {
+			all[timeline.Number][author] = true
+		}
+	}
+	return all, nil
+}

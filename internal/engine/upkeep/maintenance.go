@@ -1,0 +1,57 @@
+package upkeep
+
+import (
+	"context"
+	"time"
+
+	"yalvo/internal/engine/store"
+)
+
+const (
+	maintainEvery = 5 * time.Second
+	answerAge     = 24 * time.Hour     // how long a repeated Idempotency-Key is recognised
+	eventAge      = 7 * 24 * time.Hour // how long what a trigger sent can be sent again
+	departedAge   = 8 * 24 * time.Hour // longer than answers and events are kept
+	rewrittenAge  = time.Minute        // who has not asked for twice as long what was written remembers nothing
+	doneKept      = 1_000_000          // for so many changes it can be looked up what followed from them
+	dropChunk     = 20_000             // rows dropped in one transaction
+)
+
+// maintain looks after what no change makes due: timelines that outgrew their
+// length, and rows that nobody will ask for again.
+func (w *Workers) maintain(ctx context.Context) {
+	tick := time.NewTicker(maintainEvery)
+	defer tick.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+		}
+		for _, chore := range []func(context.Context) error{w.trimIfGrown, w.dropOld} {
+			if err := chore(ctx); err != nil && ctx.Err() == nil {
+				w.Trouble("maintenance", err)
+			}
+		}
+	}
+}
+
+func (w *Workers) dropOld(ctx context.Context) error {
+	v, err := w.IfAny(ctx)
+	if err != nil || v == nil {
+		return err
+	}
+	references, frozen := v.Plan.Traces()
+	for _, drop := range []func(*store.Tx) error{
+		func(tx *store.Tx) error { return tx.DropAnswers(answerAge) },
+		func(tx *store.Tx) error { return tx.DropDone(doneKept, dropChunk) },
+		func(tx *store.Tx) error { return tx.DropEvents(eventAge, dropChunk) },
+		func(tx *store.Tx) error { return tx.DropRewritten(rewrittenAge) },
+		func(tx *store.Tx) error { return tx.DropDeparted(departedAge, dropChunk, references, frozen) },
+	} {
+		if err := w.Store.Upkeep(ctx, drop); err != nil {
+			return err
+		}
+	}
+	return nil
+}

@@ -1,0 +1,75 @@
+package upkeep
+
+import (
+	"context"
+	"strings"
+	"time"
+
+	"yalvo/internal/design/plan"
+	"yalvo/internal/engine/running"
+)
+
+// Parked is a piece of work that failed too often and waits for a person.
+type Parked struct {
+	Work     int64     `json:"work"` // its number
+	Step     string    `json:"step"`
+	Lane     string    `json:"lane"`
+	About    string    `json:"about"` // the duplicate or the trigger it is for
+	Change   int64     `json:"change,omitempty"`
+	Attempts int       `json:"attempts"`
+	Since    time.Time `json:"since"`
+	Parked   time.Time `json:"parked"`
+	Error    string    `json:"error"`
+}
+
+// Parked lists parked work, oldest first.
+func (w *Workers) Parked(ctx context.Context, limit int) ([]Parked, error) {
+	rows, err := w.Store.ParkedWork(ctx, limit)
+	if err != nil {
+		return nil, err
+	}
+	v, err := w.IfAny(ctx)
+	if err != nil {
+		return nil, err
+	}
+	all := []Parked{}
+	for _, r := range rows {
+		p := Parked{r.Seq, r.Step.String(), r.Lane.String(), "", r.Change, r.Attempts, r.Since.UTC(), r.Parked.UTC(),
+			strings.TrimSpace(r.Error)}
+		if v != nil {
+			p.About = v.Plan.NameOf(r.Subject)
+		}
+		all = append(all, p)
+	}
+	return all, nil
+}
+
+// Retry makes all parked work due again and returns how much there was.
+func (w *Workers) Retry(ctx context.Context) (int64, error) {
+	many, err := w.Store.Retry(ctx, 0)
+	w.Wake(plan.Lanes...)
+	return many, err
+}
+
+// RetryOne makes one piece of parked work due again, by its number.
+func (w *Workers) RetryOne(ctx context.Context, work int64) error {
+	many, err := w.Store.Retry(ctx, work)
+	w.Wake(plan.Lanes...)
+	return notParked(work, many, err)
+}
+
+// Drop gives up one piece of parked work. What it was to bring in line stays as
+// it is, and an audit finds it.
+func (w *Workers) Drop(ctx context.Context, work int64) error {
+	many, err := w.Store.DropParked(ctx, work)
+	w.Settle()
+	return notParked(work, many, err)
+}
+
+func notParked(work, many int64, err error) error {
+	if err == nil && (many == 0 || work == 0) {
+		return running.Refuse(running.CodeNotFound,
+			"no work is parked under number %d: it may have been tried again or dropped already", work)
+	}
+	return err
+}
