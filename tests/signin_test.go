@@ -266,7 +266,8 @@ func TestOthersDoNotKeepAnAccountOut(t *testing.T) {
 	if _, err = w.strangerAt("127.0.0.2").SignIn(ctx, "name", "Ada", password); err != nil {
 		t.Error("where it has signed in before:", err)
 	}
-	if kept := w.Number("SELECT count(*) FROM familiar WHERE place = 0 OR place::text LIKE '%127%'"); kept > 0 {
+	// An address of four bytes, in any order, is less than 2^33; what is made of one with a secret hardly ever is.
+	if kept := w.Number("SELECT count(*) FROM familiar WHERE abs(place) < 8589934592"); kept > 0 {
 		t.Error("addresses are kept as they are")
 	}
 }

@@ -1,6 +1,6 @@
-// Package cli is the yalvo command: one file per group of commands.
+// Package cli is the yalvo command: its root, under which all commands stand.
 //
-// In go arguments; out come tables for people, or JSON with --json for
-// programs, and an exit code that scripts can use. Everything but `up` and
-// `check` is a call of package client.
+// In go arguments; out come what the commands answer and an exit code that scripts can use.
+//
+// Not done here: the commands themselves (packages commands and starting).
 package cli

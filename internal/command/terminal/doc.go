@@ -3,5 +3,5 @@
 //
 // In go values of any kind; out comes text that cannot steer a terminal, or JSON.
 //
-// Not done here: knowing what an answer is about (package cli).
+// Not done here: knowing what an answer is about (package commands).
 package terminal

@@ -65,7 +65,7 @@ const (
 	mostRevoked = 50                     // that are shown
 	mostName    = 60                     // characters of a key's name
 	refresh     = 2 * time.Second        // keys are read again after
-	longestRead = 3 * time.Second        // that may take
+	longestRead = 2 * time.Second        // that may take
 	retry       = 200 * time.Millisecond // for the sake of one that is not known
 )
 
@@ -154,7 +154,7 @@ func (r *Ring) held(ctx context.Context, id string, passes func(store.OperatorKe
 	if !is || !passes(k) {
 		return Key{}, ErrUnknown
 	}
-	r.note(ctx, k)
+	r.note(k)
 	return shown(k), nil
 }
 
@@ -208,16 +208,21 @@ func (r *Ring) readAgain(forgotten int) {
 }
 
 // note notes that a key is used, once a minute. Whether that can be noted is nothing to refuse
-// a request for.
-func (r *Ring) note(ctx context.Context, k store.OperatorKey) {
+// a request for, nor to keep it waiting.
+func (r *Ring) note(k store.OperatorKey) {
 	minute := time.Now().UTC().Truncate(time.Minute)
 	r.mu.Lock()
 	noted := !r.used[k.ID].Before(minute)
 	r.used[k.ID] = minute
 	r.mu.Unlock()
-	if !noted {
-		_ = r.store.NoteKeyUse(ctx, k.ID)
+	if noted {
+		return
 	}
+	go func() {
+		ctx, cancel := context.WithTimeout(context.Background(), longestRead)
+		defer cancel()
+		_ = r.store.NoteKeyUse(ctx, k.ID)
+	}()
 }
 
 func (r *Ring) forget() {

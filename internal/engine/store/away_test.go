@@ -1,8 +1,10 @@
 package store_test
 
 import (
+	"net"
 	"net/url"
 	"testing"
+	"time"
 
 	"github.com/jackc/pgx/v5"
 
@@ -32,5 +34,24 @@ func TestNoMoreConnectionsIsAwayAndNotFull(t *testing.T) {
 	}
 	if _, err := owner.Exec(t.Context(), "DROP ROLE latecomer"); err != nil {
 		t.Error(err)
+	}
+}
+
+// A server that takes a connection and says nothing, as one does whose process is stopped, is away before whoever
+// waits for it has to be answered.
+func TestAServerThatSaysNothingIsAway(t *testing.T) {
+	t.Parallel()
+	silent, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer silent.Close()
+	began := time.Now()
+	s, err := store.Open(t.Context(), "postgres://me@"+silent.Addr().String()+"/app?sslmode=disable", 2)
+	if err == nil {
+		s.Close()
+	}
+	if took := time.Since(began); err == nil || !store.IsAway(err) || took > 4*time.Second {
+		t.Errorf("after %v: away %v: %v", took, store.IsAway(err), err)
 	}
 }

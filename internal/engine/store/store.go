@@ -51,6 +51,10 @@ const clientSettings = sessionSettings + "&synchronous_commit=on&lock_timeout=10
 // upkeepSettings are those of connections for upkeep, audits and dumps, whose parts may be taken slowly.
 const upkeepSettings = sessionSettings + "&synchronous_commit=off&idle_in_transaction_session_timeout=60000"
 
+// connectTime is how long connecting may take, unless the address says so itself (connect_timeout): with what else
+// a request waits for, less than the five seconds in which it is told that the database is away.
+const connectTime = 2500 * time.Millisecond
+
 // Store is an app's database.
 type Store struct {
 	db      *gorm.DB // for clients: a commit waits for the disk
@@ -102,6 +106,9 @@ func open(address, settings string, connections int) (*gorm.DB, error) {
 	config, err := pgx.ParseConfig(address) // in either of its forms
 	if err != nil {
 		return nil, fmt.Errorf("the database's address cannot be read: %w", err)
+	}
+	if config.ConnectTimeout == 0 { // a server that takes connections and says nothing would hold whoever needs one
+		config.ConnectTimeout = connectTime
 	}
 	said, err := url.ParseQuery(settings)
 	if err != nil {

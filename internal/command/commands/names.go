@@ -1,4 +1,4 @@
-package cli
+package commands
 
 import (
 	"context"
@@ -8,6 +8,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"yalvo/client"
+	"yalvo/internal/command/flags"
 )
 
 // Documents may be named by their path everywhere, and by their key where the
@@ -19,7 +20,7 @@ func (a *app) pathOf(ctx context.Context, c *cli.Command, text string) (string, 
 	if strings.Contains(text, "/") {
 		return strings.Trim(text, "/"), nil
 	}
-	o, err := a.client(c).Outline(ctx)
+	o, err := a.Client(c).Outline(ctx)
 	if err != nil || o.Accounts == "" || o.Has(text) {
 		return text, err
 	}
@@ -32,19 +33,19 @@ func (a *app) severalAt(ctx context.Context, c *cli.Command, text string) (strin
 	if !leadsToOne(text) {
 		return text, nil
 	}
-	o, err := a.client(c).Outline(ctx)
+	o, err := a.Client(c).Outline(ctx)
 	if err != nil {
 		return "", err
 	}
 	if first, _, _ := strings.Cut(text, "/"); o.Accounts != "" && !o.Has(first) {
 		return o.Accounts + "/" + text, nil
 	}
-	return "", usage("%s is a document and leads to one alone: see `yalvo show %s`", text, text)
+	return "", flags.Usage("%s is a document and leads to one alone: see `yalvo show %s`", text, text)
 }
 
 // onePath is the path that a command's only argument names.
 func (a *app) onePath(ctx context.Context, c *cli.Command) (string, error) {
-	args, err := arguments(c, 1, 1)
+	args, err := flags.Arguments(c, 1, 1)
 	if err != nil {
 		return "", err
 	}
@@ -61,7 +62,7 @@ func keyOf(o client.Outline, collection, text string) (string, error) {
 	var ids []string
 	for i, name := range chain {
 		if parts[2*i] != name {
-			return "", usage("%q is no document of %s", text, collection)
+			return "", flags.Usage("%q is no document of %s", text, collection)
 		}
 		ids = append(ids, parts[2*i+1])
 	}
@@ -73,7 +74,7 @@ func (a *app) endsOf(ctx context.Context, c *cli.Command, args []string) error {
 	if !strings.Contains(args[1]+args[2], "/") {
 		return nil
 	}
-	o, err := a.client(c).Outline(ctx)
+	o, err := a.Client(c).Outline(ctx)
 	if err != nil {
 		return err
 	}
@@ -94,7 +95,7 @@ func (a *app) ownerOf(ctx context.Context, c *cli.Command, timeline, text string
 	if !strings.Contains(text, "/") {
 		return text, nil
 	}
-	o, err := a.client(c).Outline(ctx)
+	o, err := a.Client(c).Outline(ctx)
 	if err != nil {
 		return "", err
 	}
@@ -111,7 +112,7 @@ func (a *app) entryOf(ctx context.Context, c *cli.Command, timeline, text string
 	if strings.Contains(text, "/") {
 		return strings.Trim(text, "/"), nil
 	}
-	o, err := a.client(c).Outline(ctx)
+	o, err := a.Client(c).Outline(ctx)
 	if err != nil {
 		return "", err
 	}

@@ -1,4 +1,4 @@
-package cli
+package commands
 
 import (
 	"context"
@@ -16,17 +16,18 @@ import (
 	"golang.org/x/term"
 
 	"yalvo/client"
+	"yalvo/internal/command/flags"
 	"yalvo/internal/command/terminal"
 )
 
-// errDrift ends an audit that found drift which is not mended.
-var errDrift = errors.New("drift was found")
+// ErrDrift ends an audit that found drift which is not mended.
+var ErrDrift = errors.New("drift was found")
 
 func (a *app) audit() *cli.Command {
 	return &cli.Command{
 		Name: "audit", Category: "proof",
 		Usage: "compare stored duplicates with the facts, and mend what differs",
-		Description: example(`yalvo audit                                   everything
+		Description: flags.Example(`yalvo audit                                   everything
    yalvo audit --of members.follower_count       one duplicate of the design
    yalvo audit --document members/keeper         what one document holds
    yalvo audit --mend                            repair what is found
@@ -39,7 +40,7 @@ func (a *app) audit() *cli.Command {
 			&cli.BoolFlag{Name: "mend", Usage: "repair what is found, and look at each again"},
 		},
 		Action: func(ctx context.Context, c *cli.Command) error {
-			if _, err := arguments(c, 0, 0); err != nil {
+			if _, err := flags.Arguments(c, 0, 0); err != nil {
 				return err
 			}
 			document := c.String("document")
@@ -49,7 +50,7 @@ func (a *app) audit() *cli.Command {
 					return err
 				}
 			}
-			begun, err := a.client(c).BeginAudit(ctx,
+			begun, err := a.Client(c).BeginAudit(ctx,
 				client.Scope{Duplicate: c.String("of"), Document: document, Mend: c.Bool("mend")})
 			if err != nil {
 				return err
@@ -69,7 +70,7 @@ func (a *app) audit() *cli.Command {
 
 // awaitAudit shows progress until an audit no longer runs, and what it found.
 func (a *app) awaitAudit(ctx context.Context, c *cli.Command, id int64) error {
-	cl := a.client(c)
+	cl := a.Client(c)
 	bar := a.bar()
 	got, err := cl.AwaitAudit(ctx, id, func(now client.Audit) {
 		if bar != nil {
@@ -92,15 +93,15 @@ func (a *app) awaitAudit(ctx context.Context, c *cli.Command, id int64) error {
 
 // bar is a progress bar on a terminal, nil elsewhere.
 func (a *app) bar() *progressbar.ProgressBar {
-	if f, is := a.err.(*os.File); !is || !term.IsTerminal(int(f.Fd())) {
+	if f, is := a.Err.(*os.File); !is || !term.IsTerminal(int(f.Fd())) {
 		return nil
 	}
-	return progressbar.NewOptions(100, progressbar.OptionSetWriter(a.err), progressbar.OptionClearOnFinish(),
+	return progressbar.NewOptions(100, progressbar.OptionSetWriter(a.Err), progressbar.OptionClearOnFinish(),
 		progressbar.OptionSetWidth(30), progressbar.OptionSetPredictTime(false))
 }
 
 func (a *app) showAudit(ctx context.Context, c *cli.Command, got client.Audit) error {
-	found, err := a.client(c).Drift(ctx, got.ID)
+	found, err := a.Client(c).Drift(ctx, got.ID)
 	if err != nil {
 		return err
 	}
@@ -118,7 +119,7 @@ func (a *app) showAudit(ctx context.Context, c *cli.Command, got client.Audit) e
 		a.printAudit(got, found, left)
 	}
 	if left > 0 && got.State != "running" {
-		return errDrift
+		return ErrDrift
 	}
 	return nil
 }
@@ -187,12 +188,12 @@ func figureOf(raw json.RawMessage) string {
 func (a *app) auditList() *cli.Command {
 	return &cli.Command{
 		Name: "list", Usage: "the newest audits, and how often one runs by itself",
-		Description: example("yalvo audit list"),
+		Description: flags.Example("yalvo audit list"),
 		Action: func(ctx context.Context, c *cli.Command) error {
-			if _, err := arguments(c, 0, 0); err != nil {
+			if _, err := flags.Arguments(c, 0, 0); err != nil {
 				return err
 			}
-			all, every, err := a.client(c).Audits(ctx)
+			all, every, err := a.Client(c).Audits(ctx)
 			if err != nil {
 				return err
 			}
@@ -220,17 +221,17 @@ func (a *app) auditList() *cli.Command {
 func (a *app) auditAct(name, what string, act func(*client.Client, context.Context, int64) (client.Audit,
 	error)) *cli.Command {
 	return &cli.Command{
-		Name: name, ArgsUsage: "AUDIT", Usage: what, Description: example("yalvo audit " + name + " 7"),
+		Name: name, ArgsUsage: "AUDIT", Usage: what, Description: flags.Example("yalvo audit " + name + " 7"),
 		Action: func(ctx context.Context, c *cli.Command) error {
-			args, err := arguments(c, 1, 1)
+			args, err := flags.Arguments(c, 1, 1)
 			if err != nil {
 				return err
 			}
 			id, err := strconv.ParseInt(args[0], 10, 64)
 			if err != nil {
-				return usage("%q is no number of an audit: see `yalvo audit list`", args[0])
+				return flags.Usage("%q is no number of an audit: see `yalvo audit list`", args[0])
 			}
-			got, err := act(a.client(c), ctx, id)
+			got, err := act(a.Client(c), ctx, id)
 			if err != nil {
 				return err
 			}
@@ -245,17 +246,17 @@ func (a *app) auditAct(name, what string, act func(*client.Client, context.Conte
 func (a *app) auditEvery() *cli.Command {
 	return &cli.Command{
 		Name: "every", ArgsUsage: "DURATION", Usage: "have everything audited by itself; 0 for never",
-		Description: example("yalvo audit every 6h"),
+		Description: flags.Example("yalvo audit every 6h"),
 		Action: func(ctx context.Context, c *cli.Command) error {
-			args, err := arguments(c, 1, 1)
+			args, err := flags.Arguments(c, 1, 1)
 			if err != nil {
 				return err
 			}
 			every, err := time.ParseDuration(args[0])
 			if err != nil {
-				return usage("%q is no duration: write 30m, 6h, or 0 for never", args[0])
+				return flags.Usage("%q is no duration: write 30m, 6h, or 0 for never", args[0])
 			}
-			if err := a.client(c).ScheduleAudit(ctx, every); err != nil {
+			if err := a.Client(c).ScheduleAudit(ctx, every); err != nil {
 				return err
 			}
 			switch {

@@ -1,4 +1,4 @@
-package cli
+package commands
 
 import (
 	"bytes"
@@ -16,6 +16,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"yalvo/client"
+	"yalvo/internal/command/flags"
 	"yalvo/internal/command/lines"
 	"yalvo/internal/command/terminal"
 	"yalvo/internal/design"
@@ -30,10 +31,10 @@ func (a *app) dump() *cli.Command {
 				Usage: "take passwords, sign-ins and operators' keys along, sealed with a passphrase"},
 			passphraseFlag(),
 		},
-		Description: example("yalvo dump fenwatch.ndjson\n   yalvo dump --sign-ins fenwatch.ndjson\n" +
+		Description: flags.Example("yalvo dump fenwatch.ndjson\n   yalvo dump --sign-ins fenwatch.ndjson\n" +
 			"   yalvo dump | gzip > fenwatch.ndjson.gz"),
 		Action: func(ctx context.Context, c *cli.Command) error {
-			args, err := arguments(c, 0, 1)
+			args, err := flags.Arguments(c, 0, 1)
 			if err != nil {
 				return err
 			}
@@ -80,9 +81,9 @@ func (a *app) dumpTo(ctx context.Context, dump func(context.Context, io.Writer) 
 func (a *app) dumping(c *cli.Command) (func(context.Context, io.Writer) error, error) {
 	if !c.Bool("sign-ins") {
 		if c.String(passphraseFile) != "" {
-			return nil, usage("--%s is for what is sealed: say --sign-ins too", passphraseFile)
+			return nil, flags.Usage("--%s is for what is sealed: say --sign-ins too", passphraseFile)
 		}
-		return a.client(c).Dump, nil
+		return a.Client(c).Dump, nil
 	}
 	passphrase, err := a.passphrase(c, true)
 	if err != nil {
@@ -93,7 +94,7 @@ func (a *app) dumping(c *cli.Command) (func(context.Context, io.Writer) error, e
 		return nil, err
 	}
 	return func(ctx context.Context, w io.Writer) error {
-		return a.client(c).SealedDump(ctx, w, recipient, seal)
+		return a.Client(c).SealedDump(ctx, w, recipient, seal)
 	}, nil
 }
 
@@ -109,7 +110,7 @@ func (a *app) sayWithout(w *frame) error {
 		return fmt.Errorf("the first line of the dump cannot be read: %w", err)
 	}
 	if s := head.Secrets; s.Seal == "" && s.Passwords+s.SignIns > 0 {
-		fmt.Fprintf(a.err, "NOT in it: %s. Where it is loaded nobody can sign in with what they have:\n"+
+		fmt.Fprintf(a.Err, "NOT in it: %s. Where it is loaded nobody can sign in with what they have:\n"+
 			"`yalvo dump --sign-ins` takes them along, sealed with a passphrase.\n", secretsInWords(s.Secrets))
 	}
 	return nil
@@ -156,12 +157,12 @@ func (a *app) load() *cli.Command {
 				Usage: "leave passwords, sign-ins and operators' keys out that the dump holds, sealed"},
 			&cli.BoolFlag{Name: "no-wait", Usage: "do not wait until everything derived has followed"},
 		},
-		Description: example("yalvo load fenwatch.ndjson\n   yalvo load --into members members.csv\n"+
+		Description: flags.Example("yalvo load fenwatch.ndjson\n   yalvo load --into members members.csv\n"+
 			"   gunzip < fenwatch.ndjson.gz | yalvo load -") +
 			"\n\nWhat is there already, just so, is passed over: run it again after an interruption. Bad lines do\n" +
 			"not stop it. Exits with 5 if there were any.",
 		Action: func(ctx context.Context, c *cli.Command) error {
-			args, err := arguments(c, 1, 1)
+			args, err := flags.Arguments(c, 1, 1)
 			if err != nil {
 				return err
 			}
@@ -177,8 +178,8 @@ func (a *app) load() *cli.Command {
 	}
 }
 
-// errBadLines ends a load of which some lines were not loaded.
-var errBadLines = errors.New("some lines were not loaded")
+// ErrBadLines ends a load of which some lines were not loaded.
+var ErrBadLines = errors.New("some lines were not loaded")
 
 // loadLines loads a file's lines; bad ones go to a file that may be said.
 func (a *app) loadLines(ctx context.Context, c *cli.Command, file, badFile string) (*lines.Loader, error) {
@@ -187,7 +188,7 @@ func (a *app) loadLines(ctx context.Context, c *cli.Command, file, badFile strin
 		return nil, err
 	}
 	defer in.Close()
-	client := a.client(c)
+	client := a.Client(c)
 	next := lines.Read(in)
 	if into := c.String("into"); into != "" {
 		outline, err := client.Outline(ctx)
@@ -274,7 +275,7 @@ func loadedOf(l *lines.Loader) loaded {
 
 func badLines(l *lines.Loader) error {
 	if l.Bad > 0 {
-		return errBadLines
+		return ErrBadLines
 	}
 	return nil
 }
@@ -294,7 +295,7 @@ func (a *app) sayLoaded(l *lines.Loader) error {
 			terminal.Many(int(s.Missing), "account"))
 	}
 	if l.Without.Passwords+l.Without.SignIns > 0 {
-		fmt.Fprintf(a.err, "WITHOUT %s:\nnobody can sign in with what they have. `yalvo dump --sign-ins` takes them "+
+		fmt.Fprintf(a.Err, "WITHOUT %s:\nnobody can sign in with what they have. `yalvo dump --sign-ins` takes them "+
 			"along.\n", secretsInWords(l.Without))
 	}
 	for _, loose := range l.Loose {

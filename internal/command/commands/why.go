@@ -1,4 +1,4 @@
-package cli
+package commands
 
 import (
 	"context"
@@ -11,6 +11,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"yalvo/client"
+	"yalvo/internal/command/flags"
 	"yalvo/internal/command/terminal"
 )
 
@@ -18,9 +19,9 @@ func (a *app) why() *cli.Command {
 	return &cli.Command{
 		Name: "why", Category: "proof", ArgsUsage: "TIMELINE OWNER DOCUMENT | DOCUMENT KEPT-VALUE",
 		Usage:       "why an entry is in a timeline or not, or what a kept value is made of",
-		Description: example("yalvo why home keeper sightings/s00002\n   yalvo why arno_marshwood follower_count"),
+		Description: flags.Example("yalvo why home keeper sightings/s00002\n   yalvo why arno_marshwood follower_count"),
 		Action: func(ctx context.Context, c *cli.Command) error {
-			args, err := arguments(c, 2, 3)
+			args, err := flags.Arguments(c, 2, 3)
 			if err != nil {
 				return err
 			}
@@ -37,7 +38,7 @@ func (a *app) why() *cli.Command {
 			if args[2], err = a.entryOf(ctx, c, args[0], args[2]); err != nil {
 				return err
 			}
-			why, err := a.client(c).WhyEntry(ctx, args[0], args[1], args[2])
+			why, err := a.Client(c).WhyEntry(ctx, args[0], args[1], args[2])
 			if err != nil {
 				return err
 			}
@@ -74,7 +75,7 @@ func (a *app) printWhy(why client.Why) {
 }
 
 func (a *app) whyKept(ctx context.Context, c *cli.Command, document, name string) error {
-	got, err := a.client(c).WhyKept(ctx, document, name)
+	got, err := a.Client(c).WhyKept(ctx, document, name)
 	if err != nil {
 		return err
 	}
@@ -109,13 +110,13 @@ func (a *app) places() *cli.Command {
 	return &cli.Command{
 		Name: "places", Category: "proof", ArgsUsage: "DOCUMENT",
 		Usage:       "everywhere a document's values are duplicated to, with counts",
-		Description: example("yalvo places arno_marshwood"),
+		Description: flags.Example("yalvo places arno_marshwood"),
 		Action: func(ctx context.Context, c *cli.Command) error {
 			path, err := a.onePath(ctx, c)
 			if err != nil {
 				return err
 			}
-			all, err := a.client(c).Places(ctx, path)
+			all, err := a.Client(c).Places(ctx, path)
 			if err != nil {
 				return err
 			}
@@ -144,17 +145,17 @@ func (a *app) trace() *cli.Command {
 	return &cli.Command{
 		Name: "trace", Category: "proof", ArgsUsage: "POSITION",
 		Usage:       "what a change has caused, as a tree",
-		Description: example("yalvo trace 17\n   yalvo --settled trace 17"),
+		Description: flags.Example("yalvo trace 17\n   yalvo --settled trace 17"),
 		Action: func(ctx context.Context, c *cli.Command) error {
-			args, err := arguments(c, 1, 1)
+			args, err := flags.Arguments(c, 1, 1)
 			if err != nil {
 				return err
 			}
 			position, err := strconv.ParseInt(args[0], 10, 64)
 			if err != nil {
-				return usage("%q is no position: give the number that a write or `yalvo changes` shows", args[0])
+				return flags.Usage("%q is no position: give the number that a write or `yalvo changes` shows", args[0])
 			}
-			got, err := a.client(c).Cascade(ctx, position)
+			got, err := a.Client(c).Cascade(ctx, position)
 			if err != nil {
 				return err
 			}

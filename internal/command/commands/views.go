@@ -1,4 +1,4 @@
-package cli
+package commands
 
 import (
 	"context"
@@ -11,6 +11,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"yalvo/client"
+	"yalvo/internal/command/flags"
 	"yalvo/internal/command/terminal"
 )
 
@@ -28,17 +29,17 @@ func (a *app) timeline() *cli.Command {
 		Name: "timeline", Category: "views", ArgsUsage: "TIMELINE OWNER",
 		Usage: "show an owner's timeline, newest first",
 		Flags: append(pageFlags(), liveFlag()),
-		Description: example("yalvo timeline home keeper\n   yalvo timeline home keeper --live\n" +
+		Description: flags.Example("yalvo timeline home keeper\n   yalvo timeline home keeper --live\n" +
 			"   yalvo --as keeper timeline home keeper --marks liked,saved"),
 		Action: func(ctx context.Context, c *cli.Command) error {
-			args, err := arguments(c, 2, 2)
+			args, err := flags.Arguments(c, 2, 2)
 			if err != nil {
 				return err
 			}
 			if args[1], err = a.ownerOf(ctx, c, args[0], args[1]); err != nil {
 				return err
 			}
-			reader := a.client(c)
+			reader := a.Client(c)
 			if c.String("as") == "" {
 				reader = reader.As(args[1]) // marks are the owner's
 			}
@@ -155,12 +156,12 @@ func (a *app) status() *cli.Command {
 	return &cli.Command{
 		Name: "status", Category: "views",
 		Usage:       "is everything settled, and how much is there?",
-		Description: example("yalvo status\n   yalvo --settled status   # after all that is due now"),
+		Description: flags.Example("yalvo status\n   yalvo --settled status   # after all that is due now"),
 		Action: func(ctx context.Context, c *cli.Command) error {
-			if _, err := arguments(c, 0, 0); err != nil {
+			if _, err := flags.Arguments(c, 0, 0); err != nil {
 				return err
 			}
-			s, err := a.client(c).Status(ctx)
+			s, err := a.Client(c).Status(ctx)
 			if err != nil {
 				return err
 			}
@@ -206,12 +207,12 @@ func (a *app) changes() *cli.Command {
 		Name: "changes", Category: "views", Flags: []cli.Flag{&cli.IntFlag{Name: "limit", Usage: "how many",
 			Value: 20}},
 		Usage:       "the newest changes, newest first",
-		Description: example("yalvo changes --limit 5"),
+		Description: flags.Example("yalvo changes --limit 5"),
 		Action: func(ctx context.Context, c *cli.Command) error {
-			if _, err := arguments(c, 0, 0); err != nil {
+			if _, err := flags.Arguments(c, 0, 0); err != nil {
 				return err
 			}
-			all, err := a.client(c).Changes(ctx, c.Int("limit"))
+			all, err := a.Client(c).Changes(ctx, c.Int("limit"))
 			if err != nil {
 				return err
 			}
@@ -241,17 +242,17 @@ func (a *app) parked() *cli.Command {
 			&cli.Int64Flag{Name: "work", Usage: "with --retry: only the piece of work of this `NUMBER`"},
 			&cli.Int64Flag{Name: "drop", Usage: "give up the piece of work of this `NUMBER`"}},
 		Usage: "work that failed too often and waits for a person",
-		Description: example("yalvo parked\n   yalvo parked --retry\n   yalvo parked --retry --work 17\n   yalvo " +
+		Description: flags.Example("yalvo parked\n   yalvo parked --retry\n   yalvo parked --retry --work 17\n   yalvo " +
 			"parked --drop 17"),
 		Action: func(ctx context.Context, c *cli.Command) error {
-			if _, err := arguments(c, 0, 0); err != nil {
+			if _, err := flags.Arguments(c, 0, 0); err != nil {
 				return err
 			}
 			switch {
 			case c.IsSet("work") && !c.Bool("retry"):
-				return usage("--work says what --retry is to try again: give both")
+				return flags.Usage("--work says what --retry is to try again: give both")
 			case c.IsSet("drop") && c.Bool("retry"):
-				return usage("--drop gives work up and --retry tries it again: give one")
+				return flags.Usage("--drop gives work up and --retry tries it again: give one")
 			case c.IsSet("drop"):
 				return a.dropParked(ctx, c)
 			case c.Bool("retry"):
@@ -264,7 +265,7 @@ func (a *app) parked() *cli.Command {
 
 func (a *app) retryParked(ctx context.Context, c *cli.Command) error {
 	if c.IsSet("work") {
-		if err := a.client(c).RetryOne(ctx, c.Int64("work")); err != nil {
+		if err := a.Client(c).RetryOne(ctx, c.Int64("work")); err != nil {
 			return err
 		}
 		if c.Bool("json") {
@@ -273,7 +274,7 @@ func (a *app) retryParked(ctx context.Context, c *cli.Command) error {
 		a.Say("It is due again.")
 		return nil
 	}
-	n, err := a.client(c).Retry(ctx)
+	n, err := a.Client(c).Retry(ctx)
 	if err != nil {
 		return err
 	}
@@ -285,7 +286,7 @@ func (a *app) retryParked(ctx context.Context, c *cli.Command) error {
 }
 
 func (a *app) dropParked(ctx context.Context, c *cli.Command) error {
-	if err := a.client(c).DropParked(ctx, c.Int64("drop")); err != nil {
+	if err := a.Client(c).DropParked(ctx, c.Int64("drop")); err != nil {
 		return err
 	}
 	if c.Bool("json") {
@@ -296,7 +297,7 @@ func (a *app) dropParked(ctx context.Context, c *cli.Command) error {
 }
 
 func (a *app) listParked(ctx context.Context, c *cli.Command) error {
-	all, err := a.client(c).ParkedWork(ctx)
+	all, err := a.Client(c).ParkedWork(ctx)
 	if err != nil {
 		return err
 	}
@@ -320,15 +321,15 @@ func (a *app) replay() *cli.Command {
 	return &cli.Command{
 		Name: "replay", Category: "proof", ArgsUsage: "TRIGGER",
 		Usage:       "send again what a trigger has sent, with the same ids",
-		Description: example("yalvo replay tell_search --from 17"),
+		Description: flags.Example("yalvo replay tell_search --from 17"),
 		Flags: []cli.Flag{&cli.Int64Flag{Name: "from", Usage: "the position of the first change",
 			Required: true}},
 		Action: func(ctx context.Context, c *cli.Command) error {
-			args, err := arguments(c, 1, 1)
+			args, err := flags.Arguments(c, 1, 1)
 			if err != nil {
 				return err
 			}
-			n, err := a.client(c).Replay(ctx, args[0], c.Int64("from"))
+			n, err := a.Client(c).Replay(ctx, args[0], c.Int64("from"))
 			if err != nil {
 				return err
 			}

@@ -1,4 +1,4 @@
-package cli
+package commands
 
 import (
 	"context"
@@ -8,6 +8,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"yalvo/client"
+	"yalvo/internal/command/flags"
 	"yalvo/internal/command/terminal"
 	"yalvo/internal/design"
 )
@@ -17,14 +18,14 @@ func (a *app) lists() *cli.Command {
 		Name: "lists", Category: "views", ArgsUsage: "[LIST [OF] [NAME=VALUE ...]]",
 		Usage: "show a list of the design, or which there are",
 		Flags: append(pageFlags(), liveFlag()),
-		Description: example("yalvo lists\n   yalvo --as keeper lists everyone --marks liked,saved\n   " +
+		Description: flags.Example("yalvo lists\n   yalvo --as keeper lists everyone --marks liked,saved\n   " +
 			"yalvo --as keeper lists saves keeper\n   yalvo lists flocks least=200"),
 		Action: func(ctx context.Context, c *cli.Command) error {
-			args, err := arguments(c, 0, -1)
+			args, err := flags.Arguments(c, 0, -1)
 			if err != nil {
 				return err
 			}
-			o, err := a.client(c).Outline(ctx)
+			o, err := a.Client(c).Outline(ctx)
 			if err != nil {
 				return err
 			}
@@ -42,20 +43,20 @@ func (a *app) lists() *cli.Command {
 			for _, arg := range rest {
 				name, value, is := strings.Cut(arg, "=")
 				if _, twice := params[name]; !is || twice {
-					return usage("%q is no NAME=VALUE, or given twice", arg)
+					return flags.Usage("%q is no NAME=VALUE, or given twice", arg)
 				}
 				params[name] = value
 			}
 			if c.Bool("live") {
 				return watching(
 					ctx,
-					a.client(c).FollowList(ctx, args[0], of, params, page(c), func(docs client.Documents) error {
+					a.Client(c).FollowList(ctx, args[0], of, params, page(c), func(docs client.Documents) error {
 						a.apart(c)
 						return a.showList(c, args[0], docs)
 					}),
 				)
 			}
-			docs, err := a.client(c).Named(ctx, args[0], of, params, page(c))
+			docs, err := a.Client(c).Named(ctx, args[0], of, params, page(c))
 			if err != nil {
 				return err
 			}

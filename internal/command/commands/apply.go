@@ -1,4 +1,4 @@
-package cli
+package commands
 
 import (
 	"bufio"
@@ -14,6 +14,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"yalvo/client"
+	"yalvo/internal/command/flags"
 	"yalvo/internal/command/terminal"
 )
 
@@ -60,9 +61,9 @@ func (a *app) apply() *cli.Command {
 		Name: "apply", Category: "design", ArgsUsage: "FILE",
 		Usage:       "check a design file and put it in force, while the app runs",
 		Flags:       applyFlags(),
-		Description: example("yalvo apply demo/fenwatch.yaml\n   yalvo apply demo/fenwatch.yaml --by keeper --no-wait"),
+		Description: flags.Example("yalvo apply demo/fenwatch.yaml\n   yalvo apply demo/fenwatch.yaml --by keeper --no-wait"),
 		Action: func(ctx context.Context, c *cli.Command) error {
-			args, err := arguments(c, 1, 1)
+			args, err := flags.Arguments(c, 1, 1)
 			if err != nil {
 				return err
 			}
@@ -71,7 +72,7 @@ func (a *app) apply() *cli.Command {
 				return err
 			}
 			name := filepath.Base(args[0])
-			d, err := a.client(c).Diff(ctx, name, source)
+			d, err := a.Client(c).Diff(ctx, name, source)
 			if err != nil {
 				return err
 			}
@@ -79,7 +80,7 @@ func (a *app) apply() *cli.Command {
 			if err != nil {
 				return err
 			}
-			got, err := a.client(c).Apply(ctx, name, source, how)
+			got, err := a.Client(c).Apply(ctx, name, source, how)
 			if err != nil {
 				return err
 			}
@@ -93,14 +94,14 @@ func (a *app) back() *cli.Command {
 		Name: "back", Category: "design", ArgsUsage: "[VERSION]",
 		Usage: "put an earlier version of the design in force once more: the one before, unless another is named",
 		Flags: append(applyFlags(), &cli.BoolFlag{Name: "dry-run", Usage: "only say what it would change"}),
-		Description: example("yalvo back 1 --dry-run\n   yalvo back 1") +
+		Description: flags.Example("yalvo back 1 --dry-run\n   yalvo back 1") +
 			"\n\nNames go back too, with what is stored under them. What was added since is lost: it has to be named.",
 		Action: func(ctx context.Context, c *cli.Command) error {
 			version, err := a.versionBack(ctx, c)
 			if err != nil {
 				return err
 			}
-			d, err := a.client(c).DiffBack(ctx, version)
+			d, err := a.Client(c).DiffBack(ctx, version)
 			if err != nil {
 				return err
 			}
@@ -115,7 +116,7 @@ func (a *app) back() *cli.Command {
 			if err != nil {
 				return err
 			}
-			got, err := a.client(c).Back(ctx, version, how)
+			got, err := a.Client(c).Back(ctx, version, how)
 			if err != nil {
 				return err
 			}
@@ -125,14 +126,14 @@ func (a *app) back() *cli.Command {
 }
 
 func (a *app) versionBack(ctx context.Context, c *cli.Command) (int, error) {
-	args, err := arguments(c, 0, 1)
+	args, err := flags.Arguments(c, 0, 1)
 	if err != nil {
 		return 0, err
 	}
 	if len(args) == 1 {
 		return versionIn(args[0])
 	}
-	about, err := a.client(c).About(ctx)
+	about, err := a.Client(c).About(ctx)
 	if err == nil && about.Design < 2 {
 		err = errors.New("there is no version before the one in force")
 	}
@@ -142,7 +143,7 @@ func (a *app) versionBack(ctx context.Context, c *cli.Command) (int, error) {
 func versionIn(text string) (int, error) {
 	n, err := strconv.Atoi(text)
 	if err != nil || n < 1 {
-		return 0, usage("%q is no version of the design: give its number, see `yalvo versions`", text)
+		return 0, flags.Usage("%q is no version of the design: give its number, see `yalvo versions`", text)
 	}
 	return n, nil
 }
@@ -161,7 +162,7 @@ func (a *app) applied(ctx context.Context, c *cli.Command, got client.Applied) e
 	for _, service := range got.Without {
 		fmt.Fprintf(a.Out, "Not taken up yet by %s: it works by the design before until it can.\n", service)
 	}
-	about, err := a.client(c).About(ctx)
+	about, err := a.Client(c).About(ctx)
 	if err != nil {
 		return err
 	}
@@ -183,11 +184,11 @@ func (a *app) applied(ctx context.Context, c *cli.Command, got client.Applied) e
 func (a *app) awaitVersion(ctx context.Context, c *cli.Command, version int) error {
 	bar := a.bar()
 	told := map[string]bool{}
-	_, err := a.client(c).AwaitVersion(ctx, version, func(v client.Version) {
+	_, err := a.Client(c).AwaitVersion(ctx, version, func(v client.Version) {
 		for _, s := range v.Steps {
 			if why := fmt.Sprintf("%s %s does not get on: %s", s.Does, s.Name, s.Error); s.Error != "" && !told[why] {
 				told[why] = true
-				fmt.Fprintf(terminal.Visible(a.err), "%s. It is tried again; Ctrl-C leaves it to go on by itself\n",
+				fmt.Fprintf(terminal.Visible(a.Err), "%s. It is tried again; Ctrl-C leaves it to go on by itself\n",
 					why)
 			}
 			if bar != nil && s.State == "running" {
@@ -210,7 +211,7 @@ func (a *app) awaitVersion(ctx context.Context, c *cli.Command, version int) err
 
 // sayUnfinished says that what a version of the design asks for is not done yet.
 func (a *app) sayUnfinished(ctx context.Context, c *cli.Command) error {
-	all, err := a.client(c).Versions(ctx, 1)
+	all, err := a.Client(c).Versions(ctx, 1)
 	if err == nil && len(all) > 0 && !all[0].Done {
 		a.Say("\nWhat version %d of the design asks for is being done: %s. `yalvo versions %d` says more.",
 			all[0].Version,

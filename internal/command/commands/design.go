@@ -1,4 +1,4 @@
-package cli
+package commands
 
 import (
 	"context"
@@ -8,6 +8,7 @@ import (
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/urfave/cli/v3"
 
+	"yalvo/internal/command/flags"
 	"yalvo/internal/command/terminal"
 	"yalvo/internal/design"
 	"yalvo/internal/design/access"
@@ -19,12 +20,12 @@ func (a *app) check() *cli.Command {
 	return &cli.Command{
 		Name: "check", Category: "design", ArgsUsage: "FILE",
 		Usage: "check a design file (- for standard input) and show what follows from it; needs no service",
-		Description: example("yalvo check demo/fenwatch.yaml\n   yalvo design | yalvo check -\n   " +
+		Description: flags.Example("yalvo check demo/fenwatch.yaml\n   yalvo design | yalvo check -\n   " +
 			"yalvo check demo/fenwatch.yaml --access demo/access.yaml"),
 		Flags: []cli.Flag{&cli.StringFlag{Name: "access", Usage: "try the rules of access on `TABLE`: a file that " +
 			"says who may do what"}},
 		Action: func(_ context.Context, c *cli.Command) error {
-			args, err := arguments(c, 1, 1)
+			args, err := flags.Arguments(c, 1, 1)
 			if err != nil {
 				return err
 			}
@@ -111,7 +112,7 @@ func (a *app) readDesign(c *cli.Command, file string) (*design.Design, []byte, e
 			return nil, nil, err
 		}
 	} else {
-		fmt.Fprintln(terminal.Visible(a.err), problems.Error())
+		fmt.Fprintln(terminal.Visible(a.Err), problems.Error())
 	}
 	noun := "problems"
 	if len(problems) == 1 {
@@ -134,17 +135,17 @@ func (a *app) design() *cli.Command {
 	return &cli.Command{
 		Name: "design", Category: "design",
 		Usage:       "print the design in force, as it was applied",
-		Description: example("yalvo design > design.yaml"),
+		Description: flags.Example("yalvo design > design.yaml"),
 		Action: func(ctx context.Context, c *cli.Command) error {
-			if _, err := arguments(c, 0, 0); err != nil {
+			if _, err := flags.Arguments(c, 0, 0); err != nil {
 				return err
 			}
-			source, err := a.client(c).Design(ctx)
+			source, err := a.Client(c).Design(ctx)
 			if err != nil {
 				return err
 			}
 			if c.Bool("json") {
-				about, err := a.client(c).About(ctx)
+				about, err := a.Client(c).About(ctx)
 				if err != nil {
 					return err
 				}

@@ -1,4 +1,4 @@
-package cli
+package starting
 
 import (
 	"fmt"
@@ -7,6 +7,7 @@ import (
 
 	"github.com/urfave/cli/v3"
 
+	"yalvo/internal/command/flags"
 	"yalvo/internal/doors/tokens"
 	"yalvo/internal/machine/service"
 )
@@ -42,7 +43,7 @@ func trust(c *cli.Command, o *service.Options) (err error) {
 	}
 	o.Certificate = [2]string{c.String("certificate"), c.String("certificate-key")}
 	if (o.Certificate[0] == "") != (o.Certificate[1] == "") {
-		return usage("--certificate and --certificate-key go together")
+		return flags.Usage("--certificate and --certificate-key go together")
 	}
 	o.Tokens, err = trusted(c)
 	return err
@@ -70,11 +71,11 @@ func trusted(c *cli.Command) (*tokens.Trust, error) {
 	}
 	switch {
 	case given > 1:
-		return nil, usage("--token-secret, --token-key and --token-keys each say what tokens are signed with: give one")
+		return nil, flags.Usage("--token-secret, --token-key and --token-keys each say what tokens are signed with: give one")
 	case given == 1:
 		return t, nil
 	case t.Issuer != "" || t.Audience != "":
-		return nil, usage("--token-issuer and --token-audience say nothing of what tokens are signed with: give " +
+		return nil, flags.Usage("--token-issuer and --token-audience say nothing of what tokens are signed with: give " +
 			"--token-secret, --token-key or --token-keys")
 	}
 	return nil, nil
@@ -92,7 +93,7 @@ func networks(flag string, texts []string) ([]netip.Prefix, error) {
 			}
 		}
 		if err != nil {
-			return nil, usage("--%s takes a network as in 10.1.0.0/16, or an address, not %q", flag, text)
+			return nil, flags.Usage("--%s takes a network as in 10.1.0.0/16, or an address, not %q", flag, text)
 		}
 		all = append(all, network.Masked())
 	}

@@ -1,4 +1,4 @@
-package cli
+package commands
 
 import (
 	"context"
@@ -14,37 +14,24 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"yalvo/client"
-	"yalvo/internal/command/keyring"
+	"yalvo/internal/command/flags"
 	"yalvo/internal/command/terminal"
 	"yalvo/internal/doors/keys"
 	"yalvo/internal/machine/service"
 )
 
-// key is the key that a command brings: the one it is given, or the one that is remembered
-// for the service.
-func (a *app) key(c *cli.Command) string {
-	if given := c.String("key"); given != "" {
-		return given
-	}
-	remembered, err := keyring.Of(c.String("service"))
-	if err != nil {
-		fmt.Fprintln(a.err, "yalvo: "+err.Error())
-	}
-	return remembered
-}
-
 func (a *app) keys() *cli.Command {
 	return &cli.Command{
 		Name: "keys", Category: "service",
 		Usage: "list the keys of operators",
-		Description: example("yalvo keys\n   yalvo keys make \"the backup at night\" --scope read\n" +
+		Description: flags.Example("yalvo keys\n   yalvo keys make \"the backup at night\" --scope read\n" +
 			"   yalvo keys revoke k3v0x2m1aa"),
 		Commands: []*cli.Command{a.makeKey(), a.revokeKey()},
 		Action: func(ctx context.Context, c *cli.Command) error {
-			if _, err := arguments(c, 0, 0); err != nil {
+			if _, err := flags.Arguments(c, 0, 0); err != nil {
 				return err
 			}
-			all, err := a.client(c).Keys(ctx)
+			all, err := a.Client(c).Keys(ctx)
 			if err != nil {
 				return err
 			}
@@ -85,19 +72,19 @@ func (a *app) makeKey() *cli.Command {
 			&cli.StringFlag{Name: "data", Usage: "for a service that does not run: its folder"},
 			&cli.StringFlag{Name: "database", Usage: "for a service that does not run: its database"},
 		},
-		Description: example("yalvo keys make \"the backup at night\" --scope read\n" +
+		Description: flags.Example("yalvo keys make \"the backup at night\" --scope read\n" +
 			"   yalvo keys make ops --data ./data"),
 		Action: func(ctx context.Context, c *cli.Command) error {
-			args, err := arguments(c, 1, 1)
+			args, err := flags.Arguments(c, 1, 1)
 			if err != nil {
 				return err
 			}
 			scope := keys.Scope(c.String("scope"))
 			if !slices.Contains(keys.Scopes, scope) {
-				return usage("--scope takes read, write or operate, not %q", scope)
+				return flags.Usage("--scope takes read, write or operate, not %q", scope)
 			}
 			if wrong := keys.CheckName(args[0]); wrong != "" {
-				return usage("%s", wrong)
+				return flags.Usage("%s", wrong)
 			}
 			var made madeKey
 			if c.IsSet("data") || c.IsSet("database") {
@@ -106,7 +93,7 @@ func (a *app) makeKey() *cli.Command {
 					args[0], scope)
 				made.Key = client.Key{Name: args[0], Scope: string(scope)}
 			} else {
-				made.Text, made.Key, err = a.client(c).MakeKey(ctx, args[0], string(scope))
+				made.Text, made.Key, err = a.Client(c).MakeKey(ctx, args[0], string(scope))
 			}
 			if err != nil {
 				return err
@@ -145,13 +132,13 @@ func (a *app) revokeKey() *cli.Command {
 	return &cli.Command{
 		Name: "revoke", ArgsUsage: "KEY",
 		Usage:       "end a key, and the sessions of the console that it has begun",
-		Description: example("yalvo keys revoke k3v0x2m1aa"),
+		Description: flags.Example("yalvo keys revoke k3v0x2m1aa"),
 		Action: func(ctx context.Context, c *cli.Command) error {
-			args, err := arguments(c, 1, 1)
+			args, err := flags.Arguments(c, 1, 1)
 			if err != nil {
 				return err
 			}
-			if err := a.client(c).RevokeKey(ctx, args[0]); err != nil {
+			if err := a.Client(c).RevokeKey(ctx, args[0]); err != nil {
 				return err
 			}
 			if c.Bool("json") {
@@ -167,12 +154,12 @@ func (a *app) link() *cli.Command {
 	return &cli.Command{
 		Name: "link", Category: "service",
 		Usage:       "print an address that signs in to the console, once",
-		Description: example("yalvo link"),
+		Description: flags.Example("yalvo link"),
 		Action: func(ctx context.Context, c *cli.Command) error {
-			if _, err := arguments(c, 0, 0); err != nil {
+			if _, err := flags.Arguments(c, 0, 0); err != nil {
 				return err
 			}
-			address, until, err := a.client(c).Link(ctx)
+			address, until, err := a.Client(c).Link(ctx)
 			if err != nil {
 				return err
 			}
@@ -189,14 +176,14 @@ func (a *app) password() *cli.Command {
 	return &cli.Command{
 		Name: "password", Category: "service", ArgsUsage: "ACCOUNT",
 		Usage:       "give an account a new password; it is shown once",
-		Description: example("yalvo password keeper"),
+		Description: flags.Example("yalvo password keeper"),
 		Action: func(ctx context.Context, c *cli.Command) error {
-			args, err := arguments(c, 1, 1)
+			args, err := flags.Arguments(c, 1, 1)
 			if err != nil {
 				return err
 			}
 			chosen := strings.ToLower(rand.Text()[:16])
-			if err := a.client(c).GivePassword(ctx, args[0], chosen); err != nil {
+			if err := a.Client(c).GivePassword(ctx, args[0], chosen); err != nil {
 				return err
 			}
 			if c.Bool("json") {

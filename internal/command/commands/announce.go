@@ -1,4 +1,4 @@
-package cli
+package commands
 
 import (
 	"bufio"
@@ -11,6 +11,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"yalvo/client"
+	"yalvo/internal/command/flags"
 	"yalvo/internal/command/terminal"
 )
 
@@ -32,7 +33,7 @@ func (a *app) announce(ctx context.Context, c *cli.Command, path, verb string) (
 	if !dry && c.Bool("yes") {
 		return true, nil
 	}
-	r, err := a.client(c).Removal(ctx, path)
+	r, err := a.Client(c).Removal(ctx, path)
 	if err != nil {
 		return false, err
 	}
@@ -67,7 +68,7 @@ func (a *app) announce(ctx context.Context, c *cli.Command, path, verb string) (
 
 func (a *app) interactive(c *cli.Command) bool {
 	in, is := c.Root().Reader.(*os.File)
-	return is && isTerminal(in) && isTerminal(a.Terminal)
+	return is && flags.IsTerminal(in) && flags.IsTerminal(a.Terminal)
 }
 
 func (a *app) hanging(r client.Removal) {

@@ -1,4 +1,4 @@
-package cli
+package commands
 
 import (
 	"context"
@@ -10,6 +10,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"yalvo/client"
+	"yalvo/internal/command/flags"
 	"yalvo/internal/command/terminal"
 	"yalvo/internal/design"
 	"yalvo/internal/design/access"
@@ -109,13 +110,13 @@ func (a *app) may() *cli.Command {
 		ArgsUsage: "read|edit|create|remove PATH [NAME=VALUE ...] | set|unset|read PAIR FROM TO | " +
 			"read TIMELINE OWNER | read LIST [OF]",
 		Usage: "whether the account of --as may do something by the design's rules, and why; nothing is done",
-		Description: example("yalvo --as keeper may edit sightings/s00002\n   yalvo --as '~' may create sightings " +
+		Description: flags.Example("yalvo --as keeper may edit sightings/s00002\n   yalvo --as '~' may create sightings " +
 			"text='a heron'\n   yalvo --as keeper may set follow keeper arno_marshwood\n   " +
 			"yalvo --as keeper may read home arno_marshwood\n   " +
 			"yalvo --as keeper may read saves arno_marshwood"),
 		Flags: []cli.Flag{&cli.StringFlag{Name: "field", Usage: "read: one value of the document"}},
 		Action: func(ctx context.Context, c *cli.Command) error {
-			args, err := arguments(c, 2, -1)
+			args, err := flags.Arguments(c, 2, -1)
 			if err != nil {
 				return err
 			}
@@ -123,7 +124,7 @@ func (a *app) may() *cli.Command {
 			if err != nil {
 				return err
 			}
-			out, err := a.client(c).Try(ctx, trial)
+			out, err := a.Client(c).Try(ctx, trial)
 			if err != nil {
 				return err
 			}
@@ -150,7 +151,7 @@ func (a *app) trial(ctx context.Context, c *cli.Command, args []string) (client.
 		t.Pair, t.From, t.To = rest[0], rest[1], rest[2]
 		rest = rest[3:]
 	case pair:
-		return t, usage("usage: %s %s PAIR FROM TO", c.FullName(), t.Do)
+		return t, flags.Usage("usage: %s %s PAIR FROM TO", c.FullName(), t.Do)
 	case t.Do == "read" && !strings.Contains(rest[0], "/") && len(rest) < 3:
 		err := a.trialOfView(ctx, c, &t, rest)
 		return t, err
@@ -172,7 +173,7 @@ func (a *app) trial(ctx context.Context, c *cli.Command, args []string) (client.
 
 // trialOfView reads a look at a timeline or a list, which the design tells apart.
 func (a *app) trialOfView(ctx context.Context, c *cli.Command, t *client.Trial, rest []string) error {
-	o, err := a.client(c).Outline(ctx)
+	o, err := a.Client(c).Outline(ctx)
 	if err != nil {
 		return err
 	}

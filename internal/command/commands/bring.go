@@ -1,4 +1,4 @@
-package cli
+package commands
 
 import (
 	"bufio"
@@ -13,6 +13,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"yalvo/client"
+	"yalvo/internal/command/flags"
 	"yalvo/internal/command/terminal"
 	"yalvo/internal/design"
 	"yalvo/internal/design/language"
@@ -31,13 +32,13 @@ func (a *app) bring() *cli.Command {
 			&cli.StringFlag{Name: "bad", Usage: "where lines go that cannot be loaded (default: MAPPING.bad)"},
 			&cli.BoolFlag{Name: "no-wait", Usage: "do not wait until everything derived has followed"},
 		},
-		Description: example("yalvo bring demo/export/mapping.yaml --dry-run\n"+
+		Description: flags.Example("yalvo bring demo/export/mapping.yaml --dry-run\n"+
 			"   yalvo bring demo/export/mapping.yaml --report findings.ndjson") +
 			"\n\nThe files of the export are named in the mapping, beside it. " +
 			"They are plain JSON: a list of objects,\n" +
 			"an object of objects by id, or an object a line.",
 		Action: func(ctx context.Context, c *cli.Command) error {
-			args, err := arguments(c, 1, 1)
+			args, err := flags.Arguments(c, 1, 1)
 			if err != nil {
 				return err
 			}
@@ -81,7 +82,7 @@ func (a *app) bringAlong(ctx context.Context, c *cli.Command, file string) error
 	if c.Bool("dry-run") {
 		return nil
 	}
-	if err := a.client(c).NoteBrought(ctx, inShort(r)); err != nil {
+	if err := a.Client(c).NoteBrought(ctx, inShort(r)); err != nil {
 		return err
 	}
 	if !c.Bool("json") {
@@ -107,7 +108,7 @@ type brought struct {
 
 // designInForce reads the design that the service runs.
 func (a *app) designInForce(ctx context.Context, c *cli.Command) (*design.Design, error) {
-	source, err := a.client(c).Design(ctx)
+	source, err := a.Client(c).Design(ctx)
 	if err != nil {
 		return nil, err
 	}

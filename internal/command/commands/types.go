@@ -1,4 +1,4 @@
-package cli
+package commands
 
 import (
 	"context"
@@ -7,6 +7,7 @@ import (
 
 	"github.com/urfave/cli/v3"
 
+	"yalvo/internal/command/flags"
 	"yalvo/internal/design"
 	"yalvo/internal/design/language"
 	"yalvo/internal/design/models"
@@ -19,15 +20,15 @@ func (a *app) types() *cli.Command {
 		Usage: "write types for the app's own program from a design file, or from the design in force",
 		Flags: []cli.Flag{&cli.StringFlag{Name: "for", Required: true, Usage: "the `LANGUAGE`: " +
 			strings.Join(models.Languages, ", ")}},
-		Description: example("yalvo types --for swift > Fenwatch.swift\n   " +
+		Description: flags.Example("yalvo types --for swift > Fenwatch.swift\n   " +
 			"yalvo types --for typescript demo/fenwatch.yaml"),
 		Action: func(ctx context.Context, c *cli.Command) error {
-			args, err := arguments(c, 0, 1)
+			args, err := flags.Arguments(c, 0, 1)
 			if err != nil {
 				return err
 			}
 			if in := c.String("for"); !slices.Contains(models.Languages, in) {
-				return usage("--for takes %s, not %q", strings.Join(models.Languages, ", "), in)
+				return flags.Usage("--for takes %s, not %q", strings.Join(models.Languages, ", "), in)
 			}
 			d, err := a.designOf(ctx, c, args)
 			if err != nil {
@@ -52,7 +53,7 @@ func (a *app) designOf(ctx context.Context, c *cli.Command, args []string) (*des
 		d, _, err := a.readDesign(c, args[0])
 		return d, err
 	}
-	source, err := a.client(c).Design(ctx)
+	source, err := a.Client(c).Design(ctx)
 	if err != nil {
 		return nil, err
 	}

@@ -1,4 +1,4 @@
-package cli
+package commands
 
 import (
 	"context"
@@ -11,6 +11,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"yalvo/client"
+	"yalvo/internal/command/flags"
 	"yalvo/internal/command/terminal"
 )
 
@@ -18,9 +19,9 @@ func (a *app) diff() *cli.Command {
 	return &cli.Command{
 		Name: "diff", Category: "design", ArgsUsage: "FILE",
 		Usage:       "say what a design file would change, and what that does to what is stored; changes nothing",
-		Description: example("yalvo diff demo/fenwatch-2.yaml"),
+		Description: flags.Example("yalvo diff demo/fenwatch-2.yaml"),
 		Action: func(ctx context.Context, c *cli.Command) error {
-			args, err := arguments(c, 1, 1)
+			args, err := flags.Arguments(c, 1, 1)
 			if err != nil {
 				return err
 			}
@@ -28,7 +29,7 @@ func (a *app) diff() *cli.Command {
 			if err != nil {
 				return err
 			}
-			d, err := a.client(c).Diff(ctx, filepath.Base(args[0]), source)
+			d, err := a.Client(c).Diff(ctx, filepath.Base(args[0]), source)
 			if err != nil {
 				return err
 			}

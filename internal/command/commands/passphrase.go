@@ -1,4 +1,4 @@
-package cli
+package commands
 
 import (
 	"bytes"
@@ -10,6 +10,7 @@ import (
 	"github.com/urfave/cli/v3"
 	"golang.org/x/term"
 
+	"yalvo/internal/command/flags"
 	"yalvo/internal/command/lines"
 )
 
@@ -43,8 +44,8 @@ func (a *app) saidPassphrase(c *cli.Command, isNew bool) (string, error) {
 		line, _, _ := bytes.Cut(text, []byte("\n"))
 		return string(bytes.TrimRight(line, "\r")), nil
 	}
-	if !isTerminal(c.Root().Reader) {
-		return "", usage("say the passphrase with --%s FILE: there is no terminal to ask on", passphraseFile)
+	if !flags.IsTerminal(c.Root().Reader) {
+		return "", flags.Usage("say the passphrase with --%s FILE: there is no terminal to ask on", passphraseFile)
 	}
 	said, err := a.ask("Passphrase: ")
 	if err != nil || !isNew {
@@ -58,9 +59,9 @@ func (a *app) saidPassphrase(c *cli.Command, isNew bool) (string, error) {
 }
 
 func (a *app) ask(what string) (string, error) {
-	fmt.Fprint(a.err, what)
+	fmt.Fprint(a.Err, what)
 	text, err := term.ReadPassword(int(os.Stdin.Fd()))
-	fmt.Fprintln(a.err)
+	fmt.Fprintln(a.Err)
 	return string(text), err
 }
 

@@ -1,4 +1,4 @@
-package cli
+package commands
 
 import (
 	"context"
@@ -15,6 +15,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"yalvo/client"
+	"yalvo/internal/command/flags"
 	"yalvo/internal/command/terminal"
 )
 
@@ -64,11 +65,11 @@ func (a *app) list() *cli.Command {
 	return &cli.Command{
 		Name: "list", Category: "documents", ArgsUsage: "PATH", Flags: pageFlags(),
 		Usage: "list a collection, or what a name after a document leads to",
-		Description: example("yalvo list members\n   yalvo list members/arno_marshwood/followers --limit 5\n   " +
+		Description: flags.Example("yalvo list members\n   yalvo list members/arno_marshwood/followers --limit 5\n   " +
 			"yalvo list " +
 			"sightings/s00001/remarks"),
 		Action: func(ctx context.Context, c *cli.Command) error {
-			args, err := arguments(c, 1, 1)
+			args, err := flags.Arguments(c, 1, 1)
 			if err != nil {
 				return err
 			}
@@ -76,7 +77,7 @@ func (a *app) list() *cli.Command {
 			if err != nil {
 				return err
 			}
-			docs, err := a.client(c).List(ctx, path, page(c))
+			docs, err := a.Client(c).List(ctx, path, page(c))
 			if err != nil {
 				return err
 			}
@@ -127,16 +128,16 @@ func (a *app) show() *cli.Command {
 	return &cli.Command{
 		Name: "show", Category: "documents", ArgsUsage: "PATH", Flags: []cli.Flag{marksFlag()},
 		Usage:       "show a document: its facts, and what is kept for it",
-		Description: example("yalvo show members/keeper"),
+		Description: flags.Example("yalvo show members/keeper"),
 		Action: func(ctx context.Context, c *cli.Command) error {
 			path, err := a.onePath(ctx, c)
 			if err != nil {
 				return err
 			}
 			if !leadsToOne(path) {
-				return usage("%s is no document but leads to several: see `yalvo list %s`", path, path)
+				return flags.Usage("%s is no document but leads to several: see `yalvo list %s`", path, path)
 			}
-			doc, err := a.client(c).Get(ctx, path, c.StringSlice("marks")...)
+			doc, err := a.Client(c).Get(ctx, path, c.StringSlice("marks")...)
 			if err != nil {
 				return err
 			}
@@ -173,10 +174,10 @@ func (a *app) add() *cli.Command {
 		Usage: "create a document; values are JSON, or text where they are not",
 		Flags: []cli.Flag{&cli.StringFlag{Name: "id",
 			Usage: "an id of your own: adding twice is the same as once"}},
-		Description: example("yalvo add members --id ada handle=ada_fen name='Ada Fen'\n   yalvo --as keeper add " +
+		Description: flags.Example("yalvo add members --id ada handle=ada_fen name='Ada Fen'\n   yalvo --as keeper add " +
 			"sightings text='Two bitterns at Reed Hollow' birds=2 species='[\"bittern\"]'"),
 		Action: func(ctx context.Context, c *cli.Command) error {
-			args, err := arguments(c, 1, -1)
+			args, err := flags.Arguments(c, 1, -1)
 			if err != nil {
 				return err
 			}
@@ -185,14 +186,14 @@ func (a *app) add() *cli.Command {
 				return err
 			}
 			if in, id := path.Split(args[0]); strings.Count(in, "/")%2 == 1 {
-				return usage("%s is a document. To make it with that id: yalvo add %s --id %s ...", args[0],
+				return flags.Usage("%s is a document. To make it with that id: yalvo add %s --id %s ...", args[0],
 					strings.TrimSuffix(in, "/"), id)
 			}
-			doc, position, err := a.client(c).Create(ctx, args[0], c.String("id"), fields)
+			doc, position, err := a.Client(c).Create(ctx, args[0], c.String("id"), fields)
 			if err != nil {
 				return err
 			}
-			return a.written(ctx, c, position, wrote{doc, position}, "created "+doc.Path)
+			return a.Written(ctx, c, position, wrote{doc, position}, "created "+doc.Path)
 		},
 	}
 }
@@ -203,15 +204,15 @@ func (a *app) edit() *cli.Command {
 		Usage: "change fields of a document; null takes one away",
 		Flags: []cli.Flag{versionFlag(), &cli.StringFlag{Name: "operations", TakesFile: true,
 			Usage: "a JSON Patch (RFC 6902) in `FILE` (- for standard input) instead of values"}},
-		Description: example("yalvo edit members/keeper name='Keeper of the Fen' portrait=null") + "\n" +
-			example(`echo '[{"op": "test", "path": "/facts/birds", "value": 5}, `+
+		Description: flags.Example("yalvo edit members/keeper name='Keeper of the Fen' portrait=null") + "\n" +
+			flags.Example(`echo '[{"op": "test", "path": "/facts/birds", "value": 5}, `+
 				`{"op": "remove", "path": "/facts/photo"}]' | yalvo edit sightings/s00001 --operations -`),
 		Action: func(ctx context.Context, c *cli.Command) error {
 			least := 2
 			if c.IsSet("operations") {
 				least = 1
 			}
-			args, err := arguments(c, least, -1)
+			args, err := flags.Arguments(c, least, -1)
 			if err != nil {
 				return err
 			}
@@ -219,7 +220,7 @@ func (a *app) edit() *cli.Command {
 			if err != nil {
 				return err
 			}
-			return a.written(ctx, c, position, wrote{doc, position}, fmt.Sprintf("%s is at version %d", doc.Path,
+			return a.Written(ctx, c, position, wrote{doc, position}, fmt.Sprintf("%s is at version %d", doc.Path,
 				doc.Version))
 		},
 	}
@@ -230,7 +231,7 @@ func (a *app) edited(ctx context.Context, c *cli.Command, args []string) (client
 	if err != nil {
 		return client.Document{}, "", err
 	}
-	to := a.client(c).If(c.Int64("version-is"))
+	to := a.Client(c).If(c.Int64("version-is"))
 	file := c.String("operations")
 	if file == "" {
 		fields, err := assignments(args[1:])
@@ -240,7 +241,7 @@ func (a *app) edited(ctx context.Context, c *cli.Command, args []string) (client
 		return to.Patch(ctx, path, fields)
 	}
 	if len(args) > 1 {
-		return client.Document{}, "", usage("an edit has values or --operations, not both")
+		return client.Document{}, "", flags.Usage("an edit has values or --operations, not both")
 	}
 	raw, err := contents(c, file)
 	if err != nil {
@@ -248,7 +249,7 @@ func (a *app) edited(ctx context.Context, c *cli.Command, args []string) (client
 	}
 	var operations []client.Operation
 	if err := json.Unmarshal(raw, &operations); err != nil {
-		return client.Document{}, "", usage("%s holds no JSON Patch, which is a list of operations: %v", file, err)
+		return client.Document{}, "", flags.Usage("%s holds no JSON Patch, which is a list of operations: %v", file, err)
 	}
 	return to.Operate(ctx, path, operations...)
 }
@@ -266,7 +267,7 @@ func (a *app) remove() *cli.Command {
 		Name: "remove", Category: "documents", ArgsUsage: "PATH",
 		Usage:       "remove a document and what hangs on it",
 		Flags:       append(announceFlags(), versionFlag()),
-		Description: example("yalvo remove sightings/s00001 --dry-run\n   yalvo remove sightings/s00001 --yes"),
+		Description: flags.Example("yalvo remove sightings/s00001 --dry-run\n   yalvo remove sightings/s00001 --yes"),
 		Action: func(ctx context.Context, c *cli.Command) error {
 			path, err := a.onePath(ctx, c)
 			if err != nil {
@@ -275,11 +276,11 @@ func (a *app) remove() *cli.Command {
 			if goOn, err := a.announce(ctx, c, path, "remove"); err != nil || !goOn {
 				return err
 			}
-			doc, position, err := a.client(c).If(c.Int64("version-is")).Remove(ctx, path)
+			doc, position, err := a.Client(c).If(c.Int64("version-is")).Remove(ctx, path)
 			if err != nil {
 				return err
 			}
-			return a.written(ctx, c, position, wrote{doc, position}, "removed "+doc.Path)
+			return a.Written(ctx, c, position, wrote{doc, position}, "removed "+doc.Path)
 		},
 	}
 }
@@ -324,21 +325,21 @@ func (a *app) pairCommand(name, what, shown string, most int,
 		takes, done = takes+" [NAME=VALUE ...]", "set"
 	}
 	return &cli.Command{
-		Name: name, Category: "documents", ArgsUsage: takes, Usage: what, Description: example(shown),
+		Name: name, Category: "documents", ArgsUsage: takes, Usage: what, Description: flags.Example(shown),
 		Action: func(ctx context.Context, c *cli.Command) error {
-			args, err := arguments(c, 3, most)
+			args, err := flags.Arguments(c, 3, most)
 			if err == nil {
 				err = a.endsOf(ctx, c, args)
 			}
 			if err != nil {
 				return err
 			}
-			position, err := act(ctx, a.client(c), args)
+			position, err := act(ctx, a.Client(c), args)
 			if err != nil {
 				return err
 			}
 			words := fmt.Sprintf("%s: %s → %s is %s", args[0], args[1], args[2], done)
-			return a.written(ctx, c, position,
+			return a.Written(ctx, c, position,
 				map[string]any{"pair": args[0], "from": args[1], "to": args[2], "position": position}, words)
 		},
 	}
@@ -351,10 +352,10 @@ func assignments(args []string) (map[string]any, error) {
 	for _, arg := range args {
 		name, text, ok := strings.Cut(arg, "=")
 		if !ok || name == "" {
-			return nil, usage("%q is no NAME=VALUE", arg)
+			return nil, flags.Usage("%q is no NAME=VALUE", arg)
 		}
 		if _, twice := fields[name]; twice {
-			return nil, usage("%q is given twice", name)
+			return nil, flags.Usage("%q is given twice", name)
 		}
 		var v any
 		if err := json.Unmarshal([]byte(text), &v); err != nil {

@@ -1,4 +1,4 @@
-package cli
+package commands
 
 import (
 	"context"
@@ -8,12 +8,13 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"yalvo/client"
+	"yalvo/internal/command/flags"
 	"yalvo/internal/command/terminal"
 )
 
 // sayMisfits says that there are facts which do not fit the design.
 func (a *app) sayMisfits(ctx context.Context, c *cli.Command) error {
-	all, err := a.client(c).Misfits(ctx)
+	all, err := a.Client(c).Misfits(ctx)
 	if err != nil {
 		return err
 	}
@@ -31,13 +32,13 @@ func (a *app) misfits() *cli.Command {
 	return &cli.Command{
 		Name: "misfits", Category: "design", ArgsUsage: "[COLLECTION.FIELD]",
 		Usage:       "list facts that do not fit the design in force; of one field, all of them",
-		Description: example("yalvo misfits\n   yalvo misfits members.name"),
+		Description: flags.Example("yalvo misfits\n   yalvo misfits members.name"),
 		Action: func(ctx context.Context, c *cli.Command) error {
-			args, err := arguments(c, 0, 1)
+			args, err := flags.Arguments(c, 0, 1)
 			if err != nil {
 				return err
 			}
-			all, err := a.client(c).Misfits(ctx)
+			all, err := a.Client(c).Misfits(ctx)
 			if err != nil {
 				return err
 			}
@@ -74,7 +75,7 @@ func (a *app) misfitsOf(ctx context.Context, c *cli.Command, name string,
 	all []client.Misfits) ([]client.Misfits, error) {
 	of, field, dotted := strings.Cut(name, ".")
 	if !dotted {
-		return nil, usage("%q names no field: write it as in members.name", name)
+		return nil, flags.Usage("%q names no field: write it as in members.name", name)
 	}
 	found := []client.Misfits{}
 	for _, m := range all {
@@ -83,7 +84,7 @@ func (a *app) misfitsOf(ctx context.Context, c *cli.Command, name string,
 		}
 		m.Examples = nil
 		for after, more := int64(0), true; more; more = after > 0 {
-			page, err := a.client(c).MisfitsOf(ctx, m, after)
+			page, err := a.Client(c).MisfitsOf(ctx, m, after)
 			if err != nil {
 				return nil, err
 			}

@@ -1,14 +1,15 @@
-package cli
+package commands
 
 import (
 	"context"
 	"fmt"
 	"time"
 
-	"yalvo/internal/command/terminal"
-
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/urfave/cli/v3"
+
+	"yalvo/internal/command/flags"
+	"yalvo/internal/command/terminal"
 )
 
 func (a *app) forget() *cli.Command {
@@ -16,7 +17,7 @@ func (a *app) forget() *cli.Command {
 		Name: "forget", Category: "proof", ArgsUsage: "DOCUMENT",
 		Usage: "remove a document with every copy of what it said, and search for the rest",
 		Flags: announceFlags(),
-		Description: example("yalvo forget arno_moordale --dry-run\n   yalvo forget arno_moordale --yes") +
+		Description: flags.Example("yalvo forget arno_moordale --dry-run\n   yalvo forget arno_moordale --yes") +
 			"\n\nExits with 4 if something of it is left.",
 		Action: func(ctx context.Context, c *cli.Command) error {
 			path, err := a.onePath(ctx, c)
@@ -26,11 +27,11 @@ func (a *app) forget() *cli.Command {
 			if goOn, err := a.announce(ctx, c, path, "forget"); err != nil || !goOn {
 				return err
 			}
-			begun, err := a.client(c).Forget(ctx, path)
+			begun, err := a.Client(c).Forget(ctx, path)
 			if err != nil {
 				return err
 			}
-			f, err := a.client(c).AwaitForgotten(ctx, begun.ID)
+			f, err := a.Client(c).AwaitForgotten(ctx, begun.ID)
 			if err != nil {
 				return fmt.Errorf("it goes on, under number %d: %w", begun.ID, err)
 			}
@@ -58,7 +59,7 @@ func (a *app) forget() *cli.Command {
 				}
 			}
 			if err == nil && len(f.Left) > 0 {
-				err = errDrift
+				err = ErrDrift
 			}
 			return err
 		},

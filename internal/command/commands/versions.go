@@ -1,4 +1,4 @@
-package cli
+package commands
 
 import (
 	"context"
@@ -10,6 +10,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"yalvo/client"
+	"yalvo/internal/command/flags"
 	"yalvo/internal/command/terminal"
 )
 
@@ -17,16 +18,16 @@ func (a *app) versions() *cli.Command {
 	return &cli.Command{
 		Name: "versions", Category: "design", ArgsUsage: "[VERSION]",
 		Usage:       "list the versions of the design; of one, what it did and how far that has come",
-		Description: example("yalvo versions\n   yalvo versions 1"),
+		Description: flags.Example("yalvo versions\n   yalvo versions 1"),
 		Action: func(ctx context.Context, c *cli.Command) error {
-			args, err := arguments(c, 0, 1)
+			args, err := flags.Arguments(c, 0, 1)
 			if err != nil {
 				return err
 			}
 			if len(args) == 1 {
 				return a.oneVersion(ctx, c, args[0])
 			}
-			all, err := a.client(c).Versions(ctx, 100)
+			all, err := a.Client(c).Versions(ctx, 100)
 			if err != nil {
 				return err
 			}
@@ -76,7 +77,7 @@ func (a *app) oneVersion(ctx context.Context, c *cli.Command, text string) error
 	if err != nil {
 		return err
 	}
-	v, err := a.client(c).Version(ctx, n)
+	v, err := a.Client(c).Version(ctx, n)
 	if err != nil {
 		return err
 	}
