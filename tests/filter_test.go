@@ -9,6 +9,7 @@ import (
 
 	"yalvo/internal/design/access"
 	"yalvo/internal/design/language"
+	"yalvo/internal/engine/judging"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
 )
@@ -148,7 +149,7 @@ func decided(t testing.TB, s *store.Store, rule, me string) (left, through int) 
 	}
 	p := must(s.Plan(t.Context(), d))(t)
 	v := &running.Version{Plan: p, Law: access.New(d)}
-	j := v.Judge(running.Viewer{Me: me, Judged: true}, s.Looking(t.Context()))
+	j := judging.Of(v, running.Viewer{Me: me, Judged: true}, s.Looking(t.Context()))
 	posts := p.Collection("posts")
 	all := must(s.Documents(t.Context(), posts.Number, 0, "", "", store.Filter{}, 100))(t)
 	may := must(j.Readable(posts, all))(t)

@@ -7,6 +7,8 @@ import (
 	"testing"
 	"time"
 
+	"yalvo/internal/engine/judging"
+	watching "yalvo/internal/engine/live"
 	"yalvo/internal/engine/reading"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
@@ -54,7 +56,7 @@ func TestALivePageIsReadAgainWhenItHasChanged(t *testing.T) {
 
 // readers looks at pages beside the service under test, as another one would.
 type readers struct {
-	*reading.Reader
+	*watching.Watchers
 	t *testing.T
 }
 
@@ -67,7 +69,7 @@ func reader(t *testing.T, w world) readers {
 			t.Error(err)
 		}
 	})
-	return readers{must(reading.New(app))(t), t}
+	return readers{watching.New(must(reading.New(must(judging.New(app))(t)))(t)), t}
 }
 
 // watched is a live page that counts how often it was read again.
@@ -86,15 +88,15 @@ func (r readers) watch(owner string) *watched {
 		return string(must(json.Marshal(got.Entries))(r.t))
 	}
 	before := read()
-	live := must(r.WatchTimeline(r.t.Context(), running.Viewer{}, "home", owner, page, false))(r.t)
-	(<-live.Changed())() // nothing has: that was its first look
+	watch := must(r.WatchTimeline(r.t.Context(), running.Viewer{}, "home", owner, page, false))(r.t)
+	(<-watch.Changed())() // nothing has: that was its first look
 	w := &watched{t: r.t, pages: make(chan string, 100)}
 	go func() {
 		for {
 			select {
 			case <-r.t.Context().Done():
 				return
-			case done := <-live.Changed():
+			case done := <-watch.Changed():
 				w.often.Add(1)
 				if r.t.Context().Err() != nil {
 					return // the test has ended

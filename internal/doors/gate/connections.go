@@ -33,8 +33,11 @@ var ownHeader = []byte("\r\nContent-Type: text/plain; charset=utf-8\r\nConnectio
 
 // Write writes an answer, or the problem that stands for a refusal.
 func (c conn) Write(text []byte) (int, error) {
+	if !bytes.HasPrefix(text, []byte("HTTP/1.1 4")) && !bytes.HasPrefix(text, []byte("HTTP/1.1 5")) {
+		return c.Conn.Write(text) // as most are: of these no more is looked at
+	}
 	line, _, found := bytes.Cut(text, ownHeader)
-	if !found || !bytes.HasPrefix(line, []byte("HTTP/1.1 4")) && !bytes.HasPrefix(line, []byte("HTTP/1.1 5")) {
+	if !found {
 		return c.Conn.Write(text)
 	}
 	status, err := strconv.Atoi(string(line[9:12]))

@@ -59,7 +59,7 @@ var liveParams = []string{"settled", "patience", "limit", "marks", "fields"}
 
 // follow is a read that goes on.
 type follow struct {
-	watch *reading.Watch
+	watch *live.Watch
 	read  func() (shown, error)
 }
 
@@ -78,7 +78,7 @@ func (s *Server) followTimeline(c *echo.Context) (*follow, error) {
 	if err != nil {
 		return nil, err
 	}
-	watch, err := s.Reading.WatchTimeline(c.Request().Context(), request.Viewer(c), timeline, owner, page,
+	watch, err := s.Live.WatchTimeline(c.Request().Context(), request.Viewer(c), timeline, owner, page,
 		asked.names != nil)
 	return &follow{watch, func() (shown, error) {
 		got, err := s.timelinePage(c, timeline, owner, page, asked)
@@ -117,7 +117,7 @@ func (s *Server) followList(c *echo.Context) (*follow, error) {
 		return nil, err
 	}
 	ask.Marks = asked.names
-	watch, err := s.Reading.WatchList(c.Request().Context(), request.Viewer(c), ask, asked.names != nil)
+	watch, err := s.Live.WatchList(c.Request().Context(), request.Viewer(c), ask, asked.names != nil)
 	begun := false
 	return &follow{watch, func() (shown, error) {
 		got, err := s.listPage(c, ask, page)
@@ -160,7 +160,7 @@ func (s *Server) followDocument(c *echo.Context) (*follow, error) {
 	if err != nil {
 		return nil, err
 	}
-	watch, err := s.Reading.WatchDocument(c.Request().Context(), request.Viewer(c), where.collection, where.key,
+	watch, err := s.Live.WatchDocument(c.Request().Context(), request.Viewer(c), where.collection, where.key,
 		asked.names != nil)
 	begun := false
 	return &follow{watch, func() (shown, error) {
@@ -288,7 +288,7 @@ func current(text []byte, now live.Shown) []byte {
 
 // waitForChange waits until what is shown may have changed, and answers what to call
 // when it has been read again; nil if the stream has ended.
-func (s *Server) waitForChange(c *echo.Context, watch *reading.Watch, quiet *time.Ticker) func() {
+func (s *Server) waitForChange(c *echo.Context, watch *live.Watch, quiet *time.Ticker) func() {
 	for {
 		select {
 		case read := <-watch.Changed():

@@ -28,6 +28,7 @@ import (
 	"yalvo/internal/engine/album"
 	"yalvo/internal/engine/bulk"
 	"yalvo/internal/engine/facts"
+	"yalvo/internal/engine/live"
 	"yalvo/internal/engine/proof"
 	"yalvo/internal/engine/reading"
 	"yalvo/internal/engine/running"
@@ -58,6 +59,7 @@ type Rooms struct {
 	App      *running.App
 	Facts    *facts.Writer
 	Reading  *reading.Reader
+	Live     *live.Watchers
 	Upkeep   *upkeep.Workers
 	Proof    *proof.Prover
 	Versions *versions.Keeper

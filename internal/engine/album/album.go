@@ -14,6 +14,7 @@ import (
 
 	"yalvo/internal/design"
 	"yalvo/internal/design/plan"
+	"yalvo/internal/engine/judging"
 	"yalvo/internal/engine/pictures"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
@@ -21,14 +22,14 @@ import (
 
 // Album keeps the pictures of an app.
 type Album struct {
-	*running.App
+	*judging.Judges
 	files  Files
 	pixels *semaphore.Weighted // that are decoded at once, which bounds the memory that takes
 }
 
 // New makes an album; files is nil for a service that keeps no pictures.
-func New(app *running.App, files Files) *Album {
-	return &Album{app, files, semaphore.NewWeighted(pictures.MostPixels)}
+func New(judges *judging.Judges, files Files) *Album {
+	return &Album{judges, files, semaphore.NewWeighted(pictures.MostPixels)}
 }
 
 // Name is how documents refer to a picture.
@@ -199,7 +200,7 @@ const (
 type Asking struct {
 	Tx      *store.Tx
 	Version *running.Version
-	Judge   *running.Judge // nil: no rules hold for them
+	Judge   *judging.Judge // nil: no rules hold for them
 	Viewer  running.Viewer
 }
 
@@ -248,7 +249,7 @@ func byCollection(v *running.Version, docs []store.Document) map[*plan.Collectio
 }
 
 // showsIn tells whether one of some documents may be read and shows a picture.
-func showsIn(judge *running.Judge, c *plan.Collection, docs []store.Document, name string) (bool, error) {
+func showsIn(judge *judging.Judge, c *plan.Collection, docs []store.Document, name string) (bool, error) {
 	may, err := judge.Readable(c, docs)
 	if err != nil {
 		return false, err

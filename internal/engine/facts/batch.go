@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"yalvo/internal/design"
+	"yalvo/internal/engine/judging"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
 )
@@ -194,7 +195,7 @@ func (b *batch) lock() error {
 }
 
 // edited is the document that an item edits or removes, none if that is refused.
-func (b *batch) edited(j *running.Judge, i int) ([]store.Address, error) {
+func (b *batch) edited(j *judging.Judge, i int) ([]store.Address, error) {
 	if j != nil {
 		refusal, err := b.refusal(b.items[i])
 		if err != nil {
@@ -213,7 +214,7 @@ func (b *batch) edited(j *running.Judge, i int) ([]store.Address, error) {
 }
 
 // ends are the ends of the pair that an item sets or unsets, none if its rules refuse that.
-func (b *batch) ends(j *running.Judge, item Item) ([]store.Address, error) {
+func (b *batch) ends(j *judging.Judge, item Item) ([]store.Address, error) {
 	p := b.Plan.Pair(item.Link.Pair)
 	if p == nil {
 		return nil, nil // which is told in its turn

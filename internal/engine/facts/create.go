@@ -14,6 +14,7 @@ import (
 
 	"yalvo/internal/design"
 	"yalvo/internal/design/plan"
+	"yalvo/internal/engine/judging"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
 )
@@ -154,7 +155,7 @@ type creation struct {
 	digest  []byte
 	why     Cause
 	relied  []store.Relied // what it is allowed by
-	judge   *running.Judge // who has allowed it
+	judge   *judging.Judge // who has allowed it
 }
 
 // errStale gives a unit up that was allowed by what has changed meanwhile: it is run again,

@@ -12,13 +12,14 @@ import (
 	"yalvo/internal/design/access"
 	"yalvo/internal/design/expr"
 	"yalvo/internal/design/plan"
+	"yalvo/internal/engine/judging"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
 )
 
 // judge decides about one operation of the client's own, as things stand now: nil where
 // everything is allowed, as to what follows from a client's change.
-func (u Unit) judge() *running.Judge { return u.Judge(u.who, u.Tx) }
+func (u Unit) judge() *judging.Judge { return u.app.Judge(u.Version, u.who, u.Tx) }
 
 // mayCreate refuses a creation that the caller may not make, and references to what is
 // not there for them. It is allowed by what rules were told lately, where that is enough:
@@ -53,7 +54,7 @@ func (u Unit) mayBeAccount(c *plan.Collection, draft Draft) error {
 	return nil
 }
 
-func (m *creation) mayBy(u Unit, j *running.Judge) error {
+func (m *creation) mayBy(u Unit, j *judging.Judge) error {
 	if m.judge = j; j == nil {
 		return nil
 	}
@@ -106,7 +107,7 @@ func noTargets(refs []*plan.Reference, facts map[string]any, verdicts []access.V
 
 // editing is an edit of a locked document, as whoever asks for it sees that.
 type editing struct {
-	*running.Judge // nil: they see all, and may do all
+	*judging.Judge // nil: they see all, and may do all
 	in             *plan.Collection
 	before         store.Document
 	seen           running.Document
@@ -130,7 +131,7 @@ func (u Unit) beginEdit(c *plan.Collection, doc store.Document) (*editing, error
 	}
 	if err == nil && len(c.Access.Narrowed()) > 0 {
 		var hidden [][]string
-		if hidden, err = e.Hidden(c, []running.Valued{{Key: doc.Key, Values: values}}); err == nil {
+		if hidden, err = e.Hidden(c, []judging.Valued{{Key: doc.Key, Values: values}}); err == nil {
 			e.hidden = hidden[0]
 		}
 	}
@@ -190,7 +191,7 @@ func (u Unit) mayRemove(c *plan.Collection, doc store.Document) (running.Documen
 
 // blindly tells whether somebody who writes a pair is not told how it stood before: they may not read it, or
 // not if it stands with some facts. It decides by the facts that it stands with, nil if it does not.
-func (u Unit) blindly(j *running.Judge, p *plan.Pair, link running.Link, stood func() (map[string]any, error)) (bool,
+func (u Unit) blindly(j *judging.Judge, p *plan.Pair, link running.Link, stood func() (map[string]any, error)) (bool,
 	error) {
 	var facts map[string]any
 	if rule := p.Access.Of(design.OpRead); rule != nil && rule.That != nil && rule.That.Names(design.NamePair) {
@@ -204,7 +205,7 @@ func (u Unit) blindly(j *running.Judge, p *plan.Pair, link running.Link, stood f
 	return err == nil && !verdicts[0].Allowed, err
 }
 
-func ends(j *running.Judge, p *plan.Pair, link running.Link) (from, to *expr.Document) {
+func ends(j *judging.Judge, p *plan.Pair, link running.Link) (from, to *expr.Document) {
 	return j.Law.Document(p.From.Collection, link.From, nil), j.Law.Document(p.To.Collection, link.To, nil)
 }
 
@@ -289,7 +290,7 @@ func (u Unit) mayUnset(p *plan.Pair, link running.Link) (unsetting, error) {
 
 // shown is a document in the answer to a write, as the caller may see it. Of one that they may not read they
 // are told what they know: the facts that they have given, and the version that this is to them.
-func shown(j *running.Judge, c *plan.Collection, doc store.Document, given map[string]any,
+func shown(j *judging.Judge, c *plan.Collection, doc store.Document, given map[string]any,
 	version int64) (running.Document, error) {
 	err := j.MayRead(c, doc)
 	if err == nil {

@@ -8,21 +8,22 @@ import (
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/album"
 	"yalvo/internal/engine/gathering"
+	"yalvo/internal/engine/judging"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
 )
 
 // Writer writes facts for clients.
 type Writer struct {
-	*running.App
+	*judging.Judges
 	album *album.Album
 	pairs gathering.Desk[store.PairWrite, *store.PairWritten]
 }
 
 // New makes a writer for an app, whose documents may refer to the pictures of an album.
-func New(app *running.App, pictures *album.Album) *Writer {
-	w := &Writer{App: app, album: pictures}
-	w.pairs.Log = app.Log
+func New(judges *judging.Judges, pictures *album.Album) *Writer {
+	w := &Writer{Judges: judges, album: pictures}
+	w.pairs.Log = judges.Log
 	return w
 }
 
@@ -36,7 +37,7 @@ type Unit struct {
 	first []store.Address // to be locked before the edited document
 	again bool            // the unit can be given up and run again with others in first
 
-	app     *running.App
+	app     *judging.Judges
 	recalls bool // what rules were told lately may decide: nothing was written in this transaction before
 	afresh  bool // it was tried by that, which has changed
 
@@ -82,7 +83,7 @@ func (w *Writer) write(ctx context.Context, caller running.Caller, plain func(*r
 			return Result{}, err
 		}
 		begin := w.Store.Write
-		unit := Unit{Version: v, who: caller.Viewer, again: true, app: w.App, afresh: afresh, album: w.album}
+		unit := Unit{Version: v, who: caller.Viewer, again: true, app: w.Judges, afresh: afresh, album: w.album}
 		if caller.Key == "" && plain != nil && plain(v) {
 			begin, unit.recalls = w.Store.Direct, true
 			unit.gather = func(tx *store.Tx, write store.PairWrite) (store.PairWritten, error) {

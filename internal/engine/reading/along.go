@@ -9,6 +9,7 @@ import (
 
 	"yalvo/internal/design"
 	"yalvo/internal/design/plan"
+	"yalvo/internal/engine/judging"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
 )
@@ -74,7 +75,7 @@ func (r *Reader) Along(ctx context.Context, who running.Viewer, of *plan.Collect
 	return found, nil
 }
 
-func readable(j *running.Judge, c *plan.Collection, docs []store.Document) ([]bool, error) {
+func readable(j *judging.Judge, c *plan.Collection, docs []store.Document) ([]bool, error) {
 	if j == nil || len(docs) == 0 {
 		return slices.Repeat([]bool{true}, len(docs)), nil
 	}

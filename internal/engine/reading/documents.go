@@ -13,13 +13,14 @@ import (
 	"yalvo/internal/design/access"
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/gathering"
+	"yalvo/internal/engine/judging"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
 )
 
 // Reader reads an app.
 type Reader struct {
-	*running.App
+	*judging.Judges
 	owners   *owners  // whose timelines were read lately
 	shown    *shown   // what entries and lists show
 	inMany   *inMany  // for whom pairs are looked for one by one
@@ -27,7 +28,6 @@ type Reader struct {
 	forms    *forms   // of pages of timelines
 	settling settling // those who wait for positions
 	counted  countCache
-	watchers watchers
 	history  history
 
 	lists     gathering.Desk[*store.ListQuery, store.Listed]
@@ -35,9 +35,9 @@ type Reader struct {
 }
 
 // New makes a reader of an app.
-func New(app *running.App) (*Reader, error) {
-	r := &Reader{App: app}
-	r.lists.Log, r.timelines.Log = app.Log, app.Log
+func New(judges *judging.Judges) (*Reader, error) {
+	r := &Reader{Judges: judges}
+	r.lists.Log, r.timelines.Log = judges.Log, judges.Log
 	var errs [5]error
 	r.owners, errs[0] = lru.New[store.Address, store.Owner](ownersKnown)
 	r.inMany, errs[1] = lru.New[look, store.Pairings](looksKnown)
@@ -120,7 +120,7 @@ func (d *Documents) add(doc store.Document, at time.Time) {
 }
 
 // show shows what was added as the viewer may see it.
-func (d *Documents) show(j *running.Judge) (err error) {
+func (d *Documents) show(j *judging.Judge) (err error) {
 	d.Documents, err = j.ShowAll(d.Of, d.stored)
 	d.stored = nil
 	return err
@@ -222,7 +222,7 @@ func (r *Reader) Linked(ctx context.Context, who running.Viewer, collection, key
 }
 
 // others are the other ends of a document's pairs.
-func (r *Reader) others(ctx context.Context, j *running.Judge, p *plan.Pair, n int64, key string, fromSide bool,
+func (r *Reader) others(ctx context.Context, j *judging.Judge, p *plan.Pair, n int64, key string, fromSide bool,
 	page Page) (Documents, error) {
 	of := p.From
 	if fromSide {
@@ -238,7 +238,7 @@ func (r *Reader) others(ctx context.Context, j *running.Judge, p *plan.Pair, n i
 }
 
 // pointing are the documents that point at one through a reference.
-func (r *Reader) pointing(ctx context.Context, j *running.Judge, ref *plan.Reference, n int64,
+func (r *Reader) pointing(ctx context.Context, j *judging.Judge, ref *plan.Reference, n int64,
 	page Page) (Documents, error) {
 	narrowed := ref.In.Access.OfField(ref.Name, design.OpRead) != nil
 	found := source[store.Linked]{simple: !narrowed}
@@ -247,7 +247,7 @@ func (r *Reader) pointing(ctx context.Context, j *running.Judge, ref *plan.Refer
 	}
 	if j != nil {
 		found.may = func(rows []store.Linked) ([]bool, error) {
-			return running.Allowed(j, rows, func(row store.Linked) ([]access.Condition, error) {
+			return judging.Allowed(j, rows, func(row store.Linked) ([]access.Condition, error) {
 				values, err := j.RuleValues(ref.In, row.Document)
 				doc := j.Law.Document(ref.In.Collection, row.Key, values)
 				conditions := j.Law.Reading(ref.In.Collection, doc)
@@ -277,7 +277,7 @@ func cutPage[T any](rows []T, limit int, size func(T) int) ([]T, bool) {
 	return rows, bytes >= store.PageBytes
 }
 
-func linkedPage(j *running.Judge, c *plan.Collection, page Page, found source[store.Linked]) (Documents, error) {
+func linkedPage(j *judging.Judge, c *plan.Collection, page Page, found source[store.Linked]) (Documents, error) {
 	found.boundary = func(l store.Linked) Boundary { return Boundary{Rank: l.At.UnixMicro(), N: l.N} }
 	found.size = func(l store.Linked) int { return storedSize(l.Document) }
 	found.filter = func() (store.Filter, bool, error) {

@@ -8,6 +8,7 @@ import (
 	"yalvo/internal/design/access"
 	"yalvo/internal/design/expr"
 	"yalvo/internal/design/plan"
+	"yalvo/internal/engine/judging"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
 )
@@ -98,7 +99,7 @@ func (s source[T]) judged(after Boundary, filter store.Filter, limit int) ([]T, 
 }
 
 // judgedDocuments are what of some stored documents a viewer may read.
-func judgedDocuments(j *running.Judge, c *plan.Collection) func([]store.Document) ([]bool, error) {
+func judgedDocuments(j *judging.Judge, c *plan.Collection) func([]store.Document) ([]bool, error) {
 	if j == nil {
 		return nil
 	}
@@ -107,7 +108,7 @@ func judgedDocuments(j *running.Judge, c *plan.Collection) func([]store.Document
 
 // judgedPairs are what of the other ends of a document's pairs a viewer may read: the
 // document and the pair.
-func judgedPairs(j *running.Judge, p *plan.Pair, key string, fromSide bool) func([]store.Linked) ([]bool, error) {
+func judgedPairs(j *judging.Judge, p *plan.Pair, key string, fromSide bool) func([]store.Linked) ([]bool, error) {
 	if j == nil {
 		return nil
 	}
@@ -117,7 +118,7 @@ func judgedPairs(j *running.Judge, p *plan.Pair, key string, fromSide bool) func
 	}
 	this := j.Law.Document(here.Collection, key, nil)
 	return func(rows []store.Linked) ([]bool, error) {
-		return running.Allowed(j, rows, func(row store.Linked) ([]access.Condition, error) {
+		return judging.Allowed(j, rows, func(row store.Linked) ([]access.Condition, error) {
 			values, err := j.RuleValues(there, row.Document)
 			if err != nil {
 				return nil, err
@@ -134,7 +135,7 @@ func judgedPairs(j *running.Judge, p *plan.Pair, key string, fromSide bool) func
 }
 
 // pairRead are the conditions to read a pair.
-func pairRead(j *running.Judge, p *plan.Pair, from, to *expr.Document, fields []byte) ([]access.Condition, error) {
+func pairRead(j *judging.Judge, p *plan.Pair, from, to *expr.Document, fields []byte) ([]access.Condition, error) {
 	var facts map[string]any
 	if len(p.Fields) > 0 {
 		var err error
@@ -146,7 +147,7 @@ func pairRead(j *running.Judge, p *plan.Pair, from, to *expr.Document, fields []
 }
 
 // mayRead refuses what hangs on a document to who may not read that.
-func (r *Reader) mayRead(ctx context.Context, j *running.Judge, c *plan.Collection, key string) error {
+func (r *Reader) mayRead(ctx context.Context, j *judging.Judge, c *plan.Collection, key string) error {
 	if j == nil {
 		return nil
 	}

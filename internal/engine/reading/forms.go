@@ -9,6 +9,7 @@ import (
 
 	"yalvo/internal/design/access"
 	"yalvo/internal/design/plan"
+	"yalvo/internal/engine/judging"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
 )
@@ -64,7 +65,7 @@ func (r *Reader) formForAny(l *looking, many store.Pairings) (f form, err error)
 		if l.me == "" {
 			who.Me = ""
 		}
-		j := l.version.Judge(who, asksNothing{})
+		j := judging.Of(l.version, who, asksNothing{})
 		if page.Filter, f.exact, err = j.EntryFilter(l.t); err != nil {
 			return f, err
 		}
@@ -81,32 +82,32 @@ var errAsks = errors.New("it depends on what is stored")
 // asksNothing is the source of who may ask for nothing.
 type asksNothing struct{}
 
-// Known is part of [running.Stored].
+// Known is part of [judging.Stored].
 func (asksNothing) Known([]store.Address, []store.Between) ([]store.Document, []bool, error) {
 	return nil, nil, errAsks
 }
 
-// Context is part of [running.Stored].
+// Context is part of [judging.Stored].
 func (asksNothing) Context() context.Context { return context.Background() }
 
-// Allowed is part of [running.Stored].
+// Allowed is part of [judging.Stored].
 func (asksNothing) Allowed(*plan.Collection, []string, store.Filter) (map[string]bool, error) {
 	return nil, errAsks
 }
 
-// PartnersOf is part of [running.Stored].
+// PartnersOf is part of [judging.Stored].
 func (asksNothing) PartnersOf(*plan.Collection, []string, []store.Partners, int) ([]store.PartnersFound, error) {
 	return nil, errAsks
 }
 
-// Candidates is part of [running.Stored].
+// Candidates is part of [judging.Stored].
 func (asksNothing) Candidates(*plan.Summary, []int64, int, int) ([]store.Candidate, error) {
 	return nil, errAsks
 }
 
 // ownerMay tells whether any owner may look at their timeline, whatever is stored. If not, each is
 // decided about.
-func ownerMay(j *running.Judge, l *looking) bool {
+func ownerMay(j *judging.Judge, l *looking) bool {
 	owners := l.t.Owner.Collection
 	if owners != j.Plan.Design.Accounts {
 		return false

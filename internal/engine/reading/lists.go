@@ -9,6 +9,7 @@ import (
 	"yalvo/internal/design/access"
 	"yalvo/internal/design/expr"
 	"yalvo/internal/design/plan"
+	"yalvo/internal/engine/judging"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
 )
@@ -64,8 +65,8 @@ type listing struct {
 	v      *running.Version
 	l      *plan.List
 	who    running.Viewer
-	rules  *running.Judge // who may read what; nil: the viewer everything
-	asks   *running.Judge // what belongs to the list
+	rules  *judging.Judge // who may read what; nil: the viewer everything
+	asks   *judging.Judge // what belongs to the list
 	params map[string]any
 
 	page  store.ListPage
@@ -266,7 +267,7 @@ func (in *listing) belong(rows []store.Listed) ([]bool, error) {
 		allowed[i] = true
 	}
 	if in.l.Where != nil {
-		is, err := running.Allowed(in.asks, rows, func(row store.Listed) ([]access.Condition, error) {
+		is, err := judging.Allowed(in.asks, rows, func(row store.Listed) ([]access.Condition, error) {
 			values, err := in.v.RuleValues(in.l.Entries, row.Document)
 			if err != nil {
 				return nil, err
@@ -305,7 +306,7 @@ func (in *listing) told(rows []store.Listed) ([]bool, error) {
 	if !in.v.Law.Tells(in.l.Name) {
 		return nil, nil
 	}
-	return running.Allowed(in.rules, rows, func(row store.Listed) ([]access.Condition, error) {
+	return judging.Allowed(in.rules, rows, func(row store.Listed) ([]access.Condition, error) {
 		values, err := in.v.RuleValues(in.l.Entries, row.Document)
 		return in.v.Law.ReadingTold(in.l.Listing, in.v.Law.Document(in.l.Entries.Collection, row.Key, values)), err
 	})

@@ -7,13 +7,14 @@ import (
 	"yalvo/internal/design"
 	"yalvo/internal/design/access"
 	"yalvo/internal/design/plan"
+	"yalvo/internal/engine/judging"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
 )
 
 // looking decides what of a timeline a viewer may see.
 type looking struct {
-	*running.Judge
+	*judging.Judge
 	version *running.Version
 	t       *plan.Timeline
 	owner   string
@@ -95,13 +96,13 @@ func obeying(v *running.Version, t *plan.Timeline) bool {
 }
 
 // obey has entries, nil for none, show what the viewer may read where it is from.
-func obey(j *running.Judge, c *plan.Collection, places []store.Place, entries []*Entry) error {
+func obey(j *judging.Judge, c *plan.Collection, places []store.Place, entries []*Entry) error {
 	var at []int
-	var holders []*running.Holder
+	var holders []*judging.Holder
 	for i, e := range entries {
 		if e != nil && j.MayShow(c, e.Kept) {
 			at = append(at, i)
-			holders = append(holders, &running.Holder{Of: c, Key: e.key, N: places[i].Doc, Links: e.links,
+			holders = append(holders, &judging.Holder{Of: c, Key: e.key, N: places[i].Doc, Links: e.links,
 				Values: e.values,
 				Kept:   e.Kept})
 		}
@@ -159,12 +160,12 @@ func (l *looking) ofEach(entries []*Entry) [][]access.Condition {
 
 // narrow leaves out of entries, nil for none, what the viewer may not read. Others may hold them too: they
 // get entries of their own.
-func narrow(j *running.Judge, c *plan.Collection, entries []*Entry) error {
+func narrow(j *judging.Judge, c *plan.Collection, entries []*Entry) error {
 	var at []int
-	var docs []running.Valued
+	var docs []judging.Valued
 	for i, e := range entries {
 		if e != nil {
-			at, docs = append(at, i), append(docs, running.Valued{Key: e.key, Values: e.values})
+			at, docs = append(at, i), append(docs, judging.Valued{Key: e.key, Values: e.values})
 		}
 	}
 	hidden, err := j.Hidden(c, docs)

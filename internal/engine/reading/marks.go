@@ -10,6 +10,7 @@ import (
 	"yalvo/internal/design"
 	"yalvo/internal/design/access"
 	"yalvo/internal/design/plan"
+	"yalvo/internal/engine/judging"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
 )
@@ -59,7 +60,7 @@ func (r *Reader) Marks(ctx context.Context, who running.Viewer, names []string, 
 }
 
 // marked are the marks of documents of some keys, as far as the viewer may read them.
-func (r *Reader) marked(j *running.Judge, who running.Viewer, marks []plan.Marking, found []store.Marked,
+func (r *Reader) marked(j *judging.Judge, who running.Viewer, marks []plan.Marking, found []store.Marked,
 	keys []string) ([]Marked, error) {
 	out := make([]Marked, len(keys))
 	may, err := mayReadMarks(j, who.Me, marks, found, keys)
@@ -83,12 +84,12 @@ func (r *Reader) marked(j *running.Judge, who running.Viewer, marks []plan.Marki
 }
 
 // mayReadMarks tells which of some pairs with documents of given keys an account may read.
-func mayReadMarks(j *running.Judge, me string, marks []plan.Marking, found []store.Marked,
+func mayReadMarks(j *judging.Judge, me string, marks []plan.Marking, found []store.Marked,
 	keys []string) ([]bool, error) {
 	if j == nil {
 		return slices.Repeat([]bool{true}, len(found)), nil
 	}
-	return running.Allowed(j, found, func(f store.Marked) ([]access.Condition, error) {
+	return judging.Allowed(j, found, func(f store.Marked) ([]access.Condition, error) {
 		p := marks[f.Mark].Pair
 		from, to := me, keys[f.Doc]
 		if marks[f.Mark].Reversed {

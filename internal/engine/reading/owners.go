@@ -13,3 +13,6 @@ type owners = lru.Cache[store.Address, store.Owner]
 
 // ownersKnown is how many are remembered: some 20 MB.
 const ownersKnown = 100_000
+
+// OwnerOf is the owner of timelines that were read lately, false if they are not remembered.
+func (r *Reader) OwnerOf(at store.Address) (store.Owner, bool) { return r.owners.Get(at) }

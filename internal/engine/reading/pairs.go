@@ -7,6 +7,7 @@ import (
 
 	"yalvo/internal/design/access"
 	"yalvo/internal/design/plan"
+	"yalvo/internal/engine/judging"
 	"yalvo/internal/engine/running"
 )
 
@@ -61,11 +62,11 @@ func (r *Reader) PairState(ctx context.Context, who running.Viewer, link running
 }
 
 // mayReadPair tells whether the viewer may read a pair; one that they may not is as none.
-func mayReadPair(j *running.Judge, p *plan.Pair, link running.Link, fields json.RawMessage) (bool, error) {
+func mayReadPair(j *judging.Judge, p *plan.Pair, link running.Link, fields json.RawMessage) (bool, error) {
 	if j == nil {
 		return true, nil
 	}
-	may, err := running.Allowed(j, []running.Link{link}, func(l running.Link) ([]access.Condition, error) {
+	may, err := judging.Allowed(j, []running.Link{link}, func(l running.Link) ([]access.Condition, error) {
 		return pairRead(j, p, j.Law.Document(p.From.Collection, l.From, nil),
 			j.Law.Document(p.To.Collection, l.To, nil), fields)
 	})

@@ -45,6 +45,10 @@ type Entries struct {
 	further bool // some of them beyond where the timeline was cut
 }
 
+// MadeOf tells what a page was made of: how many places were looked at for it, and whether some lay beyond
+// where the timeline was cut. It is for who watches it, and nothing that readers are told.
+func (e Entries) MadeOf() (places int, further bool) { return e.passed, e.further }
+
 // TimelineRequest asks for somebody's timeline.
 type TimelineRequest struct {
 	Name  string

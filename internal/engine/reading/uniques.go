@@ -8,6 +8,7 @@ import (
 	"yalvo/internal/design"
 	"yalvo/internal/design/access"
 	"yalvo/internal/design/plan"
+	"yalvo/internal/engine/judging"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
 )
@@ -57,7 +58,7 @@ func (r *Reader) maySee(ctx context.Context, v *running.Version, who running.Vie
 	if j == nil {
 		return true, nil
 	}
-	may, err := running.Allowed(j, []store.Document{doc}, func(d store.Document) ([]access.Condition, error) {
+	may, err := judging.Allowed(j, []store.Document{doc}, func(d store.Document) ([]access.Condition, error) {
 		values, err := v.RuleValues(c, d)
 		if err != nil {
 			return nil, err

@@ -12,8 +12,6 @@ import (
 	"yalvo/internal/design/access"
 	"yalvo/internal/design/language"
 	"yalvo/internal/engine/store"
-
-	lru "github.com/hashicorp/golang-lru/v2"
 )
 
 // App is the app that a service runs.
@@ -32,8 +30,6 @@ type App struct {
 	pulse     pulse
 	full      atomic.Bool // the database has had no room left
 	signed    signed
-	memory    *memory
-	asking    asking
 	given     atomic.Int64 // see Gave
 	lookedAt  atomic.Int64 // see looked
 }
@@ -50,12 +46,7 @@ func (a *App) Given(position int64) bool { return position <= a.given.Load() }
 
 // New makes an app on a store and takes up the design applied last, if any.
 func New(ctx context.Context, name string, s *store.Store, log *slog.Logger) (*App, error) {
-	known, err := lru.New[memoryKey, remembered](mostRemembered)
-	if err != nil {
-		return nil, err
-	}
-	a := &App{Name: name, Store: s, Log: log, Signals: newSignals(), memory: known}
-	a.asking.partners.Log, a.asking.further.Log = log, log
+	a := &App{Name: name, Store: s, Log: log, Signals: newSignals()}
 	return a, a.Reload(ctx)
 }
 
@@ -90,9 +81,6 @@ func (a *App) Reload(ctx context.Context) error {
 		return err
 	}
 	v := &Version{Number: d.Version, Plan: p, Law: access.New(read), Builds: left}
-	if v.parts, err = lru.New[partsKey, []part](partsKnown); err != nil {
-		return err
-	}
 	if err := a.prepare(ctx, v); err != nil {
 		return err
 	}

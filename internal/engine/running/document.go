@@ -110,3 +110,15 @@ func Decode(raw []byte) (map[string]any, error) {
 	}
 	return fields, nil
 }
+
+// Without is an object without some of its members.
+func Without(object json.RawMessage, names []string) (json.RawMessage, error) {
+	var all map[string]json.RawMessage
+	if err := json.Unmarshal(object, &all); err != nil {
+		return nil, err
+	}
+	for _, name := range names {
+		delete(all, name)
+	}
+	return json.Marshal(all)
+}

@@ -12,8 +12,6 @@ import (
 	"yalvo/internal/design/language"
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/store"
-
-	lru "github.com/hashicorp/golang-lru/v2"
 )
 
 // Version is a version of the design with its plan, and with what of it is still
@@ -23,8 +21,6 @@ type Version struct {
 	Plan   *plan.Plan
 	Law    *access.Law   // who may do what
 	Builds []store.Build // the steps that are left
-
-	parts *lru.Cache[partsKey, []part] // see [obeying.partsOf]; nil: none are remembered
 
 	dissolving sync.Mutex
 	dissolves  map[[2]string]time.Time // see [Version.DissolvesSince]

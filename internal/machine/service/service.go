@@ -32,6 +32,8 @@ import (
 	"yalvo/internal/engine/album"
 	"yalvo/internal/engine/bulk"
 	"yalvo/internal/engine/facts"
+	"yalvo/internal/engine/judging"
+	"yalvo/internal/engine/live"
 	"yalvo/internal/engine/proof"
 	"yalvo/internal/engine/reading"
 	"yalvo/internal/engine/running"
@@ -203,14 +205,19 @@ func (s *Service) start(ctx context.Context, o Options, listener net.Listener) e
 		return s.asUnreadable(ctx, err)
 	}
 	app.Provided = o.Tokens != nil
-	pictures, err := o.album(app)
+	judges, err := judging.New(app)
 	if err != nil {
 		return err
 	}
-	rooms := server.Rooms{App: app, Album: pictures, Facts: facts.New(app, pictures), Upkeep: upkeep.New(app)}
-	if rooms.Reading, err = reading.New(app); err != nil {
+	pictures, err := o.album(judges)
+	if err != nil {
 		return err
 	}
+	rooms := server.Rooms{App: app, Album: pictures, Facts: facts.New(judges, pictures), Upkeep: upkeep.New(app)}
+	if rooms.Reading, err = reading.New(judges); err != nil {
+		return err
+	}
+	rooms.Live = live.New(rooms.Reading)
 	rooms.Proof = proof.New(rooms.Facts, rooms.Upkeep, rooms.Reading)
 	rooms.Versions, rooms.Bulk = versions.New(rooms.Facts), bulk.New(app, bulk.KeyRules{Most: keys.Most, Wrong: keys.Wrong})
 	rooms.Upkeep.Within = o.SendWithin
@@ -269,16 +276,16 @@ func (s *Service) canBeOperated(ctx context.Context) error {
 
 // album keeps the app's pictures in the folder that is named for them, or with the data. A
 // service on a database elsewhere that was named none keeps none.
-func (o Options) album(app *running.App) (*album.Album, error) {
+func (o Options) album(judges *judging.Judges) (*album.Album, error) {
 	dir := o.Pictures
 	if dir == "" && o.Database == "" {
 		dir = filepath.Join(o.Data, "pictures")
 	}
 	if dir == "" {
-		return album.New(app, nil), nil
+		return album.New(judges, nil), nil
 	}
 	folder, err := album.NewFolder(dir)
-	return album.New(app, folder), err
+	return album.New(judges, folder), err
 }
 
 // secured is how connections are secured, nil if they are not.

@@ -1,4 +1,4 @@
-package running
+package judging
 
 import (
 	"bytes"

@@ -1,4 +1,4 @@
-package running
+package judging
 
 import (
 	"context"
@@ -33,7 +33,7 @@ type furtherAsk struct {
 // looked is what a judge asks outside of transactions: each time as of a moment after it has asked.
 type looked struct {
 	*store.Tx
-	app *App
+	by *Judges
 }
 
 // PartnersOf is part of [Stored].
@@ -42,20 +42,20 @@ func (l looked) PartnersOf(of *plan.Collection, keys []string, asks []store.Part
 	if len(keys) != 1 {
 		return l.Tx.PartnersOf(of, keys, asks, most)
 	}
-	return l.app.asking.partners.Ask(l.Context(), fmt.Sprint(of.Number, asks, most),
-		partnersAsk{of, keys[0], asks, most}, l.app.partnersOf, l.app.partnersOfAll)
+	return l.by.asking.partners.Ask(l.Context(), fmt.Sprint(of.Number, asks, most),
+		partnersAsk{of, keys[0], asks, most}, l.by.partnersOf, l.by.partnersOfAll)
 }
 
-func (a *App) partnersOf(ctx context.Context, ask partnersAsk) ([]store.PartnersFound, error) {
-	return a.Store.Looking(ctx).PartnersOf(ask.of, []string{ask.key}, ask.asks, ask.most)
+func (js *Judges) partnersOf(ctx context.Context, ask partnersAsk) ([]store.PartnersFound, error) {
+	return js.Store.Looking(ctx).PartnersOf(ask.of, []string{ask.key}, ask.asks, ask.most)
 }
 
-func (a *App) partnersOfAll(ctx context.Context, all []partnersAsk) ([][]store.PartnersFound, error) {
+func (js *Judges) partnersOfAll(ctx context.Context, all []partnersAsk) ([][]store.PartnersFound, error) {
 	keys := make([]string, len(all))
 	for i, ask := range all {
 		keys[i] = ask.key
 	}
-	found, err := a.Store.Looking(ctx).PartnersOf(all[0].of, keys, all[0].asks, all[0].most)
+	found, err := js.Store.Looking(ctx).PartnersOf(all[0].of, keys, all[0].asks, all[0].most)
 	each := make([][]store.PartnersFound, len(found))
 	for i := range found {
 		each[i] = found[i : i+1]
@@ -66,21 +66,21 @@ func (a *App) partnersOfAll(ctx context.Context, all []partnersAsk) ([][]store.P
 // Candidates is part of [Stored].
 func (l looked) Candidates(s *plan.Summary, targets []int64, skip, many int) ([]store.Candidate, error) {
 	look := furtherLook{s, skip, many}
-	return l.app.asking.further.Ask(l.Context(), fmt.Sprintf("%p %d %d", s, skip, many), furtherAsk{look, targets},
-		l.app.candidates, l.app.candidatesForAll)
+	return l.by.asking.further.Ask(l.Context(), fmt.Sprintf("%p %d %d", s, skip, many), furtherAsk{look, targets},
+		l.by.candidates, l.by.candidatesForAll)
 }
 
-func (a *App) candidates(ctx context.Context, ask furtherAsk) ([]store.Candidate, error) {
-	return a.Store.Looking(ctx).Candidates(ask.s, ask.targets, ask.skip, ask.many)
+func (js *Judges) candidates(ctx context.Context, ask furtherAsk) ([]store.Candidate, error) {
+	return js.Store.Looking(ctx).Candidates(ask.s, ask.targets, ask.skip, ask.many)
 }
 
-func (a *App) candidatesForAll(ctx context.Context, all []furtherAsk) ([][]store.Candidate, error) {
+func (js *Judges) candidatesForAll(ctx context.Context, all []furtherAsk) ([][]store.Candidate, error) {
 	var targets []int64
 	for _, ask := range all {
 		targets = append(targets, ask.targets...)
 	}
 	slices.Sort(targets)
-	found, err := a.candidates(ctx, furtherAsk{all[0].furtherLook, slices.Compact(targets)})
+	found, err := js.candidates(ctx, furtherAsk{all[0].furtherLook, slices.Compact(targets)})
 	each := make([][]store.Candidate, len(all))
 	for i, ask := range all {
 		each[i] = []store.Candidate{} // there may be none

@@ -1,4 +1,4 @@
-package reading
+package live
 
 import (
 	"context"
@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"yalvo/internal/design/plan"
+	"yalvo/internal/engine/reading"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
 )
@@ -15,7 +16,7 @@ type Watch struct {
 	timeline string        // of a page of a timeline: its name
 	list     *plan.List    // of a page of a list
 	at       store.Address // the owner of the timeline, the document that the list is asked for, or the document
-	page     Page
+	page     reading.Page
 
 	account string // the path of the account that looks, empty for a stranger or an operator
 	judged  bool   // the rules hold for them
@@ -42,10 +43,10 @@ func (w *Watch) Shows(rows []int64) {
 }
 
 // ShowsEntries notes what a page of a timeline was made of: if some of it may not be read, more than it shows.
-func (w *Watch) ShowsEntries(page Entries) {
+func (w *Watch) ShowsEntries(page reading.Entries) {
 	w.mu.Lock()
 	defer w.mu.Unlock()
-	w.passed, w.further = page.passed, page.further
+	w.passed, w.further = page.MadeOf()
 }
 
 // Ages tells whether what is shown changes with time alone.
@@ -53,10 +54,11 @@ func (w *Watch) Ages() bool {
 	return w.list != nil && w.list.Where != nil && w.list.Where.That != nil && w.list.Where.That.Names("now")
 }
 
-// watchers look at what all watches of a service look at, one after the other,
+// Watchers look at what all watches of a service look at, one after the other,
 // for as long as there are any: a watch costs nothing while nothing is written,
 // and what they cost together is bounded.
-type watchers struct {
+type Watchers struct {
+	*reading.Reader
 	mu     sync.Mutex
 	all    map[*Watch]struct{}
 	active bool
@@ -73,8 +75,11 @@ const (
 	readAtOnce = 8                      // readers that read again together
 )
 
+// New makes the watchers of a service.
+func New(r *reading.Reader) *Watchers { return &Watchers{Reader: r} }
+
 // WatchTimeline begins to watch a page of a timeline. It ends with the context.
-func (r *Reader) WatchTimeline(ctx context.Context, who running.Viewer, timeline, owner string, page Page,
+func (r *Watchers) WatchTimeline(ctx context.Context, who running.Viewer, timeline, owner string, page reading.Page,
 	marks bool) (*Watch, error) {
 	v, err := r.Now(ctx)
 	if err != nil {
@@ -89,7 +94,7 @@ func (r *Reader) WatchTimeline(ctx context.Context, who running.Viewer, timeline
 }
 
 // WatchDocument begins to watch a document. It ends with the context.
-func (r *Reader) WatchDocument(ctx context.Context, who running.Viewer, collection, key string, marks bool) (*Watch,
+func (r *Watchers) WatchDocument(ctx context.Context, who running.Viewer, collection, key string, marks bool) (*Watch,
 	error) {
 	v, err := r.Now(ctx)
 	if err != nil {
@@ -104,7 +109,7 @@ func (r *Reader) WatchDocument(ctx context.Context, who running.Viewer, collecti
 }
 
 // WatchList begins to watch the first page of a list. It ends with the context.
-func (r *Reader) WatchList(ctx context.Context, who running.Viewer, ask ListRequest, marks bool) (*Watch, error) {
+func (r *Watchers) WatchList(ctx context.Context, who running.Viewer, ask reading.ListRequest, marks bool) (*Watch, error) {
 	v, err := r.Now(ctx)
 	if err != nil {
 		return nil, err
@@ -121,7 +126,7 @@ func (r *Reader) WatchList(ctx context.Context, who running.Viewer, ask ListRequ
 }
 
 // watch has a watch looked after until the context ends.
-func (r *Reader) watch(ctx context.Context, v *running.Version, who running.Viewer, w *Watch) error {
+func (r *Watchers) watch(ctx context.Context, v *running.Version, who running.Viewer, w *Watch) error {
 	w.changed, w.judged = make(chan func()), who.Judged && v.Law.Guards()
 	if accounts := v.Plan.Design.Accounts; accounts != nil && who.Me != "" {
 		w.account = accounts.Name + "/" + who.Me
@@ -132,7 +137,7 @@ func (r *Reader) watch(ctx context.Context, v *running.Version, who running.View
 	if err != nil {
 		return err
 	}
-	ws := &r.watchers
+	ws := r
 	ws.mu.Lock()
 	defer ws.mu.Unlock()
 	if len(ws.all) == 0 {
@@ -148,27 +153,27 @@ func (r *Reader) watch(ctx context.Context, v *running.Version, who running.View
 }
 
 // reached is how far the journal has been looked through.
-func (ws *watchers) reached() [2]int64 {
+func (ws *Watchers) reached() [2]int64 {
 	ws.mu.Lock()
 	defer ws.mu.Unlock()
 	return ws.place
 }
 
 // reach notes how far it has been looked through.
-func (ws *watchers) reach(place [2]int64) {
+func (ws *Watchers) reach(place [2]int64) {
 	ws.mu.Lock()
 	defer ws.mu.Unlock()
 	ws.place = place
 }
 
-func (ws *watchers) leave(w *Watch) {
+func (ws *Watchers) leave(w *Watch) {
 	ws.mu.Lock()
 	defer ws.mu.Unlock()
 	delete(ws.all, w)
 }
 
 // some are the watches there are. If there are none the looking ends.
-func (ws *watchers) some() []*Watch {
+func (ws *Watchers) some() []*Watch {
 	ws.mu.Lock()
 	defer ws.mu.Unlock()
 	var all []*Watch
@@ -180,11 +185,11 @@ func (ws *watchers) some() []*Watch {
 }
 
 // look looks after all watches until there are none.
-func (r *Reader) look() {
+func (r *Watchers) look() {
 	ctx := context.Background() // bounded by the watches, each of which has its own
 	for {
 		settled := r.Settled()
-		all := r.watchers.some()
+		all := r.some()
 		if len(all) == 0 {
 			return
 		}
@@ -203,7 +208,7 @@ func (r *Reader) look() {
 
 // lookAt wakes those for whom something has changed, if anything was committed since they
 // were last looked after, and those who are new.
-func (r *Reader) lookAt(ctx context.Context, all []*Watch) error {
+func (r *Watchers) lookAt(ctx context.Context, all []*Watch) error {
 	v, err := r.Now(ctx)
 	if err != nil {
 		return err
@@ -213,8 +218,8 @@ func (r *Reader) lookAt(ctx context.Context, all []*Watch) error {
 		return err
 	}
 	written := &news{}
-	place := r.watchers.reached()
-	if now == r.watchers.moment {
+	place := r.reached()
+	if now == r.moment {
 		all = fresh(all)
 	} else if written, place, err = r.news(ctx, v, place); err != nil {
 		return err
@@ -229,8 +234,8 @@ func (r *Reader) lookAt(ctx context.Context, all []*Watch) error {
 		return err
 	}
 	// Only now: what was written is looked at again if this look has failed.
-	r.watchers.moment = now
-	r.watchers.reach(place)
+	r.moment = now
+	r.reach(place)
 	wake(signatures, func(w *Watch) bool { return signatures[w] != w.seen || written.concerns(w) })
 	return nil
 }

@@ -1,4 +1,4 @@
-package running
+package judging
 
 import (
 	"bytes"
@@ -9,6 +9,7 @@ import (
 	"yalvo/internal/design"
 	"yalvo/internal/design/access"
 	"yalvo/internal/design/plan"
+	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
 )
 
@@ -261,7 +262,7 @@ func (o *obeying) further(h *Holder, s *plan.Summary) ([]item, error) {
 		if !may {
 			continue
 		}
-		shown, err := Item(s, c.Key, See(s.Sources, c.Document).Facts, c.Kept)
+		shown, err := running.Item(s, c.Key, running.See(s.Sources, c.Document).Facts, c.Kept)
 		if err != nil {
 			return nil, err
 		}
@@ -269,7 +270,7 @@ func (o *obeying) further(h *Holder, s *plan.Summary) ([]item, error) {
 	}
 	if len(items) < s.HowMany && !have.all && len(have.found) < mostCandidates {
 		o.want.more[at], o.waits = s, true
-		o.docs[Address(h.Of, h.Key)] = h
+		o.docs[running.Address(h.Of, h.Key)] = h
 	}
 	return items, nil
 }
@@ -292,7 +293,7 @@ func (o *obeying) known(h *Holder, enough bool) *Holder {
 	if enough {
 		return h
 	}
-	a := Address(h.Of, h.Key)
+	a := running.Address(h.Of, h.Key)
 	found, looked := o.docs[a]
 	if !looked {
 		o.want.docs[a], o.waits = h.Of, true
@@ -341,7 +342,7 @@ func (o *obeying) filter(c *plan.Collection) (f filtering, err error) {
 // byPartners tells whether the viewer may read a document by where a reference of it leads and by their own pairs,
 // false if it is to be found out otherwise. As long as that is not known it is taken to be so.
 func (o *obeying) byPartners(rule *fixedRule, from *Holder) (may, is bool) {
-	at := Address(from.Of, from.Key)
+	at := running.Address(from.Of, from.Key)
 	if _, decided := o.allowed[at]; decided {
 		return false, false
 	}
@@ -368,7 +369,7 @@ func (o *obeying) byPartners(rule *fixedRule, from *Holder) (may, is bool) {
 // mayRead tells whether the viewer may read a document by a rule of which the database can tell all. As long
 // as that is not known it is taken to be so.
 func (o *obeying) mayRead(from *Holder) bool {
-	may, decided := o.allowed[Address(from.Of, from.Key)]
+	may, decided := o.allowed[running.Address(from.Of, from.Key)]
 	if !decided {
 		o.want.read[from.Of] = append(o.want.read[from.Of], from.Key)
 		o.waits = true

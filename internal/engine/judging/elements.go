@@ -1,4 +1,4 @@
-package running
+package judging
 
 import (
 	"bytes"
@@ -109,27 +109,4 @@ func keyOf(path string) string {
 		ids = append(ids, parts[i])
 	}
 	return strings.Join(ids, "/")
-}
-
-// Item is an element of a latest: its id and path, and what is shown of it.
-func Item(s *plan.Summary, key string, facts, kept json.RawMessage) (json.RawMessage, error) {
-	item := map[string]json.RawMessage{}
-	id, path := IDOf(key), s.Sources.Path(key)
-	if s.Kind == design.Gather {
-		return json.Marshal(key)
-	}
-	for name, text := range map[string]string{"id": id, "path": path} {
-		quoted, err := json.Marshal(text)
-		if err != nil {
-			return nil, err
-		}
-		item[name] = quoted
-	}
-	if err := Pick(item, facts, s.Fields); err != nil {
-		return nil, err
-	}
-	if err := Pick(item, kept, s.KeptNames); err != nil {
-		return nil, err
-	}
-	return json.Marshal(item)
 }

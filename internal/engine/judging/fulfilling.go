@@ -1,4 +1,4 @@
-package running
+package judging
 
 import (
 	"encoding/json"
@@ -9,6 +9,7 @@ import (
 	"yalvo/internal/design"
 	"yalvo/internal/design/access"
 	"yalvo/internal/design/plan"
+	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
 )
 
@@ -70,7 +71,7 @@ func (o *obeying) ask() error {
 			return err
 		}
 		for _, key := range keys {
-			o.allowed[Address(c, key)] = allowed[key]
+			o.allowed[running.Address(c, key)] = allowed[key]
 		}
 	}
 	return nil
@@ -83,7 +84,7 @@ func (o *obeying) conditions(h *Holder, k *design.Kept, from *Holder, pairFields
 	var facts map[string]any
 	var errs [3]error
 	if k.Pair != nil && len(pairFields) > 0 {
-		facts, errs[0] = Typed(k.Pair.Fields, pairFields)
+		facts, errs[0] = running.Typed(k.Pair.Fields, pairFields)
 	}
 	holder, err := o.holding(h)
 	errs[1] = err
@@ -133,7 +134,7 @@ func (o *obeying) read() error {
 	for i := range found {
 		d := &found[i]
 		c := o.Plan.CollectionNumbered(d.Collection)
-		o.docs[Address(c, d.Key)] = HolderOf(c, d, d.Kept)
+		o.docs[running.Address(c, d.Key)] = HolderOf(c, d, d.Kept)
 	}
 	return nil
 }
@@ -157,7 +158,7 @@ func (o *obeying) lookFurther() error {
 		if looks[look] == nil {
 			looks[look] = map[int64]place{}
 		}
-		looks[look][o.docs[Address(s.In, keyOf(at.holder))].N] = at
+		looks[look][o.docs[running.Address(s.In, keyOf(at.holder))].N] = at
 	}
 	for look, places := range looks {
 		found, err := o.stores.Candidates(look.s, slices.Collect(maps.Keys(places)), look.skip, look.many)

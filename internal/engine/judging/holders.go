@@ -1,13 +1,13 @@
-package running
+package judging
 
 import (
-	"bytes"
 	"encoding/json"
 	"sync/atomic"
 
 	"yalvo/internal/design"
 	"yalvo/internal/design/expr"
 	"yalvo/internal/design/plan"
+	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
 )
 
@@ -37,7 +37,7 @@ func (h *Holder) links() (map[string]json.RawMessage, error) {
 	if h.Links == nil && h.stored != nil {
 		h.Links = map[string]json.RawMessage{}
 		names := design.NamesOf(h.Of.References, func(r *plan.Reference) string { return r.Name })
-		return h.Links, Pick(h.Links, See(h.Of, *h.stored).Facts, names)
+		return h.Links, running.Pick(h.Links, running.See(h.Of, *h.stored).Facts, names)
 	}
 	return h.Links, nil
 }
@@ -50,25 +50,3 @@ func (j *Judge) holding(h *Holder) (*expr.Document, error) {
 	}
 	return j.Law.Document(h.Of.Collection, h.Key, h.Values), err
 }
-
-// MayShow tells whether kept values may have something to be judged: not if they are empty, as most are. It
-// looks at the text alone, in which no name stands but as a name.
-func (v *Version) MayShow(c *plan.Collection, kept json.RawMessage) bool {
-	for _, name := range v.Law.JudgedNames(c.Collection) {
-		for rest := kept; ; {
-			at := bytes.Index(rest, name)
-			if at < 0 {
-				break
-			}
-			rest = rest[at+len(name):]
-			if value := bytes.TrimLeft(rest, ": "); !bytes.HasPrefix(value, []byte("[]")) &&
-				!bytes.HasPrefix(value, null) {
-				return true
-			}
-		}
-	}
-	return false
-}
-
-// Obeying tells whether kept values of a collection have to be judged for who reads them.
-func (v *Version) Obeying(c *plan.Collection) bool { return len(v.Law.JudgedNames(c.Collection)) > 0 }

@@ -1,4 +1,4 @@
-package reading
+package live
 
 import (
 	"context"
@@ -11,7 +11,7 @@ import (
 
 // signatures are those of what is watched; now stands for what has been committed. What is
 // not there has the signature of nothing.
-func (r *Reader) signatures(ctx context.Context, v *running.Version, all []*Watch, now string) (map[*Watch]string,
+func (r *Watchers) signatures(ctx context.Context, v *running.Version, all []*Watch, now string) (map[*Watch]string,
 	error) {
 	found := map[*Watch]string{}
 	for _, sign := range []func(context.Context, *running.Version, []*Watch, map[*Watch]string) error{
@@ -45,7 +45,7 @@ func hangsOnKept(l *plan.List) bool {
 	return false
 }
 
-func (r *Reader) signTimelines(ctx context.Context, v *running.Version, all []*Watch, found map[*Watch]string) error {
+func (r *Watchers) signTimelines(ctx context.Context, v *running.Version, all []*Watch, found map[*Watch]string) error {
 	var pushed []*Watch
 	var pages []store.Watched
 	for _, w := range all {
@@ -53,7 +53,7 @@ func (r *Reader) signTimelines(ctx context.Context, v *running.Version, all []*W
 			continue
 		}
 		t, err := v.Readable(w.timeline)
-		owner, known := r.owners.Get(w.at)
+		owner, known := r.OwnerOf(w.at)
 		if err != nil || !known {
 			continue // its reader is told when it reads, or has not read yet
 		}
@@ -98,7 +98,7 @@ func (w *Watch) watched(t *plan.Timeline, owner store.Owner) store.Watched {
 		Limit: max(w.page.Limit, min(w.passed, mostSigned))}
 }
 
-func (r *Reader) signDocuments(ctx context.Context, _ *running.Version, all []*Watch, found map[*Watch]string) error {
+func (r *Watchers) signDocuments(ctx context.Context, _ *running.Version, all []*Watch, found map[*Watch]string) error {
 	var some []*Watch
 	for _, w := range all {
 		if w.timeline == "" && w.list == nil {
@@ -123,7 +123,7 @@ func (r *Reader) signDocuments(ctx context.Context, _ *running.Version, all []*W
 	return nil
 }
 
-func (r *Reader) signLists(ctx context.Context, _ *running.Version, all []*Watch, found map[*Watch]string) error {
+func (r *Watchers) signLists(ctx context.Context, _ *running.Version, all []*Watch, found map[*Watch]string) error {
 	var some []*Watch
 	for _, w := range all {
 		if w.list != nil {

@@ -1,4 +1,4 @@
-package running
+package judging
 
 import (
 	"encoding/json"
@@ -6,6 +6,7 @@ import (
 	"yalvo/internal/design"
 	"yalvo/internal/design/expr"
 	"yalvo/internal/design/plan"
+	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
 )
 
@@ -143,7 +144,7 @@ func (r *fixedRule) holds(j *Judge, p *partners, f expr.Filter, key string) bool
 // pointsTo is where a reference of a stored document leads, empty for nowhere.
 func pointsTo(r *plan.Reference, d store.Document) (key string, err error) {
 	facts := map[string]json.RawMessage{}
-	if err = Pick(facts, See(r.In, d).Facts, []string{r.Name}); err == nil && facts[r.Name] != nil {
+	if err = running.Pick(facts, running.See(r.In, d).Facts, []string{r.Name}); err == nil && facts[r.Name] != nil {
 		err = json.Unmarshal(facts[r.Name], &key)
 	}
 	return key, err

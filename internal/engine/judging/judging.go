@@ -1,30 +1,21 @@
-package running
+package judging
 
 import (
-	"bytes"
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"slices"
 	"strings"
 	"time"
 
-	"yalvo/internal/design"
+	lru "github.com/hashicorp/golang-lru/v2"
+
 	"yalvo/internal/design/access"
 	"yalvo/internal/design/expr"
 	"yalvo/internal/design/plan"
+	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
 )
-
-// Viewer is who asks.
-type Viewer struct {
-	Me     string // the key of the caller's account, empty if none was given
-	Judged bool   // the rules of the design hold for them, as for everybody but operators
-}
-
-// Known is what a judge asks about documents and pairs: [store.Tx.Known].
-type Known func(docs []store.Address, pairs []store.Between) ([]store.Document, []bool, error)
 
 // Stored is what a judge asks: [store.Tx].
 type Stored interface {
@@ -35,157 +26,72 @@ type Stored interface {
 	Context() context.Context // of the request
 }
 
-// Judge decides what a viewer may do, by the rules of a version of the design. It serves
-// one moment: what it has been told, it remembers. A nil judge allows everything.
-type Judge struct {
-	*Version
-	who    Viewer
-	court  *access.Court
-	stores Stored
+// Judges makes judges, and remembers for them what does not depend on who asks.
+type Judges struct {
+	*running.App
+	memory *memory
+	parts  *lru.Cache[partsKey, []part] // see [obeying.partsOf]
+	asking asking
 }
 
-// Judge makes a judge for a viewer, nil if no rules hold for them.
-func (v *Version) Judge(who Viewer, stores Stored) *Judge {
-	if !who.Judged || !v.Law.Guards() {
-		return nil
-	}
-	return v.judgeFrom(who, source{v, stores.Known}, stores)
-}
-
-func (v *Version) judgeFrom(who Viewer, s access.Source, stores Stored) *Judge {
-	return &Judge{v, who, v.Law.Court(s, who.Me, time.Now()).Within(access.BudgetOf(stores.Context())), stores}
-}
-
-// JudgeNow is [Version.Judge] outside of a transaction.
-func (a *App) JudgeNow(ctx context.Context, v *Version, who Viewer) *Judge {
-	if !who.Judged {
-		return nil
-	}
-	return v.Judge(who, looked{a.Store.Looking(ctx), a})
-}
-
-// Court makes a court that knows what is stored, for what an account has set off.
-func (v *Version) Court(account string, known Known) *access.Court {
-	return v.Law.Court(source{v, known}, account, time.Now())
-}
-
-// Asking is a judge of what belongs to lists for a viewer, whom no rules need hold for.
-func (a *App) Asking(ctx context.Context, v *Version, who Viewer) *Judge {
-	return v.judgeFrom(who, source{v, a.known(ctx)}, looked{a.Store.Looking(ctx), a})
-}
-
-func (a *App) known(ctx context.Context) Known {
-	return func(docs []store.Address, pairs []store.Between) ([]store.Document, []bool, error) {
-		return a.Store.Known(ctx, docs, pairs)
-	}
-}
-
-// KnownTo is what the rules of a version can be told of what is stored now.
-func (a *App) KnownTo(ctx context.Context, v *Version) access.Source { return source{v, a.known(ctx)} }
-
-// source tells the core what is stored.
-type source struct {
-	*Version
-	known Known
-}
-
-// Know is part of [access.Source].
-func (s source) Know(docs []access.Address, pairs []access.Ask) (map[access.Address]map[string]any,
-	map[access.Ask]bool, error) {
-	addresses, asks := make([]store.Address, len(docs)), make([]store.Between, len(pairs))
-	for i, d := range docs {
-		addresses[i] = Address(s.Plan.Collection(d.Collection), d.Key)
-	}
-	for i, a := range pairs {
-		p := s.Plan.Pair(a.Kind)
-		asks[i] = store.Between{Kind: p.Number, From: Address(p.From, a.From), To: Address(p.To, a.To)}
-	}
-	found, set, err := s.known(addresses, asks)
-	if err != nil {
-		return nil, nil, err
-	}
-	values, there := make(map[access.Address]map[string]any, len(docs)), make(map[access.Ask]bool, len(pairs))
-	for _, d := range found {
-		c := s.Plan.CollectionNumbered(d.Collection)
-		if values[access.Address{Collection: c.Name, Key: d.Key}], err = s.RuleValues(c, d); err != nil {
-			return nil, nil, err
-		}
-	}
-	for i, a := range pairs {
-		there[a] = set[i]
-	}
-	return values, there, nil
-}
-
-// RuleValues are the values of a stored document that the rules of a version name: see
-// [design.Collection.ShapeOf].
-func (v *Version) RuleValues(c *plan.Collection, d store.Document) (map[string]any, error) {
-	seen := See(c, d)
-	values := map[string]any{"id": seen.ID, "version": seen.Version,
-		"created": design.FormatTime(seen.Created), "updated": design.FormatTime(seen.Updated)}
-	read := func(object json.RawMessage, names []string, take func(name string, v any)) error {
-		if !slices.ContainsFunc(names, func(name string) bool { return v.Law.Reads(c.Name, name) }) {
-			return nil
-		}
-		var all map[string]json.RawMessage
-		if err := json.Unmarshal(object, &all); err != nil {
-			return err
-		}
-		for _, name := range names {
-			if raw := all[name]; raw != nil && v.Law.Reads(c.Name, name) {
-				x, err := decoded(raw)
-				if err != nil {
-					return err
-				}
-				take(name, x)
-			}
-		}
-		return nil
-	}
-	err := read(seen.Facts, design.FieldNames(c.Fields), func(name string, x any) {
-		if x != nil {
-			if fits, wrong := c.Collection.Field(name).Accept(x); len(wrong) == 0 {
-				values[name] = fits
-			}
-		}
-	})
+// New makes them for an app.
+func New(app *running.App) (*Judges, error) {
+	memory, err := lru.New[memoryKey, remembered](mostRemembered)
 	if err != nil {
 		return nil, err
 	}
-	kept := design.NamesOf(c.Collection.Kept, func(k *design.Kept) string { return k.Name })
-	return values, read(seen.Kept, kept, func(name string, x any) {
-		if n := counted(design.Part{Kept: c.KeptValue(name)}.Numeric(), x); n != nil {
-			values[name] = n
-		}
-	})
-}
-
-// decoded is a JSON value with its numbers kept exact.
-func decoded(raw json.RawMessage) (v any, err error) {
-	dec := json.NewDecoder(bytes.NewReader(raw))
-	dec.UseNumber()
-	err = dec.Decode(&v)
-	return v, err
-}
-
-// counted is a kept number or time in the type that expressions compute with, nil if it
-// is neither.
-func counted(t design.Type, v any) any {
-	n, isNumber := v.(json.Number)
-	switch {
-	case t == "" || v == nil:
-	case isNumber && t == design.Integer:
-		if whole, err := n.Int64(); err == nil {
-			return whole
-		}
-	case isNumber:
-		if x, err := n.Float64(); err == nil {
-			return x
-		}
-	case t == design.Timestamp:
-		return v
+	parts, err := lru.New[partsKey, []part](partsKnown)
+	if err != nil {
+		return nil, err
 	}
-	return nil
+	js := &Judges{App: app, memory: memory, parts: parts}
+	js.asking.partners.Log, js.asking.further.Log = app.Log, app.Log
+	return js, nil
+}
+
+// Judge decides what a viewer may do, by the rules of a version of the design. It serves
+// one moment: what it has been told, it remembers. A nil judge allows everything.
+type Judge struct {
+	*running.Version
+	who    running.Viewer
+	court  *access.Court
+	stores Stored
+	parts  *lru.Cache[partsKey, []part] // nil: none are remembered
+}
+
+// Of is a judge for a viewer, nil if no rules hold for them.
+func Of(v *running.Version, who running.Viewer, stores Stored) *Judge {
+	if !who.Judged || !v.Law.Guards() {
+		return nil
+	}
+	return from(v, who, v.Sourced(stores.Known), stores)
+}
+
+func from(v *running.Version, who running.Viewer, s access.Source, stores Stored) *Judge {
+	court := v.Law.Court(s, who.Me, time.Now()).Within(access.BudgetOf(stores.Context()))
+	return &Judge{Version: v, who: who, court: court, stores: stores}
+}
+
+// Judge is [Of] with what is remembered.
+func (js *Judges) Judge(v *running.Version, who running.Viewer, stores Stored) *Judge {
+	j := Of(v, who, stores)
+	if j != nil {
+		j.parts = js.parts
+	}
+	return j
+}
+
+// JudgeNow is [Judges.Judge] outside of a transaction.
+func (js *Judges) JudgeNow(ctx context.Context, v *running.Version, who running.Viewer) *Judge {
+	if !who.Judged {
+		return nil
+	}
+	return js.Judge(v, who, looked{js.Store.Looking(ctx), js})
+}
+
+// Asking is a judge of what belongs to lists for a viewer, whom no rules need hold for.
+func (js *Judges) Asking(ctx context.Context, v *running.Version, who running.Viewer) *Judge {
+	return from(v, who, js.KnownTo(ctx, v), looked{js.Store.Looking(ctx), js})
 }
 
 // document is a stored document as rules see it.
@@ -242,8 +148,8 @@ func (j *Judge) MayRead(c *plan.Collection, d store.Document) error {
 // asMissing says of what may not be read what is said of what is not there. What a
 // document lies under is not told apart from the document.
 func (j *Judge) asMissing(c *plan.Collection, key string, err error) error {
-	if r, is := err.(*Refusal); is && r.Code == CodeNotFound {
-		r.Detail = NotFound(c, key).Detail
+	if r, is := err.(*running.Refusal); is && r.Code == running.CodeNotFound {
+		r.Detail = running.NotFound(c, key).Detail
 	}
 	return err
 }
@@ -330,9 +236,9 @@ func (j *Judge) Refusal(v access.Verdict) error {
 		return nil
 	}
 	if doc := v.Hidden(); doc != nil {
-		return NotFound(j.Plan.Collection(doc.Collection), doc.Key)
+		return running.NotFound(j.Plan.Collection(doc.Collection), doc.Key)
 	}
-	r := Refuse(CodeNotAllowed, "%s may not do this", j.nameOfCaller())
+	r := running.Refuse(running.CodeNotAllowed, "%s may not do this", j.nameOfCaller())
 	switch {
 	case len(v.Words) > 0:
 		r.Detail = strings.Join(v.Words, "; ")
@@ -342,24 +248,11 @@ func (j *Judge) Refusal(v access.Verdict) error {
 	if v.Refused.Name == "" {
 		return r // it is none
 	}
-	r.Rule = &RefusedBy{Name: v.Refused.Name, Condition: v.Refused.Rule.Text()}
+	r.Rule = &running.RefusedBy{Name: v.Refused.Name, Condition: v.Refused.Rule.Text()}
 	if v.Refused.Rule != nil {
 		r.Rule.Line = v.Refused.Rule.Pos.Line
 	}
 	return r
-}
-
-// MustBeThere refuses what an account does that is not there: see [access.Court.JudgeNamed].
-func (a *App) MustBeThere(ctx context.Context, who Viewer) error {
-	v, err := a.IfAny(ctx)
-	if err != nil || v == nil || !who.Judged || who.Me == "" || v.Plan.Design.Accounts == nil {
-		return err
-	}
-	n, err := a.Store.Number(ctx, Address(v.Plan.Collection(v.Plan.Design.Accounts.Name), who.Me))
-	if err == nil && n == 0 {
-		err = Refuse(CodeNotAllowed, "%s", access.NoAccount(who.Me))
-	}
-	return err
 }
 
 func (j *Judge) nameOfCaller() string {

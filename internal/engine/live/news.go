@@ -1,4 +1,4 @@
-package reading
+package live
 
 import (
 	"context"
@@ -29,7 +29,7 @@ type end struct{ pair, path string }
 const newsLines = 500
 
 // news reads on in the journal from a place, and tells how far.
-func (r *Reader) news(ctx context.Context, v *running.Version, place [2]int64) (*news, [2]int64, error) {
+func (r *Watchers) news(ctx context.Context, v *running.Version, place [2]int64) (*news, [2]int64, error) {
 	lines, xid, seq, err := r.Store.JournalAfter(ctx, place[0], place[1], newsLines)
 	if err != nil {
 		return nil, place, err

@@ -1,28 +1,27 @@
-package running
+package judging
 
 import (
-	"encoding/json"
-
 	"yalvo/internal/design/access"
 	"yalvo/internal/design/plan"
+	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
 )
 
 // Show is a stored document as the viewer may see it.
-func (j *Judge) Show(c *plan.Collection, d store.Document) (Document, error) {
+func (j *Judge) Show(c *plan.Collection, d store.Document) (running.Document, error) {
 	seen, err := j.ShowAll(c, []store.Document{d})
 	if err != nil {
-		return Document{}, err
+		return running.Document{}, err
 	}
 	return seen[0], nil
 }
 
 // ShowAll are stored documents of a collection as the viewer may see them, decided about together: without
 // the values that they may not read, and without what edits of these alone have done to versions and times.
-func (j *Judge) ShowAll(c *plan.Collection, docs []store.Document) ([]Document, error) {
-	seen := make([]Document, len(docs))
+func (j *Judge) ShowAll(c *plan.Collection, docs []store.Document) ([]running.Document, error) {
+	seen := make([]running.Document, len(docs))
 	for i, d := range docs {
-		seen[i] = See(c, d)
+		seen[i] = running.See(c, d)
 	}
 	if j == nil {
 		return seen, nil
@@ -33,14 +32,14 @@ func (j *Judge) ShowAll(c *plan.Collection, docs []store.Document) ([]Document, 
 	hidden, err := j.HiddenIn(c, docs)
 	for i := range docs {
 		if err == nil && len(hidden[i]) > 0 {
-			err = seen[i].hide(docs[i], hidden[i])
+			err = hide(&seen[i], docs[i], hidden[i])
 		}
 	}
 	return seen, err
 }
 
 // obeyIn has the kept values of documents show what the viewer may read where it is from.
-func (j *Judge) obeyIn(c *plan.Collection, docs []store.Document, seen []Document) error {
+func (j *Judge) obeyIn(c *plan.Collection, docs []store.Document, seen []running.Document) error {
 	if !j.Obeying(c) {
 		return nil
 	}
@@ -59,11 +58,11 @@ func (j *Judge) obeyIn(c *plan.Collection, docs []store.Document, seen []Documen
 }
 
 // hide leaves values out of a document, and tells its version and time without them.
-func (seen *Document) hide(d store.Document, hidden []string) (err error) {
+func hide(seen *running.Document, d store.Document, hidden []string) (err error) {
 	version, updated := d.As(hidden)
 	seen.Version, seen.Updated = version, updated.UTC()
-	if seen.Facts, err = Without(seen.Facts, hidden); err == nil {
-		seen.Kept, err = Without(seen.Kept, hidden)
+	if seen.Facts, err = running.Without(seen.Facts, hidden); err == nil {
+		seen.Kept, err = running.Without(seen.Kept, hidden)
 	}
 	return err
 }
@@ -109,16 +108,4 @@ func (j *Judge) Hidden(c *plan.Collection, docs []Valued) ([][]string, error) {
 		}
 	}
 	return hidden, nil
-}
-
-// Without is an object without some of its members.
-func Without(object json.RawMessage, names []string) (json.RawMessage, error) {
-	var all map[string]json.RawMessage
-	if err := json.Unmarshal(object, &all); err != nil {
-		return nil, err
-	}
-	for _, name := range names {
-		delete(all, name)
-	}
-	return json.Marshal(all)
 }
