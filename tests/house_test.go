@@ -6,6 +6,9 @@ import (
 	"errors"
 	"flag"
 	"fmt"
+	"go/ast"
+	"go/parser"
+	"go/token"
 	"io"
 	"maps"
 	"os"
@@ -100,7 +103,9 @@ func TestTheHouseHasWings(t *testing.T) {
 	}
 	var imports []string // lines change daily, and are as of the last drawing
 	for line := range strings.Lines(string(must(os.ReadFile(page))(t))) {
-		imports = append(imports, withoutNumbers(line))
+		if !strings.HasPrefix(line, "Functions: ") {
+			imports = append(imports, withoutNumbers(line))
+		}
 	}
 	same(t, "docs/house.md", strings.Join(imports, ""), housePage(t, all, false))
 }
@@ -135,6 +140,9 @@ func housePage(t *testing.T, all map[string]*room, counted bool) string {
 		}
 	}
 	b.WriteString("```\n")
+	if counted {
+		fmt.Fprintf(&b, "Functions: %s\n", lengths(t, all))
+	}
 	for _, wing := range wings {
 		fmt.Fprintf(&b, "\n## %s\n\n", wing)
 		b.WriteString(row(counted, "room", "lines", "of tests", "imports") + row(counted, "---", "--:", "--:", "---"))
@@ -155,6 +163,28 @@ func housePage(t *testing.T, all map[string]*room, counted bool) string {
 		}
 	}
 	return b.String()
+}
+
+// lengths says how many functions there are without those of tests, and how long they are.
+func lengths(t *testing.T, all map[string]*room) string {
+	t.Helper()
+	var each []int
+	files := token.NewFileSet()
+	for _, r := range all {
+		for _, name := range must(filepath.Glob(filepath.Join(r.Dir, "*.go")))(t) {
+			if strings.HasSuffix(name, "_test.go") {
+				continue
+			}
+			for _, d := range must(parser.ParseFile(files, name, nil, parser.SkipObjectResolution))(t).Decls {
+				if f, is := d.(*ast.FuncDecl); is {
+					each = append(each, files.Position(f.End()).Line-files.Position(f.Pos()).Line+1)
+				}
+			}
+		}
+	}
+	slices.Sort(each)
+	return fmt.Sprintf("%d, half of them of at most %d lines, nine in ten of at most %d, the longest of %d.", len(each),
+		each[len(each)/2], each[len(each)*9/10], each[len(each)-1])
 }
 
 // row is one of a table. Without what is counted, its heading counts neither.
