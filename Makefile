@@ -33,7 +33,7 @@ bin/staticcheck: go.mod
 	$(GO) build -o $@ honnef.co/go/tools/cmd/staticcheck
 
 build: console         ## bin/yalvo, with the console inside
-	$(GO) build -o bin/yalvo ./cmd/yalvo
+	$(GO) build -buildvcs=auto -o bin/yalvo ./cmd/yalvo
 
 console: setup
 	@cd console && if [ ! -f node_modules/.package-lock.json ] || [ package-lock.json -nt node_modules/.package-lock.json ]; then npm ci --no-audit --no-fund; fi
