@@ -315,6 +315,9 @@ func (w *twin) timeless(path, name string, v any) any {
 		case "next":
 			return "a cursor"
 		}
+		if _, err := time.Parse(time.RFC3339Nano, x); err == nil { // a patch may copy one into a text
+			return "a time"
+		}
 	}
 	return v
 }
