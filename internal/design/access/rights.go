@@ -42,15 +42,22 @@ func ByReading(k *design.Kept) bool {
 // JudgedNames are the names, in quotes, of a collection's kept values of which something has to be judged.
 func (l *Law) JudgedNames(c *design.Collection) [][]byte { return l.names[c] }
 
-// findRights notes by what right each kept value is shown.
-func (l *Law) findRights() {
-	for _, c := range l.design.Collections {
+// Rights is by what right each kept value of a design that shows documents is shown.
+func Rights(d *design.Design) map[*design.Kept]Right {
+	rights := map[*design.Kept]Right{}
+	for _, c := range d.Collections {
 		for _, k := range c.Kept {
 			if Shows(k) {
-				l.rights[k] = l.right(c, k)
+				rights[k] = right(d, c, k)
 			}
 		}
 	}
+	return rights
+}
+
+// findRights notes by what right each kept value is shown.
+func (l *Law) findRights() {
+	l.rights = Rights(l.design)
 	for _, c := range l.design.Collections {
 		for _, k := range c.Kept {
 			if l.judges[k] = l.hasJudged(k, map[*design.Kept]bool{}); l.judges[k] {
@@ -81,16 +88,16 @@ func (l *Law) hasJudged(k *design.Kept, seen map[*design.Kept]bool) bool {
 	return false
 }
 
-func (l *Law) right(c *design.Collection, k *design.Kept) Right {
+func right(d *design.Design, c *design.Collection, k *design.Kept) Right {
 	switch {
-	case !l.design.Guarded:
+	case !d.Guarded:
 		return Proved
 	case c.Access.OfField(k.Name, design.OpRead) != nil:
 		return Told
 	}
 	known := claimsOf(c, holder, nil)
-	for _, needed := range l.needed(c, k) {
-		if !expr.Follows(needed, known...) {
+	for _, claim := range needed(c, k) {
+		if !expr.Follows(claim, known...) {
 			return Judged
 		}
 	}
@@ -106,7 +113,7 @@ const (
 )
 
 // needed is what must hold for whoever is shown a source of a kept value.
-func (l *Law) needed(c *design.Collection, k *design.Kept) []expr.Claim {
+func needed(c *design.Collection, k *design.Kept) []expr.Claim {
 	if k.Kind == design.Copy {
 		if k.Via == nil || k.Via.To == nil {
 			return nil

@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"yalvo/internal/design"
+	"yalvo/internal/design/access"
 	"yalvo/internal/design/expr"
 	"yalvo/internal/design/plan"
 )
@@ -111,6 +112,7 @@ func Designs(from, to *design.Design) (*Comparison, error) {
 	c := &comparing{
 		Comparison: &Comparison{From: from, To: to, Rewrites: map[string]*Rewrite{}},
 		plan:       plan.New(to, numbering()),
+		rights:     [2]map[*design.Kept]access.Right{access.Rights(from), access.Rights(to)},
 		touched:    map[*design.Collection]map[string]bool{},
 		dirty:      map[duplicate]Shows{},
 	}
@@ -165,7 +167,8 @@ func (c *Comparison) OldName(name string) string {
 // comparing is a comparison under way.
 type comparing struct {
 	*Comparison
-	plan     *plan.Plan // of the new design, numbered for nobody
+	plan     *plan.Plan                       // of the new design, numbered for nobody
+	rights   [2]map[*design.Kept]access.Right // of the old design and of the new one
 	problems design.Problems
 
 	collections matched[*design.Collection]

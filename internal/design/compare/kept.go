@@ -51,8 +51,13 @@ func (c *comparing) compareKeptValue(in *design.Collection, was, is *design.Kept
 	if was.Name != is.Name {
 		d.How, d.Was = Renamed, in.Name+"."+was.Name
 	}
-	if source != oldSource || shown != oldShown {
+	spare, oldSpare := plan.Spare(is, c.rights[1][is]), plan.Spare(was, c.rights[0][was])
+	if source != oldSource || shown != oldShown || spare != oldSpare {
 		d.What = keptDifference(was, is)
+		if shown == oldShown && spare != oldSpare {
+			d.What = append(d.What, fmt.Sprintf("stored besides, to come in the place of what a reader may not see: %d → %d",
+				oldSpare, spare))
+		}
 		if d.How == "" {
 			d.How = Changed
 		}

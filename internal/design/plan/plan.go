@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"yalvo/internal/design"
+	"yalvo/internal/design/access"
 )
 
 // Number stands for a name of the design in the database: small, and stable
@@ -31,6 +32,7 @@ type Plan struct {
 	copies     map[Number]*Copy
 	summaries  map[Number]*Summary
 	duplicates []Duplicate
+	rights     map[*design.Kept]access.Right
 }
 
 // Collection is a collection with everything that hangs on its documents.
@@ -54,6 +56,7 @@ type Collection struct {
 
 	Form
 	Building map[string]bool // kept values that are being derived anew; true: they are not shown meanwhile
+	Spared   []*Summary      // kept in its documents: those that have more stored than they show
 }
 
 // Form is the form in which facts are stored.
@@ -155,7 +158,22 @@ type Summary struct {
 	Via               *Reference  // sources that point here
 	Pair              *Pair       // sources that are pairs
 	Fields, KeptNames []string    // latest: what is shown of each source
+	Spare             int         // see [Spare]
 }
+
+// Spare is how many sources of a latest or a gather are stored besides those that it shows, 0 of all others: where its
+// reader is judged, they come in the place of what is hidden. That is two, and one more for each five that it shows:
+// somebody who is barred from one in ten sources then sees all places filled without a further look in 19 pages
+// of 20.
+func Spare(k *design.Kept, by access.Right) int {
+	if by != access.Judged || k.Kind != design.Latest && k.Kind != design.Gather {
+		return 0
+	}
+	return 2 + k.HowMany/5
+}
+
+// Stored is how many sources are stored.
+func (s *Summary) Stored() int { return s.HowMany + s.Spare }
 
 // Empty is the value of a summary that has no sources.
 func (s *Summary) Empty() json.RawMessage {
@@ -208,7 +226,7 @@ func (t *Timeline) Lower() int { return t.Above - t.Above/5 }
 
 // New makes the plan of a design.
 func New(d *design.Design, number Numbering) *Plan {
-	p := &Plan{Design: d, references: map[Number]*Reference{}, counts: map[Number]*Count{}, copies: map[Number]*Copy{},
+	p := &Plan{Design: d, rights: access.Rights(d), references: map[Number]*Reference{}, counts: map[Number]*Count{}, copies: map[Number]*Copy{},
 		summaries: map[Number]*Summary{}}
 	for _, c := range d.Collections {
 		p.Collections = append(p.Collections,
@@ -325,7 +343,11 @@ func (p *Plan) addCount(c *Collection, k *design.Kept, n Number) {
 func (p *Plan) addSummary(c *Collection, k *design.Kept, n Number) {
 	s := &Summary{Number: n, Kept: k, In: c, Sources: p.of(k.Sources())}
 	s.Fields, s.KeptNames = design.Names(k.Parts)
+	s.Spare = Spare(k, p.rights[k])
 	c.Summaries = append(c.Summaries, s)
+	if s.Spare > 0 {
+		c.Spared = append(c.Spared, s)
+	}
 	p.summaries[n] = s
 	switch {
 	case k.Pair != nil:

@@ -64,14 +64,14 @@ func (js *Judges) partnersOfAll(ctx context.Context, all []partnersAsk) ([][]sto
 }
 
 // Candidates is part of [Stored].
-func (l looked) Candidates(s *plan.Summary, targets []int64, skip, many int) ([]store.Candidate, error) {
-	look := furtherLook{s, skip, many}
-	return l.by.asking.further.Ask(l.Context(), fmt.Sprintf("%p %d %d", s, skip, many), furtherAsk{look, targets},
+func (l looked) Candidates(s *plan.Summary, by plan.Number, targets []int64, skip, many int) ([]store.Candidate, error) {
+	look := furtherLook{s, by, skip, many}
+	return l.by.asking.further.Ask(l.Context(), fmt.Sprintf("%p %d %d %d", s, by, skip, many), furtherAsk{look, targets},
 		l.by.candidates, l.by.candidatesForAll)
 }
 
 func (js *Judges) candidates(ctx context.Context, ask furtherAsk) ([]store.Candidate, error) {
-	return js.Store.Looking(ctx).Candidates(ask.s, ask.targets, ask.skip, ask.many)
+	return js.Store.Looking(ctx).Candidates(ask.s, ask.by, ask.targets, ask.skip, ask.many)
 }
 
 func (js *Judges) candidatesForAll(ctx context.Context, all []furtherAsk) ([][]store.Candidate, error) {

@@ -10,6 +10,7 @@ import (
 
 	"yalvo/internal/design"
 	"yalvo/internal/design/plan"
+	"yalvo/internal/engine/running"
 )
 
 // part is a kept value in the text of an object, of which something has to be judged.
@@ -34,14 +35,14 @@ func (o *obeying) partsOf(c *plan.Collection, raw json.RawMessage) ([]part, erro
 		return nil, nil
 	}
 	k := partsKey{&raw[0], len(raw), c}
-	if o.parts != nil {
-		if known, is := o.parts.Get(k); is {
+	if o.of != nil {
+		if known, is := o.of.parts.Get(k); is {
 			return known, nil
 		}
 	}
 	var parts []part
 	var wrong error
-	err := scan(raw, func(name []byte, value json.RawMessage, at int) bool {
+	err := running.Members(raw, func(name []byte, value json.RawMessage, at int) bool {
 		kept := o.judged(c, name)
 		if kept == nil || string(value) == "null" {
 			return true
@@ -53,8 +54,8 @@ func (o *obeying) partsOf(c *plan.Collection, raw json.RawMessage) ([]part, erro
 		parts = append(parts, p)
 		return wrong == nil
 	})
-	if err = errors.Join(err, wrong); err == nil && o.parts != nil {
-		o.parts.Add(k, parts)
+	if err = errors.Join(err, wrong); err == nil && o.of != nil {
+		o.of.parts.Add(k, parts)
 	}
 	return parts, err
 }
@@ -71,7 +72,7 @@ const partsKnown = 20_000
 
 func elementsOf(k *design.Kept, list json.RawMessage) (all []element, err error) {
 	var wrong error
-	err = scan(list, func(_ []byte, text json.RawMessage, _ int) bool {
+	err = running.Members(list, func(_ []byte, text json.RawMessage, _ int) bool {
 		named := text
 		if k.Kind == design.Latest {
 			named, wrong = member(text, `"path"`)

@@ -18,48 +18,37 @@ type wishes struct {
 	docs     map[store.Address]*plan.Collection
 	verdicts map[judgement][]access.Condition
 	more     map[place]*plan.Summary
-	read     map[*plan.Collection][]string // keys of documents that the database is asked about
-	points   map[store.Address]pointing    // where references lead
+	read     map[*plan.Collection][]string       // keys of documents that the database is asked about
+	points   map[*fixedRule]map[string][]*points // where references of elements lead, by their keys
 	partners bool
-}
-
-// pointing is what is to be known of an element.
-type pointing struct {
-	by *plan.Reference
-	is *points
 }
 
 // lookAround gets to know where references lead, and the viewer's own pairs.
 func (o *obeying) lookAround() error {
-	if len(o.want.points) > 0 {
-		addresses := slices.Collect(maps.Keys(o.want.points))
-		found, _, err := o.stores.Known(addresses, nil)
+	for rule, wanted := range o.want.points {
+		keys := slices.Collect(maps.Keys(wanted))
+		to, err := o.pointing(rule.by.In, rule.by, keys)
 		if err != nil {
 			return err
 		}
-		for _, a := range addresses {
-			o.allowed[a] = false // what is not there
-		}
-		for _, d := range found {
-			a := store.Address{Collection: d.Collection, Key: d.Key}
-			key, err := pointsTo(o.want.points[a].by, d)
-			if err != nil {
-				return err
+		for key, elements := range wanted {
+			at, there := to[key]
+			for _, points := range elements {
+				if there {
+					points.Store(&at)
+				}
 			}
-			o.want.points[a].is.Store(&key)
-			delete(o.allowed, a)
+			if !there {
+				put(&o.nowhere, running.Address(rule.by.In, key), true)
+			}
 		}
 	}
 	if !o.want.partners {
 		return nil
 	}
 	var err error
-	if o.partners, err = o.partnersFor(o.asked); err == nil && o.partners == nil {
-		for c, f := range o.filters { // there are too many
-			f.fixed = nil
-			o.filters[c] = f
-		}
-	}
+	o.reader, err = o.partnersFor(o.asked)
+	o.tooMany = err == nil && o.reader == nil
 	return err
 }
 
@@ -71,7 +60,7 @@ func (o *obeying) ask() error {
 			return err
 		}
 		for _, key := range keys {
-			o.allowed[running.Address(c, key)] = allowed[key]
+			put(&o.allowed, running.Address(c, key), allowed[key])
 		}
 	}
 	return nil
@@ -116,7 +105,7 @@ func (o *obeying) fulfil() error {
 	}
 	verdicts, err := o.Decide(requests...)
 	for i, v := range verdicts {
-		o.verdicts[about[i]] = v.Allowed
+		put(&o.verdicts, about[i], v.Allowed)
 	}
 	return err
 }
@@ -124,7 +113,7 @@ func (o *obeying) fulfil() error {
 func (o *obeying) read() error {
 	var addresses []store.Address
 	for a := range o.want.docs {
-		o.docs[a] = nil
+		put(&o.docs, a, nil)
 		addresses = append(addresses, a)
 	}
 	found, _, err := o.stores.Known(addresses, nil)
@@ -139,9 +128,11 @@ func (o *obeying) read() error {
 	return nil
 }
 
-// furtherLook is what is looked for together: the next sources of a value, of several documents.
+// furtherLook is what is looked for together: the next sources of a value, of several documents, and where a
+// reference of these leads.
 type furtherLook struct {
 	s          *plan.Summary
+	by         plan.Number
 	skip, many int
 }
 
@@ -152,16 +143,23 @@ func (o *obeying) lookFurther() error {
 		have := o.more[at]
 		if have == nil {
 			have = &candidates{}
-			o.more[at] = have
+			put(&o.more, at, have)
 		}
-		look := furtherLook{s, len(have.found), max(someCandidates+s.HowMany, len(have.found))}
+		rule, err := o.fixedRule(s.Sources)
+		if err != nil {
+			return err
+		}
+		look := furtherLook{s, 0, len(have.found), max(someCandidates+s.HowMany, len(have.found))}
+		if rule != nil {
+			look.by = rule.by.Number
+		}
 		if looks[look] == nil {
 			looks[look] = map[int64]place{}
 		}
 		looks[look][o.docs[running.Address(s.In, keyOf(at.holder))].N] = at
 	}
 	for look, places := range looks {
-		found, err := o.stores.Candidates(look.s, slices.Collect(maps.Keys(places)), look.skip, look.many)
+		found, err := o.stores.Candidates(look.s, look.by, slices.Collect(maps.Keys(places)), look.skip, look.many)
 		if err != nil {
 			return err
 		}

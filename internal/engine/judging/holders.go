@@ -21,11 +21,12 @@ type Holder struct {
 	Kept   json.RawMessage
 
 	stored *store.Document // links and values are taken out of it when they are needed
+	own    bool            // it is shown with its own kept values: others are as somebody has copied them
 	points *points         // of an element: where the reference leads that a rule asks for
 }
 
 // points is remembered with a text that shows an element. It never changes.
-type points = atomic.Pointer[string]
+type points = atomic.Pointer[pointed]
 
 // HolderOf is a stored document as one.
 func HolderOf(c *plan.Collection, d *store.Document, kept json.RawMessage) *Holder {

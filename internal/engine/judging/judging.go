@@ -20,7 +20,8 @@ import (
 // Stored is what a judge asks: [store.Tx].
 type Stored interface {
 	Known(docs []store.Address, pairs []store.Between) ([]store.Document, []bool, error)
-	Candidates(s *plan.Summary, targets []int64, skip, many int) ([]store.Candidate, error)
+	Candidates(s *plan.Summary, by plan.Number, targets []int64, skip, many int) ([]store.Candidate, error)
+	Targets(in, reference plan.Number, keys []string) ([]store.Target, error)
 	Allowed(c *plan.Collection, keys []string, filter store.Filter) (map[string]bool, error)
 	PartnersOf(of *plan.Collection, keys []string, asks []store.Partners, most int) ([]store.PartnersFound, error)
 	Context() context.Context // of the request
@@ -30,7 +31,8 @@ type Stored interface {
 type Judges struct {
 	*running.App
 	memory *memory
-	parts  *lru.Cache[partsKey, []part] // see [obeying.partsOf]
+	parts  *lru.Cache[partsKey, []part]             // see [obeying.partsOf]
+	fixed  *lru.Cache[*plan.Collection, *fixedRule] // see [Judge.fixedRuleOf]
 	asking asking
 }
 
@@ -44,7 +46,11 @@ func New(app *running.App) (*Judges, error) {
 	if err != nil {
 		return nil, err
 	}
-	js := &Judges{App: app, memory: memory, parts: parts}
+	fixed, err := lru.New[*plan.Collection, *fixedRule](fixedKnown)
+	if err != nil {
+		return nil, err
+	}
+	js := &Judges{App: app, memory: memory, parts: parts, fixed: fixed}
 	js.asking.partners.Log, js.asking.further.Log = app.Log, app.Log
 	return js, nil
 }
@@ -56,7 +62,9 @@ type Judge struct {
 	who    running.Viewer
 	court  *access.Court
 	stores Stored
-	parts  *lru.Cache[partsKey, []part] // nil: none are remembered
+	of     *Judges   // nil: nothing is remembered
+	began  time.Time // when rules are about now
+	reader *partners // the reader's own pairs; nil: not known
 }
 
 // Of is a judge for a viewer, nil if no rules hold for them.
@@ -68,15 +76,16 @@ func Of(v *running.Version, who running.Viewer, stores Stored) *Judge {
 }
 
 func from(v *running.Version, who running.Viewer, s access.Source, stores Stored) *Judge {
-	court := v.Law.Court(s, who.Me, time.Now()).Within(access.BudgetOf(stores.Context()))
-	return &Judge{Version: v, who: who, court: court, stores: stores}
+	now := time.Now()
+	court := v.Law.Court(s, who.Me, now).Within(access.BudgetOf(stores.Context()))
+	return &Judge{Version: v, who: who, court: court, stores: stores, began: now}
 }
 
 // Judge is [Of] with what is remembered.
 func (js *Judges) Judge(v *running.Version, who running.Viewer, stores Stored) *Judge {
 	j := Of(v, who, stores)
 	if j != nil {
-		j.parts = js.parts
+		j.of = js
 	}
 	return j
 }

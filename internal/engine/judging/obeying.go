@@ -23,13 +23,11 @@ func (j *Judge) Obey(holders []*Holder) error {
 	if len(holders) == 0 {
 		return nil
 	}
-	o := obeying{Judge: j, docs: map[store.Address]*Holder{}, verdicts: map[judgement]bool{},
-		more:    map[place]*candidates{},
-		filters: map[*plan.Collection]filtering{}, allowed: map[store.Address]bool{}}
+	o := obeying{Judge: j}
 	shown := make([]json.RawMessage, len(holders))
 	left := make([]int, len(holders)) // holders of which something is unknown
 	for i := range left {
-		left[i] = i
+		left[i], holders[i].own = i, true
 	}
 	for range mostRounds {
 		var err error
@@ -52,8 +50,7 @@ func (j *Judge) Obey(holders []*Holder) error {
 // round goes over holders of which something is unknown, and tells of which it still is. What their rules ask of the
 // viewer is the same for all: as soon as one needs that, it is looked up before all others.
 func (o *obeying) round(holders []*Holder, left []int, shown []json.RawMessage) (still []int, err error) {
-	o.want = wishes{docs: map[store.Address]*plan.Collection{}, verdicts: map[judgement][]access.Condition{},
-		more: map[place]*plan.Summary{}, read: map[*plan.Collection][]string{}, points: map[store.Address]pointing{}}
+	o.want = wishes{}
 	for at, i := range left {
 		h := holders[i]
 		o.waits = false
@@ -81,7 +78,8 @@ const (
 	someCandidates = 20
 )
 
-// obeying judges the kept values of some holders. It goes over them until nothing is unknown.
+// obeying judges the kept values of some holders. It goes over them until nothing is unknown. Its maps are made when
+// something is put in: mostly nothing has to be.
 type obeying struct {
 	*Judge
 	docs     map[store.Address]*Holder // nil: it is not there
@@ -93,15 +91,24 @@ type obeying struct {
 	filters map[*plan.Collection]filtering // what the database can tell by itself
 	allowed map[store.Address]bool         // and has told
 
-	partners *partners // the reader's own; nil: not known
-	asked    []store.Partners
+	rules   map[*plan.Collection]*fixedRule // nil: the rule is none
+	nowhere map[store.Address]bool          // documents whose reference leads nowhere
+	asked   []store.Partners                // of the reader
+	tooMany bool                            // partners they have
+}
+
+// put puts something into a map that may not have been made yet.
+func put[K comparable, V any](m *map[K]V, k K, v V) {
+	if *m == nil {
+		*m = map[K]V{}
+	}
+	(*m)[k] = v
 }
 
 // filtering is the rule to read documents of a collection as the database can tell it.
 type filtering struct {
 	store.Filter
-	exact bool       // it is all there is to tell
-	fixed *fixedRule // it depends on little, nil if on more
+	exact bool // it is all there is to tell
 }
 
 // place is a kept value in a document.
@@ -151,12 +158,18 @@ func (o *obeying) value(h *Holder, p part) (json.RawMessage, error) {
 		return o.copied(h, p.Kept, p.text)
 	}
 	s := h.Of.Summary(p.Kept)
+	nested := p.Kind == design.Latest && o.Obeying(s.Sources)
+	if !nested {
+		if all, err := o.allShown(h, s, p); all || err != nil {
+			return p.text, err
+		}
+	}
 	items, changed, err := o.elements(h, s, p)
 	if err != nil {
 		return nil, err
 	}
 	for i, item := range items {
-		if p.Kind == design.Latest && len(o.Law.JudgedNames(s.Sources.Collection)) > 0 {
+		if nested {
 			if items[i].shown, err = o.object(item.from, s.Sources, item.shown); err != nil {
 				return nil, err
 			}
@@ -205,6 +218,28 @@ type item struct {
 	shown json.RawMessage
 }
 
+// allShown tells whether a latest or a gather is shown as it is stored.
+func (o *obeying) allShown(h *Holder, s *plan.Summary, p part) (bool, error) {
+	if o.Law.RightTo(s.Kept) != access.Judged {
+		return true, nil
+	}
+	if byPair(s) || len(p.items) > s.HowMany {
+		return false, nil
+	}
+	for _, e := range p.items {
+		may, err := o.may(h, s.Kept, &Holder{Of: s.Sources, Key: e.key, points: e.points}, nil)
+		if !may || err != nil {
+			return false, err
+		}
+	}
+	return true, nil
+}
+
+// byPair tells whether a source is shown to who may read the pair that it comes from, by the pair's own values.
+func byPair(s *plan.Summary) bool {
+	return s.Pair != nil && s.Pair.Access.Of(design.OpRead).Names(design.NamePair)
+}
+
 // elements are those of a latest or a gather that the viewer may read, and whether these are others than
 // are stored.
 func (o *obeying) elements(h *Holder, s *plan.Summary, p part) (all []item, changed bool, err error) {
@@ -215,10 +250,12 @@ func (o *obeying) elements(h *Holder, s *plan.Summary, p part) (all []item, chan
 	if o.Law.RightTo(s.Kept) != access.Judged {
 		return stored, false, nil
 	}
-	byPair := s.Pair != nil && s.Pair.Access.Of(design.OpRead).Names(design.NamePair)
-	if !byPair {
+	if !byPair(s) {
 		may := make([]item, 0, len(stored))
 		for _, one := range stored {
+			if len(may) == s.HowMany {
+				break
+			}
 			is, err := o.may(h, s.Kept, one.from, nil)
 			if err != nil {
 				return nil, false, err
@@ -227,12 +264,20 @@ func (o *obeying) elements(h *Holder, s *plan.Summary, p part) (all []item, chan
 				may = append(may, one)
 			}
 		}
-		if len(may) == len(stored) || len(stored) < s.HowMany {
+		if len(may) == s.HowMany || len(stored) < o.whole(h, s) {
 			return may, len(may) < len(stored), nil
 		}
 	}
 	all, err = o.further(h, s)
 	return all, true, err
+}
+
+// whole is how many elements are stored if there may be more sources than these.
+func (o *obeying) whole(h *Holder, s *plan.Summary) int {
+	if _, building := h.Of.Building[s.Name]; building || !h.own {
+		return s.HowMany // what is derived anew, and what others have copied, has nothing besides
+	}
+	return s.Stored()
 }
 
 // further are the elements, looked for among all sources.
@@ -252,8 +297,9 @@ func (o *obeying) further(h *Holder, s *plan.Summary) ([]item, error) {
 			break
 		}
 		from := HolderOf(s.Sources, &c.Document, c.Kept)
-		if err := o.pointing(from); err != nil {
-			return nil, err
+		if c.To != 0 {
+			from.points = new(points)
+			from.points.Store(&pointed{c.To, c.ToKey})
 		}
 		may, err := o.may(h, s.Kept, from, c.PairFields)
 		if err != nil {
@@ -269,22 +315,11 @@ func (o *obeying) further(h *Holder, s *plan.Summary) ([]item, error) {
 		items = append(items, item{from, shown})
 	}
 	if len(items) < s.HowMany && !have.all && len(have.found) < mostCandidates {
-		o.want.more[at], o.waits = s, true
-		o.docs[running.Address(h.Of, h.Key)] = h
+		put(&o.want.more, at, s)
+		put(&o.docs, running.Address(h.Of, h.Key), h)
+		o.waits = true
 	}
 	return items, nil
-}
-
-// pointing notes where the reference of a document leads that its rule asks for, if it does.
-func (o *obeying) pointing(h *Holder) error {
-	f, err := o.filter(h.Of)
-	if err != nil || f.fixed == nil {
-		return err
-	}
-	key, err := pointsTo(f.fixed.by, *h.stored)
-	h.points = new(points)
-	h.points.Store(&key)
-	return err
 }
 
 // known is a holder of which something is known that is needed, nil if it is not there, or as long as
@@ -296,7 +331,8 @@ func (o *obeying) known(h *Holder, enough bool) *Holder {
 	a := running.Address(h.Of, h.Key)
 	found, looked := o.docs[a]
 	if !looked {
-		o.want.docs[a], o.waits = h.Of, true
+		put(&o.want.docs, a, h.Of)
+		o.waits = true
 	}
 	return found
 }
@@ -304,14 +340,16 @@ func (o *obeying) known(h *Holder, enough bool) *Holder {
 // may tells whether the viewer may be shown a source. As long as that is not known it is taken to be so.
 func (o *obeying) may(h *Holder, k *design.Kept, from *Holder, pairFields json.RawMessage) (may bool, err error) {
 	if access.ByReading(k) {
-		f, err := o.filter(from.Of)
+		rule, err := o.fixedRule(from.Of)
 		if err != nil {
 			return false, err
 		}
-		if f.fixed != nil && from.points != nil {
-			if may, is := o.byPartners(f.fixed, from); is {
-				return may, nil
-			}
+		if rule != nil && from.points != nil && !o.tooMany && !o.nowhere[running.Address(from.Of, from.Key)] {
+			return o.byPartners(rule, from), nil
+		}
+		f, err := o.filter(from.Of)
+		if err != nil {
+			return false, err
 		}
 		if f.exact {
 			return o.mayRead(from), nil
@@ -321,7 +359,8 @@ func (o *obeying) may(h *Holder, k *design.Kept, from *Holder, pairFields json.R
 	may, decided := o.verdicts[about]
 	if !decided {
 		o.waits = true
-		o.want.verdicts[about], err = o.conditions(h, k, from, pairFields)
+		conditions, err := o.conditions(h, k, from, pairFields)
+		put(&o.want.verdicts, about, conditions)
 		return true, err
 	}
 	return may, nil
@@ -331,39 +370,46 @@ func (o *obeying) may(h *Holder, k *design.Kept, from *Holder, pairFields json.R
 func (o *obeying) filter(c *plan.Collection) (f filtering, err error) {
 	f, known := o.filters[c]
 	if !known {
-		if f.Filter, f.exact, err = o.Filter(c); err == nil && f.exact {
-			f.fixed, err = o.fixedRuleOf(c)
-		}
-		o.filters[c] = f
+		f.Filter, f.exact, err = o.Filter(c)
+		put(&o.filters, c, f)
 	}
 	return f, err
 }
 
-// byPartners tells whether the viewer may read a document by where a reference of it leads and by their own pairs,
-// false if it is to be found out otherwise. As long as that is not known it is taken to be so.
-func (o *obeying) byPartners(rule *fixedRule, from *Holder) (may, is bool) {
-	at := running.Address(from.Of, from.Key)
-	if _, decided := o.allowed[at]; decided {
-		return false, false
+// fixedRule is the rule to read documents of a collection as a fixed one, nil if it is none.
+func (o *obeying) fixedRule(c *plan.Collection) (rule *fixedRule, err error) {
+	rule, known := o.rules[c]
+	if !known {
+		rule, err = o.fixedRuleOf(c)
+		put(&o.rules, c, rule)
 	}
-	key := from.points.Load()
-	if key == nil {
-		o.want.points[at] = pointing{rule.by, from.points}
+	return rule, err
+}
+
+// byPartners tells whether the viewer may read a document by where a reference of it leads and by their own pairs. As
+// long as that is not known it is taken to be so.
+func (o *obeying) byPartners(rule *fixedRule, from *Holder) (may bool) {
+	to := from.points.Load()
+	if to == nil {
+		if o.want.points[rule] == nil {
+			put(&o.want.points, rule, map[string][]*points{})
+		}
+		o.want.points[rule][from.Key] = append(o.want.points[rule][from.Key], from.points)
 		o.waits = true
 	}
-	missing := o.partners == nil
-	for _, ask := range rule.pairs {
-		if !slices.Contains(o.asked, ask) {
-			o.asked, missing = append(o.asked, ask), true
+	switch {
+	case o.reader == nil && o.who.Me == "":
+		o.reader = &partners{} // a stranger has none
+	case o.who.Me != "" && (o.reader == nil || !o.reader.knows(rule.pairs)):
+		for _, ask := range rule.pairs {
+			if !slices.Contains(o.asked, ask) {
+				o.asked = append(o.asked, ask)
+			}
 		}
-	}
-	if missing {
 		o.want.partners, o.waits = true, true
+		return true
 	}
-	if missing || key == nil {
-		return true, true
-	}
-	return rule.allows(o.Judge, o.partners, *key), true
+	return to == nil || rule.allows(o.Plan, o.reader, *to)
 }
 
 // mayRead tells whether the viewer may read a document by a rule of which the database can tell all. As long
@@ -371,7 +417,7 @@ func (o *obeying) byPartners(rule *fixedRule, from *Holder) (may, is bool) {
 func (o *obeying) mayRead(from *Holder) bool {
 	may, decided := o.allowed[running.Address(from.Of, from.Key)]
 	if !decided {
-		o.want.read[from.Of] = append(o.want.read[from.Of], from.Key)
+		put(&o.want.read, from.Of, append(o.want.read[from.Of], from.Key))
 		o.waits = true
 	}
 	return may || !decided

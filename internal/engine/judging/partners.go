@@ -1,83 +1,38 @@
 package judging
 
 import (
-	"encoding/json"
+	"errors"
+	"slices"
 
 	"yalvo/internal/design"
-	"yalvo/internal/design/expr"
 	"yalvo/internal/design/plan"
-	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
 )
 
-// fixedRule is a rule to read documents that depends, of each, on nothing but where one reference leads which never
-// changes: once that is known, only the reader's own pairs are to be looked at.
-type fixedRule struct {
-	by        *plan.Reference
-	f, nobody expr.Filter
-	who       *expr.Document // nil: it does not depend on whether the reader is there
-	pairs     []store.Partners
+// partners are a reader's own pairs, as far as they have been asked for.
+type partners struct {
+	key   string // the reader's, empty for a stranger
+	n     int64  // their row, 0 if they are not there
+	asked []store.Partners
+	found [][]int64 // nil: there are too many
 }
 
-// fixedRuleOf is the rule to read documents of a collection as one, nil if it is none.
-func (j *Judge) fixedRuleOf(c *plan.Collection) (*fixedRule, error) {
-	if c.Lift != nil || j.who.Me == "" || j.Plan.Design.Accounts == nil {
-		return nil, nil
+// with are the rows of those with whom the reader is in pairs of a kind.
+func (p *partners) with(ask store.Partners) []int64 {
+	if at := slices.Index(p.asked, ask); at >= 0 {
+		return p.found[at]
 	}
-	f, nobody, who, err := j.court.Filter(c.Collection)
-	if err != nil || !f.Exact() || who != nil && !nobody.Exact() {
-		return nil, err
-	}
-	for _, r := range c.References {
-		stays := r.WhenGone == design.GoneRemove || r.WhenGone == design.GoneRefuse
-		if !c.Collection.Field(r.Name).Fixed || !stays || !f.Of(r.Name) || !nobody.Of(r.Name) {
-			continue
-		}
-		rule := &fixedRule{by: r, f: f, nobody: nobody, who: who}
-		if rule.asks(j, f) && rule.asks(j, nobody) {
-			return rule, nil
-		}
-	}
-	return nil, nil
+	return nil
 }
 
-// asks notes which pairs a filter asks for, false if they are not all between the reader and what the reference
-// leads to.
-func (r *fixedRule) asks(j *Judge, f expr.Filter) bool {
-	for _, part := range f.Parts {
-		if !r.asks(j, part) {
+// knows tells whether what a rule asks for is known.
+func (p *partners) knows(asks []store.Partners) bool {
+	for _, ask := range asks {
+		if at := slices.Index(p.asked, ask); at < 0 || p.found[at] == nil {
 			return false
 		}
 	}
-	if f.Kind != expr.Paired {
-		return true
-	}
-	ask, is := r.ask(j, f)
-	if !is {
-		return f.From == (expr.End{}) || f.To == (expr.End{}) // nobody is paired with anything
-	}
-	for _, known := range r.pairs {
-		if known == ask {
-			return true
-		}
-	}
-	r.pairs = append(r.pairs, ask)
 	return true
-}
-
-// ask is what is asked of the reader's pairs to know whether there is one.
-func (r *fixedRule) ask(j *Judge, f expr.Filter) (store.Partners, bool) {
-	me := func(e expr.End) bool {
-		return e.Known != nil && e.Known.Key == j.who.Me && e.Known.Collection == j.Plan.Design.Accounts.Name
-	}
-	of := func(e expr.End) bool { return e.Known == nil && e.Reference == r.by.Name && e.Collection != "" }
-	return store.Partners{Pair: j.Plan.Pair(f.Pair), From: me(f.From)}, me(f.From) && of(f.To) || me(f.To) && of(f.From)
-}
-
-// partners are the reader's own pairs.
-type partners struct {
-	there bool
-	with  map[store.Partners]map[string]bool
 }
 
 // mostPartners is how many partners are looked at together. Of who has more they are looked for one by one.
@@ -90,62 +45,78 @@ func (o *obeying) partnersFor(asks []store.Partners) (*partners, error) {
 	if err != nil {
 		return nil, err
 	}
-	p := &partners{there: found[0].There, with: map[store.Partners]map[string]bool{}}
-	for i, keys := range found[0].With {
-		if keys == nil {
-			return nil, nil
-		}
-		with := make(map[string]bool, len(keys))
-		for _, key := range keys {
-			with[key] = true
-		}
-		p.with[asks[i]] = with
+	p := &partners{o.who.Me, found[0].N, asks, found[0].With}
+	if !p.knows(asks) {
+		return nil, nil
 	}
 	return p, nil
 }
 
-// allows tells whether the rule lets through a document whose reference leads to a key, empty for nowhere.
-func (r *fixedRule) allows(j *Judge, p *partners, key string) bool {
-	f := r.f
-	if r.who != nil && !p.there {
-		f = r.nobody
+// WillAsk is what is asked of the reader's own pairs to show documents of a collection. Whoever reads them in the same
+// statement as the documents tells [Judge.Knows] of them.
+func (j *Judge) WillAsk(c *plan.Collection) (asks []store.Partners, err error) {
+	if j == nil || j.who.Me == "" {
+		return nil, nil
 	}
-	return r.holds(j, p, f, key)
+	return j.asksOf(c, nil, map[*plan.Collection]bool{})
 }
 
-func (r *fixedRule) holds(j *Judge, p *partners, f expr.Filter, key string) bool {
-	switch f.Kind {
-	case expr.Always:
-		return true
-	case expr.AllOf:
-		for _, part := range f.Parts {
-			if !r.holds(j, p, part, key) {
-				return false
-			}
-		}
-		return true
-	case expr.AnyOf:
-		for _, part := range f.Parts {
-			if r.holds(j, p, part, key) {
-				return true
-			}
-		}
-	case expr.NotThat:
-		return !r.holds(j, p, f.Parts[0], key)
-	case expr.Points:
-		return key != "" && f.From.Known != nil && f.From.Known.Key == key
-	case expr.Paired:
-		ask, is := r.ask(j, f)
-		return is && p.with[ask][key]
+func (j *Judge) asksOf(c *plan.Collection, asks []store.Partners, seen map[*plan.Collection]bool) ([]store.Partners,
+	error) {
+	if seen[c] || !j.Obeying(c) {
+		return asks, nil
 	}
-	return false
+	seen[c] = true
+	var err error
+	for _, k := range c.Collection.Kept {
+		if !j.Law.Judges(k) {
+			continue
+		}
+		from := j.sourcesOf(c, k)
+		rule, wrong := j.fixedRuleOf(from)
+		if err = errors.Join(err, wrong); rule != nil {
+			for _, ask := range rule.pairs {
+				if !slices.Contains(asks, ask) {
+					asks = append(asks, ask)
+				}
+			}
+		}
+		asks, wrong = j.asksOf(from, asks, seen)
+		err = errors.Join(err, wrong)
+	}
+	return asks, err
 }
 
-// pointsTo is where a reference of a stored document leads, empty for nowhere.
-func pointsTo(r *plan.Reference, d store.Document) (key string, err error) {
-	facts := map[string]json.RawMessage{}
-	if err = running.Pick(facts, running.See(r.In, d).Facts, []string{r.Name}); err == nil && facts[r.Name] != nil {
-		err = json.Unmarshal(facts[r.Name], &key)
+// sourcesOf is the collection of what a kept value shows.
+func (j *Judge) sourcesOf(c *plan.Collection, k *design.Kept) *plan.Collection {
+	if k.Kind == design.Copy {
+		return j.Plan.Collection(k.Via.To.Name)
 	}
-	return key, err
+	return c.Summary(k).Sources
+}
+
+// Knows tells the judge of the reader's own pairs, as they are at the moment that it serves.
+func (j *Judge) Knows(asked []store.Partners, found store.PartnersFound) {
+	if j != nil && len(asked) > 0 {
+		j.reader = &partners{j.who.Me, found.N, asked, found.With}
+	}
+}
+
+// pointed is where the reference of a document leads: to which row, and of which key. Both are zero for nowhere.
+type pointed struct {
+	n   int64
+	key string
+}
+
+// pointing notes where a reference of stored documents leads.
+func (j *Judge) pointing(c *plan.Collection, by *plan.Reference, keys []string) (map[string]pointed, error) {
+	found, err := j.stores.Targets(c.Number, by.Number, keys)
+	if err != nil {
+		return nil, err
+	}
+	to := make(map[string]pointed, len(found))
+	for _, f := range found {
+		to[f.Key] = pointed{f.Target, f.TargetKey}
+	}
+	return to, nil
 }

@@ -47,7 +47,7 @@ func (js *Judges) Recall(v *running.Version, who running.Viewer, stores Stored) 
 	}
 	r := &Recalling{}
 	r.Judge = from(v, who, recalled{v, stores.Known, js, r}, stores)
-	r.parts = js.parts
+	r.of = js
 	return r
 }
 

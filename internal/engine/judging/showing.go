@@ -19,9 +19,12 @@ func (j *Judge) Show(c *plan.Collection, d store.Document) (running.Document, er
 // ShowAll are stored documents of a collection as the viewer may see them, decided about together: without
 // the values that they may not read, and without what edits of these alone have done to versions and times.
 func (j *Judge) ShowAll(c *plan.Collection, docs []store.Document) ([]running.Document, error) {
-	seen := make([]running.Document, len(docs))
+	seen, see := make([]running.Document, len(docs)), running.See
+	if j != nil { // what a reader sees of kept values is judged
+		see = running.SeeWithSpare
+	}
 	for i, d := range docs {
-		seen[i] = running.See(c, d)
+		seen[i] = see(c, d)
 	}
 	if j == nil {
 		return seen, nil

@@ -52,7 +52,7 @@ func (p *Prover) WhyKept(ctx context.Context, path, name string) (Sources, error
 			name, strings.Join(keptNames(c), ", "))
 	}
 	var kept map[string]json.RawMessage
-	if err := json.Unmarshal(doc.Kept, &kept); err != nil {
+	if err := json.Unmarshal(running.WithoutSpare(c, doc.Kept), &kept); err != nil {
 		return Sources{}, err
 	}
 	out := Sources{Document: c.Path(doc.Key), Name: name, Kind: string(k.Kind), From: k.Source(), Stored: kept[name],

@@ -5,8 +5,6 @@ import (
 	"encoding/json"
 	"slices"
 
-	"github.com/go-json-experiment/json/jsontext"
-
 	"yalvo/internal/design"
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/judging"
@@ -108,7 +106,7 @@ func CheckChosen(of *plan.Collection, names []string) error {
 
 // Chosen are the members of facts, or of kept values, that have some names.
 func Chosen(object json.RawMessage, wanted []string) (json.RawMessage, error) {
-	return sift(nil, object, func(name, _ jsontext.Value) bool {
+	return sift(nil, object, func(name []byte, _ json.RawMessage) bool {
 		return slices.ContainsFunc(wanted, func(w string) bool { return names(name, w) })
 	})
 }

@@ -100,8 +100,13 @@ func (asksNothing) PartnersOf(*plan.Collection, []string, []store.Partners, int)
 	return nil, errAsks
 }
 
+// Targets is part of [judging.Stored].
+func (asksNothing) Targets(plan.Number, plan.Number, []string) ([]store.Target, error) {
+	return nil, errAsks
+}
+
 // Candidates is part of [judging.Stored].
-func (asksNothing) Candidates(*plan.Summary, []int64, int, int) ([]store.Candidate, error) {
+func (asksNothing) Candidates(*plan.Summary, plan.Number, []int64, int, int) ([]store.Candidate, error) {
 	return nil, errAsks
 }
 

@@ -43,6 +43,9 @@ func (r *Reader) List(ctx context.Context, who running.Viewer, ask ListRequest, 
 	if err := in.filter(); err != nil {
 		return Documents{}, err
 	}
+	if err := in.askOfReader(); err != nil {
+		return Documents{}, err
+	}
 	if len(ask.Marks) > 0 {
 		if in.page.MarksAsked, err = marksAsked(v.Plan, who, ask.Marks, l.Entries); err != nil {
 			return Documents{}, err
@@ -160,6 +163,14 @@ func (in *listing) filter() error {
 	}
 	in.page.Filter = store.Both(belongs, store.NewApart(in.v.Plan, in.l, apart))
 	return nil
+}
+
+// askOfReader has pages tell of the reader what is asked of them to show their entries.
+func (in *listing) askOfReader() (err error) {
+	if in.page.Partners, err = in.rules.WillAsk(in.l.Entries); err == nil && len(in.page.Partners) > 0 {
+		in.page.Reader = running.Address(in.v.Plan.Collection(in.v.Plan.Design.Accounts.Name), in.who.Me)
+	}
+	return err
 }
 
 // apart are the questions for pairs that keep an entry from the caller.

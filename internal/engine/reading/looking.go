@@ -66,7 +66,7 @@ func (l *looking) marked(nth int, found store.MarksFound) {
 // they may see the timeline is asked together with the first: it is refused as a whole.
 func (l *looking) seen(places []store.Place, entries []*Entry) ([]*Entry, error) {
 	if l.Judge == nil {
-		return entries, nil
+		return withoutSpare(l.t.Entries, entries), nil
 	}
 	may, err := l.decide(places, entries)
 	if err != nil {
@@ -85,6 +85,22 @@ func (l *looking) seen(places []store.Place, entries []*Entry) ([]*Entry, error)
 		err = narrow(l.Judge, l.t.Entries, out)
 	}
 	return out, err
+}
+
+// withoutSpare are entries, nil for none, with what their kept values show alone.
+func withoutSpare(c *plan.Collection, entries []*Entry) []*Entry {
+	if len(c.Spared) == 0 {
+		return entries
+	}
+	out := make([]*Entry, len(entries))
+	for i, e := range entries {
+		if e != nil {
+			own := *e // others may hold it too
+			own.Kept = running.WithoutSpare(c, e.Kept)
+			out[i] = &own
+		}
+	}
+	return out
 }
 
 // obeying tells whether a timeline carries a value that has to be judged when it is read.

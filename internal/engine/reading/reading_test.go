@@ -1,20 +1,20 @@
 package reading
 
 import (
+	"encoding/json"
 	"strings"
 	"testing"
 
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
 
-	"github.com/go-json-experiment/json/jsontext"
 	"github.com/jackc/pgx/v5/pgtype"
 )
 
 func TestAnEntryShowsMembersAsTheyStand(t *testing.T) {
 	pick := func(text string) (string, error) {
 		some, err := sift([]byte("before "), []byte(text),
-			func(name, _ jsontext.Value) bool { return !names(name, "b") })
+			func(name []byte, _ json.RawMessage) bool { return !names(name, "b") })
 		return string(some), err
 	}
 	for text, want := range map[string]string{

@@ -9,10 +9,14 @@ import (
 func (in *listing) rows(page store.ListPage) ([]store.Listed, error) {
 	who := look{in.l.Name, in.who.Me, page.Of.N}
 	page.Share, _ = in.shares.Get(who)
-	return sparing(in.inMany, who, func(many store.Pairings) ([]store.Listed, error) {
+	rows, err := sparing(in.inMany, who, func(many store.Pairings) ([]store.Listed, error) {
 		page.InMany = many
 		return in.remembering(who, page)
 	})
+	if len(rows) > 0 && rows[0].Reader != nil {
+		in.rules.Knows(page.Partners, *rows[0].Reader)
+	}
+	return rows, err
 }
 
 // remembering reads rows of a list with the documents that are remembered: of these the

@@ -8,8 +8,6 @@ import (
 	"strconv"
 	"time"
 
-	"github.com/go-json-experiment/json/jsontext"
-
 	"yalvo/internal/design"
 	"yalvo/internal/design/access"
 	"yalvo/internal/design/plan"
@@ -202,12 +200,12 @@ func carried(t *plan.Timeline, row store.Entry) (Entry, error) {
 		var building []string
 		row.Kept, building = running.Finished(t.Entries, row.Kept)
 		entry.Building = slices.DeleteFunc(building, func(name string) bool {
-			return !carries(t, jsontext.Value(strconv.Quote(name)), true)
+			return !carries(t, []byte(strconv.Quote(name)), true)
 		})
 	}
 	both := make([]byte, 0, len(row.Fields)+len(row.Kept))
-	both, err := sift(both, row.Fields, func(name, value jsontext.Value) bool {
-		if value.Kind() == '"' && names(name, t.By.Name) {
+	both, err := sift(both, row.Fields, func(name []byte, value json.RawMessage) bool {
+		if value[0] == '"' && names(name, t.By.Name) {
 			entry.Author = string(value[1 : len(value)-1])
 		}
 		return carries(t, name, false)
@@ -216,12 +214,12 @@ func carried(t *plan.Timeline, row store.Entry) (Entry, error) {
 		return Entry{}, err
 	}
 	entry.Facts = both
-	both, err = sift(both, row.Kept, func(name, _ jsontext.Value) bool { return carries(t, name, true) })
+	both, err = sift(both, row.Kept, func(name []byte, _ json.RawMessage) bool { return carries(t, name, true) })
 	entry.Kept = both[len(entry.Facts):]
 	return entry, err
 }
 
-func carries(t *plan.Timeline, name jsontext.Value, kept bool) bool {
+func carries(t *plan.Timeline, name []byte, kept bool) bool {
 	return len(t.Carry) == 0 || slices.ContainsFunc(t.Carry,
 		func(c design.Part) bool { return (c.Kept != nil) == kept && names(name, c.Name()) })
 }

@@ -234,5 +234,10 @@ func Item(s *plan.Summary, key string, facts, kept json.RawMessage) (json.RawMes
 	if err := Pick(item, kept, s.KeptNames); err != nil {
 		return nil, err
 	}
+	for _, shown := range s.Sources.Spared {
+		if list := item[shown.Name]; list != nil && slices.Contains(s.KeptNames, shown.Name) {
+			item[shown.Name] = First(list, shown.HowMany)
+		}
+	}
 	return json.Marshal(item)
 }

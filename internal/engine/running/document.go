@@ -32,6 +32,13 @@ type Document struct {
 
 // See shows a stored document of a collection.
 func See(c *plan.Collection, d store.Document) Document {
+	seen := SeeWithSpare(c, d)
+	seen.Kept = WithoutSpare(c, seen.Kept)
+	return seen
+}
+
+// SeeWithSpare is the same with all that is stored of kept values: see [WithoutSpare].
+func SeeWithSpare(c *plan.Collection, d store.Document) Document {
 	version, updated := d.As(nil)
 	seen := Document{
 		ID: IDOf(d.Key), Path: c.Path(d.Key), Version: version,
@@ -58,9 +65,12 @@ func Finished(c *plan.Collection, kept json.RawMessage) (json.RawMessage, []stri
 			delete(all, name)
 		}
 	}
-	for name := range all {
-		if c.KeptValue(name) == nil { // of the version before
+	for name, value := range all {
+		switch k := c.KeptValue(name); {
+		case k == nil: // of the version before
 			delete(all, name)
+		case k.HowMany > 0: // it may have been stored with more than it shows, or with less: see [plan.Spare]
+			all[name] = First(value, k.HowMany)
 		}
 	}
 	shown, err := json.Marshal(all)

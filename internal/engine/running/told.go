@@ -76,7 +76,7 @@ func (s source) Know(docs []access.Address, pairs []access.Ask) (map[access.Addr
 // RuleValues are the values of a stored document that the rules of a version name: see
 // [design.Collection.ShapeOf].
 func (v *Version) RuleValues(c *plan.Collection, d store.Document) (map[string]any, error) {
-	seen := See(c, d)
+	seen := SeeWithSpare(c, d) // rules name no lists
 	values := map[string]any{"id": seen.ID, "version": seen.Version,
 		"created": design.FormatTime(seen.Created), "updated": design.FormatTime(seen.Updated)}
 	read := func(object json.RawMessage, names []string, take func(name string, v any)) error {

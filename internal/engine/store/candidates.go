@@ -11,11 +11,14 @@ type Candidate struct {
 	Document
 	Target     int64
 	PairFields json.RawMessage // of pairs: their own
+	To         int64           // the row that a reference leads to, 0: nowhere
+	ToKey      string
 }
 
 // Candidates are the newest sources of a latest or a gather of some documents, newest first, after having
-// passed over some. Keys: contributions_to, documents (n), kept (doc), pairs (kind, b, a).
-func (tx *Tx) Candidates(s *plan.Summary, targets []int64, skip, many int) ([]Candidate, error) {
+// passed over some, with where a reference of theirs leads, 0: none is asked for. Keys: contributions_to,
+// documents (n), kept (doc), pairs (kind, b, a), refs (source, reference).
+func (tx *Tx) Candidates(s *plan.Summary, by plan.Number, targets []int64, skip, many int) ([]Candidate, error) {
 	fields, join, args := "NULL::jsonb", "", []any{}
 	if s.Pair != nil {
 		a, b := "x.source", "t.target"
@@ -27,7 +30,8 @@ func (tx *Tx) Candidates(s *plan.Summary, targets []int64, skip, many int) ([]Ca
 	}
 	var found []Candidate
 	err := tx.db.Raw(`
-		SELECT t.target, `+fields+` AS pair_fields, `+documentColumns+`
+		SELECT t.target, `+fields+` AS pair_fields, coalesce(led.n, 0) AS "to",
+			coalesce(led.key, '') AS to_key, `+documentColumns+`
 		FROM unnest(?::bigint[]) AS t (target)
 		CROSS JOIN LATERAL (
 			SELECT source, value FROM contributions
@@ -36,9 +40,11 @@ func (tx *Tx) Candidates(s *plan.Summary, targets []int64, skip, many int) ([]Ca
 			OFFSET ? LIMIT ?
 		) x
 		JOIN documents d ON d.n = x.source
-		LEFT JOIN kept k ON k.doc = x.source `+join+`
+		LEFT JOIN kept k ON k.doc = x.source
+		LEFT JOIN refs r ON r.source = x.source AND r.reference = ?
+		LEFT JOIN documents led ON led.n = r.target `+join+`
 		ORDER BY t.target, x.value DESC, x.source DESC`,
-		append([]any{bigints(targets), s.Number, skip, many}, args...)...).Scan(&found).Error
+		append([]any{bigints(targets), s.Number, skip, many, by}, args...)...).Scan(&found).Error
 	for i := range found {
 		found[i].lift(s.Sources)
 		if s.Pair != nil {

@@ -10,22 +10,36 @@ import (
 
 // card is the value of a kept copy, in SQL: the copied values of a target as
 // far as it has them. fields and values are the columns that hold the target's.
-// It is worked out here and nowhere else.
+// It is worked out here and nowhere else. Of lists it has what they show.
 func card(c *plan.Copy, fields, values string) string {
 	var parts []string
 	if len(c.Fields) > 0 {
-		parts = append(parts, members(fields, c.Fields))
+		parts = append(parts, members(fields, c.Fields, "m.value"))
 	}
 	if len(c.KeptNames) > 0 {
-		parts = append(parts, members(values, c.KeptNames))
+		parts = append(parts, members(values, c.KeptNames, withoutSpare(c.Via.To)))
 	}
 	return strings.Join(parts, " || ")
 }
 
-// members is an object of those members of another that have one of the names.
+// withoutSpare is a kept value of a document, as a member of an object, without what is stored of it besides what it
+// shows: see [plan.Spare].
+func withoutSpare(c *plan.Collection) string {
+	if len(c.Spared) == 0 {
+		return "m.value"
+	}
+	value := "CASE m.key"
+	for _, s := range c.Spared {
+		value += " WHEN '" + s.Name + "' THEN jsonb_path_query_array(m.value, '$[0 to " +
+			number(int64(s.HowMany-1)) + "]')"
+	}
+	return value + " ELSE m.value END"
+}
+
+// members is an object of those members m of another that have one of the names, each with a value.
 // Names of a design need no quoting.
-func members(object string, names []string) string {
-	return `coalesce((SELECT jsonb_object_agg(m.key, m.value) FROM jsonb_each(` + object + `) m
+func members(object string, names []string, value string) string {
+	return `coalesce((SELECT jsonb_object_agg(m.key, ` + value + `) FROM jsonb_each(` + object + `) m
 		WHERE m.key IN ('` + strings.Join(names, "', '") + `')), '{}')`
 }
 

@@ -150,9 +150,9 @@ type Chosen struct {
 }
 
 // Choose are the greatest contributions to each target (of a min, the least),
-// greatest first, as many as the summary holds. Index: contributions_to.
+// greatest first, as many as are stored. Index: contributions_to.
 func (tx *Tx) Choose(s *plan.Summary, targets []int64) ([]Chosen, error) {
-	order, many := "DESC", s.HowMany
+	order, many := "DESC", s.Stored()
 	switch s.Kind {
 	case "min":
 		order, many = "ASC", 1

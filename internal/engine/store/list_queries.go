@@ -22,6 +22,7 @@ type ListQuery struct {
 	columns string    // of the document
 	also    string    // what follows those
 	shown   string    // what the list orders by
+	reader  string    // what is told of the reader, with a comma before it: see [Reading]
 	from    statement // tables, and what holds of every entry
 	filter  statement // what is left out, whoever reads
 	own     statement // what is left out for this reader
@@ -54,6 +55,7 @@ func (page ListPage) Query() (*ListQuery, error) {
 	q := &ListQuery{page: page, lookups: &lookups{told: true, many: page.InMany}}
 	marks := page.MarksAsked.columns(q.lookups, "d.n")
 	q.filter, q.own = page.Filter.split(q.lookups)
+	q.reader = strings.Join(append([]string{""}, page.Reading.columns(q.lookups)...), ", ")
 	q.kept = q.lookups.kept || slices.ContainsFunc(page.Order, func(o design.Order) bool { return o.Part.Kept != nil })
 	q.with = q.lookups.with()
 	q.columns = page.document(q.kept)
@@ -62,11 +64,17 @@ func (page ListPage) Query() (*ListQuery, error) {
 	q.from = page.from(page.joins(q.kept) + q.lookups.joins.String())
 	q.from = statement{q.from.sql + after.sql, append(q.from.args, after.args...)}
 	q.order = strings.Join(append(order, page.row()+way(keys[len(keys)-1].up)), ", ")
-	q.text = q.with.sql + `
+	rows := `
 		SELECT ` + q.columns + ", " + q.also + ", " + q.shown + `
 		FROM ` + q.from.sql + " AND " + q.filter.sql + " AND " + q.own.sql + `
 		ORDER BY ` + q.order + `
 		LIMIT ?`
+	if q.reader != "" {
+		rows = `
+		SELECT x.*` + q.reader + `
+		FROM (` + rows + `) x`
+	}
+	q.text = q.with.sql + rows
 	return q, nil
 }
 
@@ -184,7 +192,7 @@ func (q *ListQuery) together(readers []*ListQuery) (statement, bool) {
 		own[i] = slices.Concat(r.with.args, r.own.args, []any{r.page.Limit})
 	}
 	each, ok := eachOf(q.lookups.beside(), `
-		SELECT d.n, d.xmin, d.kept_version, `+besides(q.also)+", "+q.shown+`, d.nth, (SELECT count(*) FROM head)
+		SELECT d.n, d.xmin, d.kept_version, `+besides(q.also)+", "+q.shown+besides(q.reader)+`, d.nth, (SELECT count(*) FROM head)
 		FROM head d`+lifted+`
 		WHERE `+besides(q.own.sql)+`
 		LIMIT ?`, own)

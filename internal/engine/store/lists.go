@@ -30,6 +30,7 @@ type ListPage struct {
 	Limit         int
 
 	MarksAsked
+	Reading
 
 	Bare   bool     // no more of the documents is read than their rows' versions
 	InMany Pairings // who is known to be in many pairs: see [InMany]
@@ -49,6 +50,7 @@ type Listed struct {
 
 	Versions Versions // of pages that are bare
 	MarksFound
+	Reader *PartnersFound // what is known of the reader, see [Reading]: nil but for one row
 }
 
 func (l Listed) size() int { return l.Linked.size() }
@@ -162,11 +164,13 @@ type listRow struct {
 	inMany Pairings // see [lookups.inMany]
 	marks  marksRow
 	order  []orderValue
+	reader readerRow
 }
 
 // into is what a row of the statement is read to.
 func (page ListPage) into() *listRow {
-	return &listRow{marks: page.marksRow(), order: make([]orderValue, len(page.Order))}
+	return &listRow{marks: page.marksRow(), order: make([]orderValue, len(page.Order)),
+		reader: page.Reading.row()}
 }
 
 // columns are where the columns of the statement go.
@@ -181,7 +185,7 @@ func (page ListPage) columns(r *listRow) []any {
 	for i, k := range sortKeys(page.List, "", "", "") {
 		columns = append(columns, k.read(&r.order[i]))
 	}
-	return columns
+	return append(columns, r.reader.columns()...)
 }
 
 // listed is the entry that a row tells of.
@@ -191,6 +195,7 @@ func (page ListPage) listed(r listRow) (Listed, error) {
 		l.PairFields = liftFields(page.Through, l.PairFields)
 	}
 	l.Collection, l.order = page.Entries.Number, slices.Clone(r.order)
+	l.Reader = r.reader.found()
 	var err error
 	l.MarksFound, err = page.found(r.marks)
 	return l, err

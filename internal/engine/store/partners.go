@@ -1,6 +1,10 @@
 package store
 
-import "yalvo/internal/design/plan"
+import (
+	"slices"
+
+	"yalvo/internal/design/plan"
+)
 
 // Partners asks with whom somebody is in pairs of a kind.
 type Partners struct {
@@ -10,25 +14,25 @@ type Partners struct {
 
 // PartnersFound is with whom somebody is in pairs.
 type PartnersFound struct {
-	There bool       // they are there themselves
-	With  [][]string // the keys of the others, for each kind that was asked for; nil: there are too many
+	N    int64     // their own row, 0 if they are not there
+	With [][]int64 // the rows of the others, for each kind that was asked for; nil: there are too many
 }
 
 // PartnersOf are those with whom some documents of a collection are in pairs of some kinds, as far as there are at
-// most so many. Keys: documents (collection, key), (n), pairs (kind, b, a), pairs_from.
+// most so many. Keys: documents (collection, key), pairs (kind, b, a), pairs_from.
 func (tx *Tx) PartnersOf(of *plan.Collection, keys []string, asks []Partners, most int) ([]PartnersFound, error) {
 	b := &builder{}
 	b.add("WITH one AS MATERIALIZED (SELECT d.n, w.nth FROM unnest(", b.arg(texts(keys).text(), "text[]"),
 		") WITH ORDINALITY AS w (key, nth)\n\t\tJOIN documents d ON d.collection = ", number(int64(of.Number)),
-		" AND d.key = w.key)\nSELECT nth, 0, '' FROM one")
+		" AND d.key = w.key)\nSELECT nth, 0, n FROM one")
 	for i, ask := range asks {
 		near, far, only := "b", "a", ""
 		if ask.From {
 			near, far, only = "a", "b", " AND "+walked("p.")
 		}
-		b.add("\nUNION ALL SELECT one.nth, ", number(int64(i+1)), ", x.key FROM one CROSS JOIN LATERAL (\n\t\t",
-			"SELECT d.key FROM pairs p JOIN documents d ON d.n = p.", far, "\n\t\tWHERE p.kind = ",
-			number(int64(ask.Pair.Number)), " AND p.", near, " = one.n", only, " LIMIT ", number(int64(most+1)), ") x")
+		b.add("\nUNION ALL SELECT one.nth, ", number(int64(i+1)), ", x.n FROM one CROSS JOIN LATERAL (\n\t\t",
+			"SELECT p.", far, " AS n FROM pairs p WHERE p.kind = ", number(int64(ask.Pair.Number)), " AND p.", near,
+			" = one.n", only, " LIMIT ", number(int64(most+1)), ") x")
 	}
 	rows, err := tx.db.Statement.ConnPool.QueryContext(tx.Context(), b.text.String(), b.args...)
 	if err != nil {
@@ -37,21 +41,23 @@ func (tx *Tx) PartnersOf(of *plan.Collection, keys []string, asks []Partners, mo
 	defer rows.Close()
 	found := make([]PartnersFound, len(keys))
 	for i := range found {
-		found[i].With = make([][]string, len(asks))
+		found[i].With = make([][]int64, len(asks))
 		for k := range asks {
-			found[i].With[k] = []string{}
+			found[i].With[k] = []int64{}
 		}
 	}
 	for rows.Next() {
 		var who, nth int
-		var key string
-		if err := rows.Scan(&who, &nth, &key); err != nil {
+		var n int64
+		if err := rows.Scan(&who, &nth, &n); err != nil {
 			return nil, err
 		}
 		one := &found[who-1]
-		if one.There = true; nth > 0 {
-			one.With[nth-1] = append(one.With[nth-1], key)
+		if nth == 0 {
+			one.N = n
+			continue
 		}
+		one.With[nth-1] = append(one.With[nth-1], n)
 	}
 	for _, one := range found {
 		for k, with := range one.With {
@@ -61,4 +67,86 @@ func (tx *Tx) PartnersOf(of *plan.Collection, keys []string, asks []Partners, mo
 		}
 	}
 	return found, rows.Err()
+}
+
+// Target is where a reference of a document leads.
+type Target struct {
+	Key       string // of the document
+	Target    int64
+	TargetKey string
+}
+
+// Targets are where a reference of some documents of a collection leads, of those that are there and of which it leads
+// somewhere. Keys: documents (collection, key), (n), refs (source, reference).
+func (tx *Tx) Targets(in, reference plan.Number, keys []string) ([]Target, error) {
+	var found []Target
+	err := tx.db.Raw(`
+		SELECT d.key, t.n AS target, t.key AS target_key
+		FROM documents d
+		JOIN refs r ON r.source = d.n AND r.reference = ?
+		JOIN documents t ON t.n = r.target
+		WHERE d.collection = ? AND d.key = ANY(?::text[])`, reference, in, texts(keys)).Scan(&found).Error
+	return found, err
+}
+
+// Reading asks for the partners of who reads a page, in the statement that reads it.
+type Reading struct {
+	Reader   Address
+	Partners []Partners
+}
+
+// columns are what a statement tells of the reader: their row, and the rows of those they are paired with, NULL if
+// these are too many. In no row but the first: all tell the same.
+func (r Reading) columns(l *lookups) (columns []string) {
+	if len(r.Partners) == 0 {
+		return nil
+	}
+	me := l.known(r.Reader.Collection, r.Reader.Key)
+	columns = append(columns, me)
+	for _, ask := range r.Partners {
+		few, _ := l.partners(ask.Pair.Number, ask.From, me)
+		if few == "" {
+			few = "NULL::bigint[]"
+		}
+		columns = append(columns, few)
+	}
+	for i, c := range columns {
+		columns[i] = "CASE WHEN row_number() OVER () = 1 THEN " + c + " END"
+	}
+	return columns
+}
+
+// readerRow is where these columns go.
+type readerRow struct {
+	n    *int64
+	with [][]int64
+}
+
+func (r Reading) row() readerRow { return readerRow{with: make([][]int64, len(r.Partners))} }
+
+// found is what a row tells, nil if it is not the first.
+func (r *readerRow) found() *PartnersFound {
+	told := r.n != nil
+	for _, with := range r.with {
+		told = told || with != nil
+	}
+	if !told {
+		return nil
+	}
+	found := &PartnersFound{With: slices.Clone(r.with)}
+	if r.n != nil {
+		found.N = *r.n
+	}
+	return found
+}
+
+func (r *readerRow) columns() []any {
+	if len(r.with) == 0 {
+		return nil
+	}
+	columns := []any{&r.n}
+	for i := range r.with {
+		columns = append(columns, &r.with[i])
+	}
+	return columns
 }
