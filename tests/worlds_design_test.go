@@ -17,7 +17,8 @@ func imagineRules(r *rand.Rand) string {
 	people := one("doc == me || !doc.shut", "!paired('block', doc, me)", "doc == me || !doc.shut && !paired('block', doc, me)")
 	posts := "(!doc.draft || doc.author == me)" + one("", " && !paired('block', doc.author, me)", " && !apart(me, doc.author)", " && (!doc.author.shut || doc.author == me)")
 	return strings.NewReplacer("PEOPLE", people, "POSTS", posts,
-		"NOTES", one("true", "!has(doc.author) || !paired('block', doc.author, me)", "!has(doc.author) || !apart(me, doc.author)", "!doc.hushed"),
+		"NOTES", one("true", "!paired('block', doc.author, me)", "!apart(me, doc.author) || doc.author == me", "!apart(me, doc.author)", "!doc.hushed"),
+		"NOTEAUTHOR", one("required: true, default: me, fixed: true", "required: true, default: me", "required: true, default: me, fixed: true"),
 		"EDITPERSON", one("doc == me", "me != null"),
 		"EDITPOST", one("me != null", "me != null && doc.author == me", "me != null && (!has(new.about) || new.about.size < 50)"),
 		"CREATEPOST", one("new.author == me", "new.author == me && (!has(new.about) || new.about.size < 50)",
@@ -69,7 +70,7 @@ collections:
     fields:
       text:   {type: string, required: true, max: 400}
       hushed: {type: boolean, default: false}
-      author: {type: reference, to: people, default: me, inverse: notes, when_gone: remove}
+      author: {type: reference, to: people, NOTEAUTHOR, inverse: notes, when_gone: remove}
     kept:
       byline: {copy: author, fields: [name]}
 pairs:

@@ -412,6 +412,11 @@ func (w *twin) change(r *rand.Rand, h hidden) {
 	}
 	path := h.path(r)
 	parts := strings.Split(path, "/")
+	if len(parts) == 4 && r.IntN(2) == 0 { // another note by whoever wrote one that is hidden, or that one goes
+		w.another(r, path)
+		w.Settle()
+		return
+	}
 	switch r.IntN(4) {
 	case 0, 1:
 		names := free[parts[len(parts)-2]]
@@ -430,6 +435,21 @@ func (w *twin) change(r *rand.Rand, h hidden) {
 		}
 	}
 	w.Settle()
+}
+
+func (w *twin) another(r *rand.Rand, note string) {
+	w.t.Helper()
+	if r.IntN(3) == 0 {
+		w.ask("DELETE", "/v1/collections/"+note, "", "")
+		return
+	}
+	_, text := w.ask("GET", "/v1/collections/"+note, "", "")
+	var doc struct{ Facts struct{ Author string } }
+	if json.Unmarshal(text, &doc) != nil || doc.Facts.Author == "" {
+		return // it is gone
+	}
+	w.ask("POST", "/v1/collections/"+note[:strings.LastIndexByte(note, '/')], "application/json", fmt.Sprintf(
+		`{"id":"h%d","facts":{"text":"hidden","hushed":true,"author":%q}}`, r.IntN(1000), doc.Facts.Author))
 }
 
 func (w *twin) edit(path, name, value string) {
