@@ -361,7 +361,7 @@ func (l loading) pairs(p *plan.Pair, lines []*parsed) error {
 	rows := make([]store.PairLine, len(lines))
 	for i, x := range lines {
 		rows[i] = store.PairLine{From: x.line.From, To: x.line.To, At: *x.line.At,
-			Ends: running.EndsInWords(p, x.line.From, x.line.To)}
+			Ends: running.EndsOf(p, x.line.From, x.line.To).String()}
 		if len(p.Fields) > 0 {
 			rows[i].Fields, rows[i].Filled = x.fields, x.filled
 		}

@@ -221,7 +221,7 @@ func (u Unit) pairWrite(p *plan.Pair, link running.Link, kind plan.Kind, why Cau
 	}
 	w := store.PairWrite{Pair: p, From: link.From, To: link.To, Design: u.Number, Due: u.Plan.Due(change),
 		Change: why.Change,
-		Record: store.Record{Subject: p.Name, Detail: running.EndsInWords(p, link.From, link.To), Actor: why.Actor,
+		Record: store.Record{Subject: p.Name, Detail: running.EndsOf(p, link.From, link.To).String(), Actor: why.Actor,
 			Cause: why.Journalled()}}
 	change.Kind = plan.Changed
 	whenChanged := u.Plan.Due(change)
@@ -284,7 +284,7 @@ func (u Unit) keepsItsOwn(p *plan.Pair, link running.Link, facts map[string]any)
 
 // pairUnchanged is the result of a write that found a pair as it was to be.
 func (u Unit) pairUnchanged(p *plan.Pair, link running.Link) (Result, error) {
-	history, err := u.Tx.AboutPair(p.Name, running.EndsInWords(p, link.From, link.To), 1)
+	history, err := u.Tx.AboutPair(p.Name, running.EndsOf(p, link.From, link.To), 1)
 	if err != nil {
 		return Result{}, err
 	}

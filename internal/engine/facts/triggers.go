@@ -49,7 +49,7 @@ func (u Unit) FirePair(on design.Event, p *plan.Pair, ends store.Ends, why Cause
 	if err != nil {
 		return err
 	}
-	about := store.Event{Subject: running.EndsInWords(p, ends.AKey, ends.BKey), Doc: ends.A, Other: ends.B}
+	about := store.Event{Subject: running.EndsOf(p, ends.AKey, ends.BKey).String(), Doc: ends.A, Other: ends.B}
 	payload := map[string]any{"pair": typed, "from": ends.AKey, "to": ends.BKey, "me": why.Actor}
 	return u.fire(triggers, about, payload, why)
 }

@@ -13,12 +13,19 @@ import (
 	"yalvo/internal/engine/running"
 )
 
+// apart is an object taken apart.
+type apart struct {
+	parts []part
+	shown json.RawMessage // it, if nothing in it is hidden
+}
+
 // part is a kept value in the text of an object, of which something has to be judged.
 type part struct {
 	*design.Kept
 	at    int // where it begins
 	text  json.RawMessage
-	items []element // of a latest or a gather
+	shown json.RawMessage // the same without spares
+	items []element       // of a latest or a gather
 }
 
 // element is one of a latest or a gather as it is stored.
@@ -28,11 +35,11 @@ type element struct {
 	points *points
 }
 
-// partsOf are the parts of an object. What was taken apart lately need not be again: pages remember
+// takenApart is an object taken apart. What was lately need not be again: pages remember
 // documents, and hold the same text. It is held here too, so that no other can lie where it lay.
-func (o *obeying) partsOf(c *plan.Collection, raw json.RawMessage) ([]part, error) {
+func (o *obeying) takenApart(c *plan.Collection, raw json.RawMessage) (a apart, err error) {
 	if len(raw) == 0 {
-		return nil, nil
+		return apart{shown: raw}, nil
 	}
 	k := partsKey{&raw[0], len(raw), c}
 	if o.of != nil {
@@ -40,24 +47,48 @@ func (o *obeying) partsOf(c *plan.Collection, raw json.RawMessage) ([]part, erro
 			return known, nil
 		}
 	}
-	var parts []part
 	var wrong error
-	err := running.Members(raw, func(name []byte, value json.RawMessage, at int) bool {
+	err = running.Members(raw, func(name []byte, value json.RawMessage, at int) bool {
 		kept := o.judged(c, name)
 		if kept == nil || string(value) == "null" {
 			return true
 		}
-		p := part{Kept: kept, at: at, text: value}
+		p := part{Kept: kept, at: at, text: value, shown: value}
 		if kept.Kind != design.Copy {
+			p.shown = running.First(value, kept.HowMany)
 			p.items, wrong = elementsOf(kept, value)
 		}
-		parts = append(parts, p)
+		a.parts = append(a.parts, p)
 		return wrong == nil
 	})
-	if err = errors.Join(err, wrong); err == nil && o.of != nil {
-		o.of.parts.Add(k, parts)
+	if err = errors.Join(err, wrong); err != nil {
+		return a, err
 	}
-	return parts, err
+	a.shown = joined(raw, a.parts, nil)
+	if o.of != nil {
+		o.of.parts.Add(k, a)
+	}
+	return a, nil
+}
+
+// joined is an object with some values in the place of its parts, or with these as they are shown if nothing is hidden.
+func joined(raw json.RawMessage, parts []part, values []json.RawMessage) json.RawMessage {
+	var out json.RawMessage // nil: it is as it stands
+	done := 0               // so much of raw is in it
+	for i, p := range parts {
+		value := p.shown
+		if values != nil {
+			value = values[i]
+		}
+		if !bytes.Equal(value, p.text) {
+			out = append(append(out, raw[done:p.at]...), value...)
+			done = p.at + len(p.text)
+		}
+	}
+	if out == nil {
+		return raw
+	}
+	return append(out, raw[done:]...)
 }
 
 // partsKey is a text, by where it lies.
@@ -67,7 +98,7 @@ type partsKey struct {
 	of    *plan.Collection
 }
 
-// partsKnown is of how many texts the parts are remembered: some 20 MB, besides texts that pages remember.
+// partsKnown is of how many texts the parts are remembered: some 40 MB, besides texts that pages remember.
 const partsKnown = 20_000
 
 func elementsOf(k *design.Kept, list json.RawMessage) (all []element, err error) {

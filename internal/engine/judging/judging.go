@@ -31,7 +31,7 @@ type Stored interface {
 type Judges struct {
 	*running.App
 	memory *memory
-	parts  *lru.Cache[partsKey, []part]             // see [obeying.partsOf]
+	parts  *lru.Cache[partsKey, apart]              // see [obeying.takenApart]
 	fixed  *lru.Cache[*plan.Collection, *fixedRule] // see [Judge.fixedRuleOf]
 	asking asking
 }
@@ -42,7 +42,7 @@ func New(app *running.App) (*Judges, error) {
 	if err != nil {
 		return nil, err
 	}
-	parts, err := lru.New[partsKey, []part](partsKnown)
+	parts, err := lru.New[partsKey, apart](partsKnown)
 	if err != nil {
 		return nil, err
 	}

@@ -131,26 +131,23 @@ type candidates struct {
 
 // object goes through an object in which kept values stand by their names.
 func (o *obeying) object(h *Holder, c *plan.Collection, raw json.RawMessage) (json.RawMessage, error) {
-	parts, err := o.partsOf(c, raw)
+	apart, err := o.takenApart(c, raw)
 	if err != nil {
 		return nil, err
 	}
-	var out json.RawMessage // nil: it is as it stands
-	done := 0               // so much of raw is in it
-	for _, p := range parts {
-		shown, err := o.value(h, p)
+	var few [4]json.RawMessage
+	shown, nothingHidden := few[:0], true
+	for _, p := range apart.parts {
+		value, err := o.value(h, p)
 		if err != nil {
 			return nil, err
 		}
-		if !bytes.Equal(shown, p.text) {
-			out = append(append(out, raw[done:p.at]...), shown...)
-			done = p.at + len(p.text)
-		}
+		shown, nothingHidden = append(shown, value), nothingHidden && bytes.Equal(value, p.shown)
 	}
-	if out == nil {
-		return raw, nil
+	if nothingHidden {
+		return apart.shown, nil
 	}
-	return append(out, raw[done:]...), nil
+	return joined(raw, apart.parts, shown), nil
 }
 
 func (o *obeying) value(h *Holder, p part) (json.RawMessage, error) {
@@ -161,7 +158,7 @@ func (o *obeying) value(h *Holder, p part) (json.RawMessage, error) {
 	nested := p.Kind == design.Latest && o.Obeying(s.Sources)
 	if !nested {
 		if all, err := o.allShown(h, s, p); all || err != nil {
-			return p.text, err
+			return p.shown, err
 		}
 	}
 	items, changed, err := o.elements(h, s, p)
@@ -218,15 +215,15 @@ type item struct {
 	shown json.RawMessage
 }
 
-// allShown tells whether a latest or a gather is shown as it is stored.
+// allShown tells whether a latest or a gather is shown without anything being hidden.
 func (o *obeying) allShown(h *Holder, s *plan.Summary, p part) (bool, error) {
 	if o.Law.RightTo(s.Kept) != access.Judged {
 		return true, nil
 	}
-	if byPair(s) || len(p.items) > s.HowMany {
+	if byPair(s) {
 		return false, nil
 	}
-	for _, e := range p.items {
+	for _, e := range p.items[:min(len(p.items), s.HowMany)] {
 		may, err := o.may(h, s.Kept, &Holder{Of: s.Sources, Key: e.key, points: e.points}, nil)
 		if !may || err != nil {
 			return false, err

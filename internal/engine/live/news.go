@@ -49,7 +49,8 @@ func (n *news) add(v *running.Version, line store.Record) {
 		n.paths[path] = true
 	}
 	if line.Kind == plan.Set || line.Kind == plan.Unset {
-		for path := range strings.SplitSeq(line.Detail, " → ") {
+		ends := line.Ends()
+		for _, path := range []string{ends.From, ends.To} {
 			n.ends[end{line.Subject, path}], n.paired[path] = true, true
 		}
 		return
@@ -85,13 +86,13 @@ func (n *news) mayShow(v *running.Version, w *Watch) bool {
 // everybody's.
 func hangOn(v *running.Version, line store.Record) (accounts []string, everybody bool) {
 	if line.Kind == plan.Set || line.Kind == plan.Unset {
-		from, to, _ := strings.Cut(line.Detail, " → ")
+		ends := line.Ends()
 		if !v.Law.Asks(line.Subject) {
 			return nil, false
 		}
 		p := v.Plan.Pair(line.Subject)
 		account := v.Plan.Design.Accounts
-		return []string{from, to}, p.From.Collection != account && p.To.Collection != account
+		return []string{ends.From, ends.To}, p.From.Collection != account && p.To.Collection != account
 	}
 	if line.Kind == plan.Created {
 		return nil, false // of what is new a page changes

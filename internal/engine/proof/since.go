@@ -75,7 +75,7 @@ func (p *Prover) paired(ctx context.Context, pair *plan.Pair, from, to int64, ki
 	if err != nil || keys[from] == "" || keys[to] == "" {
 		return nil, err
 	}
-	history, err := p.Store.AboutPair(ctx, pair.Name, running.EndsInWords(pair, keys[from], keys[to]), 1)
+	history, err := p.Store.AboutPair(ctx, pair.Name, running.EndsOf(pair, keys[from], keys[to]), 1)
 	if err != nil || len(history) == 0 || !slices.Contains(kinds, history[0].Kind) {
 		return nil, err
 	}

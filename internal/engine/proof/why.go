@@ -197,20 +197,20 @@ func (q *inquiry) pair(p *plan.Pair, a, b int64, aKey, bKey string, speaksFor bo
 	if err != nil {
 		return false, err
 	}
-	history, err := q.prover.Store.AboutPair(q.ctx, p.Name, running.EndsInWords(p, aKey, bKey), 1)
+	history, err := q.prover.Store.AboutPair(q.ctx, p.Name, running.EndsOf(p, aKey, bKey), 1)
 	if err != nil {
 		return false, err
 	}
 	var reason *Reason
 	switch {
 	case set && speaksFor:
-		reason = q.add(ReasonFollowed, true, &stands.At, "%s: %s", p.Name, running.EndsInWords(p, aKey, bKey))
+		reason = q.add(ReasonFollowed, true, &stands.At, "%s: %s", p.Name, running.EndsOf(p, aKey, bKey))
 	case set:
-		reason = q.add(ReasonBarred, false, &stands.At, "%s: %s", p.Name, running.EndsInWords(p, aKey, bKey))
+		reason = q.add(ReasonBarred, false, &stands.At, "%s: %s", p.Name, running.EndsOf(p, aKey, bKey))
 	case speaksFor && len(history) > 0 && history[0].Kind == plan.Unset:
-		reason = q.add(ReasonNot, false, &history[0].At, "%s: %s was unset", p.Name, running.EndsInWords(p, aKey, bKey))
+		reason = q.add(ReasonNot, false, &history[0].At, "%s: %s was unset", p.Name, running.EndsOf(p, aKey, bKey))
 	case speaksFor:
-		q.add(ReasonNot, false, nil, "%s: %s was never set", p.Name, running.EndsInWords(p, aKey, bKey))
+		q.add(ReasonNot, false, nil, "%s: %s was never set", p.Name, running.EndsOf(p, aKey, bKey))
 	}
 	if reason != nil && len(history) > 0 {
 		reason.Change, reason.As = history[0].Seq, history[0].Actor

@@ -143,9 +143,9 @@ func (v *Version) Locate(path string) (*plan.Collection, string, error) {
 	return c, key, nil
 }
 
-// EndsInWords is how the journal names a pair: the paths of its two ends.
-func EndsInWords(p *plan.Pair, from, to string) string {
-	return p.From.Path(from) + " → " + p.To.Path(to)
+// EndsOf are the ends of a pair of a kind by their keys.
+func EndsOf(p *plan.Pair, from, to string) store.EndPaths {
+	return store.EndPaths{From: p.From.Path(from), To: p.To.Path(to)}
 }
 
 // Fires tells whether a trigger of the developer's own may wait for a kind of

@@ -83,8 +83,9 @@ func (c clauses) args(before, after []any) []any {
 func (f Filter) split(l *lookups) (all, own statement) {
 	all, own = statement{sql: "true"}, statement{sql: "true"}
 	for _, p := range f {
-		one, of := p(l), &all
-		if strings.Contains(one.sql, " FROM ends)") || strings.Contains(one.sql, " FROM partners)") {
+		before, of := l.named, &all
+		one := p(l)
+		if l.named > before {
 			of = &own
 		}
 		*of = statement{of.sql + " AND " + one.sql, append(of.args, one.args...)}

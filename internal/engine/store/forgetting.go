@@ -241,7 +241,7 @@ func (tx *Tx) JournalNames(id int64) (int64, error) {
 		WITH f AS MATERIALIZED (SELECT path FROM forgotten_documents WHERE forgotten = ?)
 		SELECT count(*) FROM journal
 		WHERE subject IN (SELECT path FROM f)
-		   OR split_part(detail, ' → ', 1) IN (SELECT path FROM f)
-			OR split_part(detail, ' → ', 2) IN (SELECT path FROM f)`, id).Scan(&many).Error
+		   OR `+endOf(1)+` IN (SELECT path FROM f)
+		   OR `+endOf(2)+` IN (SELECT path FROM f)`, id).Scan(&many).Error
 	return many, err
 }

@@ -84,10 +84,9 @@ func (tx *Tx) About(path string, limit int) ([]Record, error) {
 	return tx.about("subject = ?", path, limit, path)
 }
 
-// AboutPair are the newest changes of a pair, by its kind's name and its ends
-// in words, newest first. Index: journal_about.
-func (tx *Tx) AboutPair(name, ends string, limit int) ([]Record, error) {
-	return tx.about("detail = ? AND subject = ?", ends, limit, ends, name)
+// AboutPair are the newest changes of a pair, by its kind's name and its ends, newest first. Index: journal_about.
+func (tx *Tx) AboutPair(name string, ends EndPaths, limit int) ([]Record, error) {
+	return tx.about("detail = ? AND subject = ?", ends.String(), limit, ends.String(), name)
 }
 
 // About is [Tx.About] outside of a transaction.
@@ -96,7 +95,7 @@ func (s *Store) About(ctx context.Context, path string, limit int) ([]Record, er
 }
 
 // AboutPair is [Tx.AboutPair] outside of a transaction.
-func (s *Store) AboutPair(ctx context.Context, name, ends string, limit int) ([]Record, error) {
+func (s *Store) AboutPair(ctx context.Context, name string, ends EndPaths, limit int) ([]Record, error) {
 	return s.now(ctx).AboutPair(name, ends, limit)
 }
 

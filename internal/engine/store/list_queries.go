@@ -18,14 +18,11 @@ type ListQuery struct {
 	page    ListPage
 	lookups *lookups
 
+	listParts
 	with    statement // what is looked up for the reader
 	columns string    // of the document
-	also    string    // what follows those
 	shown   string    // what the list orders by
-	reader  string    // what is told of the reader, with a comma before it: see [Reading]
 	from    statement // tables, and what holds of every entry
-	filter  statement // what is left out, whoever reads
-	own     statement // what is left out for this reader
 	order   string
 	kept    bool // kept values are named
 
@@ -37,6 +34,26 @@ type ListQuery struct {
 	Needs int
 }
 
+// listParts are the parts of a statement that name what is looked up, or may.
+type listParts struct {
+	also   string    // what follows the columns of the document
+	reader string    // what is told of the reader, with a comma before it: see [Reading]
+	filter statement // what is left out, whoever reads
+	own    statement // what is left out for this reader
+}
+
+func (page ListPage) parts(l *lookups) (p listParts) {
+	at, pairFields := "d.created", "NULL::jsonb"
+	if page.Through != nil {
+		at, pairFields = "p.at", storedFields(page.Through)
+	}
+	marks := page.MarksAsked.columns(l, "d.n")
+	p.filter, p.own = page.Filter.split(l)
+	p.reader = strings.Join(append([]string{""}, page.Reading.columns(l)...), ", ")
+	p.also = at + ", " + pairFields + ", " + l.inMany() + ", " + marks
+	return p
+}
+
 // Query makes a page ready to be read.
 func (page ListPage) Query() (*ListQuery, error) {
 	keys := sortKeys(page.List, "d.", "k.", "p.")
@@ -44,22 +61,15 @@ func (page ListPage) Query() (*ListQuery, error) {
 	if err != nil {
 		return nil, err
 	}
-	at, pairFields := "d.created", "NULL::jsonb"
-	if page.Through != nil {
-		at, pairFields = "p.at", storedFields(page.Through)
-	}
 	shown, order := make([]string, len(keys)), make([]string, len(keys))
 	for i, k := range keys {
 		shown[i], order[i] = k.shown(), k.sql+way(k.up)
 	}
 	q := &ListQuery{page: page, lookups: &lookups{told: true, many: page.InMany}}
-	marks := page.MarksAsked.columns(q.lookups, "d.n")
-	q.filter, q.own = page.Filter.split(q.lookups)
-	q.reader = strings.Join(append([]string{""}, page.Reading.columns(q.lookups)...), ", ")
+	q.listParts = page.parts(q.lookups)
 	q.kept = q.lookups.kept || slices.ContainsFunc(page.Order, func(o design.Order) bool { return o.Part.Kept != nil })
 	q.with = q.lookups.with()
 	q.columns = page.document(q.kept)
-	q.also = at + ", " + pairFields + ", " + q.lookups.inMany() + ", " + marks
 	q.shown = strings.Join(shown, ", ")
 	q.from = page.from(page.joins(q.kept) + q.lookups.joins.String())
 	q.from = statement{q.from.sql + after.sql, append(q.from.args, after.args...)}
@@ -191,10 +201,12 @@ func (q *ListQuery) together(readers []*ListQuery) (statement, bool) {
 	for i, r := range readers {
 		own[i] = slices.Concat(r.with.args, r.own.args, []any{r.page.Limit})
 	}
-	each, ok := eachOf(q.lookups.beside(), `
-		SELECT d.n, d.xmin, d.kept_version, `+besides(q.also)+", "+q.shown+besides(q.reader)+`, d.nth, (SELECT count(*) FROM head)
+	l := &lookups{each: true, told: true, many: q.page.InMany}
+	parts := q.page.parts(l)
+	each, ok := eachOf(l.beside(), `
+		SELECT d.n, d.xmin, d.kept_version, `+parts.also+", "+q.shown+parts.reader+`, d.nth, (SELECT count(*) FROM head)
 		FROM head d`+lifted+`
-		WHERE `+besides(q.own.sql)+`
+		WHERE `+parts.own.sql+`
 		LIMIT ?`, own)
 	return statement{`WITH head AS MATERIALIZED (SELECT x.*, row_number() OVER () AS nth FROM (
 			SELECT d.n, d.key, d.version, d.created, d.updated, d.fields, d.xmin, ` + keptVersion + " AS kept_version" +

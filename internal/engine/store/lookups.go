@@ -10,8 +10,11 @@ import (
 )
 
 // lookups are what the filter of a statement asks for besides: each once, whatever the rules
-// name how often.
+// name how often. They are tables of one row: ends, partners and news.
 type lookups struct {
+	each  bool // the statement answers several: see [lookups.beside]
+	named int  // how often they have been named
+
 	ends     []Address         // documents that are known, by their keys
 	pairings []pairing         // of whom all partners are read
 	targets  []*plan.Reference // of the documents
@@ -49,6 +52,15 @@ type pairing struct {
 	who  string // see [lookups.known]
 }
 
+// column is how a value that is looked up is named in the statement.
+func (l *lookups) column(table, name string) string {
+	l.named++
+	if l.each {
+		return table + "." + name
+	}
+	return "(SELECT " + name + " FROM " + table + ")"
+}
+
 // known is the row of a document of a key, NULL if there is none.
 func (l *lookups) known(in plan.Number, key string) string {
 	at := Address{in, key}
@@ -57,7 +69,7 @@ func (l *lookups) known(in plan.Number, key string) string {
 		i = len(l.ends)
 		l.ends = append(l.ends, at)
 	}
-	return "(SELECT n" + number(int64(i)) + " FROM ends)"
+	return l.column("ends", "n"+number(int64(i)))
 }
 
 // fewPairs is how many pairs of a kind somebody may be in for all of these to be read at once.
@@ -75,7 +87,7 @@ func (l *lookups) partners(kind plan.Number, from bool, who string) (few, more s
 		l.pairings = append(l.pairings, p)
 	}
 	nth := number(int64(i))
-	few, more = "(SELECT few"+nth+" FROM partners)", "(SELECT more"+nth+" FROM partners)"
+	few, more = l.column("partners", "few"+nth), l.column("partners", "more"+nth)
 	switch {
 	case !l.told:
 		return few, more
@@ -102,7 +114,7 @@ func (l *lookups) inMany() string {
 	if !l.told || len(l.fewOnes()) == 0 {
 		return "0::bigint"
 	}
-	return "(SELECT more FROM partners)"
+	return l.column("partners", "more")
 }
 
 // turnedOut is the error that some are in many pairs, nil if none are. Without any rows it is
@@ -130,35 +142,14 @@ func (l *lookups) with() statement {
 	return all
 }
 
-// beside is the same for a statement that answers several: what is looked up for each of them
-// stands among its tables, and what names it is to be put [besides].
+// beside is the same for a statement that answers several: what is looked up for each of them stands among its
+// tables.
 func (l *lookups) beside() string {
 	text := ""
 	for _, t := range l.tables() {
-		text += " CROSS JOIN LATERAL (" + besides(t.sql) + " OFFSET 0) " + t.name
+		text += " CROSS JOIN LATERAL (" + t.sql + " OFFSET 0) " + t.name
 	}
 	return text
-}
-
-// besides names what is looked up as columns of tables, not as something of the whole statement:
-// ends.n0 for (SELECT n0 FROM ends).
-func besides(sql string) string {
-	for _, table := range []string{"ends", "partners", "news"} {
-		var b strings.Builder
-		b.Grow(len(sql))
-		for {
-			before, after, found := strings.Cut(sql, " FROM "+table+")")
-			if !found {
-				break
-			}
-			begin := strings.LastIndex(before, "(SELECT ")
-			b.WriteString(before[:begin] + table + "." + before[begin+len("(SELECT "):])
-			sql = after
-		}
-		b.WriteString(sql)
-		sql = b.String()
-	}
-	return sql
 }
 
 // lookup is a table of one row of what is looked up.

@@ -43,9 +43,9 @@ type TimelinePage struct {
 // statement, but for what is asked by it.
 type PlacesForm struct {
 	lookups *lookups
-	with    statement // before the statement
-	beside  string    // the same where several are answered
-	is      statement // what the filter says
+	page    TimelinePage // that it was made for
+	with    statement    // before the statement
+	is      statement    // what the filter says
 	columns string
 	alike   string
 	each    atomic.Pointer[string] // the statement for several readers, once it has been made
@@ -57,16 +57,23 @@ const AnyReader = "*"
 
 // Form makes the form of a page.
 func (page TimelinePage) Form() *PlacesForm {
-	l := &lookups{told: true, many: page.InMany, news: true}
+	f := page.form(false)
+	f.alike = page.Timeline.Name + f.with.sql + f.columns
+	return f
+}
+
+// form is the form of a statement for one reader, or for each of several.
+func (page TimelinePage) form(each bool) *PlacesForm {
+	l := &lookups{each: each, told: true, many: page.InMany, news: true}
 	marks := page.MarksAsked.columns(l, "e.doc")
 	only := page.Filter.clausesWith(l)
-	f := &PlacesForm{lookups: l, with: only.with, beside: l.beside(), is: only.is, columns: `
-		SELECT e.rank, e.doc, e.doc <> ALL (` + rewrittenDocs + `),
+	// Of all entries the versions are read, if it is not known what was written.
+	rewritten := "coalesce(e.doc = ANY (" + l.rewrittenDocs() + "), true)"
+	return &PlacesForm{lookups: l, page: page, with: only.with, is: only.is, columns: `
+		SELECT e.rank, e.doc, e.doc <> ALL (` + l.rewrittenDocs() + `),
 			CASE WHEN ` + rewritten + ` THEN (SELECT xmin FROM documents WHERE n = e.doc) END,
 			CASE WHEN ` + rewritten + ` THEN (SELECT xmin FROM kept WHERE doc = e.doc) END,
 			coalesce(` + only.is.sql + `, false), ` + l.inMany() + ", " + marks}
-	f.alike = page.Timeline.Name + f.with.sql + f.columns
-	return f
 }
 
 // PlacesQuery is a page of a timeline, ready to be read: by itself, or together with those of
@@ -110,9 +117,6 @@ func (q *PlacesQuery) of(args, form []any) []any {
 	}
 	return args
 }
-
-// rewritten holds of entries whose versions are read: all, if it is not known what was written.
-const rewritten = "coalesce(e.doc = ANY (" + rewrittenDocs + "), true)"
 
 // placeRow is a row of the statement.
 type placeRow struct {
@@ -176,7 +180,8 @@ func (q *PlacesQuery) eachOf(readers [][]any) (statement, bool) {
 	}
 	text := q.each.Load()
 	if text == nil {
-		made := eachText(q.beside, besides(q.PlacesForm.columns)+q.reading(Owner{}).sql, types)
+		form := q.page.form(true)
+		made := eachText(form.lookups.beside(), form.columns+q.reading(Owner{}).sql, types)
 		text = &made
 		q.each.Store(text)
 	}

@@ -45,7 +45,7 @@ const epochNow = "(epoch + tableoid::bigint)"
 
 // rewrittenDocs are the documents that were written since a moment, in a statement that looks
 // that up; NULL if it is not known.
-const rewrittenDocs = "(SELECT docs FROM news)::bigint[]"
+func (l *lookups) rewrittenDocs() string { return l.column("news", "docs") + "::bigint[]" }
 
 // rewrittenTable looks that up. Index: rewritten_by.
 var rewrittenTable = `SELECT CASE WHEN EXISTS (SELECT FROM rewritten_since

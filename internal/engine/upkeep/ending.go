@@ -220,7 +220,7 @@ func (t *turn) endPairs(d store.Due, gone []int64) (many int, more bool, err err
 	var due []plan.Work
 	for i, ends := range ended {
 		records[i] = store.Record{Kind: plan.Unset, Subject: p.Name,
-			Detail: running.EndsInWords(p, ends.AKey, ends.BKey), Cause: causeOf(d).Journalled()}
+			Detail: running.EndsOf(p, ends.AKey, ends.BKey).String(), Cause: causeOf(d).Journalled()}
 		due = append(due, t.Plan.Due(plan.Change{Kind: plan.Unset, Pair: p, From: ends.A, To: ends.B})...)
 	}
 	out, err := t.outOfTimelines(p, gone)

@@ -154,7 +154,7 @@ func (m measuring) alone(d compare.Difference) (Effect, error) {
 	keys, many, err := m.tx.PairedAlone(p, examplesShown)
 	out := Effect{Does: string(compare.Check), Many: many, Unfit: many}
 	for _, key := range keys {
-		out.Examples = append(out.Examples, Example{p.Name + " " + running.EndsInWords(p, key, key), pairedAlone})
+		out.Examples = append(out.Examples, Example{p.Name + " " + running.EndsOf(p, key, key).String(), pairedAlone})
 	}
 	return out, err
 }
@@ -313,7 +313,7 @@ func (m measuring) tryPairs(t *trial, r *compare.Rewrite, p *plan.Pair) error {
 			return err
 		}
 		for _, row := range rows {
-			path := p.Name + " " + running.EndsInWords(p, row.AKey, row.BKey)
+			path := p.Name + " " + running.EndsOf(p, row.AKey, row.BKey).String()
 			if err := t.try(r, path, row.Fields, row.At); err != nil {
 				return err
 			}

@@ -98,7 +98,7 @@ func (k *Keeper) examples(ctx context.Context, v *running.Version, m *Misfits, o
 		if c := v.Plan.Collection(m.Of); c != nil {
 			one.Path = c.Path(keys[r.Doc])
 		} else if p := v.Plan.Pair(m.Of); p != nil {
-			one.Path = running.EndsInWords(p, keys[r.Other], keys[r.Doc])
+			one.Path = running.EndsOf(p, keys[r.Other], keys[r.Doc]).String()
 		}
 		m.Examples = append(m.Examples, one)
 	}
