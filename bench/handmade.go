@@ -80,7 +80,7 @@ func (b *bench) handmade() error {
 	}
 	rivals := []rival{byHandRival(hand.URL), yalvoRival(b.ctx, c, s.Address, "Authorization: Bearer "+key+"\r\n")}
 	for _, r := range rivals {
-		if err := r.fill(handLikers); err != nil {
+		if err := r.fill(handLikers, handFollowers); err != nil {
 			return err
 		}
 	}
@@ -156,8 +156,9 @@ func yalvoRival(ctx context.Context, c *client.Client, url, header string) rival
 	}
 }
 
-// fill writes what there is before anything is measured, with so many who only like.
-func (r rival) fill(likers int) error {
+// fill writes what there is before anything is measured, with so many who only like, and so many followers of each
+// member.
+func (r rival) fill(likers, followers int) error {
 	for _, part := range []struct {
 		many int
 		ask  func(i int) request
@@ -168,9 +169,9 @@ func (r rival) fill(likers int) error {
 			return r.apart(kind, member, (member+1000+i*37%500)%handMembers)
 		}},
 		{handSightings, func(i int) request { return r.post(i%handMembers, fmt.Sprintf("s%d", i)) }},
-		{handMembers * handFollowers, func(i int) request {
-			followed := i / handFollowers
-			return r.follow((followed+1+i%handFollowers)%handMembers, followed)
+		{handMembers * followers, func(i int) request {
+			followed := i / followers
+			return r.follow((followed+1+i%followers)%handMembers, followed)
 		}},
 	} {
 		var next atomic.Int64

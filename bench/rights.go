@@ -46,7 +46,7 @@ func (b *bench) rights() error {
 			return err
 		}
 		r := yalvoRival(b.ctx, c, s.Address, "Authorization: Bearer "+key+"\r\n")
-		if err := r.fill(0); err != nil {
+		if err := r.fill(0, 0); err != nil {
 			return err
 		}
 		apps = append(apps, c)
