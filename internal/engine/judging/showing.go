@@ -46,11 +46,12 @@ func (j *Judge) obeyIn(c *plan.Collection, docs []store.Document, seen []running
 	if !j.Obeying(c) {
 		return nil
 	}
-	var holders []*Holder
-	var at []int
+	all := make([]Holder, 0, len(docs))
+	holders, at := make([]*Holder, 0, len(docs)), make([]int, 0, len(docs))
 	for i := range docs {
 		if j.MayShow(c, seen[i].Kept) {
-			holders, at = append(holders, HolderOf(c, &docs[i], seen[i].Kept)), append(at, i)
+			all = append(all, Holder{Of: c, Key: docs[i].Key, N: docs[i].N, Kept: seen[i].Kept, stored: &docs[i]})
+			holders, at = append(holders, &all[len(all)-1]), append(at, i)
 		}
 	}
 	err := j.Obey(holders)

@@ -49,7 +49,9 @@ func (page ListPage) parts(l *lookups) (p listParts) {
 	}
 	marks := page.MarksAsked.columns(l, "d.n")
 	p.filter, p.own = page.Filter.split(l)
-	p.reader = strings.Join(append([]string{""}, page.Reading.columns(l)...), ", ")
+	if p.reader = page.Reading.column(l); p.reader != "" {
+		p.reader = ", " + p.reader
+	}
 	p.also = at + ", " + pairFields + ", " + l.inMany() + ", " + marks
 	return p
 }

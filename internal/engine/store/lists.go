@@ -169,8 +169,7 @@ type listRow struct {
 
 // into is what a row of the statement is read to.
 func (page ListPage) into() *listRow {
-	return &listRow{marks: page.marksRow(), order: make([]orderValue, len(page.Order)),
-		reader: page.Reading.row()}
+	return &listRow{marks: page.marksRow(), order: make([]orderValue, len(page.Order))}
 }
 
 // columns are where the columns of the statement go.
@@ -185,7 +184,7 @@ func (page ListPage) columns(r *listRow) []any {
 	for i, k := range sortKeys(page.List, "", "", "") {
 		columns = append(columns, k.read(&r.order[i]))
 	}
-	return append(columns, r.reader.columns()...)
+	return append(columns, r.reader.columns(page.Reading)...)
 }
 
 // listed is the entry that a row tells of.
@@ -195,7 +194,7 @@ func (page ListPage) listed(r listRow) (Listed, error) {
 		l.PairFields = liftFields(page.Through, l.PairFields)
 	}
 	l.Collection, l.order = page.Entries.Number, slices.Clone(r.order)
-	l.Reader = r.reader.found()
+	l.Reader = r.reader.found(page.Reading)
 	var err error
 	l.MarksFound, err = page.found(r.marks)
 	return l, err

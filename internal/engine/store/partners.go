@@ -1,10 +1,6 @@
 package store
 
-import (
-	"slices"
-
-	"yalvo/internal/design/plan"
-)
+import "yalvo/internal/design/plan"
 
 // Partners asks with whom somebody is in pairs of a kind.
 type Partners struct {
@@ -95,58 +91,48 @@ type Reading struct {
 	Partners []Partners
 }
 
-// columns are what a statement tells of the reader: their row, and the rows of those they are paired with, NULL if
-// these are too many. In no row but the first: all tell the same.
-func (r Reading) columns(l *lookups) (columns []string) {
+// column is what a statement tells of the reader, for one that asks for anything: an array of their row, of how many
+// partners of each kind there are, -1 for too many, and of the partners' rows, one kind after the other. It stands in
+// the first row alone: all tell the same.
+func (r Reading) column(l *lookups) string {
 	if len(r.Partners) == 0 {
-		return nil
+		return ""
 	}
 	me := l.known(r.Reader.Collection, r.Reader.Key)
-	columns = append(columns, me)
+	head, all := "coalesce("+me+", 0)", ""
 	for _, ask := range r.Partners {
 		few, _ := l.partners(ask.Pair.Number, ask.From, me)
 		if few == "" {
-			few = "NULL::bigint[]"
+			head += ", -1"
+			continue
 		}
-		columns = append(columns, few)
+		head += ", cardinality(" + few + ")"
+		all += " || " + few
 	}
-	for i, c := range columns {
-		columns[i] = "CASE WHEN row_number() OVER () = 1 THEN " + c + " END"
-	}
-	return columns
+	return "CASE WHEN row_number() OVER () = 1 THEN ARRAY[" + head + "]::bigint[]" + all + " END"
 }
 
-// readerRow is where these columns go.
-type readerRow struct {
-	n    *int64
-	with [][]int64
-}
+// readerRow is where that goes.
+type readerRow struct{ told []int64 }
 
-func (r Reading) row() readerRow { return readerRow{with: make([][]int64, len(r.Partners))} }
+func (r *readerRow) columns(of Reading) []any {
+	if len(of.Partners) == 0 {
+		return nil
+	}
+	return []any{&r.told}
+}
 
 // found is what a row tells, nil if it is not the first.
-func (r *readerRow) found() *PartnersFound {
-	told := r.n != nil
-	for _, with := range r.with {
-		told = told || with != nil
-	}
-	if !told {
+func (r readerRow) found(of Reading) *PartnersFound {
+	if len(r.told) == 0 {
 		return nil
 	}
-	found := &PartnersFound{With: slices.Clone(r.with)}
-	if r.n != nil {
-		found.N = *r.n
+	many, rows := r.told[1:1+len(of.Partners)], r.told[1+len(of.Partners):]
+	found := &PartnersFound{N: r.told[0], With: make([][]int64, len(many))}
+	for i, n := range many {
+		if n >= 0 {
+			found.With[i], rows = rows[:n:n], rows[n:]
+		}
 	}
 	return found
-}
-
-func (r *readerRow) columns() []any {
-	if len(r.with) == 0 {
-		return nil
-	}
-	columns := []any{&r.n}
-	for i := range r.with {
-		columns = append(columns, &r.with[i])
-	}
-	return columns
 }
