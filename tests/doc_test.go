@@ -17,6 +17,7 @@ import (
 
 func TestMain(m *testing.M) {
 	asCommand()
+	asRun()
 	scratch.Main(m, func() {
 		if chrome.stop != nil {
 			chrome.stop()

@@ -14,7 +14,6 @@ import (
 	"runtime/debug"
 	"sync"
 	"sync/atomic"
-	"syscall"
 	"testing"
 
 	"github.com/jackc/pgx/v5"
@@ -46,11 +45,9 @@ func Main(m *testing.M, ends ...func()) {
 			code = 1
 		}
 	}
-	for _, dir := range folders.made {
-		if err := os.RemoveAll(dir); err != nil {
-			fmt.Fprintln(os.Stderr, err)
-			code = 1
-		}
+	if err := removeFolders(); err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		code = 1
 	}
 	os.Exit(code)
 }
@@ -64,35 +61,6 @@ var shared = struct {
 	mu     sync.Mutex
 	filled map[string]func() error
 }{filled: map[string]func() error{}}
-
-var folders struct {
-	mu   sync.Mutex
-	made []string
-}
-
-// Folder makes a folder that PostgreSQL's unprivileged user may enter. Main
-// removes it when all tests have run.
-func Folder() (string, error) {
-	dir, err := os.MkdirTemp(memory(), "yalvo-test-")
-	if err != nil {
-		return "", err
-	}
-	folders.mu.Lock()
-	folders.made = append(folders.made, dir)
-	folders.mu.Unlock()
-	return dir, os.Chmod(dir, 0o755)
-}
-
-// memory is a folder that lies in memory, if there is one with room for all that tests make:
-// hundreds of databases, of which nothing has to outlive them. Empty: there is none.
-func memory() string {
-	const folder, enough = "/dev/shm", 8 << 30
-	var fs syscall.Statfs_t
-	if err := syscall.Statfs(folder, &fs); err != nil || fs.Bavail*uint64(fs.Bsize) < enough {
-		return ""
-	}
-	return folder
-}
 
 // Database makes an empty database and returns its URL.
 func Database(t testing.TB) string {
