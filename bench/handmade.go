@@ -56,6 +56,9 @@ type request struct{ method, path, as, body string }
 // what it will do.
 func (b *bench) handmade() error {
 	quiet := slog.New(slog.NewTextHandler(io.Discard, nil))
+	if err := b.stop(); err != nil {
+		return err
+	}
 	if err := b.sql("CREATE DATABASE fenwatch", "CREATE DATABASE byhand"); err != nil {
 		return err
 	}

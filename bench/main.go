@@ -20,6 +20,7 @@ import (
 	"runtime/pprof"
 	"slices"
 	"strings"
+	"sync"
 
 	"github.com/jackc/pgx/v5/pgxpool"
 
@@ -45,6 +46,7 @@ type bench struct {
 	header   string // of requests that no client sends: the key
 	database string
 	db       *pgxpool.Pool
+	stop     func() error // the service: those that bring services of their own need its connections
 }
 
 func main() {
@@ -86,7 +88,8 @@ func run(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	defer s.Stop()
+	stop := sync.OnceValue(s.Stop)
+	defer stop()
 	db, err := pgxpool.New(ctx, pg.Address()+"&search_path=yalvo")
 	if err != nil {
 		return err
@@ -103,6 +106,7 @@ func run(ctx context.Context) error {
 		"Authorization: Bearer " + key + "\r\n",
 		pg.Address(),
 		db,
+		stop,
 	}
 	if err := b.machine(); err != nil {
 		return err

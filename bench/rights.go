@@ -3,9 +3,9 @@ package main
 import (
 	"errors"
 	"fmt"
-	"io"
 	"log/slog"
 	"math/rand/v2"
+	"os"
 	"strings"
 
 	"yalvo/client"
@@ -22,6 +22,9 @@ func (b *bench) rights() error {
 	if told == string(demo.Design) {
 		return fmt.Errorf("the demo's design has no such line any more")
 	}
+	if err := b.stop(); err != nil {
+		return err
+	}
 	var ways []way
 	var apps []*client.Client
 	for _, variant := range []struct{ name, database, design string }{
@@ -32,7 +35,7 @@ func (b *bench) rights() error {
 		}
 		s, err := service.Start(b.ctx, service.Options{Listen: "127.0.0.1:0",
 			Database: b.databaseNamed(variant.database),
-			Log:      slog.New(slog.NewTextHandler(io.Discard, nil))})
+			Log:      slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelError}))})
 		if err != nil {
 			return err
 		}
