@@ -42,10 +42,12 @@ func (o *obeying) takenApart(c *plan.Collection, raw json.RawMessage) (a apart, 
 		return apart{shown: raw}, nil
 	}
 	k := partsKey{&raw[0], len(raw), c}
-	if o.of != nil {
-		if known, is := o.of.parts.Get(k); is {
-			return known, nil
-		}
+	known, is := o.apart[k]
+	if !is && o.of != nil {
+		known, is = o.of.parts.Get(k)
+	}
+	if is {
+		return known, nil
 	}
 	var wrong error
 	err = running.Members(raw, func(name []byte, value json.RawMessage, at int) bool {
@@ -68,6 +70,7 @@ func (o *obeying) takenApart(c *plan.Collection, raw json.RawMessage) (a apart, 
 	if o.of != nil {
 		o.of.parts.Add(k, a)
 	}
+	put(&o.apart, k, a) // of what is found out about it the next round is to know, whoever else forgets it
 	return a, nil
 }
 

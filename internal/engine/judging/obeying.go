@@ -85,6 +85,7 @@ type obeying struct {
 	docs     map[store.Address]*Holder // nil: it is not there
 	verdicts map[judgement]bool
 	more     map[place]*candidates
+	apart    map[partsKey]apart // what has been taken apart here
 	want     wishes
 	waits    bool // for something that is wanted
 
@@ -250,9 +251,6 @@ func (o *obeying) elements(h *Holder, s *plan.Summary, p part) (all []item, chan
 	if !byPair(s) {
 		may := make([]item, 0, len(stored))
 		for _, one := range stored {
-			if len(may) == s.HowMany {
-				break
-			}
 			is, err := o.may(h, s.Kept, one.from, nil)
 			if err != nil {
 				return nil, false, err
@@ -261,7 +259,8 @@ func (o *obeying) elements(h *Holder, s *plan.Summary, p part) (all []item, chan
 				may = append(may, one)
 			}
 		}
-		if len(may) == s.HowMany || len(stored) < o.whole(h, s) {
+		if len(may) >= s.HowMany || len(stored) < o.whole(h, s) {
+			may = may[:min(len(may), s.HowMany)]
 			return may, len(may) < len(stored), nil
 		}
 	}
