@@ -27,7 +27,7 @@ test:                  ## everything: vet, the console's types, all tests
 lint: bin/staticcheck console  ## vet and staticcheck of all, tests too, and the console; takes minutes
 	$(GO) vet ./...
 	bin/staticcheck ./...
-	cd console && npx eslint .
+	cd console && npx eslint . && npx prettier --check --log-level warn 'src/**/*.{ts,vue,css}'
 
 bin/staticcheck: go.mod
 	$(GO) build -o $@ honnef.co/go/tools/cmd/staticcheck
@@ -57,6 +57,7 @@ bench: build           ## measure, each side in one run; see docs/benchmarks.md
 
 fmt:
 	gofmt -w $$(git ls-files '*.go')
+	cd console && npx prettier --write --log-level warn 'src/**/*.{ts,vue,css}'
 
 clean:
 	rm -rf bin console/dist/app console/node_modules

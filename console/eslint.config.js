@@ -7,12 +7,15 @@ export default ts.config(
   ...vue.configs['flat/recommended'],
   { files: ['**/*.vue'], languageOptions: { parserOptions: { parser: ts.parser } } },
   {
-    rules: {
+    rules: { // how lines look is Prettier's
       'vue/max-attributes-per-line': 'off',
       'vue/singleline-html-element-content-newline': 'off',
       'vue/html-self-closing': 'off',
       'vue/first-attribute-linebreak': 'off',
       'vue/html-closing-bracket-newline': 'off',
+      'vue/html-indent': 'off',
+      'vue/html-quotes': 'off',
+      'vue/multiline-html-element-content-newline': 'off',
     },
   },
 )

@@ -33,7 +33,13 @@ void router.isReady().then(() => {
     </nav>
     <template v-if="key">
       <SettledBadge />
-      <el-button link data-act="sign-out" :title="`signed in with the key ${key.name}, which may ${key.scope}`" @click="signOut">Sign out</el-button>
+      <el-button
+        link
+        data-act="sign-out"
+        :title="`signed in with the key ${key.name}, which may ${key.scope}`"
+        @click="signOut"
+        >Sign out</el-button
+      >
     </template>
   </header>
   <main>
@@ -47,21 +53,72 @@ void router.isReady().then(() => {
 
 <style scoped>
 .bar {
-  display: flex; align-items: center; gap: 20px; flex-wrap: wrap;
-  padding: 10px 24px; background: var(--surface); border-bottom: 1px solid var(--line);
+  display: flex;
+  align-items: center;
+  gap: 20px;
+  flex-wrap: wrap;
+  padding: 10px 24px;
+  background: var(--surface);
+  border-bottom: 1px solid var(--line);
 }
-.brand { display: flex; align-items: center; gap: 8px; font-weight: 650; font-size: 16px; color: var(--text); }
-.brand:hover { text-decoration: none; }
-.app { padding-left: 12px; border-left: 1px solid var(--line); }
-nav { display: flex; gap: 4px; flex: 1; }
-nav a { padding: 6px 12px; border-radius: 6px; color: var(--quiet); white-space: nowrap; }
-nav a:hover { text-decoration: none; color: var(--text); }
-nav a.router-link-exact-active, nav a.here { color: var(--text); background: var(--ground); font-weight: 550; }
-main { max-width: 1240px; margin: 0 auto; padding: 20px 24px 48px; }
+.brand {
+  display: flex;
+  align-items: center;
+  gap: 8px;
+  font-weight: 650;
+  font-size: 16px;
+  color: var(--text);
+}
+.brand:hover {
+  text-decoration: none;
+}
+.app {
+  padding-left: 12px;
+  border-left: 1px solid var(--line);
+}
+nav {
+  display: flex;
+  gap: 4px;
+  flex: 1;
+}
+nav a {
+  padding: 6px 12px;
+  border-radius: 6px;
+  color: var(--quiet);
+  white-space: nowrap;
+}
+nav a:hover {
+  text-decoration: none;
+  color: var(--text);
+}
+nav a.router-link-exact-active,
+nav a.here {
+  color: var(--text);
+  background: var(--ground);
+  font-weight: 550;
+}
+main {
+  max-width: 1240px;
+  margin: 0 auto;
+  padding: 20px 24px 48px;
+}
 @media (max-width: 640px) {
-  .bar { padding: 10px 12px; gap: 8px 12px; }
-  nav { order: 3; flex-basis: 100%; flex-wrap: wrap; gap: 0; }
-  nav a { padding: 6px; font-size: 13px; }
-  main { padding: 12px; }
+  .bar {
+    padding: 10px 12px;
+    gap: 8px 12px;
+  }
+  nav {
+    order: 3;
+    flex-basis: 100%;
+    flex-wrap: wrap;
+    gap: 0;
+  }
+  nav a {
+    padding: 6px;
+    font-size: 13px;
+  }
+  main {
+    padding: 12px;
+  }
 }
 </style>

@@ -105,8 +105,12 @@ async function call(method: string, address: string, media: string, body: string
     let text = await response.text()
     if (response.headers.get('Content-Type')?.includes('json') && text) text = JSON.stringify(JSON.parse(text), null, 2)
     return {
-      status: response.status, ms: performance.now() - began, text,
-      headers: shownHeaders.flatMap((name): [string, string][] => (response.headers.has(name) ? [[name, response.headers.get(name)!]] : [])),
+      status: response.status,
+      ms: performance.now() - began,
+      text,
+      headers: shownHeaders.flatMap((name): [string, string][] =>
+        response.headers.has(name) ? [[name, response.headers.get(name)!]] : [],
+      ),
     }
   } catch (error) {
     return { status: 0, ms: performance.now() - began, headers: [], text: wordsOf(error) }
@@ -122,7 +126,8 @@ const dropped = (names: string[]): Record<string, string> => (names.length ? { d
 
 export const api = {
   whoami: () => read<Schemas['Caller']>('/session'),
-  signIn: async (codeOrKey: string) => (await ask<{ key: OperatorKey }>('/session', { method: 'POST', body: { with: codeOrKey } })).body.key,
+  signIn: async (codeOrKey: string) =>
+    (await ask<{ key: OperatorKey }>('/session', { method: 'POST', body: { with: codeOrKey } })).body.key,
   signOut: () => ask('/session', { method: 'DELETE' }),
   described: () => read<unknown>('/openapi.json'),
   call,
@@ -133,24 +138,38 @@ export const api = {
   changes: (limit: number) => read<{ changes: Change[] }>(`/changes?limit=${limit}`),
   document: (path: string) => read<Document>(`/collections/${path}`),
   list: (path: string, query: Record<string, string | number> = {}) => {
-    const q = new URLSearchParams(Object.entries(query).filter(([, v]) => v !== '').map(([k, v]) => [k, String(v)]))
+    const q = new URLSearchParams(
+      Object.entries(query)
+        .filter(([, v]) => v !== '')
+        .map(([k, v]) => [k, String(v)]),
+    )
     return read<DocumentPage>(`/collections/${path}?${q}`)
   },
   /** A page of a list of the design, as an account sees it. */
   named: async (list: string, of: string, query: Record<string, string | number>, as: string) => {
-    const q = new URLSearchParams(Object.entries(query).filter(([, v]) => v !== '').map(([k, v]) => [k, String(v)]))
+    const q = new URLSearchParams(
+      Object.entries(query)
+        .filter(([, v]) => v !== '')
+        .map(([k, v]) => [k, String(v)]),
+    )
     return (await ask<DocumentPage>(`/lists/${list}${of && `/${encodeURIComponent(of)}`}?${q}`, { as })).body
   },
   /** The first page of an account's timeline, with the account's marks by some names. */
   timeline: async (timeline: string, owner: string, limit: number, marks: string[]) => {
     const q = new URLSearchParams({ limit: String(limit), marks: marks.join(',') })
-    return (await ask<Schemas['TimelinePage']>(`/timelines/${timeline}/${encodeURIComponent(owner)}?${q}`, { as: owner })).body
+    return (
+      await ask<Schemas['TimelinePage']>(`/timelines/${timeline}/${encodeURIComponent(owner)}?${q}`, { as: owner })
+    ).body
   },
   create: (collection: string, facts: Values, as: string, id = '') =>
     ask<Document>(`/collections/${collection}`, { method: 'POST', body: id ? { id, facts } : { facts }, as }),
   patch: (path: string, facts: Values, as: string, version?: number) =>
     ask<Document>(`/collections/${path}`, {
-      method: 'PATCH', body: { facts }, media: 'application/merge-patch+json', as, version,
+      method: 'PATCH',
+      body: { facts },
+      media: 'application/merge-patch+json',
+      as,
+      version,
     }),
   remove: (path: string, as: string) => ask<Document>(`/collections/${path}`, { method: 'DELETE', as }),
   pair: (pair: string, from: string, to: string) => read<PairState>(pairPath(pair, from, to)),
@@ -162,11 +181,17 @@ export const api = {
   retryOne: (work: number) => ask(`/parked/${work}/retry`, { method: 'POST' }),
   dropParked: (work: number) => ask(`/parked/${work}`, { method: 'DELETE' }),
   replay: async (trigger: string, from: number) =>
-    (await ask<{ replayed: number }>(`/triggers/${encodeURIComponent(trigger)}/replay`, { method: 'POST', body: { from } })).body,
+    (
+      await ask<{ replayed: number }>(`/triggers/${encodeURIComponent(trigger)}/replay`, {
+        method: 'POST',
+        body: { from },
+      })
+    ).body,
   forget: async (document: string) => (await ask<Forgotten>('/forgotten', { method: 'POST', body: { document } })).body,
   forgotten: (id: string) => read<Forgotten>(`/forgotten/${encodeURIComponent(id)}`),
   cascade: (position: string) => read<Cascade>(`/changes/${encodeURIComponent(position)}/cascade`),
-  whyEntry: (timeline: string, owner: string, entry: string) => read<Why>(`/why/entry?${new URLSearchParams({ timeline, owner, entry })}`),
+  whyEntry: (timeline: string, owner: string, entry: string) =>
+    read<Why>(`/why/entry?${new URLSearchParams({ timeline, owner, entry })}`),
   whyKept: (document: string, name: string) => read<Sources>(`/why/kept?${new URLSearchParams({ document, name })}`),
   places: (document: string) => read<{ places: Place[] }>(`/places?${new URLSearchParams({ document })}`),
   tryAccess: async (trial: Trial) => (await ask<Outcome>('/access/try', { method: 'POST', body: trial })).body,
@@ -174,10 +199,21 @@ export const api = {
   brought: () => read<{ brought: Brought[] }>('/brought'),
   misfits: () => read<{ misfits: Misfits[] }>('/misfits'),
   difference: async (name: string, source: string) =>
-    (await ask<Difference>(`/design/difference?${new URLSearchParams({ name })}`, { method: 'POST', text: source, media: 'application/yaml' })).body,
+    (
+      await ask<Difference>(`/design/difference?${new URLSearchParams({ name })}`, {
+        method: 'POST',
+        text: source,
+        media: 'application/yaml',
+      })
+    ).body,
   differenceBack: (version: number) => read<Difference>(`/design/versions/${version}/difference`),
   applyDesign: (name: string, source: string, base: number, drop: string[]) =>
-    ask(`/design?${new URLSearchParams({ name, ...dropped(drop) })}`, { method: 'PUT', text: source, media: 'application/yaml', version: base }),
+    ask(`/design?${new URLSearchParams({ name, ...dropped(drop) })}`, {
+      method: 'PUT',
+      text: source,
+      media: 'application/yaml',
+      version: base,
+    }),
   goBack: (version: number, base: number, drop: string[]) =>
     ask(`/design/versions/${version}/apply?${new URLSearchParams(dropped(drop))}`, { method: 'POST', version: base }),
   audits: () => read<Schemas['Audits']>('/audits?limit=20'),
@@ -192,7 +228,10 @@ export const api = {
 /** What went wrong, in words for the person who looks at the page. */
 export function wordsOf(error: unknown): string {
   if (error instanceof Problem) {
-    return [error.message, ...error.mistakes.map((m) => (m.pointer === '/facts' ? m.detail : `${m.pointer} ${m.detail}`))].join(' · ')
+    return [
+      error.message,
+      ...error.mistakes.map((m) => (m.pointer === '/facts' ? m.detail : `${m.pointer} ${m.detail}`)),
+    ].join(' · ')
   }
   return error instanceof Error ? error.message : String(error)
 }

@@ -6,7 +6,10 @@ const props = defineProps<{ account: string; collection: string }>()
 const emit = defineEmits<{ choose: [account: string] }>()
 
 const text = ref(props.account)
-watch(() => props.account, (a) => (text.value = a))
+watch(
+  () => props.account,
+  (a) => (text.value = a),
+)
 
 async function suggest(prefix: string, show: (found: { value: string }[]) => void) {
   try {
@@ -24,13 +27,20 @@ function pick(id: string) {
 
 <template>
   <el-autocomplete
-    v-model="text" :fetch-suggestions="suggest" :aria-label="`account, now ${account}`" placeholder="an account's id"
-    class="picker" select-when-unmatched @select="pick(String($event.value))"
+    v-model="text"
+    :fetch-suggestions="suggest"
+    :aria-label="`account, now ${account}`"
+    placeholder="an account's id"
+    class="picker"
+    select-when-unmatched
+    @select="pick(String($event.value))"
   >
     <template #prepend>as</template>
   </el-autocomplete>
 </template>
 
 <style scoped>
-.picker { width: 100%; }
+.picker {
+  width: 100%;
+}
 </style>

@@ -11,8 +11,14 @@ defineProps<{ title: string; amounts: { name: string; many: number }[]; kept?: b
     <table v-else class="plain">
       <tbody>
         <tr v-for="a in amounts" :key="a.name">
-          <td><RouterLink v-if="link" :to="`/documents/${a.name}`">{{ a.name }}</RouterLink><template v-else>{{ a.name }}</template></td>
-          <td class="number"><span :class="{ kept }">{{ count(a.many) }}</span></td>
+          <td>
+            <RouterLink v-if="link" :to="`/documents/${a.name}`">{{ a.name }}</RouterLink><template v-else>{{
+              a.name
+            }}</template>
+          </td>
+          <td class="number">
+            <span :class="{ kept }">{{ count(a.many) }}</span>
+          </td>
         </tr>
       </tbody>
     </table>

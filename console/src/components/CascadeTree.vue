@@ -19,13 +19,22 @@ const many = (n: number, noun: string) => `${count(n)} ${noun}${n === 1 ? '' : '
       <div class="step">
         <span class="says">{{ s.says }}</span>
         <template v-if="s.changes">
-          <span class="quiet">{{ many(s.many, 'change') }}<template v-if="s.example">, such as <PathLink v-if="!s.example.includes('→')" :path="s.example" /><span v-else class="mono">{{ s.example }}</span></template></span>
+          <span class="quiet"
+            >{{ many(s.many, 'change')
+            }}<template v-if="s.example"
+              >, such as <PathLink v-if="!s.example.includes('→')" :path="s.example" /><span v-else class="mono">{{
+                s.example
+              }}</span></template
+            ></span
+          >
         </template>
         <template v-else>
           <span class="number">{{ many(s.rows, 'row') }}</span>
           <span class="number quiet">{{ many(s.chunks, 'chunk') }}</span>
           <span v-if="s.attempts" class="warn">{{ many(s.attempts, 'failed attempt') }}</span>
-          <span v-if="s.parked" class="warn">{{ s.parked }} parked: {{ s.error }} <RouterLink to="/parked">see parked work</RouterLink></span>
+          <span v-if="s.parked" class="warn"
+            >{{ s.parked }} parked: {{ s.error }} <RouterLink to="/parked">see parked work</RouterLink></span
+          >
           <span v-else-if="s.left" class="warn">{{ count(s.left) }} of {{ count(s.many) }} left</span>
           <span v-else-if="s.done_ms !== undefined" class="quiet">done after {{ duration(s.done_ms) }}</span>
         </template>
@@ -37,9 +46,25 @@ const many = (n: number, noun: string) => `${count(n)} ${noun}${n === 1 ? '' : '
 </template>
 
 <style scoped>
-ul { list-style: none; margin: 0; padding: 0 0 0 18px; border-left: 1px solid var(--line); }
-li { padding: 3px 0 3px 2px; }
-.step { display: flex; flex-wrap: wrap; gap: 2px 14px; align-items: baseline; }
-.says { font-weight: 550; }
-.warn { color: var(--warn); }
+ul {
+  list-style: none;
+  margin: 0;
+  padding: 0 0 0 18px;
+  border-left: 1px solid var(--line);
+}
+li {
+  padding: 3px 0 3px 2px;
+}
+.step {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 2px 14px;
+  align-items: baseline;
+}
+.says {
+  font-weight: 550;
+}
+.warn {
+  color: var(--warn);
+}
 </style>

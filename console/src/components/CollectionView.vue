@@ -22,7 +22,12 @@ const pageSize = 25
 const top = computed(() => !props.place.path.includes('/'))
 const nested = computed(() => props.place.path.includes('/') && !canAdd.value)
 const canAdd = computed(() => props.place.path.endsWith(props.place.collection.name))
-const facts = computed(() => props.place.collection.fields.filter((f) => !['object', 'media'].includes(f.type)).slice(0, 2).map((f) => f.name))
+const facts = computed(() =>
+  props.place.collection.fields
+    .filter((f) => !['object', 'media'].includes(f.type))
+    .slice(0, 2)
+    .map((f) => f.name),
+)
 const kept = computed(() => props.place.collection.kept.slice(0, 3).map((k) => k.name))
 
 const latest = useLatest()
@@ -43,12 +48,16 @@ async function load(more = false) {
     },
   )
 }
-watch(() => props.place.path, () => {
-  prefix.value = ''
-  documents.value = []
-  loaded.value = false
-  void load()
-}, { immediate: true })
+watch(
+  () => props.place.path,
+  () => {
+    prefix.value = ''
+    documents.value = []
+    loaded.value = false
+    void load()
+  },
+  { immediate: true },
+)
 
 async function add(facts: Values, as: string, id: string) {
   const { body, position } = await api.create(props.place.path, facts, as, id)
@@ -60,7 +69,15 @@ async function add(facts: Values, as: string, id: string) {
 <template>
   <div class="head">
     <h1 class="name">{{ place.path }}</h1>
-    <el-input v-if="top" v-model="prefix" class="find" placeholder="id begins with" clearable aria-label="id begins with" @input="load()" />
+    <el-input
+      v-if="top"
+      v-model="prefix"
+      class="find"
+      placeholder="id begins with"
+      clearable
+      aria-label="id begins with"
+      @input="load()"
+    />
     <el-button v-if="canAdd" type="primary" plain @click="adding = true">Add one</el-button>
   </div>
   <el-alert v-if="trouble" :title="trouble" type="error" :closable="false" />
@@ -73,14 +90,22 @@ async function add(facts: Values, as: string, id: string) {
         <tr>
           <th>id</th>
           <th v-for="name in facts" :key="name">{{ name }}</th>
-          <th v-for="name in kept" :key="name"><span class="kept">{{ name }}</span></th>
+          <th v-for="name in kept" :key="name">
+            <span class="kept">{{ name }}</span>
+          </th>
         </tr>
       </thead>
       <tbody>
         <tr v-for="d in documents" :key="d.path">
           <td class="id"><PathLink :path="d.path" :label="nested ? d.path : d.id" /></td>
-          <td v-for="name in facts" :key="name"><div class="cell">{{ inline(d.facts[name]) }}</div></td>
-          <td v-for="name in kept" :key="name"><div class="cell kept" :class="{ number: typeof d.kept[name] === 'number' }">{{ inline(d.kept[name]) }}</div></td>
+          <td v-for="name in facts" :key="name">
+            <div class="cell">{{ inline(d.facts[name]) }}</div>
+          </td>
+          <td v-for="name in kept" :key="name">
+            <div class="cell kept" :class="{ number: typeof d.kept[name] === 'number' }">
+              {{ inline(d.kept[name]) }}
+            </div>
+          </td>
         </tr>
       </tbody>
     </table>
@@ -90,13 +115,39 @@ async function add(facts: Values, as: string, id: string) {
 </template>
 
 <style scoped>
-.head { display: flex; flex-wrap: wrap; align-items: center; gap: 12px; margin-bottom: 12px; }
-.name { overflow-wrap: anywhere; flex: 1; }
-.find { width: 200px; }
-.cell.kept { max-width: 190px; }
-.scroll { overflow-x: auto; }
-.id { white-space: nowrap; }
-td { max-width: 300px; }
-.cell { max-width: 290px; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
-.more { margin-top: 12px; }
+.head {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 12px;
+  margin-bottom: 12px;
+}
+.name {
+  overflow-wrap: anywhere;
+  flex: 1;
+}
+.find {
+  width: 200px;
+}
+.cell.kept {
+  max-width: 190px;
+}
+.scroll {
+  overflow-x: auto;
+}
+.id {
+  white-space: nowrap;
+}
+td {
+  max-width: 300px;
+}
+.cell {
+  max-width: 290px;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.more {
+  margin-top: 12px;
+}
 </style>

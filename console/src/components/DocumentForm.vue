@@ -38,14 +38,18 @@ function read(raw: string, type: string): unknown {
   }
 }
 
-watch(open, (now) => {
-  if (!now) return
-  for (const f of props.collection.fields) {
-    text[f.name] = write(props.facts?.[f.name], f.type)
-    wrong[f.name] = ''
-  }
-  id.value = ''
-}, { immediate: true })
+watch(
+  open,
+  (now) => {
+    if (!now) return
+    for (const f of props.collection.fields) {
+      text[f.name] = write(props.facts?.[f.name], f.type)
+      wrong[f.name] = ''
+    }
+    id.value = ''
+  },
+  { immediate: true },
+)
 
 async function submit() {
   const changed: Values = {}
@@ -81,10 +85,18 @@ async function submit() {
         <el-form-item label="id"><el-input v-model="id" placeholder="chosen by the service" /></el-form-item>
         <el-form-item label="as"><el-input v-model="as" placeholder="an account's id" /></el-form-item>
       </div>
-      <el-form-item v-for="f in editable" :key="f.name" :label="`${f.name}${f.required ? ' (required)' : ''}`" :error="wrong[f.name]">
+      <el-form-item
+        v-for="f in editable"
+        :key="f.name"
+        :label="`${f.name}${f.required ? ' (required)' : ''}`"
+        :error="wrong[f.name]"
+      >
         <el-input
-          v-model="text[f.name]" :aria-label="f.name" :type="f.name === 'text' || f.type === 'object' ? 'textarea' : 'text'"
-          autosize :placeholder="isPlain(f.type) ? f.type : `${f.type}, as JSON`"
+          v-model="text[f.name]"
+          :aria-label="f.name"
+          :type="f.name === 'text' || f.type === 'object' ? 'textarea' : 'text'"
+          autosize
+          :placeholder="isPlain(f.type) ? f.type : `${f.type}, as JSON`"
         />
       </el-form-item>
       <el-button type="primary" native-type="submit" :loading="saving">Save</el-button>
@@ -94,5 +106,9 @@ async function submit() {
 </template>
 
 <style scoped>
-.pair { display: grid; grid-template-columns: 1fr 1fr; gap: var(--gap); }
+.pair {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: var(--gap);
+}
 </style>

@@ -27,25 +27,29 @@ const heading = computed(() => {
 })
 
 const latest = useLatest()
-const load = () => latest(
-  async () => [await api.document(props.place.path), await api.places(props.place.path)] as const,
-  ([document, found]) => {
-    doc.value = document
-    places.value = found.places
-    trouble.value = ''
-  },
-  (error) => {
-    doc.value = undefined
-    trouble.value = wordsOf(error)
-  },
-)
+const load = () =>
+  latest(
+    async () => [await api.document(props.place.path), await api.places(props.place.path)] as const,
+    ([document, found]) => {
+      doc.value = document
+      places.value = found.places
+      trouble.value = ''
+    },
+    (error) => {
+      doc.value = undefined
+      trouble.value = wordsOf(error)
+    },
+  )
 watch(() => props.place.path, load, { immediate: true })
 
 async function save(facts: Values, as: string) {
   const started = performance.now()
   const { position } = await api.patch(props.place.path, facts, as, doc.value?.version)
   await api.settled(position)
-  ElMessage({ type: 'success', message: `Saved; everywhere it is copied to was settled after ${duration(performance.now() - started)}.` })
+  ElMessage({
+    type: 'success',
+    message: `Saved; everywhere it is copied to was settled after ${duration(performance.now() - started)}.`,
+  })
   await load()
 }
 
@@ -66,8 +70,10 @@ async function whatHangs(path: string) {
 
 async function remove() {
   const hangs = await whatHangs(props.place.path)
-  const sure = await ElMessageBox.confirm(`Remove ${props.place.path}? ${hangs}`, 'Remove', { confirmButtonText: 'Remove', type: 'warning' })
-    .catch(() => undefined)
+  const sure = await ElMessageBox.confirm(`Remove ${props.place.path}? ${hangs}`, 'Remove', {
+    confirmButtonText: 'Remove',
+    type: 'warning',
+  }).catch(() => undefined)
   if (!sure) return
   try {
     const { position } = await api.remove(props.place.path, '')
@@ -80,8 +86,10 @@ async function remove() {
 async function forget() {
   const path = props.place.path
   const sure = await ElMessageBox.confirm(
-    `${await whatHangs(path)} ${path} goes with what hangs on it, and with every copy of what it said, frozen ones too. Then every table is searched for the rest. It cannot be undone.`,
-    `Forget ${path}?`, { confirmButtonText: 'Forget', type: 'warning' },
+    `${await whatHangs(path)} ${path} goes with what hangs on it, and with every copy of what it said, frozen ones ` +
+      'too. Then every table is searched for the rest. It cannot be undone.',
+    `Forget ${path}?`,
+    { confirmButtonText: 'Forget', type: 'warning' },
   ).catch(() => undefined)
   if (!sure) return
   try {
@@ -100,9 +108,17 @@ async function forget() {
     <div class="head">
       <div class="title">
         <h1>{{ heading }}</h1>
-        <p class="quiet"><span class="mono">{{ doc.path }}</span> · version {{ doc.version }} · created {{ moment(doc.created) }} · updated {{ moment(doc.updated) }}</p>
+        <p class="quiet">
+          <span class="mono">{{ doc.path }}</span> · version {{ doc.version }} · created {{ moment(doc.created) }} ·
+          updated {{ moment(doc.updated) }}
+        </p>
       </div>
-      <el-button plain data-act="access" @click="router.push({ path: '/access', query: { kind: 'edit', document: doc.path } })">Who may…</el-button>
+      <el-button
+        plain
+        data-act="access"
+        @click="router.push({ path: '/access', query: { kind: 'edit', document: doc.path } })"
+        >Who may…</el-button
+      >
       <el-button type="primary" plain @click="editing = true">Edit</el-button>
       <el-button plain @click="remove">Remove</el-button>
       <el-button plain data-act="forget" @click="forget">Forget</el-button>
@@ -136,30 +152,84 @@ async function forget() {
         <p v-if="place.collection.kept.length === 0" class="quiet">Nothing is kept in {{ place.collection.name }}.</p>
         <table v-else class="plain">
           <tbody>
-            <KeptRow v-for="k in place.collection.kept" :key="doc.path + k.name" :path="doc.path" :kept="k" :value="doc.kept[k.name]" :building="doc.building?.includes(k.name) ?? false" />
+            <KeptRow
+              v-for="k in place.collection.kept"
+              :key="doc.path + k.name"
+              :path="doc.path"
+              :kept="k"
+              :value="doc.kept[k.name]"
+              :building="doc.building?.includes(k.name) ?? false"
+            />
           </tbody>
         </table>
         <template v-if="place.collection.links.length">
           <h2 class="links">Leads to</h2>
           <ul>
-            <li v-for="l in place.collection.links" :key="l.name"><PathLink :path="`${doc.path}/${l.name}`" :label="l.name" /></li>
+            <li v-for="l in place.collection.links" :key="l.name">
+              <PathLink :path="`${doc.path}/${l.name}`" :label="l.name" />
+            </li>
           </ul>
         </template>
       </section>
     </div>
-    <DocumentForm v-model="editing" :collection="place.collection" :facts="doc.facts" :title="`Edit ${doc.path}`" :save="save" />
+    <DocumentForm
+      v-model="editing"
+      :collection="place.collection"
+      :facts="doc.facts"
+      :title="`Edit ${doc.path}`"
+      :save="save"
+    />
   </template>
 </template>
 
 <style scoped>
-.head { display: flex; flex-wrap: wrap; align-items: flex-start; gap: 8px; margin-bottom: 12px; }
-.title { flex: 1; min-width: 240px; }
-.title h1 { overflow-wrap: anywhere; }
-.title p { margin: 2px 0 0; }
-h2 .quiet { font-weight: 400; margin-left: 6px; }
-.halves { display: grid; grid-template-columns: 1fr 1fr; gap: var(--gap); align-items: start; }
-.plain th { vertical-align: top; padding-top: 5px; border-top: 1px solid var(--line); width: 1%; }
-.links { margin-top: 20px; }
-ul { margin: 0; padding: 0; list-style: none; display: flex; flex-wrap: wrap; gap: 4px 20px; }
-@media (max-width: 900px) { .halves { grid-template-columns: 1fr; } }
+.head {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: flex-start;
+  gap: 8px;
+  margin-bottom: 12px;
+}
+.title {
+  flex: 1;
+  min-width: 240px;
+}
+.title h1 {
+  overflow-wrap: anywhere;
+}
+.title p {
+  margin: 2px 0 0;
+}
+h2 .quiet {
+  font-weight: 400;
+  margin-left: 6px;
+}
+.halves {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: var(--gap);
+  align-items: start;
+}
+.plain th {
+  vertical-align: top;
+  padding-top: 5px;
+  border-top: 1px solid var(--line);
+  width: 1%;
+}
+.links {
+  margin-top: 20px;
+}
+ul {
+  margin: 0;
+  padding: 0;
+  list-style: none;
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 20px;
+}
+@media (max-width: 900px) {
+  .halves {
+    grid-template-columns: 1fr;
+  }
+}
 </style>

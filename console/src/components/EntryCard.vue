@@ -35,7 +35,9 @@ const open = ref('') // the nested collection that is shown
 const text = ref('')
 const box = ref<{ focus: () => void }>()
 
-const card = computed(() => Object.values(props.entry.kept).find((v) => v && typeof v === 'object') as Record<string, unknown> | undefined)
+const card = computed(
+  () => Object.values(props.entry.kept).find((v) => v && typeof v === 'object') as Record<string, unknown> | undefined,
+)
 /** The texts of the author's card, but for addresses of pictures. */
 const byline = computed(() => {
   const texts = Object.values(card.value ?? {}).filter((v) => typeof v === 'string' && !v.includes('/'))
@@ -48,7 +50,15 @@ const counts = computed(() => Object.entries(props.entry.kept).filter(([, v]) =>
 const extras = computed(() =>
   Object.entries(props.entry.facts)
     .filter(([name, v]) => name !== props.bodyField && v && typeof v === 'object')
-    .map(([name, v]) => [name, Object.values(v as object).filter((x) => typeof x === 'string').join(' · ')] as const),
+    .map(
+      ([name, v]) =>
+        [
+          name,
+          Object.values(v as object)
+            .filter((x) => typeof x === 'string')
+            .join(' · '),
+        ] as const,
+    ),
 )
 
 async function start() {
@@ -71,7 +81,9 @@ function save() {
         <PictureView v-if="portrait" :picture="portrait" size="thumbnail" round class="portrait" />
         <span class="names">{{ byline }}</span>
       </span>
-      <RouterLink class="quiet" :to="`/documents/${entry.path}`"><time :datetime="entry.at" :title="moment(entry.at)">{{ ago(entry.at) }}</time></RouterLink>
+      <RouterLink class="quiet" :to="`/documents/${entry.path}`"
+        ><time :datetime="entry.at" :title="moment(entry.at)">{{ ago(entry.at) }}</time></RouterLink
+      >
     </header>
     <form v-if="editing" @submit.prevent="save">
       <el-input ref="box" v-model="text" type="textarea" autosize resize="none" aria-label="new text" />
@@ -87,10 +99,30 @@ function save() {
       <span v-for="[name, v] in counts" :key="name" class="kept">{{ name.replaceAll('_', ' ') }} {{ inline(v) }}</span>
     </footer>
     <div v-if="!editing" class="row">
-      <PairButton v-for="p in pairs" :key="p.name" :pair="p" :state="marks?.get(p.name)" :busy="busy" small @set="emit('set', p, $event)" @unset="emit('unset', p)" />
-      <el-button v-for="c in nested" :key="c.name" size="small" link :data-act="c.name" :aria-expanded="open === c.name" @click="open = open === c.name ? '' : c.name">{{ c.name.replaceAll('_', ' ') }}</el-button>
+      <PairButton
+        v-for="p in pairs"
+        :key="p.name"
+        :pair="p"
+        :state="marks?.get(p.name)"
+        :busy="busy"
+        small
+        @set="emit('set', p, $event)"
+        @unset="emit('unset', p)"
+      />
+      <el-button
+        v-for="c in nested"
+        :key="c.name"
+        size="small"
+        link
+        :data-act="c.name"
+        :aria-expanded="open === c.name"
+        @click="open = open === c.name ? '' : c.name"
+        >{{ c.name.replaceAll('_', ' ') }}</el-button
+      >
       <span class="acts">
-        <el-button size="small" link data-act="why" :aria-expanded="asking" @click="asking = !asking">{{ asking ? 'Close' : 'Why?' }}</el-button>
+        <el-button size="small" link data-act="why" :aria-expanded="asking" @click="asking = !asking">{{
+          asking ? 'Close' : 'Why?'
+        }}</el-button>
         <template v-if="entry.author === account">
           <el-button size="small" link :disabled="busy" data-act="edit" @click="start">Edit</el-button>
           <el-button size="small" link :disabled="busy" data-act="remove" @click="emit('remove')">Remove</el-button>
@@ -98,7 +130,15 @@ function save() {
       </span>
     </div>
     <template v-for="c in nested" :key="c.name">
-      <NestedList v-if="open === c.name" :path="entry.path" :collection="c" :account="account" :busy="busy" :acts="acts" @add="emit('add', c.name, $event)" />
+      <NestedList
+        v-if="open === c.name"
+        :path="entry.path"
+        :collection="c"
+        :account="account"
+        :busy="busy"
+        :acts="acts"
+        @add="emit('add', c.name, $event)"
+      />
     </template>
     <template v-if="asking">
       <WhyPanel v-for="o in owners" :key="o" :timeline="timeline" :owner="o" :path="entry.path" />
@@ -107,18 +147,74 @@ function save() {
 </template>
 
 <style scoped>
-article { padding: 10px 14px; }
-header { display: flex; justify-content: space-between; gap: 10px; font-size: 13px; }
-.byline { display: flex; align-items: center; gap: 6px; min-width: 0; }
-.names { overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
-.portrait { width: 22px; height: 22px; }
-.said { display: flex; justify-content: space-between; align-items: flex-start; gap: 12px; }
-.photo { width: 72px; height: 72px; margin-top: 6px; }
-.body { margin: 6px 0; overflow-wrap: anywhere; white-space: pre-wrap; }
-form { margin: 6px 0; display: grid; gap: 6px; grid-template-columns: auto auto 1fr; }
-form > :first-child { grid-column: 1 / -1; }
-footer { display: flex; flex-wrap: wrap; align-items: center; gap: 6px; font-size: 12px; }
-.extra { margin-right: 6px; }
-.row { display: flex; flex-wrap: wrap; align-items: center; gap: 6px; margin-top: 6px; font-size: 12px; }
-.acts { margin-left: auto; }
+article {
+  padding: 10px 14px;
+}
+header {
+  display: flex;
+  justify-content: space-between;
+  gap: 10px;
+  font-size: 13px;
+}
+.byline {
+  display: flex;
+  align-items: center;
+  gap: 6px;
+  min-width: 0;
+}
+.names {
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.portrait {
+  width: 22px;
+  height: 22px;
+}
+.said {
+  display: flex;
+  justify-content: space-between;
+  align-items: flex-start;
+  gap: 12px;
+}
+.photo {
+  width: 72px;
+  height: 72px;
+  margin-top: 6px;
+}
+.body {
+  margin: 6px 0;
+  overflow-wrap: anywhere;
+  white-space: pre-wrap;
+}
+form {
+  margin: 6px 0;
+  display: grid;
+  gap: 6px;
+  grid-template-columns: auto auto 1fr;
+}
+form > :first-child {
+  grid-column: 1 / -1;
+}
+footer {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 6px;
+  font-size: 12px;
+}
+.extra {
+  margin-right: 6px;
+}
+.row {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 6px;
+  margin-top: 6px;
+  font-size: 12px;
+}
+.acts {
+  margin-left: auto;
+}
 </style>

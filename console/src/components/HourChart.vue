@@ -23,7 +23,9 @@ const area = computed(() => {
   return `M${x(props.samples[0]!).toFixed(1)},${high} L${line.join(' L')} L${wide},${high} Z`
 })
 const line = computed(() => `M${points((s) => s.lag_ms, mostLag.value).join(' L')}`)
-const words = computed(() => `In the last hour at most ${count(mostDue.value)} due at once, the oldest for ${duration(mostLag.value)}.`)
+const words = computed(
+  () => `In the last hour at most ${count(mostDue.value)} due at once, the oldest for ${duration(mostLag.value)}.`,
+)
 </script>
 
 <template>
@@ -35,20 +37,62 @@ const words = computed(() => `In the last hour at most ${count(mostDue.value)} d
     </svg>
     <figcaption class="quiet">
       <span>an hour ago</span>
-      <span class="keys"><i class="due" aria-hidden="true"></i>due, at most {{ count(mostDue) }} <i class="lag" aria-hidden="true"></i>age of the oldest, at most {{ duration(mostLag) }}</span>
+      <span class="keys"
+        ><i class="due" aria-hidden="true"></i>due, at most {{ count(mostDue) }}
+        <i class="lag" aria-hidden="true"></i>age of the oldest, at most {{ duration(mostLag) }}</span
+      >
       <span>now</span>
     </figcaption>
   </figure>
 </template>
 
 <style scoped>
-figure { margin: 16px 0 0; }
-svg { display: block; width: 100%; height: 56px; }
-path.due { fill: var(--accent-soft); stroke: none; }
-path.lag { fill: none; stroke: var(--accent); stroke-width: 1.5; vector-effect: non-scaling-stroke; }
-.axis { stroke: var(--line); vector-effect: non-scaling-stroke; }
-figcaption { display: flex; justify-content: space-between; gap: 12px; font-size: 12px; font-variant-numeric: tabular-nums; }
-.keys { display: inline-flex; align-items: center; gap: 6px; }
-.keys i { display: inline-block; width: 14px; height: 9px; background: var(--accent-soft); border: 1px solid var(--line); }
-.keys i.lag { height: 0; border: 0; border-top: 2px solid var(--accent); margin-left: 10px; background: none; }
+figure {
+  margin: 16px 0 0;
+}
+svg {
+  display: block;
+  width: 100%;
+  height: 56px;
+}
+path.due {
+  fill: var(--accent-soft);
+  stroke: none;
+}
+path.lag {
+  fill: none;
+  stroke: var(--accent);
+  stroke-width: 1.5;
+  vector-effect: non-scaling-stroke;
+}
+.axis {
+  stroke: var(--line);
+  vector-effect: non-scaling-stroke;
+}
+figcaption {
+  display: flex;
+  justify-content: space-between;
+  gap: 12px;
+  font-size: 12px;
+  font-variant-numeric: tabular-nums;
+}
+.keys {
+  display: inline-flex;
+  align-items: center;
+  gap: 6px;
+}
+.keys i {
+  display: inline-block;
+  width: 14px;
+  height: 9px;
+  background: var(--accent-soft);
+  border: 1px solid var(--line);
+}
+.keys i.lag {
+  height: 0;
+  border: 0;
+  border-top: 2px solid var(--accent);
+  margin-left: 10px;
+  background: none;
+}
 </style>

@@ -7,5 +7,7 @@ defineProps<{ path: string; label?: string }>()
 </template>
 
 <style scoped>
-.path { overflow-wrap: anywhere; }
+.path {
+  overflow-wrap: anywhere;
+}
 </style>

@@ -10,7 +10,19 @@ defineProps<{ picture: string; size: 'thumbnail' | 'medium'; round?: boolean }>(
 </template>
 
 <style scoped>
-.picture { display: block; flex: none; }
-img { display: block; width: 100%; height: 100%; object-fit: cover; border-radius: 6px; background: var(--line); }
-.round img { border-radius: 50%; }
+.picture {
+  display: block;
+  flex: none;
+}
+img {
+  display: block;
+  width: 100%;
+  height: 100%;
+  object-fit: cover;
+  border-radius: 6px;
+  background: var(--line);
+}
+.round img {
+  border-radius: 50%;
+}
 </style>

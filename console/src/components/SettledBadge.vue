@@ -21,10 +21,32 @@ const kind = computed(() => (error.value || status.value?.parked ? 'bad' : statu
 </template>
 
 <style scoped>
-.badge { display: inline-flex; align-items: center; gap: 8px; color: var(--text); font-variant-numeric: tabular-nums; }
-.badge:hover { text-decoration: none; }
-i { width: 9px; height: 9px; border-radius: 50%; background: var(--accent); }
-.busy i { background: transparent; box-shadow: inset 0 0 0 2px var(--accent); }
-.bad { color: var(--warn); font-weight: 600; }
-.bad i { background: var(--warn); border-radius: 2px; }
+.badge {
+  display: inline-flex;
+  align-items: center;
+  gap: 8px;
+  color: var(--text);
+  font-variant-numeric: tabular-nums;
+}
+.badge:hover {
+  text-decoration: none;
+}
+i {
+  width: 9px;
+  height: 9px;
+  border-radius: 50%;
+  background: var(--accent);
+}
+.busy i {
+  background: transparent;
+  box-shadow: inset 0 0 0 2px var(--accent);
+}
+.bad {
+  color: var(--warn);
+  font-weight: 600;
+}
+.bad i {
+  background: var(--warn);
+  border-radius: 2px;
+}
 </style>

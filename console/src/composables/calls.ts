@@ -26,23 +26,35 @@ export interface Call {
 export function useCalls() {
   const calls = shallowRef<Call[]>([])
   const trouble = shallowRef('')
-  api.described().then((doc) => (calls.value = callsOf(doc as Node)), (error) => (trouble.value = wordsOf(error)))
+  api.described().then(
+    (doc) => (calls.value = callsOf(doc as Node)),
+    (error) => (trouble.value = wordsOf(error)),
+  )
   return { calls, trouble }
 }
 
 function callsOf(doc: Node): Call[] {
   const all: Call[] = []
   for (const [path, operations] of Object.entries(doc.paths as Record<string, Node>)) {
-    if (path.startsWith('/v1/live/') || path === '/v1/dump' || path.startsWith('/v1/pictures')) continue // streams and files
+    if (path.startsWith('/v1/live/') || path === '/v1/dump' || path.startsWith('/v1/pictures')) {
+      continue // streams and files
+    }
     for (const [method, operation] of Object.entries(operations)) {
       if (method === 'parameters') continue
-      const given = [...((operations.parameters as Node[]) ?? []), ...(((operation as Node).parameters as Node[]) ?? [])]
+      const given = [
+        ...((operations.parameters as Node[]) ?? []),
+        ...(((operation as Node).parameters as Node[]) ?? []),
+      ]
       const [media, schema] = bodyOf(doc, operation as Node)
       all.push({
-        id: String((operation as Node).operationId), method: method.toUpperCase(), path,
-        summary: String((operation as Node).summary ?? ''), group: path.split('/').slice(2, 4).join(' ') || 'the service',
+        id: String((operation as Node).operationId),
+        method: method.toUpperCase(),
+        path,
+        summary: String((operation as Node).summary ?? ''),
+        group: path.split('/').slice(2, 4).join(' ') || 'the service',
         inputs: given.map((p) => inputOf(resolve(doc, p))).filter((i): i is Input => i !== undefined),
-        media, body: schema ? JSON.stringify(example(doc, schema, 0), null, 2) : '',
+        media,
+        body: schema ? JSON.stringify(example(doc, schema, 0), null, 2) : '',
       })
     }
   }
@@ -52,12 +64,20 @@ function callsOf(doc: Node): Call[] {
 function resolve(doc: Node, node: Node): Node {
   const ref = node.$ref as string | undefined
   if (!ref) return node
-  return ref.slice(2).split('/').reduce<Node>((at, part) => at[part] as Node, doc)
+  return ref
+    .slice(2)
+    .split('/')
+    .reduce<Node>((at, part) => at[part] as Node, doc)
 }
 
 function inputOf(p: Node): Input | undefined {
   if (p.in !== 'path' && p.in !== 'query') return undefined
-  return { name: String(p.name), in: p.in, required: p.in === 'path' || p.required === true, hint: String(p.description ?? '') }
+  return {
+    name: String(p.name),
+    in: p.in,
+    required: p.in === 'path' || p.required === true,
+    hint: String(p.description ?? ''),
+  }
 }
 
 function bodyOf(doc: Node, operation: Node): [media: string, schema: Node | undefined] {
@@ -81,7 +101,9 @@ function example(doc: Node, given: Node, depth: number): unknown {
     const required = (s.required as string[]) ?? []
     const names = Object.keys((s.properties as Node) ?? {})
     const shown = required.length ? required : names.filter((n) => n === 'facts')
-    return Object.fromEntries(shown.map((n) => [n, example(doc, (s.properties as Record<string, Node>)[n]!, depth + 1)]))
+    return Object.fromEntries(
+      shown.map((n) => [n, example(doc, (s.properties as Record<string, Node>)[n]!, depth + 1)]),
+    )
   }
   if (type === 'array') return [example(doc, s.items as Node, depth + 1)]
   if (type === 'integer' || type === 'number') return 0

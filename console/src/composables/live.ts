@@ -18,7 +18,13 @@ const happenings: Record<string, (items: Entry[], told: Told) => Entry[]> = {
   added: (items, told) => put(items, told.item!, told.after),
   moved: (items, told) => {
     const item = items.find((e) => e.path === told.path)
-    return item ? put(items.filter((e) => e !== item), item, told.after) : items
+    return item
+      ? put(
+          items.filter((e) => e !== item),
+          item,
+          told.after,
+        )
+      : items
   },
   changed: (items, told) => items.map((e) => (e.path === told.item!.path ? told.item! : e)),
   counts: (items, told) => items.map((e) => (e.path === told.path ? { ...e, kept: told.kept! } : e)),
@@ -47,7 +53,8 @@ export function useLiveTimeline(timeline: Ref<string>, owner: Ref<string>, limit
     const is = new Set(page.entries.map((e) => e.path))
     fresh.value = loaded.value ? new Set(page.entries.filter((e) => !was.has(e.path)).map((e) => e.path)) : new Set()
     const last = page.entries.at(-1)
-    const beyond = (e: Entry) => pushed.has(e.path) || (page.entries.length >= limit && last !== undefined && e.at <= last.at)
+    const beyond = (e: Entry) =>
+      pushed.has(e.path) || (page.entries.length >= limit && last !== undefined && e.at <= last.at)
     const went = before.filter((e) => !is.has(e.path) && !beyond(e))
     gone.value = [...went, ...gone.value].filter((e) => !is.has(e.path)).slice(0, remembered)
     entries.value = page.entries
@@ -94,12 +101,16 @@ export function useLiveTimeline(timeline: Ref<string>, owner: Ref<string>, limit
     open()
   }
 
-  watch([timeline, owner], () => {
-    entries.value = []
-    gone.value = []
-    loaded.value = false
-    open()
-  }, { immediate: true })
+  watch(
+    [timeline, owner],
+    () => {
+      entries.value = []
+      gone.value = []
+      loaded.value = false
+      open()
+    },
+    { immediate: true },
+  )
 
   onUnmounted(() => source?.close())
   return { entries, loaded, broken, fresh, gone, ahead }

@@ -15,15 +15,25 @@ const plain = (entries: Entry[]) => JSON.stringify(entries.map((e) => ({ ...e, m
 /** How the account's pairs with the entries of its page stand: one request for all. What
  * that has found otherwise of the entries themselves is shown as well. */
 export function useMarks(
-  timeline: () => string, account: Ref<string>, pairs: () => { pair: OutlinePair; link: string }[], shown: number,
-  entries: Ref<Entry[]>, ahead: (page: TimelinePage) => void, acts: () => number,
+  timeline: () => string,
+  account: Ref<string>,
+  pairs: () => { pair: OutlinePair; link: string }[],
+  shown: number,
+  entries: Ref<Entry[]>,
+  ahead: (page: TimelinePage) => void,
+  acts: () => number,
 ) {
   const marks = shallowRef<Marks>(new Map())
   const latest = useLatest()
 
   async function look(): Promise<{ found: Marks; page: TimelinePage }> {
     const asked = pairs()
-    const page = await api.timeline(timeline(), account.value, shown, asked.map((p) => p.link))
+    const page = await api.timeline(
+      timeline(),
+      account.value,
+      shown,
+      asked.map((p) => p.link),
+    )
     const found: Marks = new Map()
     for (const entry of page.entries) {
       const states = new Map<string, PairState>()
@@ -41,9 +51,13 @@ export function useMarks(
     if (plain(page.entries) !== plain(entries.value)) ahead(page)
   }
 
-  watch([account, entries, acts], () => {
-    if (account.value === '' || entries.value.length === 0 || pairs().length === 0) return
-    void latest(look, take, () => undefined) // the column says when the service is away
-  }, { immediate: true })
+  watch(
+    [account, entries, acts],
+    () => {
+      if (account.value === '' || entries.value.length === 0 || pairs().length === 0) return
+      void latest(look, take, () => undefined) // the column says when the service is away
+    },
+    { immediate: true },
+  )
   return marks
 }

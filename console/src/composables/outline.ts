@@ -27,9 +27,10 @@ async function load() {
     outline.value = await api.outline()
     missing.value = ''
   } catch (error) {
-    missing.value = error instanceof Problem && error.code === 'no-design'
-      ? 'No design has been applied yet. Run `yalvo apply FILE`, then reload.'
-      : wordsOf(error)
+    missing.value =
+      error instanceof Problem && error.code === 'no-design'
+        ? 'No design has been applied yet. Run `yalvo apply FILE`, then reload.'
+        : wordsOf(error)
     asked = undefined
   }
 }

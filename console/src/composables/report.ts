@@ -5,7 +5,11 @@ const pause = 700
 
 /** Reads a report that is not finished at once: asks for it again until it is,
  * and anew when it is another one that is shown. */
-export function useReport<Report>(id: Ref<string>, ask: (id: string) => Promise<Report>, finished: (report: Report) => boolean) {
+export function useReport<Report>(
+  id: Ref<string>,
+  ask: (id: string) => Promise<Report>,
+  finished: (report: Report) => boolean,
+) {
   const report = shallowRef<Report>()
   const trouble = ref('')
   let timer: number | undefined

@@ -12,7 +12,12 @@ const { outline } = useOutline()
 const route = useRoute()
 const router = useRouter()
 
-interface Kind { label: string; op: Trial['do']; about: 'document' | 'pair' | 'timeline' | 'list'; facts?: boolean }
+interface Kind {
+  label: string
+  op: Trial['do']
+  about: 'document' | 'pair' | 'timeline' | 'list'
+  facts?: boolean
+}
 const kinds: Record<string, Kind> = {
   read: { label: 'read', op: 'read', about: 'document' },
   create: { label: 'create', op: 'create', about: 'document', facts: true },
@@ -25,7 +30,19 @@ const kinds: Record<string, Kind> = {
   list: { label: 'read a list', op: 'read', about: 'list' },
 }
 const asked = (name: string) => String(route.query[name] ?? '')
-const form = reactive({ as: '', kind: 'read', document: '', pair: '', from: '', to: '', timeline: '', owner: '', list: '', of: '', facts: '' })
+const form = reactive({
+  as: '',
+  kind: 'read',
+  document: '',
+  pair: '',
+  from: '',
+  to: '',
+  timeline: '',
+  owner: '',
+  list: '',
+  of: '',
+  facts: '',
+})
 const kind = computed(() => kinds[form.kind] ?? kinds.read!)
 
 /** The collection of the document that the list is asked for, empty for none. */
@@ -54,7 +71,12 @@ function trial(): Trial | string {
 }
 
 const inWords = () => {
-  const what = { document: form.document, pair: `${form.pair} ${form.from} → ${form.to}`, timeline: `${form.timeline} of ${form.owner}`, list: `${form.list}${listOf.value && ` of ${form.of}`}` }
+  const what = {
+    document: form.document,
+    pair: `${form.pair} ${form.from} → ${form.to}`,
+    timeline: `${form.timeline} of ${form.owner}`,
+    list: `${form.list}${listOf.value && ` of ${form.of}`}`,
+  }
   return `${form.as || 'A stranger'}|${kind.value.op} ${what[kind.value.about]}`
 }
 
@@ -64,29 +86,47 @@ async function ask() {
     trouble.value = t
     return
   }
-  await latest(() => api.tryAccess(t), (answer) => {
-    outcome.value = answer
-    tried.value = inWords()
-    trouble.value = ''
-  }, (error) => {
-    outcome.value = undefined
-    trouble.value = wordsOf(error)
-  })
+  await latest(
+    () => api.tryAccess(t),
+    (answer) => {
+      outcome.value = answer
+      tried.value = inWords()
+      trouble.value = ''
+    },
+    (error) => {
+      outcome.value = undefined
+      trouble.value = wordsOf(error)
+    },
+  )
+}
+
+function goAs(account: string) {
+  form.as = account
+  void go()
 }
 
 async function go() {
   const query = Object.fromEntries(Object.entries(form).filter(([, v]) => v !== ''))
   await router.replace({ query })
 }
-watch(() => route.query, () => {
-  for (const name of Object.keys(form) as (keyof typeof form)[]) form[name] = asked(name)
-  form.kind = form.kind in kinds ? form.kind : 'read'
-  form.pair ||= outline.value?.pairs[0]?.name ?? ''
-  form.timeline ||= outline.value?.timelines[0]?.name ?? ''
-  form.list ||= outline.value?.lists[0]?.name ?? ''
-  const about = { document: form.document, pair: form.from && form.to, timeline: form.owner, list: form.list && (!listOf.value || form.of) }
-  if (about[kind.value.about]) void ask()
-}, { immediate: true })
+watch(
+  () => route.query,
+  () => {
+    for (const name of Object.keys(form) as (keyof typeof form)[]) form[name] = asked(name)
+    form.kind = form.kind in kinds ? form.kind : 'read'
+    form.pair ||= outline.value?.pairs[0]?.name ?? ''
+    form.timeline ||= outline.value?.timelines[0]?.name ?? ''
+    form.list ||= outline.value?.lists[0]?.name ?? ''
+    const about = {
+      document: form.document,
+      pair: form.from && form.to,
+      timeline: form.owner,
+      list: form.list && (!listOf.value || form.of),
+    }
+    if (about[kind.value.about]) void ask()
+  },
+  { immediate: true },
+)
 
 const verdict = computed(() => {
   if (!outcome.value) return 'Who may do what?'
@@ -95,10 +135,15 @@ const verdict = computed(() => {
 })
 const because = computed(() => {
   const o = outcome.value
-  if (!o) return 'Try something as an account or as a stranger: nothing is done, and every rule that has a say is shown.'
+  if (!o)
+    return 'Try something as an account or as a stranger: nothing is done, and every rule that has a say is shown.'
   if (o.allowed) return 'Every rule that stands before it holds.'
   const told = o.words?.length ? ` They are told: “${o.words.join('; ')}”.` : ''
-  return (o.missing ? `The rule ${o.refused} refuses it, and for them it is not there.` : `The rule ${o.refused} refuses it.`) + told
+  return (
+    (o.missing
+      ? `The rule ${o.refused} refuses it, and for them it is not there.`
+      : `The rule ${o.refused} refuses it.`) + told
+  )
 })
 </script>
 
@@ -107,32 +152,57 @@ const because = computed(() => {
     <h1 aria-live="polite">{{ verdict }}</h1>
     <p class="quiet">{{ because }}</p>
     <form @submit.prevent="go">
-      <div v-if="outline?.accounts" class="who"><AccountPicker :account="form.as" :collection="outline.accounts" @choose="form.as = $event; go()" /></div>
-      <el-button :disabled="!form.as" @click="form.as = ''; go()">a stranger</el-button>
+      <div v-if="outline?.accounts" class="who">
+        <AccountPicker :account="form.as" :collection="outline.accounts" @choose="goAs" />
+      </div>
+      <el-button :disabled="!form.as" @click="goAs('')">a stranger</el-button>
       <el-select v-model="form.kind" aria-label="what is tried" class="kind">
         <el-option v-for="(k, name) in kinds" :key="name" :value="name" :label="k.label" />
       </el-select>
-      <el-input v-if="kind.about === 'document'" v-model="form.document" aria-label="path" :placeholder="form.kind === 'create' ? 'a collection, as in sightings' : 'a path, as in sightings/s00001'" class="path" />
+      <el-input
+        v-if="kind.about === 'document'"
+        v-model="form.document"
+        aria-label="path"
+        :placeholder="form.kind === 'create' ? 'a collection, as in sightings' : 'a path, as in sightings/s00001'"
+        class="path"
+      />
       <template v-else-if="kind.about === 'pair'">
-        <el-select v-model="form.pair" aria-label="pair" class="kind"><el-option v-for="p in outline?.pairs" :key="p.name" :value="p.name" :label="p.name" /></el-select>
+        <el-select v-model="form.pair" aria-label="pair" class="kind"
+          ><el-option v-for="p in outline?.pairs" :key="p.name" :value="p.name" :label="p.name"
+        /></el-select>
         <el-input v-model="form.from" aria-label="from" placeholder="from" class="end" />
         <el-input v-model="form.to" aria-label="to" placeholder="to" class="end" />
       </template>
       <template v-else-if="kind.about === 'list'">
-        <el-select v-model="form.list" aria-label="list" class="kind"><el-option v-for="l in outline?.lists" :key="l.name" :value="l.name" :label="l.name" /></el-select>
+        <el-select v-model="form.list" aria-label="list" class="kind"
+          ><el-option v-for="l in outline?.lists" :key="l.name" :value="l.name" :label="l.name"
+        /></el-select>
         <el-input v-if="listOf" v-model="form.of" aria-label="of" :placeholder="`of which of ${listOf}`" class="end" />
       </template>
       <template v-else>
-        <el-select v-model="form.timeline" aria-label="timeline" class="kind"><el-option v-for="t in outline?.timelines" :key="t.name" :value="t.name" :label="t.name" /></el-select>
+        <el-select v-model="form.timeline" aria-label="timeline" class="kind"
+          ><el-option v-for="t in outline?.timelines" :key="t.name" :value="t.name" :label="t.name"
+        /></el-select>
         <el-input v-model="form.owner" aria-label="owner" placeholder="whose" class="end" />
       </template>
-      <el-input v-if="kind.facts" v-model="form.facts" aria-label="facts" placeholder="facts, as in {&quot;text&quot;: &quot;a heron&quot;}" class="path" />
+      <el-input
+        v-if="kind.facts"
+        v-model="form.facts"
+        aria-label="facts"
+        placeholder='facts, as in {"text": "a heron"}'
+        class="path"
+      />
       <el-button type="primary" native-type="submit" data-act="try">Try it</el-button>
     </form>
     <el-alert v-if="trouble" :title="trouble" type="error" :closable="false" />
     <ol v-if="outcome" data-part="steps">
       <li v-for="s in outcome.steps" :key="s.rule + s.about">
-        <p><strong class="mono">{{ s.rule }}</strong> <span class="quiet">{{ [s.about && `of ${s.about}`, s.line && `line ${s.line}`].filter(Boolean).join(', ') }}</span></p>
+        <p>
+          <strong class="mono">{{ s.rule }}</strong>
+          <span class="quiet">{{
+            [s.about && `of ${s.about}`, s.line && `line ${s.line}`].filter(Boolean).join(', ')
+          }}</span>
+        </p>
         <RuleParts :parts="[{ text: s.condition ?? 'no rule allows it', value: s.value, parts: s.parts }]" />
       </li>
     </ol>
@@ -141,13 +211,26 @@ const because = computed(() => {
   <section v-if="outline" class="panel" data-part="rules">
     <template v-if="outline.access.guarded">
       <h2>Rules in force</h2>
-      <p v-if="outline.access.nobody.length" class="quiet">What no rule allows, operators alone may: {{ outline.access.nobody.join(', ') }}.</p>
+      <p v-if="outline.access.nobody.length" class="quiet">
+        What no rule allows, operators alone may: {{ outline.access.nobody.join(', ') }}.
+      </p>
       <table class="plain">
-        <thead><tr><th>rule</th><th>holds if</th><th class="number">documents</th><th class="number">pairs</th><th class="number">statements</th><th>pages</th></tr></thead>
+        <thead>
+          <tr>
+            <th>rule</th>
+            <th>holds if</th>
+            <th class="number">documents</th>
+            <th class="number">pairs</th>
+            <th class="number">statements</th>
+            <th>pages</th>
+          </tr>
+        </thead>
         <tbody>
           <tr v-for="r in outline.access.rules" :key="r.name">
             <td class="mono">{{ r.name }}</td>
-            <td><code>{{ r.condition }}</code></td>
+            <td>
+              <code>{{ r.condition }}</code>
+            </td>
             <td class="number">{{ r.documents }}</td>
             <td class="number">{{ r.pairs }}</td>
             <td class="number">{{ r.statements }}</td>
@@ -164,19 +247,62 @@ const because = computed(() => {
 </template>
 
 <style scoped>
-.answer { border-left: 4px solid var(--accent); }
-.answer.no { border-left-color: var(--warn); }
-.answer > p { margin: 2px 0 10px; }
-h1 { overflow-wrap: anywhere; }
-form { display: flex; flex-wrap: wrap; gap: 8px; margin-bottom: 10px; }
-.who { width: 240px; }
-.kind { width: 150px; }
-.end { width: 180px; }
-.path { flex: 1; min-width: 220px; }
-ol { list-style: none; margin: 12px 0 0; padding: 0; }
-ol p { margin: 6px 0 0; }
-code { font-family: ui-monospace, monospace; font-size: 13px; overflow-wrap: anywhere; }
-.panel + .panel { margin-top: var(--gap); }
-.panel { overflow-x: auto; }
-@media (max-width: 640px) { .who, .kind, .end, .path { width: 100%; } }
+.answer {
+  border-left: 4px solid var(--accent);
+}
+.answer.no {
+  border-left-color: var(--warn);
+}
+.answer > p {
+  margin: 2px 0 10px;
+}
+h1 {
+  overflow-wrap: anywhere;
+}
+form {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px;
+  margin-bottom: 10px;
+}
+.who {
+  width: 240px;
+}
+.kind {
+  width: 150px;
+}
+.end {
+  width: 180px;
+}
+.path {
+  flex: 1;
+  min-width: 220px;
+}
+ol {
+  list-style: none;
+  margin: 12px 0 0;
+  padding: 0;
+}
+ol p {
+  margin: 6px 0 0;
+}
+code {
+  font-family: ui-monospace, monospace;
+  font-size: 13px;
+  overflow-wrap: anywhere;
+}
+.panel + .panel {
+  margin-top: var(--gap);
+}
+.panel {
+  overflow-x: auto;
+}
+@media (max-width: 640px) {
+  .who,
+  .kind,
+  .end,
+  .path {
+    width: 100%;
+  }
+}
 </style>

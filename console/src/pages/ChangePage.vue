@@ -16,7 +16,9 @@ const headline = computed(() => {
   const c = cascade.value
   if (!c) return ''
   if (c.follows.length === 0) return 'Nothing followed from it'
-  return c.settled ? `Everything that followed was settled after ${duration(c.took_ms)}` : 'What follows from it is not settled yet'
+  return c.settled
+    ? `Everything that followed was settled after ${duration(c.took_ms)}`
+    : 'What follows from it is not settled yet'
 })
 </script>
 
@@ -40,6 +42,11 @@ const headline = computed(() => {
 </template>
 
 <style scoped>
-.crumb { margin: 0; }
-.panel { margin-top: var(--gap); overflow-x: auto; }
+.crumb {
+  margin: 0;
+}
+.panel {
+  margin-top: var(--gap);
+  overflow-x: auto;
+}
 </style>

@@ -36,7 +36,11 @@ const headline = computed(() => {
 })
 
 /** What is compared with the design in force: a file, or an earlier version. */
-interface Compared { name: string; difference: Difference; apply: (drop: string[]) => Promise<unknown> }
+interface Compared {
+  name: string
+  difference: Difference
+  apply: (drop: string[]) => Promise<unknown>
+}
 const compared = shallowRef<Compared>()
 const lose = ref<string[]>([])
 const busy = ref(false)
@@ -52,29 +56,46 @@ async function attempt(what: () => Promise<void>) {
   }
 }
 
-const compareFile = (file: File) => attempt(async () => {
-  const source = await file.text()
-  const difference = await api.difference(file.name, source)
-  lose.value = []
-  compared.value = { name: file.name, difference, apply: (drop) => api.applyDesign(file.name, source, difference.base, drop) }
-})
-const compareVersion = (version: number) => attempt(async () => {
-  const difference = await api.differenceBack(version)
-  lose.value = []
-  compared.value = { name: `version ${version}`, difference, apply: (drop) => api.goBack(version, difference.base, drop) }
-})
-const apply = () => attempt(async () => {
-  await compared.value!.apply(lose.value)
-  compared.value = undefined
-  await Promise.all([look(), renewOutline()])
-})
+const compareFile = (file: File) =>
+  attempt(async () => {
+    const source = await file.text()
+    const difference = await api.difference(file.name, source)
+    lose.value = []
+    compared.value = {
+      name: file.name,
+      difference,
+      apply: (drop) => api.applyDesign(file.name, source, difference.base, drop),
+    }
+  })
+const compareVersion = (version: number) =>
+  attempt(async () => {
+    const difference = await api.differenceBack(version)
+    lose.value = []
+    compared.value = {
+      name: `version ${version}`,
+      difference,
+      apply: (drop) => api.goBack(version, difference.base, drop),
+    }
+  })
+const apply = () =>
+  attempt(async () => {
+    await compared.value!.apply(lose.value)
+    compared.value = undefined
+    await Promise.all([look(), renewOutline()])
+  })
 const choose = (event: Event) => {
   const input = event.target as HTMLInputElement
   if (input.files?.[0]) void compareFile(input.files[0])
   input.value = ''
 }
 const summary = (v: DesignVersion) =>
-  v.version === 1 ? 'the first' : v.changes.length === 0 ? 'the wording' : v.changes.length > 3 ? `${v.changes.length} things` : v.changes.map((c) => c.name).join(', ')
+  v.version === 1
+    ? 'the first'
+    : v.changes.length === 0
+      ? 'the wording'
+      : v.changes.length > 3
+        ? `${v.changes.length} things`
+        : v.changes.map((c) => c.name).join(', ')
 </script>
 
 <template>
@@ -84,9 +105,16 @@ const summary = (v: DesignVersion) =>
       <div class="head">
         <div>
           <h1 aria-live="polite">{{ headline }}</h1>
-          <p class="quiet">{{ moment(now.applied) }}<template v-if="now.author">, by {{ now.author }}</template>, from {{ now.file }}. Compare a design file with it: nothing changes until it is put in force.</p>
+          <p class="quiet">
+            {{ moment(now.applied) }}<template v-if="now.author">, by {{ now.author }}</template
+            >, from {{ now.file }}. Compare a design file with it: nothing changes until it is put in force.
+          </p>
         </div>
-        <label class="file"><input type="file" accept=".yaml,.yml,.json" data-act="compare" @change="choose" /><span>Compare a file…</span></label>
+        <label class="file"
+          ><input type="file" accept=".yaml,.yml,.json" data-act="compare" @change="choose" /><span
+            >Compare a file…</span
+          ></label
+        >
       </div>
       <VersionSteps v-if="!now.done" :version="now" />
     </section>
@@ -95,10 +123,21 @@ const summary = (v: DesignVersion) =>
       <h2>What {{ compared.name }} would change</h2>
       <DesignDifference :difference="compared.difference" />
       <el-checkbox-group v-if="compared.difference.drops.length" v-model="lose" class="lose">
-        <el-checkbox v-for="d in compared.difference.drops" :key="d" :value="d" :label="`lose what is stored of ${d}`" />
+        <el-checkbox
+          v-for="d in compared.difference.drops"
+          :key="d"
+          :value="d"
+          :label="`lose what is stored of ${d}`"
+        />
       </el-checkbox-group>
       <div class="acts">
-        <el-button type="primary" :disabled="busy || lose.length < compared.difference.drops.length" data-act="apply" @click="apply">Put it in force</el-button>
+        <el-button
+          type="primary"
+          :disabled="busy || lose.length < compared.difference.drops.length"
+          data-act="apply"
+          @click="apply"
+          >Put it in force</el-button
+        >
         <el-button :disabled="busy" @click="compared = undefined">Leave it</el-button>
       </div>
     </section>
@@ -107,7 +146,14 @@ const summary = (v: DesignVersion) =>
       <h2>Facts that do not fit this design</h2>
       <p class="quiet">They can be read, and edited otherwise. Each is off the list as soon as it fits.</p>
       <table class="plain">
-        <thead><tr><th>field</th><th class="number">many</th><th>for example</th><th>why</th></tr></thead>
+        <thead>
+          <tr>
+            <th>field</th>
+            <th class="number">many</th>
+            <th>for example</th>
+            <th>why</th>
+          </tr>
+        </thead>
         <tbody>
           <tr v-for="m in misfits" :key="m.of + m.field + m.code">
             <td class="mono">{{ m.of }}.{{ m.field }}</td>
@@ -121,9 +167,22 @@ const summary = (v: DesignVersion) =>
 
     <section v-for="b in brought" :key="b.at" class="panel" data-part="brought">
       <h2>Brought along: {{ count(b.documents) }} documents and {{ count(b.pairs) }} pairs</h2>
-      <p class="quiet">{{ b.at ? moment(b.at) : '' }}. {{ count(b.checked) }} old duplicates were compared with the facts{{ b.wrong.length ? '. What was wrong:' : ', and nothing was wrong.' }}</p>
+      <p class="quiet">
+        {{ b.at ? moment(b.at) : '' }}. {{ count(b.checked) }} old duplicates were compared with the facts{{
+          b.wrong.length ? '. What was wrong:' : ', and nothing was wrong.'
+        }}
+      </p>
       <table v-if="b.wrong.length" class="plain">
-        <thead><tr><th>what</th><th class="number">many</th><th>of</th><th>for example</th><th>was</th><th>is</th></tr></thead>
+        <thead>
+          <tr>
+            <th>what</th>
+            <th class="number">many</th>
+            <th>of</th>
+            <th>for example</th>
+            <th>was</th>
+            <th>is</th>
+          </tr>
+        </thead>
         <tbody>
           <tr v-for="w in b.wrong" :key="w.kind + w.where">
             <td class="nowrap">{{ w.kind }}</td>
@@ -140,7 +199,17 @@ const summary = (v: DesignVersion) =>
     <section class="panel">
       <h2>Versions so far</h2>
       <table class="plain">
-        <thead><tr><th class="number">version</th><th>put in force</th><th>by</th><th>file</th><th>changed</th><th>what it asked for</th><th></th></tr></thead>
+        <thead>
+          <tr>
+            <th class="number">version</th>
+            <th>put in force</th>
+            <th>by</th>
+            <th>file</th>
+            <th>changed</th>
+            <th>what it asked for</th>
+            <th></th>
+          </tr>
+        </thead>
         <tbody>
           <tr v-for="v in versions" :key="v.version">
             <td class="number">{{ v.version }}</td>
@@ -149,7 +218,16 @@ const summary = (v: DesignVersion) =>
             <td>{{ v.file }}</td>
             <td>{{ summary(v) }}</td>
             <td>{{ v.steps.length === 0 ? 'nothing' : v.done ? 'done' : 'under way' }}</td>
-            <td class="number"><el-button v-if="v.version !== now.version" size="small" :disabled="busy" :data-back="v.version" @click="compareVersion(v.version)">Compare</el-button></td>
+            <td class="number">
+              <el-button
+                v-if="v.version !== now.version"
+                size="small"
+                :disabled="busy"
+                :data-back="v.version"
+                @click="compareVersion(v.version)"
+                >Compare</el-button
+              >
+            </td>
           </tr>
         </tbody>
       </table>
@@ -158,20 +236,70 @@ const summary = (v: DesignVersion) =>
 </template>
 
 <style scoped>
-.answer { border-left: 4px solid var(--accent); }
-.answer.busy { border-left-style: dashed; }
-.head { display: flex; gap: var(--gap); justify-content: space-between; align-items: flex-start; }
-.head p { margin: 2px 0 8px; }
-.panel { overflow-x: auto; }
-.panel + .panel { margin-top: var(--gap); }
-.panel p { margin-top: 2px; }
-.nowrap { white-space: nowrap; }
-.acts { display: flex; gap: 8px; margin-top: 12px; }
-.lose { display: flex; flex-direction: column; margin-top: 8px; }
-.file { white-space: nowrap; cursor: pointer; }
-.file input { position: absolute; opacity: 0; width: 1px; height: 1px; }
-.file span { display: inline-block; padding: 5px 14px; border: 1px solid var(--accent); border-radius: 4px; color: var(--accent); }
-.file:hover span { background: var(--accent-soft); }
-.file input:focus-visible + span { outline: 2px solid var(--accent); outline-offset: 2px; }
-@media (max-width: 640px) { .head { flex-wrap: wrap; } }
+.answer {
+  border-left: 4px solid var(--accent);
+}
+.answer.busy {
+  border-left-style: dashed;
+}
+.head {
+  display: flex;
+  gap: var(--gap);
+  justify-content: space-between;
+  align-items: flex-start;
+}
+.head p {
+  margin: 2px 0 8px;
+}
+.panel {
+  overflow-x: auto;
+}
+.panel + .panel {
+  margin-top: var(--gap);
+}
+.panel p {
+  margin-top: 2px;
+}
+.nowrap {
+  white-space: nowrap;
+}
+.acts {
+  display: flex;
+  gap: 8px;
+  margin-top: 12px;
+}
+.lose {
+  display: flex;
+  flex-direction: column;
+  margin-top: 8px;
+}
+.file {
+  white-space: nowrap;
+  cursor: pointer;
+}
+.file input {
+  position: absolute;
+  opacity: 0;
+  width: 1px;
+  height: 1px;
+}
+.file span {
+  display: inline-block;
+  padding: 5px 14px;
+  border: 1px solid var(--accent);
+  border-radius: 4px;
+  color: var(--accent);
+}
+.file:hover span {
+  background: var(--accent-soft);
+}
+.file input:focus-visible + span {
+  outline: 2px solid var(--accent);
+  outline-offset: 2px;
+}
+@media (max-width: 640px) {
+  .head {
+    flex-wrap: wrap;
+  }
+}
 </style>

@@ -18,7 +18,13 @@ const place = computed(() => outline.value && placeOf(outline.value, path.value)
 <template>
   <div class="page">
     <nav aria-label="collections">
-      <RouterLink v-for="c in tops" :key="c.name" :to="`/documents/${c.name}`" :class="{ here: path.split('/')[0] === c.name }">{{ c.name }}</RouterLink>
+      <RouterLink
+        v-for="c in tops"
+        :key="c.name"
+        :to="`/documents/${c.name}`"
+        :class="{ here: path.split('/')[0] === c.name }"
+        >{{ c.name }}</RouterLink
+      >
     </nav>
     <div class="content">
       <DocumentView v-if="place?.document" :place="place" />
@@ -29,13 +35,37 @@ const place = computed(() => outline.value && placeOf(outline.value, path.value)
 </template>
 
 <style scoped>
-.page { display: grid; grid-template-columns: 130px 1fr; gap: 24px; }
-nav { display: flex; flex-direction: column; gap: 2px; }
-nav a { padding: 6px 10px; border-radius: 6px; color: var(--quiet); }
-nav a.here { background: var(--surface); color: var(--text); font-weight: 550; box-shadow: inset 0 0 0 1px var(--line); }
-.content { min-width: 0; }
+.page {
+  display: grid;
+  grid-template-columns: 130px 1fr;
+  gap: 24px;
+}
+nav {
+  display: flex;
+  flex-direction: column;
+  gap: 2px;
+}
+nav a {
+  padding: 6px 10px;
+  border-radius: 6px;
+  color: var(--quiet);
+}
+nav a.here {
+  background: var(--surface);
+  color: var(--text);
+  font-weight: 550;
+  box-shadow: inset 0 0 0 1px var(--line);
+}
+.content {
+  min-width: 0;
+}
 @media (max-width: 800px) {
-  .page { grid-template-columns: 1fr; gap: 12px; }
-  nav { flex-direction: row; }
+  .page {
+    grid-template-columns: 1fr;
+    gap: 12px;
+  }
+  nav {
+    flex-direction: row;
+  }
 }
 </style>

@@ -14,12 +14,16 @@ const headline = computed(() => {
   const r = report.value
   if (!r) return ''
   if (!r.finished) return `Forgetting ${r.document}…`
-  return left.value.length === 0 ? `${r.document} is forgotten: nothing of it is left` : `Something of ${r.document} is left`
+  return left.value.length === 0
+    ? `${r.document} is forgotten: nothing of it is left`
+    : `Something of ${r.document} is left`
 })
 
 const searched = computed(() => {
   const r = report.value
-  return r?.ended ? `Every table was searched; that was done after ${duration(new Date(r.ended).getTime() - new Date(r.started).getTime())}.` : ''
+  if (!r?.ended) return ''
+  const took = new Date(r.ended).getTime() - new Date(r.started).getTime()
+  return `Every table was searched; that was done after ${duration(took)}.`
 })
 
 /** What became of it, group by group. */
@@ -28,9 +32,25 @@ const groups = computed(() => {
   if (!r) return []
   return [
     { name: 'Removed', what: 'documents that went, by collection', rows: r.removed },
-    { name: 'Was duplicated to', what: 'places that had a copy, a count or an entry of it', rows: r.places.map((p) => (p.kind === 'timeline' ? { ...p, where: `${p.where} timelines` } : p)), tall: true },
-    { name: 'Dropped', what: 'besides', rows: [{ where: 'kept answers to requests', many: r.answers }, { where: 'events of triggers', many: r.events }] },
-    { name: 'Stays', what: 'so that the journal has no holes', rows: [{ where: 'lines of the journal with its path, without values', many: r.journal }] },
+    {
+      name: 'Was duplicated to',
+      what: 'places that had a copy, a count or an entry of it',
+      rows: r.places.map((p) => (p.kind === 'timeline' ? { ...p, where: `${p.where} timelines` } : p)),
+      tall: true,
+    },
+    {
+      name: 'Dropped',
+      what: 'besides',
+      rows: [
+        { where: 'kept answers to requests', many: r.answers },
+        { where: 'events of triggers', many: r.events },
+      ],
+    },
+    {
+      name: 'Stays',
+      what: 'so that the journal has no holes',
+      rows: [{ where: 'lines of the journal with its path, without values', many: r.journal }],
+    },
   ].filter((g) => g.rows.length)
 })
 </script>
@@ -41,20 +61,29 @@ const groups = computed(() => {
     <section class="panel answer" :class="{ bad: left.length > 0, busy: !report.finished }">
       <h1 aria-live="polite">{{ headline }}</h1>
       <p class="quiet">
-        Removed by <RouterLink :to="`/changes/${report.change}`">change {{ report.change }}</RouterLink>, {{ moment(report.started) }}. {{ searched }}
+        Removed by <RouterLink :to="`/changes/${report.change}`">change {{ report.change }}</RouterLink
+        >, {{ moment(report.started) }}. {{ searched }}
       </p>
       <table v-if="left.length" class="plain">
         <tbody>
-          <tr v-for="l in left" :key="l.where"><td>still in {{ l.where }}</td><td class="number">{{ count(l.many) }}</td></tr>
+          <tr v-for="l in left" :key="l.where">
+            <td>still in {{ l.where }}</td>
+            <td class="number">{{ count(l.many) }}</td>
+          </tr>
         </tbody>
       </table>
     </section>
     <div v-if="report.finished" class="groups">
       <section v-for="g in groups" :key="g.name" class="panel" :class="{ tall: g.tall }">
-        <h2>{{ g.name }} <span class="quiet">{{ g.what }}</span></h2>
+        <h2>
+          {{ g.name }} <span class="quiet">{{ g.what }}</span>
+        </h2>
         <table class="plain">
           <tbody>
-            <tr v-for="r in g.rows" :key="r.where"><td>{{ r.where }}</td><td class="number">{{ count(r.many) }}</td></tr>
+            <tr v-for="r in g.rows" :key="r.where">
+              <td>{{ r.where }}</td>
+              <td class="number">{{ count(r.many) }}</td>
+            </tr>
           </tbody>
         </table>
       </section>
@@ -63,15 +92,40 @@ const groups = computed(() => {
 </template>
 
 <style scoped>
-.answer { border-left: 4px solid var(--accent); }
-.answer.bad { border-left-color: var(--warn); }
-.answer.busy { border-left-style: dashed; }
-.answer p { margin: 2px 0 0; }
-.groups { display: grid; grid-template: auto auto 1fr / 1fr 1fr; gap: var(--gap); margin-top: var(--gap); align-items: start; }
-.tall { grid-column: 2; grid-row: 1 / span 3; }
-@media (max-width: 900px) {
-  .groups { grid-template: none / 1fr; }
-  .tall { grid-column: auto; grid-row: auto; }
+.answer {
+  border-left: 4px solid var(--accent);
 }
-h2 .quiet { font-weight: 400; margin-left: 6px; }
+.answer.bad {
+  border-left-color: var(--warn);
+}
+.answer.busy {
+  border-left-style: dashed;
+}
+.answer p {
+  margin: 2px 0 0;
+}
+.groups {
+  display: grid;
+  grid-template: auto auto 1fr / 1fr 1fr;
+  gap: var(--gap);
+  margin-top: var(--gap);
+  align-items: start;
+}
+.tall {
+  grid-column: 2;
+  grid-row: 1 / span 3;
+}
+@media (max-width: 900px) {
+  .groups {
+    grid-template: none / 1fr;
+  }
+  .tall {
+    grid-column: auto;
+    grid-row: auto;
+  }
+}
+h2 .quiet {
+  font-weight: 400;
+  margin-left: 6px;
+}
 </style>

@@ -31,29 +31,54 @@ const latest = useLatest()
 const takes = computed(() => {
   const l = list.value
   if (!l) return []
-  const params = l.params.map((p) => ({ name: p.name, hint: p.required ? p.type : `${p.type}, else ${inline(p.default ?? 'now')}`, required: p.required }))
-  return l.looks ? [...params, { name: l.looks, hint: l.looks === 'words' ? 'words that are in it' : 'how it begins', required: true }] : params
+  const params = l.params.map((p) => ({
+    name: p.name,
+    hint: p.required ? p.type : `${p.type}, else ${inline(p.default ?? 'now')}`,
+    required: p.required,
+  }))
+  return l.looks
+    ? [
+        ...params,
+        { name: l.looks, hint: l.looks === 'words' ? 'words that are in it' : 'how it begins', required: true },
+      ]
+    : params
 })
 /** How the account may be paired with the entries. */
 const marks = computed(() => {
   const accounts = outline.value?.collections.find((c) => c.name === outline.value?.accounts)
   return (accounts?.links ?? []).filter((l) => l.kind === 'pair' && l.to === list.value?.entries).map((l) => l.name)
 })
-const ready = computed(() => list.value && (!list.value.of || of.value) && takes.value.every((t) => !t.required || given[t.name]))
+const ready = computed(
+  () => list.value && (!list.value.of || of.value) && takes.value.every((t) => !t.required || given[t.name]),
+)
 
 /** The values a list is ordered by, of those the entries hold. */
-const ordered = computed(() => (list.value?.order ?? []).map((o) => o.replace(/ up$/, '')).filter((o) => !['created', 'updated', 'paired'].includes(o)))
+const ordered = computed(() =>
+  (list.value?.order ?? [])
+    .map((o) => o.replace(/ up$/, ''))
+    .filter((o) => !['created', 'updated', 'paired'].includes(o)),
+)
 const isKept = (name: string) => entries.value?.kept.some((k) => k.name === name)
 const valueOf = (d: Document, name: string) => (isKept(name) ? d.kept[name] : d.facts[name])
 const head = (d: Document) => inline(d.facts[(entries.value && headField(entries.value)) ?? ''])
-const marked = (d: Document) => Object.entries(d.marks ?? {}).filter(([, m]) => m).map(([name]) => name)
+const marked = (d: Document) =>
+  Object.entries(d.marks ?? {})
+    .filter(([, m]) => m)
+    .map(([name]) => name)
 const pairs = computed(() => documents.value?.some((d) => d.pair && Object.keys(d.pair).length))
 
 const inWords = computed(() => {
   const l = list.value
   if (!l) return ''
-  const times: Record<string, string> = { created: 'newest first', 'created up': 'oldest first', paired: 'newest pair first', 'paired up': 'oldest pair first' }
-  const order = l.order.map((o) => times[o] ?? (o.endsWith(' up') ? `least ${o.slice(0, -3)} first` : `most ${o} first`))
+  const times: Record<string, string> = {
+    created: 'newest first',
+    'created up': 'oldest first',
+    paired: 'newest pair first',
+    'paired up': 'oldest pair first',
+  }
+  const order = l.order.map(
+    (o) => times[o] ?? (o.endsWith(' up') ? `least ${o.slice(0, -3)} first` : `most ${o} first`),
+  )
   return `${l.entries}${l.of ? ` of one of ${l.of}` : ''}: ${order.join(', then ')}`
 })
 
@@ -66,7 +91,12 @@ const served = computed(() => {
 async function load(more = false) {
   const l = list.value
   if (!l || !ready.value) return
-  const query = { ...Object.fromEntries(takes.value.map((t) => [t.name, given[t.name] ?? ''])), limit: pageSize, cursor: more ? next.value : '', marks: as.value ? marks.value.join(',') : '' }
+  const query = {
+    ...Object.fromEntries(takes.value.map((t) => [t.name, given[t.name] ?? ''])),
+    limit: pageSize,
+    cursor: more ? next.value : '',
+    marks: as.value ? marks.value.join(',') : '',
+  }
   await latest(
     () => api.named(l.name, l.of ? of.value : '', query, as.value),
     (page) => {
@@ -81,55 +111,113 @@ async function load(more = false) {
   )
 }
 
+function goAs(account: string) {
+  as.value = account
+  void go()
+}
+
 async function go(name = list.value?.name) {
   const query = Object.fromEntries(Object.entries({ as: as.value, of: of.value, ...given }).filter(([, v]) => v))
   await router.push({ path: `/lists/${name}`, query })
 }
-watch(() => [route.fullPath, outline.value], () => {
-  as.value = String(route.query.as ?? '')
-  of.value = String(route.query.of ?? '')
-  for (const t of takes.value) given[t.name] = String(route.query[t.name] ?? '')
-  documents.value = undefined
-  trouble.value = ''
-  void load()
-}, { immediate: true })
+watch(
+  () => [route.fullPath, outline.value],
+  () => {
+    as.value = String(route.query.as ?? '')
+    of.value = String(route.query.of ?? '')
+    for (const t of takes.value) given[t.name] = String(route.query[t.name] ?? '')
+    documents.value = undefined
+    trouble.value = ''
+    void load()
+  },
+  { immediate: true },
+)
 </script>
 
 <template>
   <p v-if="lists.length === 0" class="panel quiet">The design in force declares no lists.</p>
   <div v-else class="page">
     <nav aria-label="lists">
-      <a v-for="l in lists" :key="l.name" :href="`/lists/${l.name}`" :class="{ here: l === list }" @click.prevent="go(l.name)">{{ l.name }}</a>
+      <a
+        v-for="l in lists"
+        :key="l.name"
+        :href="`/lists/${l.name}`"
+        :class="{ here: l === list }"
+        @click.prevent="go(l.name)"
+        >{{ l.name }}</a
+      >
     </nav>
     <section v-if="list" class="content">
       <h1>{{ list.name }}</h1>
       <p class="quiet what">{{ inWords }}</p>
       <form @submit.prevent="go()">
-        <div v-if="outline?.accounts" class="who"><AccountPicker :account="as" :collection="outline.accounts" @choose="as = $event; go()" /></div>
-        <el-input v-if="list.of" v-model="of" :aria-label="`of which of ${list.of}`" :placeholder="`the id of one of ${list.of}`" class="of"><template #prepend>of</template></el-input>
-        <el-input v-for="t in takes" :key="t.name" v-model="given[t.name]" :aria-label="t.name" :placeholder="t.hint" class="param"><template #prepend>{{ t.name }}</template></el-input>
+        <div v-if="outline?.accounts" class="who">
+          <AccountPicker :account="as" :collection="outline.accounts" @choose="goAs" />
+        </div>
+        <el-input
+          v-if="list.of"
+          v-model="of"
+          :aria-label="`of which of ${list.of}`"
+          :placeholder="`the id of one of ${list.of}`"
+          class="of"
+          ><template #prepend>of</template></el-input
+        >
+        <el-input
+          v-for="t in takes"
+          :key="t.name"
+          v-model="given[t.name]"
+          :aria-label="t.name"
+          :placeholder="t.hint"
+          class="param"
+          ><template #prepend>{{ t.name }}</template></el-input
+        >
         <el-button type="primary" native-type="submit" data-act="ask">Show</el-button>
       </form>
       <el-alert v-if="trouble" :title="trouble" type="error" :closable="false" />
-      <p v-else-if="!ready" class="quiet">It is asked for {{ [list.of && !of && `one of ${list.of}`, ...takes.filter((t) => t.required && !given[t.name]).map((t) => t.name)].filter(Boolean).join(' and ') }}.</p>
+      <p v-else-if="!ready" class="quiet">
+        It is asked for
+        {{
+          [
+            list.of && !of && `one of ${list.of}`,
+            ...takes.filter((t) => t.required && !given[t.name]).map((t) => t.name),
+          ]
+            .filter(Boolean)
+            .join(' and ')
+        }}.
+      </p>
       <p v-else-if="documents && documents.length === 0" class="quiet">Nothing is in it{{ as ? ` for ${as}` : '' }}.</p>
       <div v-else-if="documents" class="panel scroll">
         <table class="plain" data-part="entries">
           <thead>
             <tr>
               <th>id</th>
-              <th v-for="o in ordered" :key="o" class="number"><span :class="{ kept: isKept(o) }">{{ o }}</span></th>
+              <th v-for="o in ordered" :key="o" class="number">
+                <span :class="{ kept: isKept(o) }">{{ o }}</span>
+              </th>
               <th>{{ (entries && headField(entries)) ?? '' }}</th>
-              <th v-if="pairs">pair</th><th v-if="as && marks.length">{{ as }} has</th>
+              <th v-if="pairs">pair</th>
+              <th v-if="as && marks.length">{{ as }} has</th>
               <th>{{ documents.some((d) => d.since) ? 'since' : 'created' }}</th>
             </tr>
           </thead>
           <tbody>
             <tr v-for="d in documents" :key="d.path" :class="{ top: d.top }">
-              <td class="id"><PathLink :path="d.path" :label="d.id" /><span v-if="d.top" class="quiet"> on top</span></td>
-              <td v-for="o in ordered" :key="o" class="number"><span :class="{ kept: isKept(o) }">{{ inline(valueOf(d, o)) }}</span></td>
-              <td><div class="cell">{{ head(d) }}</div></td>
-              <td v-if="pairs">{{ Object.entries(d.pair ?? {}).map(([name, v]) => `${name} ${inline(v)}`).join(' · ') }}</td>
+              <td class="id">
+                <PathLink :path="d.path" :label="d.id" /><span v-if="d.top" class="quiet"> on top</span>
+              </td>
+              <td v-for="o in ordered" :key="o" class="number">
+                <span :class="{ kept: isKept(o) }">{{ inline(valueOf(d, o)) }}</span>
+              </td>
+              <td>
+                <div class="cell">{{ head(d) }}</div>
+              </td>
+              <td v-if="pairs">
+                {{
+                  Object.entries(d.pair ?? {})
+                    .map(([name, v]) => `${name} ${inline(v)}`)
+                    .join(' · ')
+                }}
+              </td>
               <td v-if="as && marks.length">{{ marked(d).join(', ') || '–' }}</td>
               <td class="quiet when" :title="moment(d.since ?? d.created)">{{ ago(d.since ?? d.created) }}</td>
             </tr>
@@ -143,24 +231,83 @@ watch(() => [route.fullPath, outline.value], () => {
 </template>
 
 <style scoped>
-.page { display: grid; grid-template-columns: 150px 1fr; gap: 24px; }
-nav { display: flex; flex-direction: column; gap: 2px; }
-nav a { padding: 6px 10px; border-radius: 6px; color: var(--quiet); overflow-wrap: anywhere; }
-nav a.here { background: var(--surface); color: var(--text); font-weight: 550; box-shadow: inset 0 0 0 1px var(--line); }
-.content { min-width: 0; }
-.what { margin: 4px 0 12px; }
-form { display: flex; flex-wrap: wrap; gap: 8px; margin-bottom: 14px; }
-.who, .of, .param { width: 240px; }
-.scroll { overflow-x: auto; }
-.id, .when { white-space: nowrap; }
-.cell { max-width: 460px; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
-tr.top td { font-weight: 550; }
-.more { margin-top: 12px; }
-.served { margin-top: 10px; }
+.page {
+  display: grid;
+  grid-template-columns: 150px 1fr;
+  gap: 24px;
+}
+nav {
+  display: flex;
+  flex-direction: column;
+  gap: 2px;
+}
+nav a {
+  padding: 6px 10px;
+  border-radius: 6px;
+  color: var(--quiet);
+  overflow-wrap: anywhere;
+}
+nav a.here {
+  background: var(--surface);
+  color: var(--text);
+  font-weight: 550;
+  box-shadow: inset 0 0 0 1px var(--line);
+}
+.content {
+  min-width: 0;
+}
+.what {
+  margin: 4px 0 12px;
+}
+form {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px;
+  margin-bottom: 14px;
+}
+.who,
+.of,
+.param {
+  width: 240px;
+}
+.scroll {
+  overflow-x: auto;
+}
+.id,
+.when {
+  white-space: nowrap;
+}
+.cell {
+  max-width: 460px;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+tr.top td {
+  font-weight: 550;
+}
+.more {
+  margin-top: 12px;
+}
+.served {
+  margin-top: 10px;
+}
 @media (max-width: 800px) {
-  .page { grid-template-columns: 1fr; gap: 12px; }
-  nav { flex-direction: row; flex-wrap: wrap; }
-  .who, .of, .param { width: 100%; }
-  .cell { max-width: 210px; }
+  .page {
+    grid-template-columns: 1fr;
+    gap: 12px;
+  }
+  nav {
+    flex-direction: row;
+    flex-wrap: wrap;
+  }
+  .who,
+  .of,
+  .param {
+    width: 100%;
+  }
+  .cell {
+    max-width: 210px;
+  }
 }
 </style>

@@ -33,26 +33,32 @@ async function act(what: () => Promise<string>) {
   }
 }
 
-const retryAll = () => act(async () => {
-  const { retried } = await api.retryParked()
-  return `Due again: ${count(retried)}. What fails again comes back here.`
-})
-const retryOne = (work: number) => act(async () => {
-  await api.retryOne(work)
-  return 'It is due again. If it fails again it comes back here.'
-})
+const retryAll = () =>
+  act(async () => {
+    const { retried } = await api.retryParked()
+    return `Due again: ${count(retried)}. What fails again comes back here.`
+  })
+const retryOne = (work: number) =>
+  act(async () => {
+    await api.retryOne(work)
+    return 'It is due again. If it fails again it comes back here.'
+  })
 
-const drop = (work: number) => act(async () => {
-  await api.dropParked(work)
-  return 'It is given up. An audit finds what it would have brought in line.'
-})
+const drop = (work: number) =>
+  act(async () => {
+    await api.dropParked(work)
+    return 'It is given up. An audit finds what it would have brought in line.'
+  })
 
 const sender = ref('')
 const from = ref<number>()
-const replay = () => act(async () => {
-  const { replayed } = await api.replay(sender.value, from.value ?? 0)
-  return replayed === 0 ? `${sender.value} has sent nothing since then.` : `Sent again: ${count(replayed)}, each under the id it had.`
-})
+const replay = () =>
+  act(async () => {
+    const { replayed } = await api.replay(sender.value, from.value ?? 0)
+    return replayed === 0
+      ? `${sender.value} has sent nothing since then.`
+      : `Sent again: ${count(replayed)}, each under the id it had.`
+  })
 </script>
 
 <template>
@@ -61,14 +67,31 @@ const replay = () => act(async () => {
     <div class="head">
       <div>
         <h1>{{ parked.length === 0 ? 'No work is parked' : `${pieces(parked.length)} parked` }}</h1>
-        <p class="quiet">{{ parked.length === 0 ? 'Work that cannot be done would wait here, and hold up nothing else.' : 'It cannot be done as things are, or failed too often. It holds up nothing else: mend the cause, then try it again, or drop it.' }}</p>
+        <p class="quiet">
+          {{
+            parked.length === 0
+              ? 'Work that cannot be done would wait here, and hold up nothing else.'
+              : 'It cannot be done as things are, or failed too often. It holds up nothing else: mend the cause, ' +
+                'then try it again, or drop it.'
+          }}
+        </p>
       </div>
-      <el-button v-if="parked.length" type="primary" :disabled="busy" data-act="retry" @click="retryAll">Try all again</el-button>
+      <el-button v-if="parked.length" type="primary" :disabled="busy" data-act="retry" @click="retryAll"
+        >Try all again</el-button
+      >
     </div>
     <section v-if="parked.length" class="panel">
       <table class="plain">
         <thead>
-          <tr><th>parked</th><th>for</th><th>step</th><th>error</th><th class="number">attempts</th><th class="number">change</th><th></th></tr>
+          <tr>
+            <th>parked</th>
+            <th>for</th>
+            <th>step</th>
+            <th>error</th>
+            <th class="number">attempts</th>
+            <th class="number">change</th>
+            <th></th>
+          </tr>
         </thead>
         <tbody>
           <tr v-for="p in parked" :key="p.work">
@@ -77,9 +100,13 @@ const replay = () => act(async () => {
             <td>{{ p.step }}</td>
             <td class="error">{{ p.error }}</td>
             <td class="number">{{ p.attempts }}</td>
-            <td class="number"><RouterLink v-if="p.change" :to="`/changes/${p.change}`">{{ p.change }}</RouterLink></td>
+            <td class="number">
+              <RouterLink v-if="p.change" :to="`/changes/${p.change}`">{{ p.change }}</RouterLink>
+            </td>
             <td class="number acts">
-              <el-button size="small" :disabled="busy" :data-retry="p.work" @click="retryOne(p.work)">Try again</el-button>
+              <el-button size="small" :disabled="busy" :data-retry="p.work" @click="retryOne(p.work)"
+                >Try again</el-button
+              >
               <el-button size="small" :disabled="busy" :data-drop="p.work" @click="drop(p.work)">Drop</el-button>
             </td>
           </tr>
@@ -89,27 +116,62 @@ const replay = () => act(async () => {
   </template>
   <section v-if="outline?.senders.length" class="panel sent">
     <h2>Send again</h2>
-    <p class="quiet">What a trigger has sent in the last 7 days, from a change on. Each event keeps its id, so whoever had it can tell.</p>
+    <p class="quiet">
+      What a trigger has sent in the last 7 days, from a change on. Each event keeps its id, so whoever had it can tell.
+    </p>
     <form class="again" @submit.prevent="replay">
       <el-select v-model="sender" placeholder="trigger" aria-label="trigger">
         <el-option v-for="s in outline.senders" :key="s" :value="s" :label="s" />
       </el-select>
-      <label class="quiet">from change <el-input-number v-model="from" :min="0" :controls="false" placeholder="the first" aria-label="from change" /></label>
+      <label class="quiet"
+        >from change
+        <el-input-number v-model="from" :min="0" :controls="false" placeholder="the first" aria-label="from change"
+      /></label>
       <el-button native-type="submit" :disabled="busy || !sender" data-act="replay">Send again</el-button>
     </form>
   </section>
 </template>
 
 <style scoped>
-.head { display: flex; gap: var(--gap); align-items: flex-start; justify-content: space-between; margin-bottom: var(--gap); }
-.head p { margin: 2px 0 0; }
-.panel { overflow-x: auto; }
-.when { white-space: nowrap; }
-.error { overflow-wrap: anywhere; }
-.acts { white-space: nowrap; }
-.sent { margin-top: var(--gap); }
-.sent p { margin: 0 0 12px; }
-.again { display: flex; flex-wrap: wrap; gap: 10px; align-items: center; }
-.again .el-select { width: 200px; }
-.again .el-input-number { width: 130px; margin-left: 6px; }
+.head {
+  display: flex;
+  gap: var(--gap);
+  align-items: flex-start;
+  justify-content: space-between;
+  margin-bottom: var(--gap);
+}
+.head p {
+  margin: 2px 0 0;
+}
+.panel {
+  overflow-x: auto;
+}
+.when {
+  white-space: nowrap;
+}
+.error {
+  overflow-wrap: anywhere;
+}
+.acts {
+  white-space: nowrap;
+}
+.sent {
+  margin-top: var(--gap);
+}
+.sent p {
+  margin: 0 0 12px;
+}
+.again {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 10px;
+  align-items: center;
+}
+.again .el-select {
+  width: 200px;
+}
+.again .el-input-number {
+  width: 130px;
+  margin-left: 6px;
+}
 </style>

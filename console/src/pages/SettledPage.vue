@@ -12,20 +12,26 @@ const { status, error } = useStatus()
 const changes = shallowRef<Change[]>([])
 const samples = shallowRef<Sample[]>([])
 
-usePoll(async () => {
-  try {
-    changes.value = (await api.changes(15)).changes
-  } catch {
-    // the status says that the service does not answer
-  }
-}, () => 1500)
-usePoll(async () => {
-  try {
-    samples.value = (await api.history()).samples
-  } catch {
-    // the same
-  }
-}, () => 10_000)
+usePoll(
+  async () => {
+    try {
+      changes.value = (await api.changes(15)).changes
+    } catch {
+      // the status says that the service does not answer
+    }
+  },
+  () => 1500,
+)
+usePoll(
+  async () => {
+    try {
+      samples.value = (await api.history()).samples
+    } catch {
+      // the same
+    }
+  },
+  () => 10_000,
+)
 
 const headline = computed(() => {
   const s = status.value
@@ -39,7 +45,8 @@ const explanation = computed(() => {
   const s = status.value
   if (!s) return ''
   if (s.settled) return 'No work is due: what was written has reached every kept value and every timeline.'
-  if (s.parked > 0) return 'It cannot be done as things are, or failed too often: the page Parked says why, and tries it again.'
+  if (s.parked > 0)
+    return 'It cannot be done as things are, or failed too often: the page Parked says why, and tries it again.'
   return `The oldest is ${duration(s.lag_ms)} behind.`
 })
 </script>
@@ -51,7 +58,9 @@ const explanation = computed(() => {
     <dl v-if="status">
       <div v-for="lane in status.lanes" :key="lane.lane">
         <dt>{{ lane.lane }}</dt>
-        <dd :class="{ quiet: lane.due === 0 }">{{ count(lane.due) }} due<template v-if="lane.due"> · {{ duration(lane.lag_ms) }}</template></dd>
+        <dd :class="{ quiet: lane.due === 0 }">
+          {{ count(lane.due) }} due<template v-if="lane.due"> · {{ duration(lane.lag_ms) }}</template>
+        </dd>
       </div>
     </dl>
     <HourChart v-if="samples.length > 1" :samples="samples" />
@@ -71,13 +80,41 @@ const explanation = computed(() => {
 </template>
 
 <style scoped>
-.answer { border-left: 4px solid var(--accent); }
-.answer.busy { border-left-style: dashed; }
-.answer p { margin: 2px 0 0; }
-dl { display: flex; flex-wrap: wrap; gap: 8px 36px; margin: 16px 0 0; }
-dt { color: var(--quiet); font-size: 13px; }
-dd { margin: 0; font-variant-numeric: tabular-nums; }
-.amounts { display: grid; grid-template-columns: repeat(3, 1fr); gap: var(--gap); margin: var(--gap) 0; }
-.panel { overflow-x: auto; }
-@media (max-width: 800px) { .amounts { grid-template-columns: 1fr; } }
+.answer {
+  border-left: 4px solid var(--accent);
+}
+.answer.busy {
+  border-left-style: dashed;
+}
+.answer p {
+  margin: 2px 0 0;
+}
+dl {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px 36px;
+  margin: 16px 0 0;
+}
+dt {
+  color: var(--quiet);
+  font-size: 13px;
+}
+dd {
+  margin: 0;
+  font-variant-numeric: tabular-nums;
+}
+.amounts {
+  display: grid;
+  grid-template-columns: repeat(3, 1fr);
+  gap: var(--gap);
+  margin: var(--gap) 0;
+}
+.panel {
+  overflow-x: auto;
+}
+@media (max-width: 800px) {
+  .amounts {
+    grid-template-columns: 1fr;
+  }
+}
 </style>

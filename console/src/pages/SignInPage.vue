@@ -17,8 +17,8 @@ async function send() {
   <section class="panel" data-part="sign-in">
     <h1>Sign in</h1>
     <p>
-      Open the link that <code>yalvo up</code> has printed, or make a new one with <code>yalvo link</code>.
-      It works once, and this browser stays signed in.
+      Open the link that <code>yalvo up</code> has printed, or make a new one with <code>yalvo link</code>. It works
+      once, and this browser stays signed in.
     </p>
     <form @submit.prevent="send">
       <label for="key">Or with a key</label>
@@ -32,9 +32,24 @@ async function send() {
 </template>
 
 <style scoped>
-.panel { max-width: 520px; margin: 8vh auto 0; padding: 24px; }
-label { display: block; margin: 16px 0 6px; color: var(--quiet); }
-.row { display: flex; gap: 8px; }
-code { white-space: nowrap; }
-.el-alert { margin-top: 16px; }
+.panel {
+  max-width: 520px;
+  margin: 8vh auto 0;
+  padding: 24px;
+}
+label {
+  display: block;
+  margin: 16px 0 6px;
+  color: var(--quiet);
+}
+.row {
+  display: flex;
+  gap: 8px;
+}
+code {
+  white-space: nowrap;
+}
+.el-alert {
+  margin-top: 16px;
+}
 </style>

@@ -16,11 +16,15 @@ const lastAction = ref('')
 const acts = ref(0)
 
 /** Without a choice in the address, the two first accounts are shown. */
-watch(timeline, async (t) => {
-  if (!t || (left.value && right.value)) return
-  const suggested = (await api.list(t.owner, { limit: 2 })).documents.map((d) => d.id)
-  choose(left.value || (suggested[0] ?? ''), right.value || (suggested[1] ?? ''))
-}, { immediate: true })
+watch(
+  timeline,
+  async (t) => {
+    if (!t || (left.value && right.value)) return
+    const suggested = (await api.list(t.owner, { limit: 2 })).documents.map((d) => d.id)
+    choose(left.value || (suggested[0] ?? ''), right.value || (suggested[1] ?? ''))
+  },
+  { immediate: true },
+)
 
 function acted(words: string) {
   lastAction.value = words
@@ -37,16 +41,32 @@ function choose(l: string, r: string) {
   <template v-if="outline && timeline">
     <div class="head">
       <h1>Two people, side by side</h1>
-      <p class="quiet" role="status" aria-live="polite">{{ lastAction || 'Act as one of them and watch the other.' }}</p>
+      <p class="quiet" role="status" aria-live="polite">
+        {{ lastAction || 'Act as one of them and watch the other.' }}
+      </p>
     </div>
     <div class="columns">
       <AccountColumn
-        v-if="left" side="left" :account="left" :other="right" :timeline="timeline" :outline="outline" :acts="acts"
-        @choose="choose($event, right)" @acted="acted"
+        v-if="left"
+        side="left"
+        :account="left"
+        :other="right"
+        :timeline="timeline"
+        :outline="outline"
+        :acts="acts"
+        @choose="choose($event, right)"
+        @acted="acted"
       />
       <AccountColumn
-        v-if="right" side="right" :account="right" :other="left" :timeline="timeline" :outline="outline" :acts="acts"
-        @choose="choose(left, $event)" @acted="acted"
+        v-if="right"
+        side="right"
+        :account="right"
+        :other="left"
+        :timeline="timeline"
+        :outline="outline"
+        :acts="acts"
+        @choose="choose(left, $event)"
+        @acted="acted"
       />
       <p v-if="!left || !right" class="quiet">There are not two accounts yet: add some under Documents.</p>
     </div>
@@ -54,8 +74,25 @@ function choose(l: string, r: string) {
 </template>
 
 <style scoped>
-.head { display: flex; flex-wrap: wrap; align-items: baseline; gap: 4px 16px; margin-bottom: 12px; }
-.head p { margin: 0; }
-.columns { display: grid; grid-template-columns: 1fr 1fr; gap: 20px; align-items: start; }
-@media (max-width: 760px) { .columns { grid-template-columns: 1fr; } }
+.head {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: baseline;
+  gap: 4px 16px;
+  margin-bottom: 12px;
+}
+.head p {
+  margin: 0;
+}
+.columns {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 20px;
+  align-items: start;
+}
+@media (max-width: 760px) {
+  .columns {
+    grid-template-columns: 1fr;
+  }
+}
 </style>
