@@ -45,7 +45,7 @@ access:
 `
 
 // stored is what a judge asks, with what it was asked for. Replies r1 to r9 are by a1 to a9, whose rows are 1 to 9,
-// the newest first in what is looked for further.
+// the newest first in what is looked for further; r0 is by nobody.
 type stored struct {
 	blockedBy []int64 // the reader; nil: too many to tell
 	shy       bool    // the author of the post
@@ -68,6 +68,9 @@ func (s *stored) Targets(_, _ plan.Number, keys []string) (found []store.Target,
 	s.ask("authors of %d", len(keys))
 	for _, key := range keys {
 		n := int64(key[len(key)-1] - '0')
+		if n == 0 { // it has none
+			continue
+		}
 		found = append(found, store.Target{Key: key, Target: n, TargetKey: fmt.Sprint("a", n)})
 	}
 	return found, nil
@@ -133,6 +136,7 @@ func TestALatestIsShownToWhoMayReadIt(t *testing.T) {
 		{"both have", "me", "9876", blocked(9, 8), []int64{9, 8}, "7 6", "authors of 2, authors of 2"},
 		{"all that are stored have", "me", "9876", blocked(9, 8, 7, 6), []int64{9, 8, 7, 6}, "5 4", "authors of 2, authors of 2, what follows in [7]"},
 		{"there are no more", "me", "987", blocked(9, 8), []int64{9, 8}, "7", "authors of 2, authors of 1"},
+		{"one is by nobody", "me", "90", blocked(), []int64{}, "9", "authors of 2, which of 1"},
 		{"in too many pairs to tell", "me", "9287", &stored{}, nil, "2", "authors of 2, partners of me, which of 2, which of 2, what follows in [7], which of 2, which of 2, which of 1"},
 		{"the author is shy", "me", "98", &stored{blockedBy: []int64{}, shy: true}, []int64{}, "9 8, no card", "authors of 2"},
 	} {
