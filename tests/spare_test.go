@@ -140,6 +140,9 @@ func TestSparesFollowTheRules(t *testing.T) {
 	for _, step := range []struct{ design, stored, seen string }{
 		{told, "2 4 2", "r6 r5 "}, {hides, "4 4 2", "r6 r5 "}, {three, "5 4 3", "r6 r5 r4 "}, {hides, "4 4 2", "r6 r5 "},
 	} {
+		if what := differing(must(w.Diff(t.Context(), "hides.yaml", []byte(step.design)))(t)); !strings.Contains(what, "posts.last ") {
+			t.Errorf("the difference says %s", what)
+		}
 		_, goOn := w.held(step.design)
 		for _, as := range []*client.Client{w.Client, w.account("ada")} {
 			if got := replies(must(as.Get(t.Context(), "posts/p"))(t).Kept["last"]); !strings.HasPrefix(step.seen, got) || got == "" {

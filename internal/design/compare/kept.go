@@ -55,8 +55,7 @@ func (c *comparing) compareKeptValue(in *design.Collection, was, is *design.Kept
 	if source != oldSource || shown != oldShown || spare != oldSpare {
 		d.What = keptDifference(was, is)
 		if shown == oldShown && spare != oldSpare {
-			d.What = append(d.What, fmt.Sprintf("stored besides, to come in the place of what a reader may not see: %d → %d",
-				oldSpare, spare))
+			d.What = append(d.What, fmt.Sprintf("spare elements, for what is hidden: %d → %d", oldSpare, spare))
 		}
 		if d.How == "" {
 			d.How = Changed
