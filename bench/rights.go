@@ -63,8 +63,8 @@ func (b *bench) rights() error {
 				return err
 			}
 		}
-		fmt.Printf("\nwho may read what duplicates show: the last two of %d remarks on each sighting, pages/s over HTTP, "+
-			"%d clients (median of %d, in turns)\n", many[1], writers, turns)
+		fmt.Printf("\nwho may read what duplicates show: the last two of %d remarks on each sighting, pages/s "+
+			"over HTTP, %d clients (median of %d, in turns)\n", many[1], writers, turns)
 		if err := inTurns(ways...); err != nil {
 			return err
 		}

@@ -47,7 +47,8 @@ func codeOf(err error, errOut io.Writer) int {
 	var usage flags.UsageError
 	var refused *client.Problem
 	if errors.As(err, &refused) && refused.Status == http.StatusUnauthorized {
-		fmt.Fprintln(errOut, "Give a key with --key or as YALVO_KEY. `yalvo up` remembers one for whoever has started it.")
+		fmt.Fprintln(errOut, "Give a key with --key or as YALVO_KEY. `yalvo up` remembers one for whoever "+
+			"has started it.")
 	}
 	switch {
 	case errors.As(err, &usage):

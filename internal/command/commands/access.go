@@ -110,7 +110,8 @@ func (a *app) may() *cli.Command {
 		ArgsUsage: "read|edit|create|remove PATH [NAME=VALUE ...] | set|unset|read PAIR FROM TO | " +
 			"read TIMELINE OWNER | read LIST [OF]",
 		Usage: "whether the account of --as may do something by the design's rules, and why; nothing is done",
-		Description: flags.Example("yalvo --as keeper may edit sightings/s00002\n   yalvo --as '~' may create sightings " +
+		Description: flags.Example("yalvo --as keeper may edit sightings/s00002\n   yalvo --as '~' may create " +
+			"sightings " +
 			"text='a heron'\n   yalvo --as keeper may set follow keeper arno_marshwood\n   " +
 			"yalvo --as keeper may read home arno_marshwood\n   " +
 			"yalvo --as keeper may read saves arno_marshwood"),

@@ -59,9 +59,10 @@ func (a *app) applying(c *cli.Command, d client.Difference) (client.Applying, er
 func (a *app) apply() *cli.Command {
 	return &cli.Command{
 		Name: "apply", Category: "design", ArgsUsage: "FILE",
-		Usage:       "check a design file and put it in force, while the app runs",
-		Flags:       applyFlags(),
-		Description: flags.Example("yalvo apply demo/fenwatch.yaml\n   yalvo apply demo/fenwatch.yaml --by keeper --no-wait"),
+		Usage: "check a design file and put it in force, while the app runs",
+		Flags: applyFlags(),
+		Description: flags.Example("yalvo apply demo/fenwatch.yaml\n   " +
+			"yalvo apply demo/fenwatch.yaml --by keeper --no-wait"),
 		Action: func(ctx context.Context, c *cli.Command) error {
 			args, err := flags.Arguments(c, 1, 1)
 			if err != nil {

@@ -174,7 +174,8 @@ func (a *app) add() *cli.Command {
 		Usage: "create a document; values are JSON, or text where they are not",
 		Flags: []cli.Flag{&cli.StringFlag{Name: "id",
 			Usage: "an id of your own: adding twice is the same as once"}},
-		Description: flags.Example("yalvo add members --id ada handle=ada_fen name='Ada Fen'\n   yalvo --as keeper add " +
+		Description: flags.Example("yalvo add members --id ada handle=ada_fen name='Ada Fen'\n   yalvo --as " +
+			"keeper add " +
 			"sightings text='Two bitterns at Reed Hollow' birds=2 species='[\"bittern\"]'"),
 		Action: func(ctx context.Context, c *cli.Command) error {
 			args, err := flags.Arguments(c, 1, -1)
@@ -249,7 +250,8 @@ func (a *app) edited(ctx context.Context, c *cli.Command, args []string) (client
 	}
 	var operations []client.Operation
 	if err := json.Unmarshal(raw, &operations); err != nil {
-		return client.Document{}, "", flags.Usage("%s holds no JSON Patch, which is a list of operations: %v", file, err)
+		return client.Document{}, "", flags.Usage("%s holds no JSON Patch, which is a list of operations: %v",
+			file, err)
 	}
 	return to.Operate(ctx, path, operations...)
 }

@@ -242,7 +242,8 @@ func (a *app) parked() *cli.Command {
 			&cli.Int64Flag{Name: "work", Usage: "with --retry: only the piece of work of this `NUMBER`"},
 			&cli.Int64Flag{Name: "drop", Usage: "give up the piece of work of this `NUMBER`"}},
 		Usage: "work that failed too often and waits for a person",
-		Description: flags.Example("yalvo parked\n   yalvo parked --retry\n   yalvo parked --retry --work 17\n   yalvo " +
+		Description: flags.Example("yalvo parked\n   yalvo parked --retry\n   yalvo parked --retry --work 17\n   " +
+			"yalvo " +
 			"parked --drop 17"),
 		Action: func(ctx context.Context, c *cli.Command) error {
 			if _, err := flags.Arguments(c, 0, 0); err != nil {

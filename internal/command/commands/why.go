@@ -18,8 +18,9 @@ import (
 func (a *app) why() *cli.Command {
 	return &cli.Command{
 		Name: "why", Category: "proof", ArgsUsage: "TIMELINE OWNER DOCUMENT | DOCUMENT KEPT-VALUE",
-		Usage:       "why an entry is in a timeline or not, or what a kept value is made of",
-		Description: flags.Example("yalvo why home keeper sightings/s00002\n   yalvo why arno_marshwood follower_count"),
+		Usage: "why an entry is in a timeline or not, or what a kept value is made of",
+		Description: flags.Example("yalvo why home keeper sightings/s00002\n   " +
+			"yalvo why arno_marshwood follower_count"),
 		Action: func(ctx context.Context, c *cli.Command) error {
 			args, err := flags.Arguments(c, 2, 3)
 			if err != nil {

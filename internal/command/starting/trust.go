@@ -71,11 +71,13 @@ func trusted(c *cli.Command) (*tokens.Trust, error) {
 	}
 	switch {
 	case given > 1:
-		return nil, flags.Usage("--token-secret, --token-key and --token-keys each say what tokens are signed with: give one")
+		return nil, flags.Usage("--token-secret, --token-key and --token-keys each say what tokens are signed with: " +
+			"give one")
 	case given == 1:
 		return t, nil
 	case t.Issuer != "" || t.Audience != "":
-		return nil, flags.Usage("--token-issuer and --token-audience say nothing of what tokens are signed with: give " +
+		return nil, flags.Usage("--token-issuer and --token-audience say nothing of what tokens are signed with: " +
+			"give " +
 			"--token-secret, --token-key or --token-keys")
 	}
 	return nil, nil

@@ -105,7 +105,8 @@ func (a *app) runService(ctx context.Context, c *cli.Command) error {
 		data = dataFolder(c.Bool("demo"))
 	}
 	if c.IsSet("data") && c.String("database") != "" {
-		return flags.Usage("--data is for a database of the service's own, and --database names another: give one of them")
+		return flags.Usage("--data is for a database of the service's own, and --database names another: " +
+			"give one of them")
 	}
 	within, err := networks("send-within", c.StringSlice("send-within"))
 	if err != nil {

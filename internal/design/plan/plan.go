@@ -226,7 +226,8 @@ func (t *Timeline) Lower() int { return t.Above - t.Above/5 }
 
 // New makes the plan of a design.
 func New(d *design.Design, number Numbering) *Plan {
-	p := &Plan{Design: d, rights: access.Rights(d), references: map[Number]*Reference{}, counts: map[Number]*Count{}, copies: map[Number]*Copy{},
+	p := &Plan{Design: d, rights: access.Rights(d), references: map[Number]*Reference{},
+		counts: map[Number]*Count{}, copies: map[Number]*Copy{},
 		summaries: map[Number]*Summary{}}
 	for _, c := range d.Collections {
 		p.Collections = append(p.Collections,

@@ -64,10 +64,11 @@ func (js *Judges) partnersOfAll(ctx context.Context, all []partnersAsk) ([][]sto
 }
 
 // Candidates is part of [Stored].
-func (l looked) Candidates(s *plan.Summary, by plan.Number, targets []int64, skip, many int) ([]store.Candidate, error) {
+func (l looked) Candidates(s *plan.Summary, by plan.Number, targets []int64, skip, many int) ([]store.Candidate,
+	error) {
 	look := furtherLook{s, by, skip, many}
-	return l.by.asking.further.Ask(l.Context(), fmt.Sprintf("%p %d %d %d", s, by, skip, many), furtherAsk{look, targets},
-		l.by.candidates, l.by.candidatesForAll)
+	return l.by.asking.further.Ask(l.Context(), fmt.Sprintf("%p %d %d %d", s, by, skip, many),
+		furtherAsk{look, targets}, l.by.candidates, l.by.candidatesForAll)
 }
 
 func (js *Judges) candidates(ctx context.Context, ask furtherAsk) ([]store.Candidate, error) {

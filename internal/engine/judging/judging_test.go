@@ -76,7 +76,8 @@ func (s *stored) Targets(_, _ plan.Number, keys []string) (found []store.Target,
 	return found, nil
 }
 
-func (s *stored) PartnersOf(_ *plan.Collection, keys []string, asks []store.Partners, _ int) ([]store.PartnersFound, error) {
+func (s *stored) PartnersOf(_ *plan.Collection, keys []string, asks []store.Partners, _ int) ([]store.PartnersFound,
+	error) {
 	s.ask("partners of %s", keys[0])
 	return []store.PartnersFound{{N: 50, With: [][]int64{s.blockedBy}[:len(asks)]}}, nil
 }
@@ -90,15 +91,17 @@ func (s *stored) Allowed(_ *plan.Collection, keys []string, _ store.Filter) (map
 	return allowed, nil
 }
 
-func (s *stored) Candidates(_ *plan.Summary, by plan.Number, targets []int64, skip, many int) (found []store.Candidate, _ error) {
+func (s *stored) Candidates(_ *plan.Summary, by plan.Number, targets []int64, skip, many int) (found []store.Candidate,
+	_ error) {
 	s.ask("what follows in %v", targets)
 	for n := int64(9 - skip); n > 0 && len(found) < many; n-- {
 		to := n
 		if by == 0 {
 			to = 0
 		}
-		found = append(found, store.Candidate{Target: targets[0], To: to, ToKey: fmt.Sprint("a", n), Document: store.Document{
-			N: 200 + n, Key: fmt.Sprint("p/r", n), Fields: json.RawMessage(fmt.Sprintf(`{"text": "%d"}`, n)), Kept: json.RawMessage("{}")}})
+		found = append(found, store.Candidate{Target: targets[0], To: to, ToKey: fmt.Sprint("a", n),
+			Document: store.Document{N: 200 + n, Key: fmt.Sprint("p/r", n), Kept: json.RawMessage("{}"),
+				Fields: json.RawMessage(fmt.Sprintf(`{"text": "%d"}`, n))}})
 	}
 	return found, nil
 }
@@ -121,7 +124,8 @@ func TestALatestIsShownToWhoMayReadIt(t *testing.T) {
 		t.Fatal(err)
 	}
 	numbers := plan.Number(0)
-	v := &running.Version{Number: 1, Law: access.New(d), Plan: plan.New(d, func(string, string) plan.Number { numbers++; return numbers })}
+	p := plan.New(d, func(string, string) plan.Number { numbers++; return numbers })
+	v := &running.Version{Number: 1, Law: access.New(d), Plan: p}
 	blocked := func(by ...int64) *stored { return &stored{blockedBy: append([]int64{}, by...)} }
 	for _, one := range []struct {
 		name, me, replies string
@@ -134,11 +138,14 @@ func TestALatestIsShownToWhoMayReadIt(t *testing.T) {
 		{"the page tells it", "me", "9876", blocked(), []int64{}, "9 8", "authors of 2"},
 		{"the newest has blocked", "me", "9876", blocked(9), []int64{9}, "8 7", "authors of 2, authors of 2"},
 		{"both have", "me", "9876", blocked(9, 8), []int64{9, 8}, "7 6", "authors of 2, authors of 2"},
-		{"all that are stored have", "me", "9876", blocked(9, 8, 7, 6), []int64{9, 8, 7, 6}, "5 4", "authors of 2, authors of 2, what follows in [7]"},
+		{"all that are stored have", "me", "9876", blocked(9, 8, 7, 6), []int64{9, 8, 7, 6}, "5 4",
+			"authors of 2, authors of 2, what follows in [7]"},
 		{"there are no more", "me", "987", blocked(9, 8), []int64{9, 8}, "7", "authors of 2, authors of 1"},
 		{"one is by nobody", "me", "90", blocked(), []int64{}, "9", "authors of 2, which of 1"},
-		{"in too many pairs to tell", "me", "9287", &stored{}, nil, "2", "authors of 2, partners of me, which of 2, which of 2, what follows in [7], which of 2, which of 2, which of 1"},
-		{"the author is shy", "me", "98", &stored{blockedBy: []int64{}, shy: true}, []int64{}, "9 8, no card", "authors of 2"},
+		{"in too many pairs to tell", "me", "9287", &stored{}, nil, "2",
+			"authors of 2, partners of me, which of 2, which of 2, what follows in [7], which of 2, which of 2, which of 1"},
+		{"the author is shy", "me", "98", &stored{blockedBy: []int64{}, shy: true}, []int64{}, "9 8, no card",
+			"authors of 2"},
 	} {
 		j := Of(v, running.Viewer{Me: one.me, Judged: true}, one.stores)
 		c, doc := lasts(t, v, one.replies)

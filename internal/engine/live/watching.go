@@ -109,7 +109,8 @@ func (r *Watchers) WatchDocument(ctx context.Context, who running.Viewer, collec
 }
 
 // WatchList begins to watch the first page of a list. It ends with the context.
-func (r *Watchers) WatchList(ctx context.Context, who running.Viewer, ask reading.ListRequest, marks bool) (*Watch, error) {
+func (r *Watchers) WatchList(ctx context.Context, who running.Viewer, ask reading.ListRequest,
+	marks bool) (*Watch, error) {
 	v, err := r.Now(ctx)
 	if err != nil {
 		return nil, err

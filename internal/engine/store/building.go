@@ -155,7 +155,8 @@ func (tx *Tx) BuildFrozen(c *plan.Copy, docs []int64) (int64, error) {
 		SELECT r.source, ?::smallint, r.target, `+card(c, "t.fields", "tk.values")+`
 		FROM refs r JOIN documents t ON t.n = r.target LEFT JOIN kept tk ON tk.doc = t.n
 		WHERE r.source = ANY(?::bigint[]) AND r.reference = ?
-		ON CONFLICT (source, copy) DO UPDATE SET value = excluded.value || `+members("origins.value", c.Copied(), "m.value"),
+		ON CONFLICT (source, copy) DO UPDATE SET value = excluded.value || `+
+		members("origins.value", c.Copied(), "m.value"),
 		c.Number, bigints(docs), c.Via.Number).Error
 	if err != nil {
 		return 0, err

@@ -80,7 +80,8 @@ func (is server) wrong() error {
 	say(is.Encoding != "UTF8", "the database is encoded as %s: make one WITH ENCODING 'UTF8' TEMPLATE "+
 		"template0", is.Encoding)
 	say(!is.Sorts, "it was built without ICU, by which lists are sorted: use one with it")
-	say(!is.MayMake, "the role %s may not make tables there: GRANT CREATE ON DATABASE … TO %s, or give the role that has "+
+	say(!is.MayMake, "the role %s may not make tables there: GRANT CREATE ON DATABASE … TO %s, or give the role "+
+		"that has "+
 		"the schema %s", is.Role, is.Role, schemaName)
 	say(is.Replicates != "origin", "session_replication_role is %q for the role %s, so that triggers do not "+
 		"fire: ALTER ROLE %s RESET session_replication_role", is.Replicates, is.Role, is.Role)

@@ -219,7 +219,8 @@ func (s *Service) start(ctx context.Context, o Options, listener net.Listener) e
 	}
 	rooms.Live = live.New(rooms.Reading)
 	rooms.Proof = proof.New(rooms.Facts, rooms.Upkeep, rooms.Reading)
-	rooms.Versions, rooms.Bulk = versions.New(rooms.Facts), bulk.New(app, bulk.KeyRules{Most: keys.Most, Wrong: keys.Wrong})
+	rooms.Versions = versions.New(rooms.Facts)
+	rooms.Bulk = bulk.New(app, bulk.KeyRules{Most: keys.Most, Wrong: keys.Wrong})
 	rooms.Upkeep.Within = o.SendWithin
 	if o.Patience != (upkeep.Patience{}) {
 		rooms.Upkeep.Patience = o.Patience
