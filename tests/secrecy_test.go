@@ -9,8 +9,6 @@ import (
 	"github.com/golang-jwt/jwt/v5"
 
 	"yalvo/client"
-	"yalvo/internal/doors/tokens"
-	"yalvo/internal/machine/service"
 )
 
 // shoals is an app in which much is hidden from somebody: what is narrowed, what is closed, who has blocked.
@@ -84,9 +82,7 @@ access:
 // shoal starts it. Ben has blocked ada, and nothing of his is there for her.
 func shoal(t *testing.T) world {
 	t.Helper()
-	w := start(t, shoals, func(o *service.Options) {
-		o.Tokens = &tokens.Trust{Secret: []byte(twinSecret), Issuer: "https://id.example", Audience: "twin"}
-	})
+	w := start(t, shoals, trusting)
 	for _, id := range []string{"ada", "ben", "cleo"} {
 		w.given("people", id, map[string]any{"name": id, "mail": id + "@fen", "notes": []string{"one", "two"}})
 	}

@@ -7,10 +7,7 @@ import (
 	"testing"
 
 	"yalvo/client"
-	"yalvo/internal/machine/service"
 	"yalvo/tests/harness"
-
-	"yalvo/internal/doors/tokens"
 )
 
 // hides is an app in which a post shows its two last replies, and others show that: replies are for who is not
@@ -60,9 +57,7 @@ access:
 // hide starts it with a post that six have replied to and liked, one after the other, and another about it.
 func hide(t *testing.T) world {
 	t.Helper()
-	w := start(t, hides, func(o *service.Options) {
-		o.Tokens = &tokens.Trust{Secret: []byte(twinSecret), Issuer: "https://id.example", Audience: "twin"}
-	})
+	w := start(t, hides, trusting)
 	for _, id := range []string{"ada", "r1", "r2", "r3", "r4", "r5", "r6"} {
 		w.given("people", id, map[string]any{"name": id})
 	}
@@ -167,9 +162,7 @@ func TestSparesComeToEarlierData(t *testing.T) {
 		'{fans}', jsonb_path_query_array("values", '$.fans[0 to 1]')) WHERE "values" ? 'last'`)
 	same(t, "stored", w.stored(), "2 2 2")
 	w.SQL(string(must(os.ReadFile("../internal/engine/store/migrations/14.sql"))(t)))
-	later := world{harness.StartOn(t, w.Database, "", func(o *service.Options) {
-		o.Tokens = &tokens.Trust{Secret: []byte(twinSecret), Issuer: "https://id.example", Audience: "twin"}
-	}), t}
+	later := world{harness.StartOn(t, w.Database, "", trusting), t}
 	same(t, "ada sees at once", replies(must(later.account("ada").Get(t.Context(), "posts/p"))(t).Kept["last"]), "r5 r4 ")
 	must(later.AwaitVersion(t.Context(), 1, nil))(t)
 	same(t, "stored", later.stored(), "4 4 2")

@@ -79,22 +79,24 @@ type twin struct {
 
 type twins struct{ one, other *twin }
 
+// trusting has a service believe tokens that are signed with the secret.
+func trusting(o *service.Options) {
+	o.Tokens = &tokens.Trust{Secret: []byte(twinSecret), Issuer: "https://id.example", Audience: "twin"}
+}
+
 const twinSecret = "reeds, rushes, sedge and bulrush: a secret"
 
 // begin makes two worlds that are alike.
 func begin(t *testing.T, r *rand.Rand) twins {
 	t.Helper()
 	design := imagineRules(r)
-	trust := func(o *service.Options) {
-		o.Tokens = &tokens.Trust{Secret: []byte(twinSecret), Issuer: "https://id.example", Audience: "twin"}
-	}
 	token := must(jwt.NewWithClaims(jwt.SigningMethodHS256, jwt.RegisteredClaims{Issuer: "https://id.example", Subject: "ada",
 		Audience: jwt.ClaimStrings{"twin"}, ExpiresAt: jwt.NewNumericDate(time.Now().Add(time.Hour))}).
 		SignedString([]byte(twinSecret)))(t)
 	both := make([]*twin, 2)
 	facts := imagineFacts(r)
 	for i := range both {
-		w := world{harness.Start(t, design, trust), t}
+		w := world{harness.Start(t, design, trusting), t}
 		both[i] = &twin{w, token, map[int]int{}, map[string][]string{}, map[string]string{}, map[string]string{}}
 		for _, f := range facts {
 			both[i].must(f)

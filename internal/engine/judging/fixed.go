@@ -71,7 +71,7 @@ func (r *fixedRule) asks(p *plan.Plan, f expr.Filter) bool {
 	}
 	switch f.Kind {
 	case expr.Points:
-		return r.isReader(p, f.From)
+		return isReader(p, f.From)
 	case expr.Paired:
 	default:
 		return true
@@ -86,14 +86,15 @@ func (r *fixedRule) asks(p *plan.Plan, f expr.Filter) bool {
 	return true
 }
 
-func (*fixedRule) isReader(p *plan.Plan, e expr.End) bool {
+// isReader tells whether an end is whoever reads.
+func isReader(p *plan.Plan, e expr.End) bool {
 	return e.Known != nil && e.Known.Key == store.AnyReader && e.Known.Collection == p.Design.Accounts.Name
 }
 
 // ask is what is asked of the reader's pairs to know whether there is one.
 func (r *fixedRule) ask(p *plan.Plan, f expr.Filter) (store.Partners, bool) {
 	of := func(e expr.End) bool { return e.Known == nil && e.Reference == r.by.Name && e.Collection != "" }
-	from, to := r.isReader(p, f.From), r.isReader(p, f.To)
+	from, to := isReader(p, f.From), isReader(p, f.To)
 	return store.Partners{Pair: p.Pair(f.Pair), From: from}, from && of(f.To) || to && of(f.From)
 }
 
