@@ -284,7 +284,19 @@ func (w *twin) body(path string, text []byte) string {
 		return w.plain(path, string(text))
 	}
 	raw := must(json.Marshal(w.timeless(path, "", any)))(w.t)
-	return w.plain(path, string(raw))
+	return w.plain(path, string(raw)+" "+form(text))
+}
+
+var quoted = regexp.MustCompile(`"(?:[^"\\]|\\.)*":?`)
+
+// form is how a text of JSON is laid out: its spaces, and its names in their order. That tells too how an answer came about.
+func form(text []byte) string {
+	return quoted.ReplaceAllStringFunc(string(text), func(s string) string {
+		if strings.HasSuffix(s, ":") {
+			return s
+		}
+		return "."
+	})
 }
 
 // timeless is a value of an answer without times, tokens and tags.

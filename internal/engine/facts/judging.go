@@ -302,7 +302,7 @@ func shown(j *judging.Judge, c *plan.Collection, doc store.Document, given map[s
 	}
 	seen := running.See(c, doc)
 	seen.Version, seen.Building, seen.Kept = version, nil, json.RawMessage("{}")
-	seen.Facts, err = json.Marshal(given)
+	seen.Facts, err = running.Stored(given)
 	return seen, err
 }
 

@@ -17,16 +17,16 @@ func member(object json.RawMessage, quoted string) (found json.RawMessage, err e
 	return found, err
 }
 
-// listed is a list of elements.
+// listed is a list of elements, laid out as it would be stored: see [running.Stored].
 func listed(elements []item) json.RawMessage {
 	size := 2
 	for _, e := range elements {
-		size += len(e.shown) + 1
+		size += len(e.shown) + 2
 	}
 	out := append(make(json.RawMessage, 0, size), '[')
 	for i, e := range elements {
 		if i > 0 {
-			out = append(out, ',')
+			out = append(out, ", "...)
 		}
 		out = append(out, e.shown...)
 	}

@@ -120,7 +120,7 @@ func Lift(r *compare.Rewrite, facts json.RawMessage, made time.Time) (json.RawMe
 		return facts, []design.Mistake{{Code: compare.MistakeConversion, Detail: err.Error()}}
 	}
 	lifted, mistakes := r.Facts(old, made)
-	raw, err := json.Marshal(lifted)
+	raw, err := Stored(lifted)
 	if err != nil {
 		return facts, []design.Mistake{{Code: compare.MistakeConversion, Detail: err.Error()}}
 	}
@@ -216,18 +216,11 @@ func (v *Version) Readable(name string) (*plan.Timeline, error) {
 
 // Item is an element of a latest: its id and path, and what is shown of it.
 func Item(s *plan.Summary, key string, facts, kept json.RawMessage) (json.RawMessage, error) {
-	item := map[string]json.RawMessage{}
-	id, path := IDOf(key), s.Sources.Path(key)
 	if s.Kind == design.Gather {
-		return json.Marshal(key)
+		return Stored(key)
 	}
-	for name, text := range map[string]string{"id": id, "path": path} {
-		quoted, err := json.Marshal(text)
-		if err != nil {
-			return nil, err
-		}
-		item[name] = quoted
-	}
+	item := map[string]json.RawMessage{} // ids and paths have nothing that JSON escapes
+	item["id"], item["path"] = json.RawMessage(`"`+IDOf(key)+`"`), json.RawMessage(`"`+s.Sources.Path(key)+`"`)
 	if err := Pick(item, facts, s.Fields); err != nil {
 		return nil, err
 	}
@@ -239,5 +232,5 @@ func Item(s *plan.Summary, key string, facts, kept json.RawMessage) (json.RawMes
 			item[shown.Name] = First(list, shown.HowMany)
 		}
 	}
-	return json.Marshal(item)
+	return Stored(item)
 }

@@ -73,7 +73,7 @@ func Finished(c *plan.Collection, kept json.RawMessage) (json.RawMessage, []stri
 			all[name] = First(value, k.HowMany)
 		}
 	}
-	shown, err := json.Marshal(all)
+	shown, err := Stored(all)
 	if err != nil {
 		return kept, nil
 	}
@@ -130,5 +130,5 @@ func Without(object json.RawMessage, names []string) (json.RawMessage, error) {
 	for _, name := range names {
 		delete(all, name)
 	}
-	return json.Marshal(all)
+	return Stored(all)
 }
