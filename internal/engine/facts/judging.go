@@ -19,14 +19,14 @@ import (
 
 // judge decides about one operation of the client's own, as things stand now: nil where
 // everything is allowed, as to what follows from a client's change.
-func (u Unit) judge() *judging.Judge { return u.app.Judge(u.Version, u.who, u.Tx) }
+func (u Unit) judge() *judging.Judge { return u.app.Judge(u.Version, u.who, judging.Within(u.Tx)) }
 
 // mayCreate refuses a creation that the caller may not make, and references to what is
 // not there for them. It is allowed by what rules were told lately, where that is enough:
 // the statement that writes looks whether it is still so. It is refused by what there is now.
 func (m *creation) mayCreate(u Unit) error {
 	if u.recalls && !u.afresh {
-		if j := u.app.Recall(u.Version, u.who, u.Tx); j != nil {
+		if j := u.app.Recall(u.Version, u.who, judging.Within(u.Tx)); j != nil {
 			err := m.mayBy(u, j.Judge)
 			if err == nil || len(j.Relied) == 0 {
 				m.relied = j.Relied

@@ -32,7 +32,7 @@ type furtherAsk struct {
 
 // looked is what a judge asks outside of transactions: each time as of a moment after it has asked.
 type looked struct {
-	*store.Tx
+	within
 	by *Judges
 }
 
@@ -40,7 +40,7 @@ type looked struct {
 func (l looked) PartnersOf(of *plan.Collection, keys []string, asks []store.Partners, most int) (
 	[]store.PartnersFound, error) {
 	if len(keys) != 1 {
-		return l.Tx.PartnersOf(of, keys, asks, most)
+		return l.within.PartnersOf(of, keys, asks, most)
 	}
 	return l.by.asking.partners.Ask(l.Context(), fmt.Sprint(of.Number, asks, most),
 		partnersAsk{of, keys[0], asks, most}, l.by.partnersOf, l.by.partnersOfAll)

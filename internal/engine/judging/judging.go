@@ -17,7 +17,7 @@ import (
 	"yalvo/internal/engine/store"
 )
 
-// Stored is what a judge asks: [store.Tx].
+// Stored is what a judge asks: see [Within].
 type Stored interface {
 	Known(docs []store.Address, pairs []store.Between) ([]store.Document, []bool, error)
 	Candidates(s *plan.Summary, by plan.Number, targets []int64, skip, many int) ([]store.Candidate, error)
@@ -95,12 +95,12 @@ func (js *Judges) JudgeNow(ctx context.Context, v *running.Version, who running.
 	if !who.Judged {
 		return nil
 	}
-	return js.Judge(v, who, looked{js.Store.Looking(ctx), js})
+	return js.Judge(v, who, looked{within{js.Store.Looking(ctx)}, js})
 }
 
 // Asking is a judge of what belongs to lists for a viewer, whom no rules need hold for.
 func (js *Judges) Asking(ctx context.Context, v *running.Version, who running.Viewer) *Judge {
-	return from(v, who, js.KnownTo(ctx, v), looked{js.Store.Looking(ctx), js})
+	return from(v, who, js.KnownTo(ctx, v), looked{within{js.Store.Looking(ctx)}, js})
 }
 
 // document is a stored document as rules see it.

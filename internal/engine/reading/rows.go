@@ -1,6 +1,7 @@
 package reading
 
 import (
+	"context"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
 )
@@ -28,7 +29,7 @@ func (in *listing) remembering(who look, page store.ListPage) ([]store.Listed, e
 	if err != nil {
 		return nil, err
 	}
-	rows, err := in.lists.Ask(in.ctx, q.Alike(), q, in.Store.List, in.Store.ListTogether)
+	rows, err := in.lists.Ask(in.ctx, q.Alike(), q, in.listed, in.listedTogether)
 	if err != nil {
 		return nil, err
 	}
@@ -100,4 +101,12 @@ func upToAPage(rows []store.Listed) []store.Listed {
 		bytes += storedSize(row.Document)
 	}
 	return rows
+}
+
+func (in *listing) listed(ctx context.Context, q *store.ListQuery) ([]store.Listed, error) {
+	return in.Store.List(ctx, q)
+}
+
+func (in *listing) listedTogether(ctx context.Context, readers []*store.ListQuery) ([][]store.Listed, error) {
+	return in.Store.ListTogether(ctx, readers)
 }

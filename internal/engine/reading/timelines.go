@@ -169,7 +169,7 @@ func (r *Reader) places(ctx context.Context, l *looking, since store.Since, afte
 			}
 			q := store.TimelinePage{Timeline: t, At: at, Me: l.me, Owner: owner, After: after, Limit: want,
 				MarksAsked: l.asked, Since: since}.In(f)
-			return r.timelines.Ask(ctx, q.Alike(), q, r.Store.Places, r.Store.PlacesTogether)
+			return r.timelines.Ask(ctx, q.Alike(), q, r.placed, r.placedTogether)
 		})
 	}
 	if known.N != 0 {
@@ -222,4 +222,12 @@ func carried(t *plan.Timeline, row store.Entry) (Entry, error) {
 func carries(t *plan.Timeline, name []byte, kept bool) bool {
 	return len(t.Carry) == 0 || slices.ContainsFunc(t.Carry,
 		func(c design.Part) bool { return (c.Kept != nil) == kept && names(name, c.Name()) })
+}
+
+func (r *Reader) placed(ctx context.Context, q *store.PlacesQuery) ([]store.Place, error) {
+	return r.Store.Places(ctx, q)
+}
+
+func (r *Reader) placedTogether(ctx context.Context, readers []*store.PlacesQuery) ([][]store.Place, error) {
+	return r.Store.PlacesTogether(ctx, readers)
 }

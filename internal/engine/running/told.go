@@ -27,14 +27,17 @@ func (v *Version) Court(account string, known Known) *access.Court {
 	return v.Law.Court(source{v, known}, account, time.Now())
 }
 
-func (a *App) known(ctx context.Context) Known {
+// KnownIn asks within a transaction.
+func KnownIn(tx *store.Tx) Known {
 	return func(docs []store.Address, pairs []store.Between) ([]store.Document, []bool, error) {
-		return a.Store.Known(ctx, docs, pairs)
+		return tx.Known(docs, pairs)
 	}
 }
 
 // KnownTo is what the rules of a version can be told of what is stored now.
-func (a *App) KnownTo(ctx context.Context, v *Version) access.Source { return source{v, a.known(ctx)} }
+func (a *App) KnownTo(ctx context.Context, v *Version) access.Source {
+	return source{v, KnownIn(a.Store.Looking(ctx))}
+}
 
 // Sourced is what the rules of a version are told of what is stored, by a way to look it up.
 func (v *Version) Sourced(known Known) access.Source { return source{v, known} }

@@ -299,11 +299,13 @@ func (tx *Tx) withdrawFromFollowers(s FanOut) ([]Shortened, error) {
 	if err != nil {
 		return nil, err
 	}
-	plain, run := withdrawOne(s), tx.exec
+	var many int64
+	plain := withdrawOne(s)
 	if passed := float64(last-s.Due.Cursor) * each; passed < float64(rowsForALook*s.Many) {
-		plain, run = plain.inOnePass(s.Due.Cursor, last), tx.execInPasses
+		many, err = tx.execInPasses(plain.inOnePass(s.Due.Cursor, last))
+	} else {
+		many, err = tx.exec(plain)
 	}
-	many, err := run(plain)
 	if err != nil || many == 0 {
 		return nil, err
 	}

@@ -202,25 +202,19 @@ type Ends struct {
 	Fields     json.RawMessage
 }
 
-// UnsetFrom ends up to limit pairs that go out from one of some documents, and
-// tells whether some are left: more than that, or some that others hold.
-// Index: pairs_from (kind, a, ...).
-func (tx *Tx) UnsetFrom(p *plan.Pair, from []int64, limit int) ([]Ends, bool, error) {
-	return tx.unset("a", p, from, limit)
-}
-
-// UnsetTo is the same for pairs that lead to one of some documents.
-// Key: pairs (kind, b, a).
-func (tx *Tx) UnsetTo(p *plan.Pair, to []int64, limit int) ([]Ends, bool, error) {
-	return tx.unset("b", p, to, limit)
-}
-
 // walked is true of every pair. The indexes pairs_from and pairs_to ask for it, and so does whoever
 // goes along them. Where a single pair is looked for, PostgreSQL might take one of them to be as good
 // as the key, as most documents are in few pairs, and go through all that one in many has.
 func walked(pair string) string { return pair + "at > '-infinity'" }
 
-func (tx *Tx) unset(side string, p *plan.Pair, docs []int64, limit int) ([]Ends, bool, error) {
+// UnsetOf ends up to limit pairs that go out from one of some documents, or else lead to one, and tells whether
+// some are left: more than that, or some that others hold.
+// Index: pairs_from (kind, a, ...); key: pairs (kind, b, a).
+func (tx *Tx) UnsetOf(p *plan.Pair, docs []int64, from bool, limit int) ([]Ends, bool, error) {
+	side := "b"
+	if from {
+		side = "a"
+	}
 	var gone []Ends
 	err := tx.db.Raw(`
 		WITH gone AS (

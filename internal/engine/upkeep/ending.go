@@ -208,11 +208,7 @@ func (t *turn) endPairs(d store.Due, gone []int64) (many int, more bool, err err
 	if p == nil {
 		return 0, false, nil
 	}
-	unset := t.Tx.UnsetFrom
-	if d.Step == plan.EndTo {
-		unset = t.Tx.UnsetTo
-	}
-	ended, more, err := unset(p, gone, endPairs)
+	ended, more, err := t.Tx.UnsetOf(p, gone, d.Step == plan.EndFrom, endPairs)
 	if err != nil || len(ended) == 0 {
 		return 0, more, err
 	}

@@ -46,7 +46,7 @@ func (t *turn) reactTo(d store.Due) (int64, error) {
 		return 0, err
 	}
 	me, _ := values["me"].(string)
-	on := occasion{values, t.Court(me, t.Tx.Known), t.About(trigger, values)}
+	on := occasion{values, t.Court(me, running.KnownIn(t.Tx)), t.About(trigger, values)}
 	why := facts.Cause{Actor: me, Change: event.Change, Mark: plan.Mark{Depth: event.Depth}}
 	for _, s := range trigger.Steps {
 		if err := t.do(s, event, on, why); err != nil {
@@ -153,14 +153,14 @@ func (t *turn) do(s plan.TriggerStep, event store.Event, on occasion, why facts.
 
 // stands tells whether what set off a trigger is there still: a document, or
 // both ends of a pair.
-func (t *turn) stands(event store.Event) (bool, error) { return standing(event, t.Tx.Numbered) }
+func (t *turn) stands(event store.Event) (bool, error) { return standing(event, t.Tx) }
 
-func standing(event store.Event, numbered func([]int64) ([]store.Document, error)) (bool, error) {
+func standing(event store.Event, tx *store.Tx) (bool, error) {
 	ns := []int64{event.Doc}
 	if event.Other != 0 && event.Other != event.Doc {
 		ns = append(ns, event.Other)
 	}
-	there, err := numbered(ns)
+	there, err := tx.Numbered(ns)
 	return len(there) == len(ns), err
 }
 

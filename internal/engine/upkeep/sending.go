@@ -206,14 +206,10 @@ func (w *Workers) sent(ctx context.Context, v *running.Version, trigger *plan.Tr
 		return nil, false, err
 	}
 	me, _ := values["me"].(string)
-	court := v.Court(me, func(docs []store.Address, pairs []store.Between) ([]store.Document, []bool, error) {
-		return w.Store.Known(ctx, docs, pairs)
-	})
+	court := v.Court(me, running.KnownIn(w.Store.Looking(ctx)))
 	all, err := occasion{values, court, v.About(trigger, values)}.all(step.Fields)
 	if errors.Is(err, expr.ErrAbsent) {
-		stands, lookErr := standing(event, func(ns []int64) ([]store.Document, error) {
-			return w.Store.Numbered(ctx, ns)
-		})
+		stands, lookErr := standing(event, w.Store.Looking(ctx))
 		if lookErr != nil || !stands {
 			return nil, false, lookErr
 		}
