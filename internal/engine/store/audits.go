@@ -177,7 +177,7 @@ const driftColumns = `seq, aspect, name, kind, doc, other, path, other_path, coa
 // DriftOf is what an audit has found, in that order, after a given row.
 // Key: drift (audit, seq).
 func (s *Store) DriftOf(ctx context.Context, audit, after int64, limit int) ([]Drift, error) {
-	return s.now(ctx).driftOf("true", audit, after, limit)
+	return s.Looking(ctx).driftOf("true", audit, after, limit)
 }
 
 // DriftLeft is what of it is not mended.

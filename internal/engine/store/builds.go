@@ -48,7 +48,7 @@ func (s *Store) Builds(ctx context.Context, version int) ([]Build, error) {
 }
 
 // BuildsLeft are the steps that are not done, of any version. Index: builds_left.
-func (s *Store) BuildsLeft(ctx context.Context) ([]Build, error) { return s.now(ctx).BuildsLeft() }
+func (s *Store) BuildsLeft(ctx context.Context) ([]Build, error) { return s.Looking(ctx).BuildsLeft() }
 
 // BuildsLeft is the same in a transaction.
 func (tx *Tx) BuildsLeft() ([]Build, error) {

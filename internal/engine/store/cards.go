@@ -70,5 +70,5 @@ func (tx *Tx) Card(c *plan.Copy, target *Document) (json.RawMessage, error) {
 
 // Card is [Tx.Card] outside of a transaction.
 func (s *Store) Card(ctx context.Context, c *plan.Copy, target *Document) (json.RawMessage, error) {
-	return s.now(ctx).Card(c, target)
+	return s.Looking(ctx).Card(c, target)
 }

@@ -59,7 +59,7 @@ func columnsOf(c *plan.Collection) string {
 // Document reads a document with its kept values, false if there is none.
 // Index: documents (collection, key).
 func (s *Store) Document(ctx context.Context, c *plan.Collection, key string) (Document, bool, error) {
-	return s.now(ctx).Document(c, key)
+	return s.Looking(ctx).Document(c, key)
 }
 
 // Document is [Store.Document] within a transaction.
@@ -274,7 +274,7 @@ func (s *Store) Owner(ctx context.Context, a Address) (Owner, error) {
 
 // Keys are the keys of documents by their numbers, as far as they exist.
 func (s *Store) Keys(ctx context.Context, ns []int64) (map[int64]string, error) {
-	docs, err := s.now(ctx).Numbered(ns)
+	docs, err := s.Looking(ctx).Numbered(ns)
 	keys := make(map[int64]string, len(docs))
 	for _, d := range docs {
 		keys[d.N] = d.Key
@@ -308,5 +308,5 @@ func (tx *Tx) Numbered(ns []int64) ([]Document, error) {
 
 // Numbered is the same outside of a transaction.
 func (s *Store) Numbered(ctx context.Context, ns []int64) ([]Document, error) {
-	return s.now(ctx).Numbered(ns)
+	return s.Looking(ctx).Numbered(ns)
 }

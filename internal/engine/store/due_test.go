@@ -168,7 +168,7 @@ func TestFailingWorkPausesLongerEachTimeAndIsParked(t *testing.T) {
 		if len(claim()) != 0 {
 			t.Fatalf("attempt %d: no pause", attempt)
 		}
-		pause, err := s.Pause(d)
+		pause, err := s.Pause(int(d.Lane), d.Seq)
 		if err != nil || pause <= last {
 			t.Errorf("attempt %d: a pause of %v after one of %v (%v)", attempt, pause, last, err)
 		}

@@ -24,10 +24,10 @@ func (s *Store) SecondText(first, second string) (string, error) {
 }
 
 // Pause is how long failed work still has to wait.
-func (s *Store) Pause(d Due) (time.Duration, error) {
+func (s *Store) Pause(lane int, seq int64) (time.Duration, error) {
 	var ms float64
 	err := s.db.Raw("SELECT extract(epoch FROM not_before - clock_timestamp()) * 1000 FROM due WHERE lane = ? AND "+
-		"seq = ?", d.Lane, d.Seq).Scan(&ms).Error
+		"seq = ?", lane, seq).Scan(&ms).Error
 	return time.Duration(ms * float64(time.Millisecond)), err
 }
 

@@ -91,12 +91,12 @@ func (tx *Tx) AboutPair(name string, ends EndPaths, limit int) ([]Record, error)
 
 // About is [Tx.About] outside of a transaction.
 func (s *Store) About(ctx context.Context, path string, limit int) ([]Record, error) {
-	return s.now(ctx).About(path, limit)
+	return s.Looking(ctx).About(path, limit)
 }
 
 // AboutPair is [Tx.AboutPair] outside of a transaction.
 func (s *Store) AboutPair(ctx context.Context, name string, ends EndPaths, limit int) ([]Record, error) {
-	return s.now(ctx).AboutPair(name, ends, limit)
+	return s.Looking(ctx).AboutPair(name, ends, limit)
 }
 
 func (tx *Tx) about(which, what string, limit int, args ...any) ([]Record, error) {
@@ -121,7 +121,7 @@ func (s *Store) Recent(ctx context.Context, limit int) ([]Record, error) {
 
 // LastPosition is the highest position given out so far, 0 if none.
 func (s *Store) LastPosition(ctx context.Context) (int64, error) {
-	return s.now(ctx).LastPosition()
+	return s.Looking(ctx).LastPosition()
 }
 
 // LastPosition is the same within a transaction.

@@ -92,5 +92,5 @@ func columnsOfAddresses(all []Address) (collections bigints, keys texts) {
 
 // Known is [Tx.Known] outside of a transaction.
 func (s *Store) Known(ctx context.Context, docs []Address, pairs []Between) ([]Document, []bool, error) {
-	return s.now(ctx).Known(docs, pairs)
+	return s.Looking(ctx).Known(docs, pairs)
 }

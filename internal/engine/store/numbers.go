@@ -25,7 +25,7 @@ type Design struct {
 
 // CurrentDesign is the newest version, false if none was ever applied.
 func (s *Store) CurrentDesign(ctx context.Context) (Design, bool, error) {
-	return s.now(ctx).CurrentDesign()
+	return s.Looking(ctx).CurrentDesign()
 }
 
 // CurrentDesign is the same in a transaction.
@@ -47,7 +47,7 @@ func (tx *Tx) DesignInForce() (int, error) {
 
 // Designs are the newest versions, newest first.
 func (s *Store) Designs(ctx context.Context, limit int) ([]Design, error) {
-	return s.now(ctx).Designs(limit)
+	return s.Looking(ctx).Designs(limit)
 }
 
 // Designs is the same in a transaction.
@@ -116,7 +116,7 @@ func (tx *Tx) HasDocuments() (bool, error) {
 // Plan makes the plan of a design with the numbers its names have in this
 // database. Names met for the first time get new ones.
 func (s *Store) Plan(ctx context.Context, d *design.Design) (*plan.Plan, error) {
-	return s.now(ctx).Plan(d)
+	return s.Looking(ctx).Plan(d)
 }
 
 // ErrNumbers is why names get no numbers: too many were given out.

@@ -35,7 +35,7 @@ const leastVersion = 15
 // fails if the service cannot work there, and warns of what is dangerous; needs is how many connections it will open
 // beside those it has.
 func (s *Store) CheckServer(ctx context.Context, needs int) (warnings []string, err error) {
-	is, err := s.now(ctx).server()
+	is, err := s.Looking(ctx).server()
 	if err != nil {
 		return nil, err
 	}

@@ -93,7 +93,7 @@ func OpenFor(ctx context.Context, address string, connections int, reads func(De
 		return nil, errors.Join(err, (&Store{db: db, upkeep: upkeep, looking: looking}).Close())
 	}
 	s := &Store{db, upkeep, looking, feeling}
-	if is, err := s.now(ctx).server(); err != nil || is.wrong() != nil {
+	if is, err := s.Looking(ctx).server(); err != nil || is.wrong() != nil {
 		return nil, errors.Join(cmp.Or(err, is.wrong()), s.Close())
 	}
 	if err := s.migrate(ctx, reads); err != nil {

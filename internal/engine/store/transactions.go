@@ -19,11 +19,8 @@ type Tx struct {
 	lanes lanes
 }
 
-// now reads outside of any transaction.
-func (s *Store) now(ctx context.Context) *Tx { return &Tx{db: s.db.WithContext(ctx)} }
-
-// Looking reads outside of any transaction, for who can also read within one.
-func (s *Store) Looking(ctx context.Context) *Tx { return s.now(ctx) }
+// Looking reads outside of any transaction.
+func (s *Store) Looking(ctx context.Context) *Tx { return &Tx{db: s.db.WithContext(ctx)} }
 
 // lanes is a set of lanes, a bit for each.
 type lanes uint16
@@ -60,7 +57,7 @@ func (s *Store) Write(ctx context.Context, run func(*Tx) error) error {
 // write: PostgreSQL makes that a transaction by itself, and two round trips are
 // saved.
 func (s *Store) Direct(ctx context.Context, run func(*Tx) error) error {
-	return again(ctx, func() error { return run(s.now(ctx)) })
+	return again(ctx, func() error { return run(s.Looking(ctx)) })
 }
 
 // Upkeep is [Store.Write] for duplicates: its commit does not wait for the disk.
