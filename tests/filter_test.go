@@ -12,6 +12,9 @@ import (
 	"yalvo/internal/engine/judging"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/readsql"
+	"yalvo/internal/engine/store/rulesql"
+	"yalvo/internal/engine/store/versionsql"
 )
 
 const filtered = `
@@ -147,18 +150,18 @@ func decided(t testing.TB, s *store.Store, rule, me string) (left, through int) 
 	if err != nil {
 		t.Fatalf("%s: %v", rule, err)
 	}
-	p := must(s.Plan(t.Context(), d))(t)
+	p := must(versionsql.Plan(s.Looking(t.Context()), d))(t)
 	v := &running.Version{Plan: p, Law: access.New(d)}
-	j := judging.Of(v, running.Viewer{Me: me, Judged: true}, s.Looking(t.Context()))
+	j := judging.Of(v, running.Viewer{Me: me, Judged: true}, judging.Within(s.Looking(t.Context())))
 	posts := p.Collection("posts")
-	all := must(s.Documents(t.Context(), posts.Number, 0, "", "", store.Filter{}, 100))(t)
+	all := must(readsql.Documents(t.Context(), s, posts.Number, 0, "", "", rulesql.Filter{}, 100))(t)
 	may := must(j.Readable(posts, all))(t)
 	shown := map[string]bool{}
 	filter, exact, err := j.Filter(posts)
 	if err != nil {
 		t.Fatal(err)
 	}
-	for _, doc := range must(s.Documents(t.Context(), posts.Number, 0, "", "", filter, 100))(t) {
+	for _, doc := range must(readsql.Documents(t.Context(), s, posts.Number, 0, "", "", filter, 100))(t) {
 		shown[doc.Key] = true
 	}
 	for i, doc := range all {

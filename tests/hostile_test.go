@@ -11,7 +11,7 @@ import (
 
 	"yalvo/client"
 	"yalvo/internal/engine/facts"
-	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/queuesql"
 )
 
 // wild is a design that leaves strangers all the room there is.
@@ -245,7 +245,7 @@ func TestWorkThatEndsItsServiceIsParked(t *testing.T) {
 			SELECT n, 1, 'notes/n1', 1, 0, 1, '{"doc": {"text": "swell", "words": ["a"]}, "key": "n1", "me": "ada"}'
 			FROM trigger RETURNING n)
 		INSERT INTO due (lane, step, subject, doc, change, attempts)
-		SELECT 6, 19, trigger.n, event.n, 1, $1 FROM trigger, event`, store.MaxAttempts)
+		SELECT 6, 19, trigger.n, event.n, 1, $1 FROM trigger, event`, queuesql.MaxAttempts)
 	w.until("it is parked", func() bool { return len(must(w.ParkedWork(t.Context()))(t)) > 0 })
 	if p := must(w.ParkedWork(t.Context()))(t)[0]; !strings.Contains(p.Error, "the service ended before it was done") {
 		t.Errorf("parked with: %s", p.Error)

@@ -14,6 +14,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strings"
 	"testing"
@@ -108,6 +109,30 @@ func TestTheHouseHasWings(t *testing.T) {
 		}
 	}
 	same(t, "docs/house.md", strings.Join(imports, ""), housePage(t, all, false))
+}
+
+// speaks is SQL that is handed to the database.
+var speaks = regexp.MustCompile(`\b(Upkeep|Looking)?DB\b|\.(Raw|Exec|QueryContext|ExecContext)\("|\bConnPool\b`)
+
+// SQL is in the rooms of the store and nowhere else in what serves an app.
+func TestSQLIsInTheStoreAlone(t *testing.T) {
+	t.Parallel()
+	inStore := 0
+	for _, r := range rooms(t) {
+		for _, name := range must(filepath.Glob(filepath.Join(r.Dir, "*.go")))(t) {
+			found := speaks.FindString(string(must(os.ReadFile(name))(t)))
+			switch {
+			case strings.HasSuffix(name, "_test.go") || found == "":
+			case strings.HasPrefix(r.ImportPath, "yalvo/internal/engine/store"):
+				inStore++
+			case r.name() != "postgres": // which starts a server and makes a database in it
+				t.Errorf("%s speaks SQL: %s", name, found)
+			}
+		}
+	}
+	if inStore < 20 {
+		t.Errorf("%d files of the store speak SQL: this test does not see it", inStore)
+	}
 }
 
 // withoutNumbers is a line of a table without the cells that count.

@@ -14,6 +14,7 @@ import (
 
 	"yalvo/internal/design"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/keysql"
 )
 
 // Scope is what a key may: each may do what those before it may.
@@ -81,7 +82,7 @@ type Ring struct {
 	store *store.Store
 
 	mu   sync.Mutex
-	keys map[string]store.OperatorKey // those that hold, by id; never changed, only replaced
+	keys map[string]keysql.OperatorKey // those that hold, by id; never changed, only replaced
 	read time.Time
 	used map[string]time.Time // the minute that was noted last, by id
 
@@ -100,8 +101,8 @@ func New(ctx context.Context, s *store.Store) (*Ring, error) {
 // Make makes a key and returns it with its text, which is shown once.
 func (r *Ring) Make(ctx context.Context, name string, scope Scope) (text string, key Key, err error) {
 	secret := rand.Text()
-	k := store.OperatorKey{ID: strings.ToLower(rand.Text()[:10]), Name: name, Scope: string(scope), Hash: hash(secret)}
-	fits, err := r.store.AddOperatorKey(ctx, k, Most)
+	k := keysql.OperatorKey{ID: strings.ToLower(rand.Text()[:10]), Name: name, Scope: string(scope), Hash: hash(secret)}
+	fits, err := keysql.AddOperatorKey(ctx, r.store, k, Most)
 	if err == nil && !fits {
 		err = ErrTooMany
 	}
@@ -113,7 +114,7 @@ func (r *Ring) Make(ctx context.Context, name string, scope Scope) (text string,
 }
 
 // Wrong says what is wrong with a key that is loaded, empty for nothing.
-func Wrong(k store.OperatorKey) string {
+func Wrong(k keysql.OperatorKey) string {
 	if len(k.Hash) != sha256.Size || !Scope(k.Scope).Covers(Read) || design.CheckID(k.ID) != "" {
 		return "this is no key of an operator"
 	}
@@ -136,13 +137,13 @@ func (r *Ring) Check(ctx context.Context, text string) (Key, error) {
 	if !is || !IsKey(text) {
 		return Key{}, ErrUnknown
 	}
-	return r.held(ctx, id, func(k store.OperatorKey) bool {
+	return r.held(ctx, id, func(k keysql.OperatorKey) bool {
 		return subtle.ConstantTimeCompare(hash(secret), k.Hash) == 1
 	})
 }
 
 // held is a key that holds and passes a check.
-func (r *Ring) held(ctx context.Context, id string, passes func(store.OperatorKey) bool) (Key, error) {
+func (r *Ring) held(ctx context.Context, id string, passes func(keysql.OperatorKey) bool) (Key, error) {
 	all, err := r.known(ctx, refresh)
 	if _, is := all[id]; err == nil && !is { // it may be new
 		all, err = r.known(ctx, retry)
@@ -160,7 +161,7 @@ func (r *Ring) held(ctx context.Context, id string, passes func(store.OperatorKe
 
 // known are the keys that hold, as of an age ago at most. While the database is away they are
 // those that did.
-func (r *Ring) known(ctx context.Context, age time.Duration) (map[string]store.OperatorKey, error) {
+func (r *Ring) known(ctx context.Context, age time.Duration) (map[string]keysql.OperatorKey, error) {
 	r.mu.Lock()
 	if r.keys != nil && time.Since(r.read) < age {
 		defer r.mu.Unlock()
@@ -191,14 +192,14 @@ func (r *Ring) known(ctx context.Context, age time.Duration) (map[string]store.O
 func (r *Ring) readAgain(forgotten int) {
 	ctx, cancel := context.WithTimeout(context.Background(), longestRead)
 	defer cancel()
-	all, err := r.store.OperatorKeys(ctx, 0)
+	all, err := keysql.OperatorKeys(ctx, r.store, 0)
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	close(r.reading)
 	if r.reading, r.wrong = nil, err; err != nil {
 		return
 	}
-	r.keys = map[string]store.OperatorKey{}
+	r.keys = map[string]keysql.OperatorKey{}
 	for _, k := range all {
 		r.keys[k.ID] = k
 	}
@@ -209,7 +210,7 @@ func (r *Ring) readAgain(forgotten int) {
 
 // note notes that a key is used, once a minute. Whether that can be noted is nothing to refuse
 // a request for, nor to keep it waiting.
-func (r *Ring) note(k store.OperatorKey) {
+func (r *Ring) note(k keysql.OperatorKey) {
 	minute := time.Now().UTC().Truncate(time.Minute)
 	r.mu.Lock()
 	noted := !r.used[k.ID].Before(minute)
@@ -221,7 +222,7 @@ func (r *Ring) note(k store.OperatorKey) {
 	go func() {
 		ctx, cancel := context.WithTimeout(context.Background(), longestRead)
 		defer cancel()
-		_ = r.store.NoteKeyUse(ctx, k.ID)
+		_ = keysql.NoteKeyUse(ctx, r.store, k.ID)
 	}()
 }
 
@@ -239,7 +240,7 @@ func (r *Ring) Any(ctx context.Context) (bool, error) {
 
 // List are the keys, the newest first, with some that were revoked lately.
 func (r *Ring) List(ctx context.Context) ([]Key, error) {
-	all, err := r.store.OperatorKeys(ctx, mostRevoked)
+	all, err := keysql.OperatorKeys(ctx, r.store, mostRevoked)
 	keys := make([]Key, len(all))
 	for i, k := range all {
 		keys[i] = shown(k)
@@ -249,12 +250,12 @@ func (r *Ring) List(ctx context.Context) ([]Key, error) {
 
 // Revoke ends a key and the sessions that stand for it, false if there is none.
 func (r *Ring) Revoke(ctx context.Context, id string) (bool, error) {
-	found, err := r.store.RevokeOperatorKey(ctx, id)
+	found, err := keysql.RevokeOperatorKey(ctx, r.store, id)
 	r.forget()
 	return found, err
 }
 
-func shown(k store.OperatorKey) Key {
+func shown(k keysql.OperatorKey) Key {
 	return Key{ID: k.ID, Name: k.Name, Scope: Scope(k.Scope), Made: k.Made.UTC(), Used: k.Used, Revoked: k.Revoked}
 }
 

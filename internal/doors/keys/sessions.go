@@ -5,7 +5,7 @@ import (
 	"crypto/rand"
 	"time"
 
-	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/keysql"
 )
 
 // How long a session of the console lasts, and a link that begins one.
@@ -17,7 +17,7 @@ const (
 // Link makes the code of a link that begins a session for a key, once.
 func (r *Ring) Link(ctx context.Context, key string) (code string, err error) {
 	code = rand.Text()
-	return code, r.store.AddKeySession(ctx, hash(code), key, true, LinkTime)
+	return code, keysql.AddKeySession(ctx, r.store, hash(code), key, true, LinkTime)
 }
 
 // Enter begins a session, with the code of a link or the text of a key.
@@ -26,7 +26,7 @@ func (r *Ring) Enter(ctx context.Context, codeOrKey string) (session string, key
 		key, err = r.Check(ctx, codeOrKey)
 	} else {
 		var id string
-		if id, err = r.store.TakeLink(ctx, hash(codeOrKey)); err == nil {
+		if id, err = keysql.TakeLink(ctx, r.store, hash(codeOrKey)); err == nil {
 			key, err = r.held(ctx, id, anyKey)
 		}
 	}
@@ -34,12 +34,12 @@ func (r *Ring) Enter(ctx context.Context, codeOrKey string) (session string, key
 		return "", Key{}, err
 	}
 	session = rand.Text()
-	return session, key, r.store.AddKeySession(ctx, hash(session), key.ID, false, SessionTime)
+	return session, key, keysql.AddKeySession(ctx, r.store, hash(session), key.ID, false, SessionTime)
 }
 
 // Session is the key that a session stands for.
 func (r *Ring) Session(ctx context.Context, session string) (Key, error) {
-	id, err := r.store.KeySession(ctx, hash(session))
+	id, err := keysql.KeySession(ctx, r.store, hash(session))
 	if err != nil {
 		return Key{}, err
 	}
@@ -48,7 +48,7 @@ func (r *Ring) Session(ctx context.Context, session string) (Key, error) {
 
 // Leave ends a session.
 func (r *Ring) Leave(ctx context.Context, session string) error {
-	return r.store.EndKeySession(ctx, hash(session))
+	return keysql.EndKeySession(ctx, r.store, hash(session))
 }
 
-func anyKey(store.OperatorKey) bool { return true }
+func anyKey(keysql.OperatorKey) bool { return true }

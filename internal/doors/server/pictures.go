@@ -20,7 +20,7 @@ import (
 	"yalvo/internal/engine/album"
 	"yalvo/internal/engine/pictures"
 	"yalvo/internal/engine/running"
-	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/picturesql"
 )
 
 // pictureAnswer is what is told of a picture that was uploaded.
@@ -50,7 +50,7 @@ func (s *Server) postPicture(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	var p store.Picture
+	var p picturesql.Picture
 	fresh := false
 	err = s.gate.Pictures.Pass(c, func() error {
 		p, fresh, err = s.Album.Upload(c.Request().Context(), account, data, called)

@@ -17,6 +17,7 @@ import (
 	"yalvo/internal/engine/facts"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/signinsql"
 )
 
 // Desk signs accounts up, in and out.
@@ -106,14 +107,14 @@ func (d *Desk) SignUp(ctx context.Context, from string, written map[string]any, 
 	}
 	stranger := running.Caller{Viewer: running.Viewer{Judged: true}}
 	result, err := d.facts.CreateWith(ctx, stranger, facts.Draft{Collection: c.Name, Facts: written, SigningUp: true},
-		func(tx *store.Tx, key string) error { return tx.SetPassword(c, key, hash) })
+		func(tx *store.Tx, key string) error { return signinsql.SetPassword(tx, c, key, hash) })
 	if name, is := written[field.Name].(string); is && isTaken(err, field) {
 		return d.signUpAgain(ctx, from, name, written, password, err)
 	}
 	if err != nil {
 		return Signed{}, facts.Result{}, err
 	}
-	account, _, err := d.Store.AccountAt(ctx, c, result.Document.ID)
+	account, _, err := signinsql.AccountAt(ctx, d.Store, c, result.Document.ID)
 	if err != nil {
 		return Signed{}, result, err
 	}
@@ -141,7 +142,7 @@ func (d *Desk) signUpAgain(ctx context.Context, from, name string, written map[s
 	if err := d.count(ctx, tries); err != nil {
 		return Signed{}, facts.Result{}, err
 	}
-	account, _, err := d.Store.AccountNamed(ctx, c, field, name)
+	account, _, err := signinsql.AccountNamed(ctx, d.Store, c, field, name)
 	if err == nil {
 		err = matches(account, password)
 	}
@@ -157,7 +158,7 @@ func (d *Desk) signUpAgain(ctx context.Context, from, name string, written map[s
 		err = taken
 	}
 	if err == nil {
-		err = d.Store.UncountTry(ctx, tries)
+		err = signinsql.UncountTry(ctx, d.Store, tries)
 	}
 	if err != nil {
 		return Signed{}, facts.Result{}, err
@@ -181,14 +182,14 @@ func (d *Desk) SignIn(ctx context.Context, from, name, password string) (Signed,
 	if err := d.count(ctx, tries); err != nil {
 		return Signed{}, err
 	}
-	account, _, err := d.Store.AccountNamed(ctx, c, field, name)
+	account, _, err := signinsql.AccountNamed(ctx, d.Store, c, field, name)
 	if err != nil {
 		return Signed{}, err
 	}
 	if err := matches(account, password); err != nil {
 		return Signed{}, wrongIfSo(err, field.Name)
 	}
-	if err := d.Store.UncountTry(ctx, tries); err != nil {
+	if err := signinsql.UncountTry(ctx, d.Store, tries); err != nil {
 		return Signed{}, err
 	}
 	return d.begin(ctx, account, from)
@@ -205,7 +206,7 @@ func (d *Desk) ChangePassword(ctx context.Context, from, key, was, is string) er
 	if err := d.count(ctx, tries); err != nil {
 		return err
 	}
-	account, _, err := d.Store.AccountAt(ctx, c, key)
+	account, _, err := signinsql.AccountAt(ctx, d.Store, c, key)
 	if err != nil {
 		return err
 	}
@@ -216,14 +217,14 @@ func (d *Desk) ChangePassword(ctx context.Context, from, key, was, is string) er
 	if err != nil {
 		return err
 	}
-	changed, err := d.Store.ChangePassword(ctx, account.N, account.Hash, hash)
+	changed, err := signinsql.ChangePassword(ctx, d.Store, account.N, account.Hash, hash)
 	if err == nil && !changed {
 		err = running.Refuse(running.CodeConflict, "the password has been changed meanwhile")
 	}
 	if err != nil {
 		return err
 	}
-	return d.Store.UncountTry(ctx, tries)
+	return signinsql.UncountTry(ctx, d.Store, tries)
 }
 
 // GivePassword gives an account a password, whatever it had. All of its sign-ins end.
@@ -237,7 +238,7 @@ func (d *Desk) GivePassword(ctx context.Context, key, password string) error {
 		return err
 	}
 	return d.Store.Write(ctx, func(tx *store.Tx) error {
-		found, err := tx.GivePassword(c, key, hash)
+		found, err := signinsql.GivePassword(tx, c, key, hash)
 		if err == nil && !found {
 			err = running.NotFound(c, key)
 		}
@@ -267,7 +268,7 @@ func (d *Desk) Enrol(ctx context.Context, account string, written map[string]any
 var errWrong = running.Refuse(running.CodeWrongPassword, "the password is wrong")
 
 // matches looks at a password. It takes as long if there is no such account.
-func matches(account store.Account, password string) error {
+func matches(account signinsql.Account, password string) error {
 	hash, err := account.Hash, error(nil)
 	if hash == "" {
 		if hash, err = nobody(); err != nil {

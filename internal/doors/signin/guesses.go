@@ -9,6 +9,7 @@ import (
 
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/signinsql"
 )
 
 // Guessing costs time: after so many wrong passwords in a row each further one is waited for,
@@ -34,11 +35,11 @@ func (t TooSoon) Unwrap() error { return t.Refusal }
 
 // signingIn counts tries of a name from an address. From where its account has signed in lately what others try
 // elsewhere does not count: they cannot keep it out.
-func (d *Desk) signingIn(from, name string, familiar bool) []store.Try {
-	tries := []store.Try{{Bucket: d.bucket("both", from+"\x00"+name), Free: freeTogether},
+func (d *Desk) signingIn(from, name string, familiar bool) []signinsql.Try {
+	tries := []signinsql.Try{{Bucket: d.bucket("both", from+"\x00"+name), Free: freeTogether},
 		{Bucket: d.bucket("from", from), Free: freeAddress}}
 	if !familiar {
-		tries = append(tries, store.Try{Bucket: d.bucket("name", name), Free: freeName})
+		tries = append(tries, signinsql.Try{Bucket: d.bucket("name", name), Free: freeName})
 	}
 	return tries
 }
@@ -49,7 +50,7 @@ func (d *Desk) Familiar(ctx context.Context, from, name string) (bool, error) {
 	if err != nil {
 		return false, err
 	}
-	return d.Store.IsFamiliar(ctx, field, name, d.place(from))
+	return signinsql.IsFamiliar(ctx, d.Store, field, name, d.place(from))
 }
 
 // place is what is kept of an address, keyed with the secret.
@@ -57,8 +58,8 @@ func (d *Desk) place(from string) int64 {
 	return int64(binary.BigEndian.Uint64(d.keyed("place", from)))
 }
 
-func (d *Desk) signingUp(from string) []store.Try {
-	return []store.Try{{Bucket: d.bucket("up", from), Free: freeSignUps}}
+func (d *Desk) signingUp(from string) []signinsql.Try {
+	return []signinsql.Try{{Bucket: d.bucket("up", from), Free: freeSignUps}}
 }
 
 // bucket is keyed with a secret, the same for all services: nobody can find names that share one with somebody
@@ -74,8 +75,8 @@ func (d *Desk) keyed(kind, of string) []byte {
 }
 
 // count counts a try before it is made, and refuses one that comes too soon.
-func (d *Desk) count(ctx context.Context, tries []store.Try) error {
-	wait, err := d.Store.CountTry(ctx, tries, mostWait, guessAge)
+func (d *Desk) count(ctx context.Context, tries []signinsql.Try) error {
+	wait, err := signinsql.CountTry(ctx, d.Store, tries, mostWait, guessAge)
 	if err != nil || wait <= 0 {
 		return err
 	}
@@ -95,7 +96,9 @@ func (d *Desk) Tidy(ctx context.Context, every time.Duration) {
 			return
 		case <-tick.C:
 		}
-		err := d.Store.Upkeep(ctx, func(tx *store.Tx) error { return tx.DropSignIns(guessAge, signInTime, tidied) })
+		err := d.Store.Upkeep(ctx, func(tx *store.Tx) error {
+			return signinsql.DropSignIns(tx, guessAge, signInTime, tidied)
+		})
 		if err != nil && ctx.Err() == nil {
 			d.Trouble("forgetting sign-ins", err)
 		}

@@ -12,6 +12,7 @@ import (
 	"yalvo/internal/doors/tokens"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/signinsql"
 )
 
 // How long an account stays signed in, and how often.
@@ -22,14 +23,10 @@ const (
 )
 
 // begin signs an account in.
-func (d *Desk) begin(ctx context.Context, account store.Account, from string) (Signed, error) {
+func (d *Desk) begin(ctx context.Context, account signinsql.Account, from string) (Signed, error) {
 	id, secret := rand.Text(), rand.Text()
-	err := d.Store.AddSignIn(
-		ctx,
-		store.SignIn{ID: id, Account: account.N, Token: digest(secret), Place: d.place(from)},
-		signInTime,
-		mostSigned,
-	)
+	err := signinsql.AddSignIn(ctx, d.Store, signinsql.SignIn{ID: id, Account: account.N, Token: digest(secret),
+		Place: d.place(from)}, signInTime, mostSigned)
 	if err != nil {
 		return Signed{}, err
 	}
@@ -51,7 +48,7 @@ func (d *Desk) Refresh(ctx context.Context, token string) (Signed, error) {
 	var out Signed
 	stolen := false
 	err := d.Store.Write(ctx, func(tx *store.Tx) error {
-		in, found, err := tx.SignIn(id)
+		in, found, err := signinsql.FindSignIn(tx, id)
 		if err != nil {
 			return err
 		}
@@ -61,11 +58,11 @@ func (d *Desk) Refresh(ctx context.Context, token string) (Signed, error) {
 		next := d.after(secret)
 		switch {
 		case hmac.Equal(digest(secret), in.Token):
-			err = tx.Rotate(id, digest(next), signInTime)
+			err = signinsql.Rotate(tx, id, digest(next), signInTime)
 		case hmac.Equal(digest(secret), in.Before) && time.Since(in.Rotated) < repeatTime:
 		default:
 			stolen = true
-			return tx.SignOut(id)
+			return signinsql.SignOut(tx, id)
 		}
 		if err == nil {
 			out, err = d.signed(in.Key, id, next)
@@ -85,11 +82,11 @@ var errSignedOut = running.Refuse(running.CodeSignedOut, "this refresh token hol
 func (d *Desk) SignOut(ctx context.Context, token string) error {
 	id, secret, _ := strings.Cut(token, ".")
 	return d.Store.Write(ctx, func(tx *store.Tx) error {
-		in, found, err := tx.SignIn(id)
+		in, found, err := signinsql.FindSignIn(tx, id)
 		if err != nil || !found || !hmac.Equal(digest(secret), in.Token) && !hmac.Equal(digest(secret), in.Before) {
 			return err
 		}
-		return tx.SignOut(id)
+		return signinsql.SignOut(tx, id)
 	})
 }
 

@@ -18,6 +18,7 @@ import (
 	"yalvo/internal/engine/pictures"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/picturesql"
 )
 
 // Album keeps the pictures of an app.
@@ -52,36 +53,37 @@ const (
 
 // Upload keeps a picture that an account, or an operator, has sent, and tells whether it is new to them. The
 // same one sent again is the same picture, whoever has sent it before: nobody is told of that.
-func (a *Album) Upload(ctx context.Context, account string, data []byte, called string) (store.Picture, bool, error) {
+func (a *Album) Upload(ctx context.Context, account string, data []byte, called string) (picturesql.Picture, bool,
+	error) {
 	if a.files == nil {
-		return store.Picture{}, false, errNoPlace
+		return picturesql.Picture{}, false, errNoPlace
 	}
 	u, err := pictures.Recognise(data, called)
 	if err != nil {
-		return store.Picture{}, false, refusal(err)
+		return picturesql.Picture{}, false, refusal(err)
 	}
-	many, bytes, again, err := a.Store.Looking(ctx).Uploads(account, u.ID, uploadAge)
+	many, bytes, again, err := picturesql.Uploads(a.Store.Looking(ctx), account, u.ID, uploadAge)
 	if err != nil {
-		return store.Picture{}, false, err
+		return picturesql.Picture{}, false, err
 	}
 	if account != "" && !again && (many >= mostUploads || bytes+int64(len(data)) > mostUploadBytes) {
-		return store.Picture{}, false, running.Refuse(running.CodeTooMany,
+		return picturesql.Picture{}, false, running.Refuse(running.CodeTooMany,
 			"this account has uploaded %d pictures of %d MiB "+
 				"lately that no document refers to: %d and %d MiB are kept, for a day", many, bytes>>20, mostUploads,
 			mostUploadBytes>>20)
 	}
-	uploading := store.Uploading{Account: account, Picture: u.ID, Bytes: len(data)}
+	uploading := picturesql.Uploading{Account: account, Picture: u.ID, Bytes: len(data)}
 	there, err := a.isThere(ctx, uploading)
 	if err != nil || there.ID != "" {
 		return there, !again, err
 	}
 	made, err := a.make(ctx, u)
 	if err != nil {
-		return store.Picture{}, false, err
+		return picturesql.Picture{}, false, err
 	}
-	p := store.Picture{ID: u.ID, Width: made.Width, Height: made.Height, Types: typesOf(made)}
+	p := picturesql.Picture{ID: u.ID, Width: made.Width, Height: made.Height, Types: typesOf(made)}
 	return p, !again, a.Store.Write(ctx, func(tx *store.Tx) error {
-		if err := tx.LockPicture(p.ID); err != nil {
+		if err := picturesql.LockPicture(tx, p.ID); err != nil {
 			return err
 		}
 		for size, v := range made.Versions {
@@ -89,32 +91,32 @@ func (a *Album) Upload(ctx context.Context, account string, data []byte, called 
 				return fmt.Errorf("keeping a picture: %w", err)
 			}
 		}
-		if err := tx.AddPicture(p); err != nil {
+		if err := picturesql.AddPicture(tx, p); err != nil {
 			return err
 		}
-		_, err := tx.Uploaded(uploading)
+		_, err := picturesql.Uploaded(tx, uploading)
 		return err
 	})
 }
 
 // isThere is a picture if it is there with its files, and now also of whoever has sent it again.
-func (a *Album) isThere(ctx context.Context, u store.Uploading) (store.Picture, error) {
-	p, found, err := a.Store.Looking(ctx).Picture(u.Picture)
+func (a *Album) isThere(ctx context.Context, u picturesql.Uploading) (picturesql.Picture, error) {
+	p, found, err := picturesql.FindPicture(a.Store.Looking(ctx), u.Picture)
 	if err != nil || !found {
-		return store.Picture{}, err
+		return picturesql.Picture{}, err
 	}
 	f, err := a.files.Open(fileName(u.Picture, pictures.Full))
 	if errors.Is(err, fs.ErrNotExist) {
-		return store.Picture{}, nil // it is made anew
+		return picturesql.Picture{}, nil // it is made anew
 	}
 	if err != nil {
-		return store.Picture{}, err
+		return picturesql.Picture{}, err
 	}
 	if err := f.Close(); err != nil {
-		return store.Picture{}, err
+		return picturesql.Picture{}, err
 	}
-	if found, err = a.Store.Looking(ctx).Uploaded(u); err != nil || !found {
-		return store.Picture{}, err
+	if found, err = picturesql.Uploaded(a.Store.Looking(ctx), u); err != nil || !found {
+		return picturesql.Picture{}, err
 	}
 	return p, nil
 }
@@ -206,8 +208,8 @@ type Asking struct {
 
 // sees tells whether they may see a picture: operators all, whoever has uploaded it until it
 // is used, and who may read a document that refers to it, in a field that they may read.
-func (by Asking) sees(id string) (bool, store.Picture, error) {
-	p, found, err := by.Tx.Picture(id)
+func (by Asking) sees(id string) (bool, picturesql.Picture, error) {
+	p, found, err := picturesql.FindPicture(by.Tx, id)
 	if err != nil || !found {
 		return false, p, err
 	}
@@ -215,13 +217,13 @@ func (by Asking) sees(id string) (bool, store.Picture, error) {
 		return true, p, nil
 	}
 	if by.Viewer.Me != "" {
-		if _, _, theirs, err := by.Tx.Uploads(by.Viewer.Me, id, uploadAge); err != nil || theirs {
+		if _, _, theirs, err := picturesql.Uploads(by.Tx, by.Viewer.Me, id, uploadAge); err != nil || theirs {
 			return theirs, p, err
 		}
 	}
 	after := int64(0)
 	for looked := 0; looked < mostOf; looked += chunk {
-		docs, err := by.Tx.Referring(id, after, chunk)
+		docs, err := picturesql.Referring(by.Tx, id, after, chunk)
 		if err != nil {
 			return false, p, err
 		}

@@ -6,6 +6,7 @@ import (
 
 	"yalvo/internal/engine/pictures"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/picturesql"
 )
 
 // How often it is looked for pictures that nothing refers to, and for files that nothing is known of.
@@ -46,7 +47,7 @@ func (a *Album) SweepNow(ctx context.Context) error {
 		return nil
 	}
 	for {
-		ids, err := a.Store.LoosePictures(ctx, uploadAge, atOnce)
+		ids, err := picturesql.LoosePictures(ctx, a.Store, uploadAge, atOnce)
 		if err != nil {
 			return err
 		}
@@ -65,10 +66,10 @@ func (a *Album) SweepNow(ctx context.Context) error {
 // it is as if it were not there, and sent again it is made anew.
 func (a *Album) drop(ctx context.Context, id string) error {
 	return a.Store.Write(ctx, func(tx *store.Tx) error {
-		if err := tx.LockPicture(id); err != nil {
+		if err := picturesql.LockPicture(tx, id); err != nil {
 			return err
 		}
-		gone, err := tx.DropPicture(id)
+		gone, err := picturesql.DropPicture(tx, id)
 		if err != nil || !gone {
 			return err
 		}
@@ -90,7 +91,7 @@ func (a *Album) Forget(ctx context.Context, forgotten int64) error {
 	}
 	if accounts := v.Plan.Design.Accounts; accounts != nil {
 		err = a.Store.Write(ctx, func(tx *store.Tx) error {
-			return tx.ForgetUploads(forgotten, v.Plan.Collection(accounts.Name))
+			return picturesql.ForgetUploads(tx, forgotten, v.Plan.Collection(accounts.Name))
 		})
 		if err != nil {
 			return err

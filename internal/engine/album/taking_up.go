@@ -11,6 +11,7 @@ import (
 
 	"yalvo/internal/engine/pictures"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/picturesql"
 )
 
 // ours are the names of files of pictures: see [fileName]. Others are let lie. broken are those of
@@ -74,7 +75,7 @@ func (a *Album) takeUpStrays(ctx context.Context, all []stray) error {
 	for i, s := range all {
 		ids[i] = s.id
 	}
-	known, err := a.Store.Looking(ctx).KnownPictures(ids)
+	known, err := picturesql.KnownPictures(a.Store.Looking(ctx), ids)
 	if err != nil {
 		return err
 	}
@@ -111,16 +112,16 @@ func (a *Album) dropFiles(s stray, which func(file) bool) error {
 // takeUp waits for whoever is uploading the picture, or taking it away.
 func (a *Album) takeUp(ctx context.Context, s stray) error {
 	return a.Store.Write(ctx, func(tx *store.Tx) error {
-		if err := tx.LockPicture(s.id); err != nil {
+		if err := picturesql.LockPicture(tx, s.id); err != nil {
 			return err
 		}
-		if _, there, err := tx.Picture(s.id); err != nil || there {
+		if _, there, err := picturesql.FindPicture(tx, s.id); err != nil || there {
 			return err
 		}
 		p, err := a.measured(s.id)
 		if err == nil {
-			if err = tx.AddPicture(p); err == nil {
-				_, err = tx.Uploaded(store.Uploading{Picture: p.ID})
+			if err = picturesql.AddPicture(tx, p); err == nil {
+				_, err = picturesql.Uploaded(tx, picturesql.Uploading{Picture: p.ID})
 			}
 			return err
 		}
@@ -135,8 +136,8 @@ func (a *Album) takeUp(ctx context.Context, s stray) error {
 }
 
 // measured is a picture by its files.
-func (a *Album) measured(id string) (store.Picture, error) {
-	p := store.Picture{ID: id}
+func (a *Album) measured(id string) (picturesql.Picture, error) {
+	p := picturesql.Picture{ID: id}
 	var types []string
 	for _, size := range pictures.Sizes {
 		f, err := a.files.Open(fileName(id, size))

@@ -4,6 +4,8 @@ import (
 	"context"
 	"encoding/json"
 	"time"
+
+	"yalvo/internal/engine/store/loadsql"
 )
 
 // Brought is what bringing an app along came to: see package bring.
@@ -36,12 +38,12 @@ func (m *Mover) NoteBrought(ctx context.Context, b Brought) error {
 	if err != nil {
 		return err
 	}
-	return m.Store.AddBrought(ctx, raw)
+	return loadsql.AddBrought(ctx, m.Store, raw)
 }
 
 // Broughts are the reports that are remembered, newest first.
 func (m *Mover) Broughts(ctx context.Context) ([]Brought, error) {
-	rows, err := m.Store.Brought(ctx)
+	rows, err := loadsql.ReadBrought(ctx, m.Store)
 	if err != nil {
 		return nil, err
 	}

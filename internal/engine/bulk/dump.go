@@ -13,6 +13,10 @@ import (
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/factsql"
+	"yalvo/internal/engine/store/keysql"
+	"yalvo/internal/engine/store/loadsql"
+	"yalvo/internal/engine/store/versionsql"
 )
 
 // Mover moves facts in and out.
@@ -24,8 +28,8 @@ type Mover struct {
 
 // KeyRules is how keys of operators have to be that are loaded. Those know who let in by them.
 type KeyRules struct {
-	Most  int                                   // so many may hold
-	Wrong func(store.OperatorKey) (text string) // what is wrong with one, empty for nothing
+	Most  int                                    // so many may hold
+	Wrong func(keysql.OperatorKey) (text string) // what is wrong with one, empty for nothing
 }
 
 // New makes a mover.
@@ -60,20 +64,20 @@ func (m *Mover) Dump(ctx context.Context, w io.Writer, sealing *Sealing) error {
 	}
 	out := bufio.NewWriterSize(w, 64<<10)
 	err = m.Store.View(ctx, func(tx *store.Tx) error {
-		version, err := tx.DesignInForce()
+		version, err := versionsql.DesignInForce(tx)
 		if err == nil && version != v.Number {
 			err = running.ErrMoved
 		}
 		if err != nil {
 			return err
 		}
-		last, err := tx.NewestChange()
+		last, err := loadsql.NewestChange(tx)
 		if err != nil {
 			return err
 		}
 		head := Head{lineForm, v.Plan.Design.App, time.Now().UTC(), running.At(last), string(v.Plan.Design.Source),
 			Secrets{}}
-		if head.Secrets.Secrets, err = tx.Secrets(); err != nil {
+		if head.Secrets.Secrets, err = keysql.ReadSecrets(tx); err != nil {
 			return err
 		}
 		if sealing != nil {
@@ -122,10 +126,10 @@ type dumping struct {
 	*running.Version
 	tx        *store.Tx
 	out       io.Writer
-	departing store.Departing
+	departing factsql.Departing
 }
 
-func departing(v *running.Version, tx *store.Tx) (store.Departing, error) {
+func departing(v *running.Version, tx *store.Tx) (factsql.Departing, error) {
 	var clearing []plan.Number
 	for _, c := range v.Plan.Collections {
 		for _, r := range c.References {
@@ -135,12 +139,12 @@ func departing(v *running.Version, tx *store.Tx) (store.Departing, error) {
 		}
 	}
 	leaving, frozen := v.Plan.Traces()
-	return tx.Departing(v.Plan.Removing(), clearing, leaving, frozen)
+	return factsql.ReadDeparting(tx, v.Plan.Removing(), clearing, leaving, frozen)
 }
 
 func (d dumping) documents() (many int64, err error) {
 	_, frozen := d.Plan.Traces()
-	err = d.tx.EachDocument(len(frozen) > 0, func(row store.Dumped) error {
+	err = loadsql.EachDocument(d.tx, len(frozen) > 0, func(row loadsql.Dumped) error {
 		c := d.Plan.CollectionNumbered(row.Collection)
 		if c == nil || d.departing.Goes[row.N] {
 			return nil // of a collection that is being dropped, or about to go
@@ -241,7 +245,7 @@ func given(c *plan.Collection, stored json.RawMessage, forgot []plan.Number) (ma
 
 func (d dumping) pairs() (many int64, err error) {
 	for _, p := range d.Plan.Pairs {
-		err = d.tx.EachPair(p, func(row store.DumpedPair) (err error) {
+		err = loadsql.EachPair(d.tx, p, func(row loadsql.DumpedPair) (err error) {
 			if row.AKey == "" || row.BKey == "" || d.departing.Goes[row.A] || d.departing.Goes[row.B] {
 				return nil // an end is gone or about to go, and the pair with it
 			}

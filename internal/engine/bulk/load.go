@@ -18,6 +18,8 @@ import (
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/loadsql"
+	"yalvo/internal/engine/store/versionsql"
 )
 
 // Loaded says what became of some lines.
@@ -118,14 +120,14 @@ const linesApart = 200
 // mayLoad sees that a load is under way, by the version of the design that the lines
 // were read with.
 func mayLoad(tx *store.Tx, v *running.Version) error {
-	version, err := tx.DesignInForce()
+	version, err := versionsql.DesignInForce(tx)
 	if err == nil && version != v.Number {
 		err = running.ErrMoved
 	}
 	if err != nil {
 		return err
 	}
-	under, err := tx.LoadUnderWay()
+	under, err := loadsql.LoadUnderWay(tx)
 	if err == nil && !under {
 		err = running.Refuse(running.CodeConflict, "no load is under way: begin one first")
 	}
@@ -175,7 +177,7 @@ func (l loading) all(lines []*parsed) error {
 // documents loads those of one collection.
 func (l loading) documents(c *plan.Collection, lines []*parsed) error {
 	lines = l.firstOfEach(lines)
-	there, err := l.tx.LoadedThere(c, keysOf(lines))
+	there, err := loadsql.LoadedThere(l.tx, c, keysOf(lines))
 	if err != nil {
 		return err
 	}
@@ -200,20 +202,20 @@ func (l loading) make(c *plan.Collection, lines []*parsed) (map[string]int64, er
 	if err != nil || len(lines) == 0 {
 		return nil, err
 	}
-	rows := make([]store.Row, len(lines))
+	rows := make([]loadsql.Row, len(lines))
 	for i, p := range lines {
-		rows[i] = store.Row{Key: p.key, Parent: p.parent, Path: c.Path(p.key), Version: p.line.Version,
+		rows[i] = loadsql.Row{Key: p.key, Parent: p.parent, Path: c.Path(p.key), Version: p.line.Version,
 			Created: *p.line.Created, Updated: *p.line.Updated, Fields: p.fields,
 			Quiet: p.line.Quiet, Unfit: p.line.Unfit}
 	}
-	made, err := l.tx.LoadDocuments(c, rows)
+	made, err := loadsql.LoadDocuments(l.tx, c, rows)
 	if err != nil {
 		return nil, err
 	}
 	if err := l.given(c, lines, made); err != nil {
 		return nil, err
 	}
-	var misfits []store.Misfit
+	var misfits []versionsql.Misfit
 	for _, p := range lines {
 		n, is := made[p.key]
 		if !is {
@@ -222,10 +224,10 @@ func (l loading) make(c *plan.Collection, lines []*parsed) (map[string]int64, er
 		}
 		l.out.Documents++
 		for _, m := range append(p.unfit, p.mayPointNowhere()...) {
-			misfits = append(misfits, store.MisfitOf(c.Number, n, 0, p.line.Version, m))
+			misfits = append(misfits, versionsql.MisfitOf(c.Number, n, 0, p.line.Version, m))
 		}
 	}
-	return made, l.tx.NoteMisfits(misfits)
+	return made, versionsql.NoteMisfits(l.tx, misfits)
 }
 
 // mayPointNowhere lists the references of a line that may not fit, until the end of the load shows which of them
@@ -242,16 +244,16 @@ func (p *parsed) mayPointNowhere() (mistakes []design.Mistake) {
 
 // given notes what frozen copies of documents that were made were given.
 func (l loading) given(c *plan.Collection, lines []*parsed, made map[string]int64) error {
-	var all []store.Given
+	var all []loadsql.Given
 	for _, p := range lines {
 		for name, g := range p.line.Given {
 			if copied := frozenCopy(c, name); made[p.key] != 0 {
-				all = append(all, store.Given{Source: p.key, Copy: copied.Number, Of: copied.Via.To.Number,
+				all = append(all, loadsql.Given{Source: p.key, Copy: copied.Number, Of: copied.Via.To.Number,
 					Target: g.Of, Value: g.Value})
 			}
 		}
 	}
-	return l.tx.LoadGiven(c, all)
+	return loadsql.LoadGiven(l.tx, c, all)
 }
 
 // firstOfEach leaves out lines whose id another line has had before.
@@ -327,7 +329,7 @@ func (l loading) freeOnly(c *plan.Collection, lines []*parsed) ([]*parsed, error
 				values = append(values, fmt.Sprint(v))
 			}
 		}
-		taken, err := l.tx.TakenOf(u.Number, values)
+		taken, err := loadsql.TakenOf(l.tx, u.Number, values)
 		if err != nil {
 			return nil, err
 		}
@@ -358,33 +360,33 @@ func keysOf(lines []*parsed) []string {
 
 // pairs loads those of one kind.
 func (l loading) pairs(p *plan.Pair, lines []*parsed) error {
-	rows := make([]store.PairLine, len(lines))
+	rows := make([]loadsql.PairLine, len(lines))
 	for i, x := range lines {
-		rows[i] = store.PairLine{From: x.line.From, To: x.line.To, At: *x.line.At,
+		rows[i] = loadsql.PairLine{From: x.line.From, To: x.line.To, At: *x.line.At,
 			Ends: running.EndsOf(p, x.line.From, x.line.To).String()}
 		if len(p.Fields) > 0 {
 			rows[i].Fields, rows[i].Filled = x.fields, x.filled
 		}
 	}
-	got, err := l.tx.LoadPairs(p, rows)
+	got, err := loadsql.LoadPairs(l.tx, p, rows)
 	if err != nil {
 		return err
 	}
 	var unfit []*parsed
 	for i, x := range lines {
 		switch got[i] {
-		case store.PairMade:
+		case loadsql.PairMade:
 			l.out.Pairs++
 			if len(x.unfit) > 0 {
 				unfit = append(unfit, x)
 			}
-		case store.PairThere:
+		case loadsql.PairThere:
 			l.out.Passed++
-		case store.PairDiffers:
+		case loadsql.PairDiffers:
 			l.bad(x, false, "the pair is there already, with other facts")
-		case store.NoFrom:
+		case loadsql.NoFrom:
 			l.bad(x, true, "there is no document %s", p.From.Path(x.line.From))
-		case store.NoTo:
+		case loadsql.NoTo:
 			l.bad(x, true, "there is no document %s", p.To.Path(x.line.To))
 		}
 	}
@@ -400,19 +402,19 @@ func (l loading) unfitPairs(p *plan.Pair, lines []*parsed) error {
 	for _, x := range lines {
 		from, to = append(from, x.line.From), append(to, x.line.To)
 	}
-	rows, err := l.tx.PairsNamed(p, from, to)
+	rows, err := loadsql.PairsNamed(l.tx, p, from, to)
 	if err != nil {
 		return err
 	}
-	stamps, err := l.tx.StampsOf(p.Number, rows)
+	stamps, err := versionsql.StampsOf(l.tx, p.Number, rows)
 	if err != nil {
 		return err
 	}
-	var misfits []store.Misfit
+	var misfits []versionsql.Misfit
 	for i, x := range lines {
 		for _, m := range x.unfit {
-			misfits = append(misfits, store.MisfitOf(p.Number, rows[i].B, rows[i].A, stamps[i], m))
+			misfits = append(misfits, versionsql.MisfitOf(p.Number, rows[i].B, rows[i].A, stamps[i], m))
 		}
 	}
-	return l.tx.NoteMisfits(misfits)
+	return versionsql.NoteMisfits(l.tx, misfits)
 }

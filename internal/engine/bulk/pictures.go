@@ -7,6 +7,7 @@ import (
 	"yalvo/internal/design"
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/picturesql"
 )
 
 // pictures counts those of some documents, which were there or have been made, that refer to
@@ -34,7 +35,7 @@ func (l loading) pictures(c *plan.Collection, lines []*parsed, there map[string]
 	if len(refer) == 0 {
 		return nil
 	}
-	known, err := l.tx.KnownPictures(slices.Concat(refer...))
+	known, err := picturesql.KnownPictures(l.tx, slices.Concat(refer...))
 	if err != nil {
 		return err
 	}
@@ -44,5 +45,5 @@ func (l loading) pictures(c *plan.Collection, lines []*parsed, there map[string]
 			l.out.WithoutPictures++
 		}
 	}
-	return l.tx.NotePictures(before)
+	return picturesql.NotePictures(l.tx, before)
 }

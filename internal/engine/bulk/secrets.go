@@ -18,6 +18,7 @@ import (
 	"yalvo/internal/design"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/keysql"
 )
 
 // Sealing has a dump hold what accounts and operators sign in with, so that only one can read it.
@@ -28,7 +29,7 @@ type Sealing struct {
 
 // Secrets says in the first line of a dump how much accounts and operators sign in with, and whether it is in it.
 type Secrets struct {
-	store.Secrets
+	keysql.Secrets
 	Seal string `json:"seal,omitempty"` // empty: it is not
 }
 
@@ -75,7 +76,7 @@ func (d dumping) secrets(s *Sealing) error {
 		}
 		return flush()
 	}
-	err := d.tx.EachSignsIn(func(a store.SignsIn) error {
+	err := keysql.EachSignsIn(d.tx, func(a keysql.SignsIn) error {
 		c := d.Plan.CollectionNumbered(a.Collection)
 		if c == nil || d.departing.Goes[a.N] {
 			return nil
@@ -85,7 +86,7 @@ func (d dumping) secrets(s *Sealing) error {
 	if err != nil {
 		return err
 	}
-	held, err := d.tx.HeldKeys()
+	held, err := keysql.HeldKeys(d.tx)
 	if err != nil {
 		return err
 	}
@@ -99,8 +100,8 @@ func (d dumping) secrets(s *Sealing) error {
 
 // LoadedSecrets says what became of lines of secrets.
 type LoadedSecrets struct {
-	store.Secrets       // that were made; what is there already stays as it is
-	Missing       int64 `json:"missing"` // accounts that are not there
+	keysql.Secrets       // that were made; what is there already stays as it is
+	Missing        int64 `json:"missing"` // accounts that are not there
 }
 
 // LoadSecrets gives accounts that are there what they sign in with, and keeps keys of operators.
@@ -109,8 +110,8 @@ func (m *Mover) LoadSecrets(ctx context.Context, text []byte) (LoadedSecrets, er
 	if err != nil {
 		return LoadedSecrets{}, err
 	}
-	var accounts []store.SignsIn
-	var held []store.OperatorKey
+	var accounts []keysql.SignsIn
+	var held []keysql.OperatorKey
 	nth := 0
 	for line := range bytes.Lines(text) {
 		nth++
@@ -123,7 +124,7 @@ func (m *Mover) LoadSecrets(ctx context.Context, text []byte) (LoadedSecrets, er
 		}
 		wrong := ""
 		if s.Key != "" {
-			k := store.OperatorKey{ID: s.Key, Name: s.Name, Scope: s.Scope, Hash: s.Hash, Made: s.Made}
+			k := keysql.OperatorKey{ID: s.Key, Name: s.Name, Scope: s.Scope, Hash: s.Hash, Made: s.Made}
 			held, wrong = append(held, k), s.wrongKey(m.keys, k)
 		} else {
 			wrong = s.wrong(v)
@@ -138,7 +139,7 @@ func (m *Mover) LoadSecrets(ctx context.Context, text []byte) (LoadedSecrets, er
 		if err != nil {
 			return LoadedSecrets{}, err
 		}
-		accounts = append(accounts, store.SignsIn{Key: key, Hash: s.Password, Changed: s.Changed,
+		accounts = append(accounts, keysql.SignsIn{Key: key, Hash: s.Password, Changed: s.Changed,
 			SignIns: json.RawMessage(cmp.Or(string(s.SignIns), "[]"))})
 	}
 	var out LoadedSecrets
@@ -146,14 +147,14 @@ func (m *Mover) LoadSecrets(ctx context.Context, text []byte) (LoadedSecrets, er
 		out = LoadedSecrets{}
 		if len(accounts) > 0 {
 			in := v.Plan.Collection(v.Plan.Design.Accounts.Name)
-			made, there, err := tx.LoadSignsIn(in, accounts)
+			made, there, err := keysql.LoadSignsIn(tx, in, accounts)
 			if err != nil {
 				return err
 			}
 			out.Secrets, out.Missing = made, int64(len(accounts))-there
 		}
 		for _, k := range held {
-			made, err := tx.LoadKey(k, m.keys.Most)
+			made, err := keysql.LoadKey(tx, k, m.keys.Most)
 			if err != nil {
 				return err
 			}
@@ -173,7 +174,7 @@ const (
 )
 
 // wrongKey says what is wrong with a line of a key, empty for nothing.
-func (s SecretLine) wrongKey(rules KeyRules, k store.OperatorKey) string {
+func (s SecretLine) wrongKey(rules KeyRules, k keysql.OperatorKey) string {
 	if s.Account != "" {
 		return "this is no key of an operator"
 	}

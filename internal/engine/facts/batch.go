@@ -12,6 +12,7 @@ import (
 	"yalvo/internal/engine/judging"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/factsql"
 )
 
 // Item is one write of a batch.
@@ -89,7 +90,7 @@ func (b *batch) run(ctx context.Context, w *Writer, why Cause) (all Result, err 
 	if len(mistakes) > 0 {
 		return Result{}, refusalOf(mistakes, len(b.items))
 	}
-	last, err := b.Tx.LastPosition()
+	last, err := factsql.LastPosition(b.Tx)
 	all.Position = running.UpTo(last)
 	return all, err
 }
@@ -145,7 +146,7 @@ func (b *batch) refusal(item Item) (*running.Refusal, error) {
 	if err != nil {
 		return nil, nil // which is told in its turn
 	}
-	doc, found, err := b.Tx.Document(c, key)
+	doc, found, err := factsql.Document(b.Tx, c, key)
 	if err != nil {
 		return nil, err
 	}
@@ -167,9 +168,9 @@ func (b *batch) refusal(item Item) (*running.Refusal, error) {
 // of pairs too, which whoever removes them waits for. Of what the caller may not write nothing is locked.
 func (b *batch) lock() error {
 	var wanted []store.Address
-	strength, j := store.Edited, b.judge()
+	strength, j := factsql.Edited, b.judge()
 	if slices.ContainsFunc(b.items, func(item Item) bool { return item.Do == DoRemove }) {
-		strength = store.Removed
+		strength = factsql.Removed
 	}
 	for i, item := range b.items {
 		var some []store.Address
@@ -178,7 +179,7 @@ func (b *batch) lock() error {
 		case DoEdit, DoRemove:
 			some, err = b.edited(j, i)
 		case DoSet, DoUnset:
-			if strength == store.Removed {
+			if strength == factsql.Removed {
 				some, err = b.ends(j, item)
 			}
 		}
@@ -190,7 +191,7 @@ func (b *batch) lock() error {
 	slices.SortFunc(wanted, func(a, b store.Address) int {
 		return cmp.Or(cmp.Compare(a.Collection, b.Collection), cmp.Compare(a.Key, b.Key))
 	})
-	_, err := b.Tx.LockTargets(slices.Compact(wanted), strength)
+	_, err := factsql.LockTargets(b.Tx, slices.Compact(wanted), strength)
 	return err
 }
 

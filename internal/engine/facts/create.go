@@ -17,6 +17,7 @@ import (
 	"yalvo/internal/engine/judging"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/factsql"
 )
 
 // Draft is a document to be created.
@@ -85,7 +86,7 @@ const historyLimit = 1000
 
 // repeatedCreation tells a repetition from a second document of the same id.
 func (w *Writer) repeatedCreation(ctx context.Context, who running.Viewer, made *creation) (Result, error) {
-	there, found, err := w.Store.Document(ctx, made.in, made.key)
+	there, found, err := factsql.Document(w.Store.Looking(ctx), made.in, made.key)
 	if err != nil {
 		return Result{}, err
 	}
@@ -99,7 +100,7 @@ func (w *Writer) repeatedCreation(ctx context.Context, who running.Viewer, made 
 	} else if err != nil {
 		return Result{}, err
 	}
-	history, err := w.Store.About(ctx, path, historyLimit)
+	history, err := factsql.About(w.Store.Looking(ctx), path, historyLimit)
 	if err != nil {
 		return Result{}, err
 	}
@@ -108,12 +109,12 @@ func (w *Writer) repeatedCreation(ctx context.Context, who running.Viewer, made 
 		return Result{}, err
 	}
 	result := Result{Document: seen, Read: 1}
-	born := slices.IndexFunc(history, func(r store.Record) bool { return r.Kind == plan.Created })
+	born := slices.IndexFunc(history, func(r factsql.Record) bool { return r.Kind == plan.Created })
 	if born >= 0 {
 		result.Position = running.At(history[born].Seq)
 		return result, nil
 	}
-	last, err := w.Store.LastPosition(ctx)
+	last, err := factsql.LastPosition(w.Store.Looking(ctx))
 	result.Position = running.UpTo(last)
 	return result, err
 }
@@ -154,8 +155,8 @@ type creation struct {
 	fields  json.RawMessage // the facts as they are stored
 	digest  []byte
 	why     Cause
-	relied  []store.Relied // what it is allowed by
-	judge   *judging.Judge // who has allowed it
+	relied  []factsql.Relied // what it is allowed by
+	judge   *judging.Judge   // who has allowed it
 }
 
 // errStale gives a unit up that was allowed by what has changed meanwhile: it is run again,
@@ -275,7 +276,7 @@ func keptMistakes(c *plan.Collection, facts map[string]any) []design.Mistake {
 // carryOut writes the document with all that belongs to it.
 func (m *creation) carryOut(u Unit) (Result, error) {
 	write := m.planned(u)
-	made, err := u.Tx.Create(write)
+	made, err := factsql.Create(u.Tx, write)
 	if err != nil {
 		return Result{}, err
 	}
@@ -297,11 +298,11 @@ func (m *creation) carryOut(u Unit) (Result, error) {
 }
 
 // planned is the write with the due work that follows from it.
-func (m *creation) planned(u Unit) store.Creation {
-	write := store.Creation{In: m.in, Key: m.key, Parent: m.parent, MadeFrom: m.digest,
+func (m *creation) planned(u Unit) factsql.Creation {
+	write := factsql.Creation{In: m.in, Key: m.key, Parent: m.parent, MadeFrom: m.digest,
 		Design: u.Number, Relied: m.relied,
 		Targets: map[*plan.Reference]string{}, Change: m.why.Change,
-		Record: store.Record{Kind: plan.Created, Subject: m.in.Path(m.key), Actor: m.why.Actor, Cause: m.why.Change}}
+		Record: factsql.Record{Kind: plan.Created, Subject: m.in.Path(m.key), Actor: m.why.Actor, Cause: m.why.Change}}
 	change := plan.Change{Kind: plan.Created, Collection: m.in, Doc: plan.NewRow, Parent: plan.ParentRow,
 		After: plan.Targets{}, Touched: slices.Collect(maps.Keys(m.facts)), Mark: m.why.Mark}
 	for _, ref := range m.in.References {
@@ -315,7 +316,7 @@ func (m *creation) planned(u Unit) store.Creation {
 }
 
 // refusal says why nothing was written.
-func (m *creation) refusal(u Unit, write store.Creation, made store.Created) error {
+func (m *creation) refusal(u Unit, write factsql.Creation, made factsql.Created) error {
 	if err := u.stillHolds(made.Design, nil); err != nil {
 		return err
 	}
@@ -323,7 +324,7 @@ func (m *creation) refusal(u Unit, write store.Creation, made store.Created) err
 		return noParent(m.in, m.parent)
 	}
 	if len(made.Taken) > 0 { // by this very document, if its creation is repeated
-		there, _, err := u.Tx.Known([]store.Address{running.Address(m.in, m.key)}, nil)
+		there, _, err := factsql.Known(u.Tx, []store.Address{running.Address(m.in, m.key)}, nil)
 		if err != nil {
 			return err
 		}

@@ -14,6 +14,10 @@ import (
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/factsql"
+	"yalvo/internal/engine/store/keptsql"
+	"yalvo/internal/engine/store/timelinesql"
+	"yalvo/internal/engine/store/versionsql"
 )
 
 // Target names a document, and the version the client has seen if it cares.
@@ -37,10 +41,10 @@ func (u Unit) Edit(target Target, patch Patch, why Cause) (Result, error) {
 	if err != nil {
 		return Result{}, err
 	}
-	if _, err := u.Tx.LockTargets(u.first, store.Unchanged); err != nil {
+	if _, err := factsql.LockTargets(u.Tx, u.first, factsql.Unchanged); err != nil {
 		return Result{}, err
 	}
-	doc, found, err := u.Tx.LockForEdit(c, target.Key)
+	doc, found, err := factsql.LockForEdit(u.Tx, c, target.Key)
 	if err != nil {
 		return Result{}, err
 	}
@@ -55,9 +59,9 @@ func (u Unit) Edit(target Target, patch Patch, why Cause) (Result, error) {
 		return Result{}, err
 	}
 	if len(rev.touched) == 0 {
-		var history []store.Record
+		var history []factsql.Record
 		if len(e.hidden) == 0 { // the last edit may have been of what they may not read
-			if history, err = u.Tx.About(c.Path(doc.Key), 1); err != nil {
+			if history, err = factsql.About(u.Tx, c.Path(doc.Key), 1); err != nil {
 				return Result{}, err
 			}
 		}
@@ -248,7 +252,7 @@ func (u Unit) writeEdit(c *plan.Collection, doc *store.Document, rev revision, w
 	if doc.Fields, err = Encoded(rev.facts); err != nil {
 		return Result{}, err
 	}
-	if err := u.Tx.Update(c, doc, rev.touched, m.cards); err != nil {
+	if err := factsql.Update(u.Tx, c, doc, rev.touched, m.cards); err != nil {
 		return Result{}, err
 	}
 	if err := u.noteUnfit(c, *doc, rev.unfit); err != nil {
@@ -262,7 +266,7 @@ func (u Unit) writeEdit(c *plan.Collection, doc *store.Document, rev revision, w
 	if err := u.reattach(*doc, rev, m, change); err != nil {
 		return Result{}, err
 	}
-	record := store.Record{Kind: plan.Changed, Subject: c.Path(doc.Key), Detail: strings.Join(rev.touched, ", ")}
+	record := factsql.Record{Kind: plan.Changed, Subject: c.Path(doc.Key), Detail: strings.Join(rev.touched, ", ")}
 	position, err := u.commit(record, change, why)
 	if err != nil {
 		return Result{}, err
@@ -276,11 +280,11 @@ func (u Unit) noteUnfit(c *plan.Collection, doc store.Document, unfit []design.M
 	if len(unfit) == 0 {
 		return nil
 	}
-	all := make([]store.Misfit, len(unfit))
+	all := make([]versionsql.Misfit, len(unfit))
 	for i, m := range unfit {
-		all[i] = store.MisfitOf(c.Number, doc.N, 0, doc.Version, m)
+		all[i] = versionsql.MisfitOf(c.Number, doc.N, 0, doc.Version, m)
 	}
-	return u.Tx.NoteMisfits(all)
+	return versionsql.NoteMisfits(u.Tx, all)
 }
 
 // redirection is where an edit's references pointed and now point.
@@ -298,7 +302,7 @@ func (u Unit) redirect(c *plan.Collection, doc store.Document, rev revision) (re
 	if len(c.References) == 0 {
 		return m, nil
 	}
-	stood, err := u.Tx.Pointers([]int64{doc.N})
+	stood, err := factsql.Pointers(u.Tx, []int64{doc.N})
 	if err != nil {
 		return m, err
 	}
@@ -316,7 +320,7 @@ func (u Unit) redirect(c *plan.Collection, doc store.Document, rev revision) (re
 	if err != nil {
 		return m, err
 	}
-	given, err := u.Tx.Given(doc.N) // once it is locked: an edit that held it until now may just have frozen one
+	given, err := keptsql.Given(u.Tx, doc.N) // once it is locked: an edit that held it may just have frozen one
 	if err != nil {
 		return m, err
 	}
@@ -347,13 +351,13 @@ func (u Unit) point(m *redirection, doc store.Document, rev revision, ref *plan.
 		if copied.Frozen && given[copied.Number] {
 			continue
 		}
-		value, err := u.Tx.Card(copied, target)
+		value, err := keptsql.Card(u.Tx, copied, target)
 		if err != nil {
 			return err
 		}
 		m.cards[copied.Name] = value
 		if copied.Frozen && target != nil {
-			if err := u.Tx.NoteOrigin(copied.Number, target.N, doc.N, value); err != nil {
+			if err := keptsql.NoteOrigin(u.Tx, copied.Number, target.N, doc.N, value); err != nil {
 				return err
 			}
 		}
@@ -365,20 +369,20 @@ func (u Unit) point(m *redirection, doc store.Document, rev revision, ref *plan.
 // until the commit and what is copied of them stays right.
 func (u Unit) hold(doc store.Document, refs []*plan.Reference,
 	facts map[string]any) (map[*plan.Reference]*store.Document, error) {
-	strength := store.Existing
+	strength := factsql.Existing
 	var wanted []store.Address
 	for _, ref := range refs {
 		if key, points := facts[ref.Name].(string); points {
 			wanted = append(wanted, running.Address(ref.To, key))
 			if len(ref.Copies) > 0 {
-				strength = store.Unchanged
+				strength = factsql.Unchanged
 			}
 		}
 	}
 	if err := u.inOrder(doc, wanted); err != nil {
 		return nil, err
 	}
-	found, err := u.Tx.LockTargets(wanted, strength)
+	found, err := factsql.LockTargets(u.Tx, wanted, strength)
 	if err != nil {
 		return nil, err
 	}
@@ -410,7 +414,7 @@ func (u Unit) inOrder(doc store.Document, wanted []store.Address) error {
 		return nil
 	}
 	// Not the document itself: two who edit it, and hold it so before, would wait for each other.
-	below, err := u.Tx.Below(doc.N, wanted)
+	below, err := factsql.Below(u.Tx, doc.N, wanted)
 	if err == nil && len(below) > 0 {
 		err = outOfOrder{append(below, u.first...)}
 	}
@@ -420,14 +424,14 @@ func (u Unit) inOrder(doc store.Document, wanted []store.Address) error {
 // reattach brings in line what is noted beside an edited document: where it
 // points, its unique values, its posts.
 func (u Unit) reattach(doc store.Document, rev revision, m redirection, change plan.Change) error {
-	if err := u.Tx.SetPointers(doc.N, m.pointers); err != nil {
+	if err := factsql.SetPointers(u.Tx, doc.N, m.pointers); err != nil {
 		return err
 	}
 	for _, unique := range change.Collection.Uniques {
 		if !slices.Contains(rev.touched, unique.Name) {
 			continue
 		}
-		free, err := u.Tx.SetUnique(unique, doc.N)
+		free, err := factsql.SetUnique(u.Tx, unique, doc.N)
 		if err != nil {
 			return err
 		}
@@ -450,14 +454,15 @@ func (u Unit) repost(t *plan.Timeline, doc int64, m redirection, rankBefore, ran
 		return nil
 	}
 	if before != 0 {
-		if err := u.Tx.Unpost(t.Number, store.Posted{Author: before, Rank: rankBefore, Doc: doc}); err != nil {
+		post := timelinesql.Posted{Author: before, Rank: rankBefore, Doc: doc}
+		if err := timelinesql.Unpost(u.Tx, t.Number, post); err != nil {
 			return err
 		}
 	}
 	if after == 0 {
 		return nil
 	}
-	return u.Tx.Post(t.Number, after, rankAfter, doc)
+	return timelinesql.Post(u.Tx, t.Number, after, rankAfter, doc)
 }
 
 // Clear empties one reference of a locked document, as an edit. It may leave a document

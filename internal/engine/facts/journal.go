@@ -3,7 +3,8 @@ package facts
 import (
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/running"
-	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/factsql"
+	"yalvo/internal/engine/store/queuesql"
 )
 
 // Cause says whom or what a change follows from.
@@ -28,23 +29,23 @@ func (c Cause) from(position int64) Cause {
 // commit appends a change to the journal with the work that follows from it,
 // and returns its position. Work that follows from what follows from a client's
 // change is waited for by that change's readers.
-func (u Unit) commit(rec store.Record, change plan.Change, why Cause) (int64, error) {
+func (u Unit) commit(rec factsql.Record, change plan.Change, why Cause) (int64, error) {
 	rec.Actor, rec.Cause, change.Mark = why.Actor, why.Journalled(), why.Mark
 	due := u.Plan.Due(change)
 	if why.Change == 0 {
-		position, version, err := u.Tx.JournalDue(rec, due)
+		position, version, err := factsql.JournalDue(u.Tx, rec, due)
 		return position, u.stillHolds(version, err)
 	}
 	position, err := u.record(rec)
 	if err != nil {
 		return 0, err
 	}
-	return position, u.Tx.AppendDue(why.Change, due)
+	return position, queuesql.AppendDue(u.Tx, why.Change, due)
 }
 
 // record appends a change to the journal and returns its position.
-func (u Unit) record(rec store.Record) (int64, error) {
-	positions, version, err := u.Tx.Journal(rec)
+func (u Unit) record(rec factsql.Record) (int64, error) {
+	positions, version, err := factsql.Journal(u.Tx, rec)
 	if err := u.stillHolds(version, err); err != nil {
 		return 0, err
 	}

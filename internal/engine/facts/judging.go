@@ -15,6 +15,7 @@ import (
 	"yalvo/internal/engine/judging"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/factsql"
 )
 
 // judge decides about one operation of the client's own, as things stand now: nil where
@@ -234,7 +235,7 @@ func (u Unit) maySet(p *plan.Pair, link running.Link, facts map[string]any) (bli
 
 // standing are the facts that a pair stands with, nil if it does not.
 func (u Unit) standing(p *plan.Pair, link running.Link) (map[string]any, error) {
-	stands, there, err := u.Tx.PairBetween(p, link.From, link.To)
+	stands, there, err := factsql.PairBetween(u.Tx, p, link.From, link.To)
 	if err != nil || !there {
 		return nil, err
 	}

@@ -10,6 +10,7 @@ import (
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/factsql"
 )
 
 // SetPair makes a pair, with facts of its own if its kind has fields. Doing it
@@ -66,7 +67,7 @@ func (u Unit) SetPair(link running.Link, facts map[string]any, why Cause) (Resul
 }
 
 // put writes a pair, and ends those that cannot stand beside it.
-func (u Unit) put(p *plan.Pair, link running.Link, write store.PairWrite, why Cause) (Result, error) {
+func (u Unit) put(p *plan.Pair, link running.Link, write factsql.PairWrite, why Cause) (Result, error) {
 	if len(p.Dissolves) > 0 {
 		if err := u.Tx.LockBetween(running.Address(p.From, link.From), running.Address(p.To, link.To)); err != nil {
 			return Result{}, err
@@ -87,7 +88,7 @@ func (u Unit) put(p *plan.Pair, link running.Link, write store.PairWrite, why Ca
 		return result, nil
 	}
 	why = why.from(got.Position)
-	ends := store.Ends{A: got.From, B: got.To, AKey: link.From, BKey: link.To, Fields: write.Fields}
+	ends := factsql.Ends{A: got.From, B: got.To, AKey: link.From, BKey: link.To, Fields: write.Fields}
 	if err := u.FirePair(design.OnSet, p, ends, why); err != nil {
 		return result, err
 	}
@@ -97,35 +98,35 @@ func (u Unit) put(p *plan.Pair, link running.Link, write store.PairWrite, why Ca
 }
 
 // setPair sets a pair, together with those of others if many are set at once.
-func (u Unit) setPair(write store.PairWrite) (store.PairWritten, error) {
+func (u Unit) setPair(write factsql.PairWrite) (factsql.PairWritten, error) {
 	if u.gather == nil {
-		return u.Tx.SetPair(write)
+		return factsql.SetPair(u.Tx, write)
 	}
 	return u.gather(u.Tx, write)
 }
 
 // setTogether sets a pair by one statement with those that others set at the same time.
-func (w *Writer) setTogether(ctx context.Context, tx *store.Tx, write store.PairWrite) (store.PairWritten, error) {
-	alone := func(_ context.Context, write store.PairWrite) ([]*store.PairWritten, error) {
-		got, err := tx.SetPair(write)
-		return []*store.PairWritten{&got}, err
+func (w *Writer) setTogether(ctx context.Context, tx *store.Tx, write factsql.PairWrite) (factsql.PairWritten, error) {
+	alone := func(_ context.Context, write factsql.PairWrite) ([]*factsql.PairWritten, error) {
+		got, err := factsql.SetPair(tx, write)
+		return []*factsql.PairWritten{&got}, err
 	}
-	together := func(ctx context.Context, writes []store.PairWrite) ([][]*store.PairWritten, error) {
-		written, err := w.Store.SetPairs(ctx, writes)
-		rows := make([][]*store.PairWritten, len(writes))
+	together := func(ctx context.Context, writes []factsql.PairWrite) ([][]*factsql.PairWritten, error) {
+		written, err := factsql.SetPairs(ctx, w.Store, writes)
+		rows := make([][]*factsql.PairWritten, len(writes))
 		for i, one := range written {
 			if one != nil {
-				rows[i] = []*store.PairWritten{one}
+				rows[i] = []*factsql.PairWritten{one}
 			}
 		}
 		return rows, err
 	}
 	got, err := w.pairs.Ask(ctx, write.Alike(), write, alone, together)
 	if err != nil {
-		return store.PairWritten{}, err
+		return factsql.PairWritten{}, err
 	}
 	if got[0].Position != 0 {
-		tx.Follows(write.Due)
+		factsql.Follows(tx, write.Due)
 	}
 	return *got[0], nil
 }
@@ -163,14 +164,14 @@ func (u Unit) blind() (Result, error) {
 // endPair ends a pair that stands and returns the position of that, 0 if there
 // is none.
 func (u Unit) endPair(p *plan.Pair, link running.Link, why Cause) (int64, error) {
-	got, err := u.Tx.UnsetPair(u.pairWrite(p, link, plan.Unset, why))
+	got, err := factsql.UnsetPair(u.Tx, u.pairWrite(p, link, plan.Unset, why))
 	if err == nil {
 		err = u.pairThere(p, link, got)
 	}
 	if err != nil || got.Position == 0 {
 		return 0, err
 	}
-	ends := store.Ends{A: got.From, B: got.To, AKey: link.From, BKey: link.To, Fields: got.Fields}
+	ends := factsql.Ends{A: got.From, B: got.To, AKey: link.From, BKey: link.To, Fields: got.Fields}
 	return got.Position, u.FirePair(design.OnUnset, p, ends, why.from(got.Position))
 }
 
@@ -214,15 +215,19 @@ func (u Unit) pairFor(link running.Link) (*plan.Pair, error) {
 
 // pairWrite is a write of a pair with the due work that follows from it. Work
 // that follows only if the pair is new is marked.
-func (u Unit) pairWrite(p *plan.Pair, link running.Link, kind plan.Kind, why Cause) store.PairWrite {
+func (u Unit) pairWrite(p *plan.Pair, link running.Link, kind plan.Kind, why Cause) factsql.PairWrite {
 	change := plan.Change{Kind: kind, Pair: p, From: plan.FromRow, To: plan.ToRow}
 	if p.From == p.To && link.From == link.To {
 		change.To = plan.FromRow
 	}
-	w := store.PairWrite{Pair: p, From: link.From, To: link.To, Design: u.Number, Due: u.Plan.Due(change),
+	w := factsql.PairWrite{Pair: p, From: link.From, To: link.To, Design: u.Number, Due: u.Plan.Due(change),
 		Change: why.Change,
-		Record: store.Record{Subject: p.Name, Detail: running.EndsOf(p, link.From, link.To).String(), Actor: why.Actor,
-			Cause: why.Journalled()}}
+		Record: factsql.Record{
+			Subject: p.Name,
+			Detail:  running.EndsOf(p, link.From, link.To).String(),
+			Actor:   why.Actor,
+			Cause:   why.Journalled(),
+		}}
 	change.Kind = plan.Changed
 	whenChanged := u.Plan.Due(change)
 	for _, work := range w.Due {
@@ -232,7 +237,7 @@ func (u Unit) pairWrite(p *plan.Pair, link running.Link, kind plan.Kind, why Cau
 }
 
 // pairThere says what kept a pair from being written, nil if nothing did.
-func (u Unit) pairThere(p *plan.Pair, link running.Link, got store.PairWritten) error {
+func (u Unit) pairThere(p *plan.Pair, link running.Link, got factsql.PairWritten) error {
 	switch {
 	case got.From == 0:
 		return running.NotFound(p.From, link.From)
@@ -284,7 +289,7 @@ func (u Unit) keepsItsOwn(p *plan.Pair, link running.Link, facts map[string]any)
 
 // pairUnchanged is the result of a write that found a pair as it was to be.
 func (u Unit) pairUnchanged(p *plan.Pair, link running.Link) (Result, error) {
-	history, err := u.Tx.AboutPair(p.Name, running.EndsOf(p, link.From, link.To), 1)
+	history, err := factsql.AboutPair(u.Tx, p.Name, running.EndsOf(p, link.From, link.To), 1)
 	if err != nil {
 		return Result{}, err
 	}

@@ -8,6 +8,7 @@ import (
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/album"
 	"yalvo/internal/engine/running"
+	"yalvo/internal/engine/store/picturesql"
 )
 
 // mayRefer refuses facts that refer to pictures which are not there, or are not for the client
@@ -45,7 +46,7 @@ func (u Unit) refersTo(c *plan.Collection, key string, facts, before map[string]
 	if len(wanted) == 0 {
 		return nil
 	}
-	noted, err := u.Tx.NotedPictures(c, key)
+	noted, err := picturesql.NotedPictures(u.Tx, c, key)
 	if err != nil {
 		return err
 	}
@@ -58,7 +59,7 @@ func (u Unit) refersTo(c *plan.Collection, key string, facts, before map[string]
 	if len(mistakes) > 0 {
 		return running.Invalid(running.Under("/facts", mistakes))
 	}
-	return u.Tx.UseUploads(u.who.Me, noted)
+	return picturesql.UseUploads(u.Tx, u.who.Me, noted)
 }
 
 // ForgetPictures takes away the pictures of what is forgotten.

@@ -8,6 +8,9 @@ import (
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/auditsql"
+	"yalvo/internal/engine/store/factsql"
+	"yalvo/internal/engine/store/timelinesql"
 )
 
 // Remove takes a document away. What hangs on it goes as due work.
@@ -21,7 +24,7 @@ func (u Unit) Remove(target Target, why Cause) (Result, error) {
 	if err != nil {
 		return Result{}, err
 	}
-	doc, found, err := u.Tx.LockForRemoval(c, target.Key)
+	doc, found, err := factsql.LockForRemoval(u.Tx, c, target.Key)
 	if err != nil {
 		return Result{}, err
 	}
@@ -32,7 +35,7 @@ func (u Unit) Remove(target Target, why Cause) (Result, error) {
 	if err != nil {
 		return Result{}, err
 	}
-	record := store.Record{Kind: plan.Removed, Subject: c.Path(doc.Key), Actor: why.Actor, Cause: why.Journalled()}
+	record := factsql.Record{Kind: plan.Removed, Subject: c.Path(doc.Key), Actor: why.Actor, Cause: why.Journalled()}
 	position, err := u.record(record)
 	if err != nil {
 		return Result{}, err
@@ -63,11 +66,11 @@ func (u Unit) mayGo(c *plan.Collection, doc store.Document) error {
 		if ref.WhenGone != design.GoneRefuse {
 			continue
 		}
-		some, err := u.Tx.PointingAt(ref.Number, doc.N, 0, holdersShown)
+		some, err := factsql.PointingAt(u.Tx, ref.Number, doc.N, 0, holdersShown)
 		if err != nil {
 			return err
 		}
-		docs, err := u.Tx.Numbered(some)
+		docs, err := factsql.Numbered(u.Tx, some)
 		if err != nil {
 			return err
 		}
@@ -88,11 +91,11 @@ func (u Unit) RemoveAlong(c *plan.Collection, docs []store.Document, why Cause) 
 	if len(docs) == 0 {
 		return nil
 	}
-	records := make([]store.Record, len(docs))
+	records := make([]factsql.Record, len(docs))
 	for i, d := range docs {
-		records[i] = store.Record{Kind: plan.Removed, Subject: c.Path(d.Key), Cause: why.Journalled()}
+		records[i] = factsql.Record{Kind: plan.Removed, Subject: c.Path(d.Key), Cause: why.Journalled()}
 	}
-	if _, _, err := u.Tx.Journal(records...); err != nil {
+	if _, _, err := factsql.Journal(u.Tx, records...); err != nil {
 		return err
 	}
 	return u.takeAway(c, docs, why)
@@ -107,27 +110,27 @@ func (u Unit) takeAway(c *plan.Collection, docs []store.Document, why Cause) err
 		return err
 	}
 	var due []plan.Work
-	posts := make([][]store.Posted, len(c.EntersInto))
+	posts := make([][]timelinesql.Posted, len(c.EntersInto))
 	for _, d := range docs {
 		before := pointed[d.N]
 		due = append(due, u.Plan.Due(plan.Change{Kind: plan.Removed, Collection: c, Doc: d.N, Parent: d.Parent,
 			Before: before, RankBefore: d.Ranks, Mark: why.Mark})...)
 		for i, t := range c.EntersInto {
 			if author := plan.AuthorAt(d.Ranks[i], before[t.By]); author != 0 {
-				posts[i] = append(posts[i], store.Posted{Author: author, Rank: d.Ranks[i], Doc: d.N})
+				posts[i] = append(posts[i], timelinesql.Posted{Author: author, Rank: d.Ranks[i], Doc: d.N})
 			}
 		}
 	}
 	for i, t := range c.EntersInto {
-		if err := u.Tx.Unpost(t.Number, posts[i]...); err != nil {
+		if err := timelinesql.Unpost(u.Tx, t.Number, posts[i]...); err != nil {
 			return err
 		}
 	}
-	if err := u.Tx.Delete(numbers(docs), u.Plan.Removing()); err != nil {
+	if err := factsql.Delete(u.Tx, numbers(docs), u.Plan.Removing()); err != nil {
 		return err
 	}
 	if why.Forgotten != 0 {
-		if err := u.Tx.NoteForgotten(why.Forgotten, docs, c.Path); err != nil {
+		if err := auditsql.NoteForgotten(u.Tx, why.Forgotten, docs, c.Path); err != nil {
 			return err
 		}
 		late, err := u.forgetEarlier(numbers(docs), why.Forgotten)
@@ -141,13 +144,13 @@ func (u Unit) takeAway(c *plan.Collection, docs []store.Document, why Cause) err
 			return err
 		}
 	}
-	return u.Tx.AppendAfterRemoval(why.Change, due)
+	return factsql.AppendAfterRemoval(u.Tx, why.Change, due)
 }
 
 // forgetEarlier has what went before some documents, and would have gone with them,
 // forgotten too, and returns what of it is to be ended.
 func (u Unit) forgetEarlier(ns []int64, forgotten int64) ([]plan.Work, error) {
-	earlier, err := u.Tx.DepartedWith(ns)
+	earlier, err := factsql.DepartedWith(u.Tx, ns)
 	if err != nil {
 		return nil, err
 	}
@@ -161,7 +164,7 @@ func (u Unit) lateEndings(docs []store.Document, forgotten int64) ([]plan.Work, 
 		if c == nil {
 			continue
 		}
-		if err := u.Tx.NoteForgotten(forgotten, []store.Document{d}, c.Path); err != nil {
+		if err := auditsql.NoteForgotten(u.Tx, forgotten, []store.Document{d}, c.Path); err != nil {
 			return nil, err
 		}
 		due = append(due, plan.LateEndings(c, d.N, forgotten)...)
@@ -173,7 +176,7 @@ func (u Unit) lateEndings(docs []store.Document, forgotten int64) ([]plan.Work, 
 // before it and would have gone with it, and returns the change that readers of
 // this wait for; it is 0 if there is no trace of the document.
 func (u Unit) ForgetDeparted(c *plan.Collection, key string, forgotten int64) (int64, error) {
-	doc, there, err := u.Tx.Departed(running.Address(c, key))
+	doc, there, err := factsql.Departed(u.Tx, running.Address(c, key))
 	if err != nil || !there {
 		return 0, err
 	}
@@ -185,16 +188,16 @@ func (u Unit) ForgetDeparted(c *plan.Collection, key string, forgotten int64) (i
 	if err != nil {
 		return 0, err
 	}
-	last, err := u.Tx.LastPosition()
+	last, err := factsql.LastPosition(u.Tx)
 	if err != nil {
 		return 0, err
 	}
-	return last, u.Tx.AppendAfterRemoval(last, append(due, earlier...))
+	return last, factsql.AppendAfterRemoval(u.Tx, last, append(due, earlier...))
 }
 
 // pointed is where the references of documents point, by row number.
 func (u Unit) pointed(docs []store.Document) (map[int64]plan.Targets, error) {
-	pointers, err := u.Tx.Pointers(numbers(docs))
+	pointers, err := factsql.Pointers(u.Tx, numbers(docs))
 	targets := make(map[int64]plan.Targets, len(docs))
 	for _, p := range pointers {
 		ref := u.Plan.ReferenceNumbered(p.Reference)

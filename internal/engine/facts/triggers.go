@@ -8,6 +8,8 @@ import (
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/factsql"
+	"yalvo/internal/engine/store/queuesql"
 )
 
 // fireDocument sets off the developer's triggers that wait for a change of a
@@ -33,11 +35,11 @@ func (u Unit) fireDocument(on design.Event, c *plan.Collection, d store.Document
 			return err
 		}
 	}
-	return u.fire(triggers, store.Event{Subject: c.Path(d.Key), Doc: d.N}, payload, why)
+	return u.fire(triggers, queuesql.Event{Subject: c.Path(d.Key), Doc: d.N}, payload, why)
 }
 
 // FirePair is the same for a pair that was set or unset.
-func (u Unit) FirePair(on design.Event, p *plan.Pair, ends store.Ends, why Cause) error {
+func (u Unit) FirePair(on design.Event, p *plan.Pair, ends factsql.Ends, why Cause) error {
 	triggers := u.Plan.TriggersOn(on, nil, p)
 	if len(triggers) == 0 {
 		return nil
@@ -49,12 +51,12 @@ func (u Unit) FirePair(on design.Event, p *plan.Pair, ends store.Ends, why Cause
 	if err != nil {
 		return err
 	}
-	about := store.Event{Subject: running.EndsOf(p, ends.AKey, ends.BKey).String(), Doc: ends.A, Other: ends.B}
+	about := queuesql.Event{Subject: running.EndsOf(p, ends.AKey, ends.BKey).String(), Doc: ends.A, Other: ends.B}
 	payload := map[string]any{"pair": typed, "from": ends.AKey, "to": ends.BKey, "me": why.Actor}
 	return u.fire(triggers, about, payload, why)
 }
 
-func (u Unit) fire(triggers []*plan.Trigger, about store.Event, payload map[string]any, why Cause) error {
+func (u Unit) fire(triggers []*plan.Trigger, about queuesql.Event, payload map[string]any, why Cause) error {
 	for _, t := range triggers {
 		if holds, err := u.holds(t, payload); err != nil || !holds {
 			if err != nil {
@@ -72,11 +74,11 @@ func (u Unit) fire(triggers []*plan.Trigger, about store.Event, payload map[stri
 			return err
 		}
 		about.Trigger, about.Change, about.Depth, about.Payload = t.Number, why.Change, why.Depth+1, raw
-		event, err := u.Tx.AddEvent(about)
+		event, err := queuesql.AddEvent(u.Tx, about)
 		if err != nil {
 			return err
 		}
-		if err := u.Tx.AppendDue(why.Change, workOf(t, event)); err != nil {
+		if err := queuesql.AppendDue(u.Tx, why.Change, workOf(t, event)); err != nil {
 			return err
 		}
 	}

@@ -11,13 +11,14 @@ import (
 	"yalvo/internal/engine/judging"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/factsql"
 )
 
 // Writer writes facts for clients.
 type Writer struct {
 	*judging.Judges
 	album *album.Album
-	pairs gathering.Desk[store.PairWrite, *store.PairWritten]
+	pairs gathering.Desk[factsql.PairWrite, *factsql.PairWritten]
 }
 
 // New makes a writer for an app, whose documents may refer to the pictures of an album.
@@ -44,7 +45,7 @@ type Unit struct {
 	album *album.Album
 
 	// How a pair is set together with those of others, in a write that is one statement; nil: alone.
-	gather func(*store.Tx, store.PairWrite) (store.PairWritten, error)
+	gather func(*store.Tx, factsql.PairWrite) (factsql.PairWritten, error)
 }
 
 // outOfOrder gives a unit up that has locked a document and now has to lock some
@@ -86,7 +87,7 @@ func (w *Writer) write(ctx context.Context, caller running.Caller, plain func(*r
 		unit := Unit{Version: v, who: caller.Viewer, again: true, app: w.Judges, afresh: afresh, album: w.album}
 		if caller.Key == "" && plain != nil && plain(v) {
 			begin, unit.recalls = w.Store.Direct, true
-			unit.gather = func(tx *store.Tx, write store.PairWrite) (store.PairWritten, error) {
+			unit.gather = func(tx *store.Tx, write factsql.PairWrite) (factsql.PairWritten, error) {
 				return w.setTogether(ctx, tx, write)
 			}
 		}
@@ -144,7 +145,7 @@ func repeated(tx *store.Tx, caller running.Caller) (Result, bool, error) {
 	if caller.Key == "" {
 		return Result{}, false, nil
 	}
-	request, answer, found, err := tx.Answered(caller.Owner(), caller.Key, caller.Request)
+	request, answer, found, err := factsql.Answered(tx, caller.Owner(), caller.Key, caller.Request)
 	if err != nil || !found {
 		return Result{}, false, err
 	}
@@ -165,18 +166,18 @@ func keepAnswer(tx *store.Tx, caller running.Caller, result Result) error {
 	if err != nil {
 		return err
 	}
-	return tx.KeepAnswer(caller.Owner(), caller.Key, answer)
+	return factsql.KeepAnswer(tx, caller.Owner(), caller.Key, answer)
 }
 
 // unchanged is the result of a write that found everything as it was to be. The
 // change that made it so may be still settling, so a reader waits for that: the
 // newest in the history of what was found, or all if that is not known.
-func (u Unit) unchanged(history []store.Record, result Result) (Result, error) {
+func (u Unit) unchanged(history []factsql.Record, result Result) (Result, error) {
 	if len(history) > 0 {
 		result.Position = running.MadeSoAt(history[0].Root())
 		return result, nil
 	}
-	last, err := u.Tx.LastPosition()
+	last, err := factsql.LastPosition(u.Tx)
 	result.Position = running.UpTo(last)
 	return result, err
 }

@@ -7,16 +7,17 @@ import (
 	"yalvo/internal/design/access"
 	"yalvo/internal/design/expr"
 	"yalvo/internal/design/plan"
-	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/readsql"
+	"yalvo/internal/engine/store/timelinesql"
 )
 
 // fixedRule is a rule to read documents that depends, of each, on nothing but where one reference leads which never
 // changes: once that is known, only the reader's own pairs are to be looked at. It is the same for all readers, of
-// whom [store.AnyReader] stands for each.
+// whom [timelinesql.AnyReader] stands for each.
 type fixedRule struct {
 	by            *plan.Reference
-	there, nobody expr.Filter      // for a reader who is there, and for one who is not
-	pairs         []store.Partners // what is asked of the reader
+	there, nobody expr.Filter        // for a reader who is there, and for one who is not
+	pairs         []readsql.Partners // what is asked of the reader
 }
 
 // fixedRuleOf is the rule to read documents of a collection as one, nil if it is none.
@@ -41,7 +42,7 @@ func (j *Judge) newFixedRule(c *plan.Collection) (*fixedRule, error) {
 	if c.Lift != nil || j.Plan.Design.Accounts == nil || !access.Alike(c.Access.Of(design.OpRead)) {
 		return nil, nil
 	}
-	there, nobody, who, err := j.Law.Court(nil, store.AnyReader, j.began).Filter(c.Collection)
+	there, nobody, who, err := j.Law.Court(nil, timelinesql.AnyReader, j.began).Filter(c.Collection)
 	if who == nil {
 		nobody = there
 	}
@@ -88,14 +89,14 @@ func (r *fixedRule) asks(p *plan.Plan, f expr.Filter) bool {
 
 // isReader tells whether an end is whoever reads.
 func isReader(p *plan.Plan, e expr.End) bool {
-	return e.Known != nil && e.Known.Key == store.AnyReader && e.Known.Collection == p.Design.Accounts.Name
+	return e.Known != nil && e.Known.Key == timelinesql.AnyReader && e.Known.Collection == p.Design.Accounts.Name
 }
 
 // ask is what is asked of the reader's pairs to know whether there is one.
-func (r *fixedRule) ask(p *plan.Plan, f expr.Filter) (store.Partners, bool) {
+func (r *fixedRule) ask(p *plan.Plan, f expr.Filter) (readsql.Partners, bool) {
 	of := func(e expr.End) bool { return e.Known == nil && e.Reference == r.by.Name && e.Collection != "" }
 	from, to := isReader(p, f.From), isReader(p, f.To)
-	return store.Partners{Pair: p.Pair(f.Pair), From: from}, from && of(f.To) || to && of(f.From)
+	return readsql.Partners{Pair: p.Pair(f.Pair), From: from}, from && of(f.To) || to && of(f.From)
 }
 
 // allows tells whether the rule lets a reader see a document whose reference leads somewhere.

@@ -15,15 +15,19 @@ import (
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/factsql"
+	"yalvo/internal/engine/store/keptsql"
+	"yalvo/internal/engine/store/readsql"
+	"yalvo/internal/engine/store/rulesql"
 )
 
 // Stored is what a judge asks: see [Within].
 type Stored interface {
-	Known(docs []store.Address, pairs []store.Between) ([]store.Document, []bool, error)
-	Candidates(s *plan.Summary, by plan.Number, targets []int64, skip, many int) ([]store.Candidate, error)
-	Targets(in, reference plan.Number, keys []string) ([]store.Target, error)
-	Allowed(c *plan.Collection, keys []string, filter store.Filter) (map[string]bool, error)
-	PartnersOf(of *plan.Collection, keys []string, asks []store.Partners, most int) ([]store.PartnersFound, error)
+	Known(docs []store.Address, pairs []factsql.Between) ([]store.Document, []bool, error)
+	Candidates(s *plan.Summary, by plan.Number, targets []int64, skip, many int) ([]keptsql.Candidate, error)
+	Targets(in, reference plan.Number, keys []string) ([]readsql.Target, error)
+	Allowed(c *plan.Collection, keys []string, filter rulesql.Filter) (map[string]bool, error)
+	PartnersOf(of *plan.Collection, keys []string, asks []readsql.Partners, most int) ([]readsql.PartnersFound, error)
 	Context() context.Context // of the request
 }
 
@@ -194,25 +198,25 @@ func Allowed[T any](j *Judge, all []T, conditions func(T) ([]access.Condition, e
 // Filter leaves out of a collection's documents what the viewer may not read, as far as
 // the database can tell; exact tells whether that is all of it. Of nested ones it says
 // nothing about what they lie under.
-func (j *Judge) Filter(c *plan.Collection) (filter store.Filter, exact bool, err error) {
+func (j *Judge) Filter(c *plan.Collection) (filter rulesql.Filter, exact bool, err error) {
 	filter, exact, _, err = j.FilterBeside(c, nil)
 	return filter, exact, err
 }
 
 // FilterBeside is [Judge.Filter] in a statement that also asks some questions for pairs: of these
 // it returns those whose answer the filter does not know to be no for all that it lets through.
-func (j *Judge) FilterBeside(c *plan.Collection, pairs []expr.Filter) (filter store.Filter, exact bool,
+func (j *Judge) FilterBeside(c *plan.Collection, pairs []expr.Filter) (filter rulesql.Filter, exact bool,
 	asked []expr.Filter, err error) {
 	if c.Lift != nil { // what is stored is not what rules see
 		return nil, false, pairs, nil
 	}
 	f, nobody, who, err := j.court.Filter(c.Collection)
-	return store.NewFilter(j.Plan, c, f, nobody, who), f.Exact() && (who == nil || nobody.Exact()),
+	return rulesql.NewFilter(j.Plan, c, f, nobody, who), f.Exact() && (who == nil || nobody.Exact()),
 		slices.DeleteFunc(pairs, f.Denies), err
 }
 
 // ListFilter is [Judge.Filter] for what must hold of the entries of a list.
-func (j *Judge) ListFilter(l *plan.List, of *expr.Document, params map[string]any) (store.Filter, bool, error) {
+func (j *Judge) ListFilter(l *plan.List, of *expr.Document, params map[string]any) (rulesql.Filter, bool, error) {
 	if l.Entries.Lift != nil { // what is stored is not what the condition sees
 		return nil, l.Where == nil, nil
 	}
@@ -220,12 +224,12 @@ func (j *Judge) ListFilter(l *plan.List, of *expr.Document, params map[string]an
 	if err != nil || l.Where == nil {
 		return nil, true, err
 	}
-	return store.NewFilter(j.Plan, l.Entries, f, expr.Filter{}, nil), f.Exact(), nil
+	return rulesql.NewFilter(j.Plan, l.Entries, f, expr.Filter{}, nil), f.Exact(), nil
 }
 
 // EntryFilter is [Judge.Filter] for the entries of a timeline, false if the database cannot
 // tell from what it knows of them.
-func (j *Judge) EntryFilter(t *plan.Timeline) (store.Filter, bool, error) {
+func (j *Judge) EntryFilter(t *plan.Timeline) (rulesql.Filter, bool, error) {
 	if t.Entries.Parent != nil {
 		return nil, false, nil
 	}
@@ -233,7 +237,7 @@ func (j *Judge) EntryFilter(t *plan.Timeline) (store.Filter, bool, error) {
 	if err != nil || !f.Exact() || who != nil && !nobody.Exact() || !f.Of(t.By.Name) || !nobody.Of(t.By.Name) {
 		return nil, false, err
 	}
-	return store.NewEntryFilter(j.Plan, t, f, nobody, who), true, nil
+	return rulesql.NewEntryFilter(j.Plan, t, f, nobody, who), true, nil
 }
 
 // IsThere tells the judge that a document is there.

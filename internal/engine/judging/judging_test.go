@@ -12,6 +12,10 @@ import (
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/factsql"
+	"yalvo/internal/engine/store/keptsql"
+	"yalvo/internal/engine/store/readsql"
+	"yalvo/internal/engine/store/rulesql"
 )
 
 // ponds shows the last two replies below each post, to who is not blocked by their authors, and the author's card.
@@ -56,7 +60,7 @@ func (s *stored) ask(what string, args ...any) { s.asked = append(s.asked, fmt.S
 
 func (s *stored) Context() context.Context { return context.Background() }
 
-func (s *stored) Known(docs []store.Address, _ []store.Between) (found []store.Document, _ []bool, _ error) {
+func (s *stored) Known(docs []store.Address, _ []factsql.Between) (found []store.Document, _ []bool, _ error) {
 	for _, d := range docs {
 		found = append(found, store.Document{N: 100, Collection: d.Collection, Key: d.Key,
 			Fields: json.RawMessage(fmt.Sprintf(`{"name": "A", "shy": %t}`, s.shy))})
@@ -64,25 +68,25 @@ func (s *stored) Known(docs []store.Address, _ []store.Between) (found []store.D
 	return found, nil, nil
 }
 
-func (s *stored) Targets(_, _ plan.Number, keys []string) (found []store.Target, _ error) {
+func (s *stored) Targets(_, _ plan.Number, keys []string) (found []readsql.Target, _ error) {
 	s.ask("authors of %d", len(keys))
 	for _, key := range keys {
 		n := int64(key[len(key)-1] - '0')
 		if n == 0 { // it has none
 			continue
 		}
-		found = append(found, store.Target{Key: key, Target: n, TargetKey: fmt.Sprint("a", n)})
+		found = append(found, readsql.Target{Key: key, Target: n, TargetKey: fmt.Sprint("a", n)})
 	}
 	return found, nil
 }
 
-func (s *stored) PartnersOf(_ *plan.Collection, keys []string, asks []store.Partners, _ int) ([]store.PartnersFound,
+func (s *stored) PartnersOf(_ *plan.Collection, keys []string, asks []readsql.Partners, _ int) ([]readsql.PartnersFound,
 	error) {
 	s.ask("partners of %s", keys[0])
-	return []store.PartnersFound{{N: 50, With: [][]int64{s.blockedBy}[:len(asks)]}}, nil
+	return []readsql.PartnersFound{{N: 50, With: [][]int64{s.blockedBy}[:len(asks)]}}, nil
 }
 
-func (s *stored) Allowed(_ *plan.Collection, keys []string, _ store.Filter) (map[string]bool, error) {
+func (s *stored) Allowed(_ *plan.Collection, keys []string, _ rulesql.Filter) (map[string]bool, error) {
 	s.ask("which of %d", len(keys))
 	allowed := map[string]bool{}
 	for _, key := range keys {
@@ -91,15 +95,15 @@ func (s *stored) Allowed(_ *plan.Collection, keys []string, _ store.Filter) (map
 	return allowed, nil
 }
 
-func (s *stored) Candidates(_ *plan.Summary, by plan.Number, targets []int64, skip, many int) (found []store.Candidate,
-	_ error) {
+func (s *stored) Candidates(_ *plan.Summary, by plan.Number, targets []int64, skip,
+	many int) (found []keptsql.Candidate, _ error) {
 	s.ask("what follows in %v", targets)
 	for n := int64(9 - skip); n > 0 && len(found) < many; n-- {
 		to := n
 		if by == 0 {
 			to = 0
 		}
-		found = append(found, store.Candidate{Target: targets[0], To: to, ToKey: fmt.Sprint("a", n),
+		found = append(found, keptsql.Candidate{Target: targets[0], To: to, ToKey: fmt.Sprint("a", n),
 			Document: store.Document{N: 200 + n, Key: fmt.Sprint("p/r", n), Kept: json.RawMessage("{}"),
 				Fields: json.RawMessage(fmt.Sprintf(`{"text": "%d"}`, n))}})
 	}
@@ -154,7 +158,7 @@ func TestALatestIsShownToWhoMayReadIt(t *testing.T) {
 			t.Fatal(err)
 		}
 		if one.told != nil {
-			j.Knows(asks, store.PartnersFound{N: 50, With: [][]int64{one.told}})
+			j.Knows(asks, readsql.PartnersFound{N: 50, With: [][]int64{one.told}})
 		}
 		seen, err := j.Show(c, doc)
 		if err != nil {

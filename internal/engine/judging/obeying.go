@@ -11,6 +11,9 @@ import (
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/keptsql"
+	"yalvo/internal/engine/store/readsql"
+	"yalvo/internal/engine/store/rulesql"
 )
 
 // Obey leaves out of kept values what the viewer may not read where it is from: elements of a latest and a
@@ -94,7 +97,7 @@ type obeying struct {
 
 	rules   map[*plan.Collection]*fixedRule // nil: the rule is none
 	nowhere map[store.Address]bool          // documents whose reference leads nowhere
-	asked   []store.Partners                // of the reader
+	asked   []readsql.Partners              // of the reader
 	tooMany bool                            // partners they have
 }
 
@@ -108,7 +111,7 @@ func put[K comparable, V any](m *map[K]V, k K, v V) {
 
 // filtering is the rule to read documents of a collection as the database can tell it.
 type filtering struct {
-	store.Filter
+	rulesql.Filter
 	exact bool // it is all there is to tell
 }
 
@@ -126,7 +129,7 @@ type judgement struct {
 
 // candidates are sources of a value, newest first, as far as they have been looked at.
 type candidates struct {
-	found []store.Candidate
+	found []keptsql.Candidate
 	all   bool // there are no more
 }
 

@@ -6,19 +6,19 @@ import (
 
 	"yalvo/internal/design"
 	"yalvo/internal/design/plan"
-	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/readsql"
 )
 
 // partners are a reader's own pairs, as far as they have been asked for.
 type partners struct {
 	key   string // the reader's, empty for a stranger
 	n     int64  // their row, 0 if they are not there
-	asked []store.Partners
+	asked []readsql.Partners
 	found [][]int64 // nil: there are too many
 }
 
 // with are the rows of those with whom the reader is in pairs of a kind.
-func (p *partners) with(ask store.Partners) []int64 {
+func (p *partners) with(ask readsql.Partners) []int64 {
 	if at := slices.Index(p.asked, ask); at >= 0 {
 		return p.found[at]
 	}
@@ -26,7 +26,7 @@ func (p *partners) with(ask store.Partners) []int64 {
 }
 
 // knows tells whether what a rule asks for is known.
-func (p *partners) knows(asks []store.Partners) bool {
+func (p *partners) knows(asks []readsql.Partners) bool {
 	for _, ask := range asks {
 		if at := slices.Index(p.asked, ask); at < 0 || p.found[at] == nil {
 			return false
@@ -39,7 +39,7 @@ func (p *partners) knows(asks []store.Partners) bool {
 const mostPartners = 200
 
 // partnersFor looks up what some rules ask for, nil if there are too many.
-func (o *obeying) partnersFor(asks []store.Partners) (*partners, error) {
+func (o *obeying) partnersFor(asks []readsql.Partners) (*partners, error) {
 	accounts := o.Plan.Collection(o.Plan.Design.Accounts.Name)
 	found, err := o.stores.PartnersOf(accounts, []string{o.who.Me}, asks, mostPartners)
 	if err != nil {
@@ -54,14 +54,14 @@ func (o *obeying) partnersFor(asks []store.Partners) (*partners, error) {
 
 // WillAsk is what is asked of the reader's own pairs to show documents of a collection. Whoever reads them in the same
 // statement as the documents tells [Judge.Knows] of them.
-func (j *Judge) WillAsk(c *plan.Collection) (asks []store.Partners, err error) {
+func (j *Judge) WillAsk(c *plan.Collection) (asks []readsql.Partners, err error) {
 	if j == nil || j.who.Me == "" {
 		return nil, nil
 	}
 	return j.asksOf(c, nil, map[*plan.Collection]bool{})
 }
 
-func (j *Judge) asksOf(c *plan.Collection, asks []store.Partners, seen map[*plan.Collection]bool) ([]store.Partners,
+func (j *Judge) asksOf(c *plan.Collection, asks []readsql.Partners, seen map[*plan.Collection]bool) ([]readsql.Partners,
 	error) {
 	if seen[c] || !j.Obeying(c) {
 		return asks, nil
@@ -96,7 +96,7 @@ func (j *Judge) sourcesOf(c *plan.Collection, k *design.Kept) *plan.Collection {
 }
 
 // Knows tells the judge of the reader's own pairs, as they are at the moment that it serves.
-func (j *Judge) Knows(asked []store.Partners, found store.PartnersFound) {
+func (j *Judge) Knows(asked []readsql.Partners, found readsql.PartnersFound) {
 	if j != nil && len(asked) > 0 {
 		j.reader = &partners{j.who.Me, found.N, asked, found.With}
 	}

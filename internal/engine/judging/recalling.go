@@ -10,6 +10,7 @@ import (
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/factsql"
 )
 
 // memory is what rules were told of documents lately, with the versions of the rows that it
@@ -36,7 +37,7 @@ const (
 // Recalling decides by what rules were told lately, where that is all they ask for.
 type Recalling struct {
 	*Judge
-	Relied []store.Relied // what has to be as it was for the decisions to hold
+	Relied []factsql.Relied // what has to be as it was for the decisions to hold
 }
 
 // Recall is [Judges.Judge] for a decision that is looked at again by the statement which
@@ -69,7 +70,7 @@ func (s recalled) Know(docs []access.Address, pairs []access.Ask) (map[access.Ad
 			return values, nil, nil
 		}
 	}
-	return s.Sourced(func(docs []store.Address, pairs []store.Between) ([]store.Document, []bool, error) {
+	return s.Sourced(func(docs []store.Address, pairs []factsql.Between) ([]store.Document, []bool, error) {
 		found, there, err := s.known(docs, pairs)
 		for _, d := range found {
 			if err == nil {
@@ -82,15 +83,15 @@ func (s recalled) Know(docs []access.Address, pairs []access.Ask) (map[access.Ad
 
 // remembered are documents if all are remembered, with what that rests on.
 func (s recalled) remembered(now running.Era, docs []access.Address) (map[access.Address]map[string]any,
-	[]store.Relied) {
-	values, relied := make(map[access.Address]map[string]any, len(docs)), make([]store.Relied, len(docs))
+	[]factsql.Relied) {
+	values, relied := make(map[access.Address]map[string]any, len(docs)), make([]factsql.Relied, len(docs))
 	for i, d := range docs {
 		at := running.Address(s.Plan.Collection(d.Collection), d.Key)
 		r, is := s.by.memory.Get(memoryKey{now, at})
 		if !is {
 			return nil, nil
 		}
-		values[d], relied[i] = r.values, store.Relied{Address: at, Row: r.row}
+		values[d], relied[i] = r.values, factsql.Relied{Address: at, Row: r.row}
 	}
 	return values, relied
 }

@@ -8,7 +8,7 @@ import (
 	"yalvo/internal/design"
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/running"
-	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/factsql"
 )
 
 // news is what has been written since the watches were last looked after.
@@ -30,7 +30,7 @@ const newsLines = 500
 
 // news reads on in the journal from a place, and tells how far.
 func (r *Watchers) news(ctx context.Context, v *running.Version, place [2]int64) (*news, [2]int64, error) {
-	lines, xid, seq, err := r.Store.JournalAfter(ctx, place[0], place[1], newsLines)
+	lines, xid, seq, err := factsql.JournalAfter(ctx, r.Store, place[0], place[1], newsLines)
 	if err != nil {
 		return nil, place, err
 	}
@@ -42,7 +42,7 @@ func (r *Watchers) news(ctx context.Context, v *running.Version, place [2]int64)
 	return n, [2]int64{xid, seq}, nil
 }
 
-func (n *news) add(v *running.Version, line store.Record) {
+func (n *news) add(v *running.Version, line factsql.Record) {
 	paths, everybody := hangOn(v, line)
 	n.everybody = n.everybody || everybody
 	for _, path := range paths {
@@ -84,7 +84,7 @@ func (n *news) mayShow(v *running.Version, w *Watch) bool {
 
 // hangOn is whose access a change may have changed: some accounts', by their paths, or
 // everybody's.
-func hangOn(v *running.Version, line store.Record) (accounts []string, everybody bool) {
+func hangOn(v *running.Version, line factsql.Record) (accounts []string, everybody bool) {
 	if line.Kind == plan.Set || line.Kind == plan.Unset {
 		ends := line.Ends()
 		if !v.Law.Asks(line.Subject) {

@@ -7,6 +7,8 @@ import (
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/factsql"
+	"yalvo/internal/engine/store/timelinesql"
 )
 
 // signatures are those of what is watched; now stands for what has been committed. What is
@@ -47,7 +49,7 @@ func hangsOnKept(l *plan.List) bool {
 
 func (r *Watchers) signTimelines(ctx context.Context, v *running.Version, all []*Watch, found map[*Watch]string) error {
 	var pushed []*Watch
-	var pages []store.Watched
+	var pages []timelinesql.Watched
 	for _, w := range all {
 		if w.timeline == "" {
 			continue
@@ -62,13 +64,13 @@ func (r *Watchers) signTimelines(ctx context.Context, v *running.Version, all []
 			pushed, pages = append(pushed, w), append(pages, shown)
 			continue
 		}
-		if found[w], err = r.Store.Signature(ctx, shown); err != nil {
+		if found[w], err = timelinesql.Signature(ctx, r.Store, shown); err != nil {
 			return err
 		}
 	}
 	for len(pages) > 0 {
 		n := min(pagesALook, len(pages))
-		some, err := r.Store.Signatures(ctx, pages[:n])
+		some, err := timelinesql.Signatures(ctx, r.Store, pages[:n])
 		if err != nil {
 			return err
 		}
@@ -85,7 +87,7 @@ func (r *Watchers) signTimelines(ctx context.Context, v *running.Version, all []
 const mostSigned = 500
 
 // watched is what a page was made of, at least as much as it may show.
-func (w *Watch) watched(t *plan.Timeline, owner store.Owner) store.Watched {
+func (w *Watch) watched(t *plan.Timeline, owner factsql.Owner) timelinesql.Watched {
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	if w.further { // what lies beyond the cut is collected
@@ -94,7 +96,7 @@ func (w *Watch) watched(t *plan.Timeline, owner store.Owner) store.Watched {
 		whole := *t
 		whole.Timeline, t = &pulled, &whole
 	}
-	return store.Watched{Timeline: t, Owner: owner, After: w.page.After,
+	return timelinesql.Watched{Timeline: t, Owner: owner, After: w.page.After,
 		Limit: max(w.page.Limit, min(w.passed, mostSigned))}
 }
 
@@ -111,7 +113,7 @@ func (r *Watchers) signDocuments(ctx context.Context, _ *running.Version, all []
 		for i, w := range some[:n] {
 			addresses[i] = w.at
 		}
-		signatures, err := r.Store.DocumentSignatures(ctx, addresses)
+		signatures, err := timelinesql.DocumentSignatures(ctx, r.Store, addresses)
 		if err != nil {
 			return err
 		}
@@ -138,7 +140,7 @@ func (r *Watchers) signLists(ctx context.Context, _ *running.Version, all []*Wat
 			shown[i] = w.rows
 			w.mu.Unlock()
 		}
-		signatures, err := r.Store.RowSignatures(ctx, shown)
+		signatures, err := timelinesql.RowSignatures(ctx, r.Store, shown)
 		if err != nil {
 			return err
 		}

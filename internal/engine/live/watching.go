@@ -9,6 +9,8 @@ import (
 	"yalvo/internal/engine/reading"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/factsql"
+	"yalvo/internal/engine/store/timelinesql"
 )
 
 // Watch is somebody who wants to know when what they are shown has changed.
@@ -134,7 +136,7 @@ func (r *Watchers) watch(ctx context.Context, v *running.Version, who running.Vi
 	}
 	// If they are the first: what was written before is in what they are shown first. It is asked for without
 	// the lock, for which others wait.
-	now, err := r.Store.JournalNow(ctx)
+	now, err := factsql.JournalNow(ctx, r.Store)
 	if err != nil {
 		return err
 	}
@@ -214,7 +216,7 @@ func (r *Watchers) lookAt(ctx context.Context, all []*Watch) error {
 	if err != nil {
 		return err
 	}
-	now, err := r.Store.Moment(ctx)
+	now, err := timelinesql.Moment(ctx, r.Store)
 	if err != nil {
 		return err
 	}

@@ -12,6 +12,11 @@ import (
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/auditsql"
+	"yalvo/internal/engine/store/factsql"
+	"yalvo/internal/engine/store/queuesql"
+	"yalvo/internal/engine/store/readsql"
+	"yalvo/internal/engine/store/versionsql"
 )
 
 // auditView is how long an audit holds on to one view of the database, and
@@ -71,16 +76,17 @@ func (p *Prover) auditTurn(ctx context.Context) (time.Duration, error) {
 	if err != nil || v == nil {
 		return lookEvery, err
 	}
-	var a store.Audit
+	var a auditsql.Audit
 	var there bool
 	err = p.Store.View(ctx, func(tx *store.Tx) error {
-		if a, there, err = tx.ClaimAudit(); err != nil || !there {
+		if a, there, err = auditsql.ClaimAudit(tx); err != nil || !there {
 			return err
 		}
 		if err := inForce(tx, v); err != nil {
 			return err
 		}
-		for began := time.Now(); a.State == store.AuditRunning && a.Step < a.Steps && time.Since(began) < auditView; {
+		began := time.Now()
+		for a.State == auditsql.AuditRunning && a.Step < a.Steps && time.Since(began) < auditView {
 			if err := p.auditSome(ctx, v, tx, &a); err != nil {
 				return err
 			}
@@ -89,7 +95,7 @@ func (p *Prover) auditTurn(ctx context.Context) (time.Duration, error) {
 	})
 	pause := time.Duration(0)
 	// mending needs to see what others commit meanwhile
-	if there && err == nil && a.State == store.AuditRunning && a.Step >= a.Steps {
+	if there && err == nil && a.State == auditsql.AuditRunning && a.Step >= a.Steps {
 		err = p.Store.Write(ctx, func(tx *store.Tx) error {
 			more, err := p.mendSome(ctx, v, tx)
 			if !more {
@@ -114,8 +120,8 @@ func (p *Prover) auditTurn(ctx context.Context) (time.Duration, error) {
 
 // logAudit says once that an audit has ended, and with what.
 func (p *Prover) logAudit(ctx context.Context, id int64) {
-	a, there, err := p.Store.Audit(ctx, id)
-	if err != nil || !there || a.State != store.AuditFinished {
+	a, there, err := auditsql.FindAudit(ctx, p.Store, id)
+	if err != nil || !there || a.State != auditsql.AuditFinished {
 		return
 	}
 	level, what := slog.LevelInfo, "an audit has ended: no drift"
@@ -127,31 +133,31 @@ func (p *Prover) logAudit(ctx context.Context, id int64) {
 
 // inForce gives a transaction up if its version of the design is not in force.
 func inForce(tx *store.Tx, v *running.Version) error {
-	version, err := tx.DesignInForce()
+	version, err := versionsql.DesignInForce(tx)
 	if err == nil && version != v.Number {
 		err = running.ErrMoved
 	}
 	return err
 }
 
-func (p *Prover) failAudit(ctx context.Context, a store.Audit, cause error) error {
+func (p *Prover) failAudit(ctx context.Context, a auditsql.Audit, cause error) error {
 	now := time.Now()
-	a.State, a.Ended, a.Error = store.AuditFailed, &now, store.InWords(cause)
+	a.State, a.Ended, a.Error = auditsql.AuditFailed, &now, queuesql.InWords(cause)
 	p.Log.Error("an audit has failed", "audit", a.ID, "error", cause)
-	return p.Store.Write(ctx, func(tx *store.Tx) error { return tx.SaveAudit(a) })
+	return p.Store.Write(ctx, func(tx *store.Tx) error { return auditsql.SaveAudit(tx, a) })
 }
 
-func endAudit(tx *store.Tx, a *store.Audit) error {
+func endAudit(tx *store.Tx, a *auditsql.Audit) error {
 	now := time.Now()
-	a.State, a.Ended, a.Step = store.AuditFinished, &now, a.Steps
-	if err := tx.BeginRewritten(); err != nil { // readers see what it saw, whoever wrote it
+	a.State, a.Ended, a.Step = auditsql.AuditFinished, &now, a.Steps
+	if err := readsql.BeginRewritten(tx); err != nil { // readers see what it saw, whoever wrote it
 		return err
 	}
-	return tx.SaveAudit(*a)
+	return auditsql.SaveAudit(tx, *a)
 }
 
 // leaveOut notes that something is being derived anew, and goes on after it.
-func leaveOut(tx *store.Tx, a *store.Audit, name string) error {
+func leaveOut(tx *store.Tx, a *auditsql.Audit, name string) error {
 	if names := strings.Split(a.LeftOut, ", "); !slices.Contains(names, name) {
 		a.LeftOut = strings.TrimPrefix(a.LeftOut+", "+name, ", ")
 	}
@@ -159,16 +165,16 @@ func leaveOut(tx *store.Tx, a *store.Audit, name string) error {
 	if a.Step == a.Steps && !(a.Mending && a.Drifted > 0) {
 		return endAudit(tx, a)
 	}
-	return tx.SaveAudit(*a)
+	return auditsql.SaveAudit(tx, *a)
 }
 
 // errOtherDesign is why an audit ends that another design has overtaken.
 var errOtherDesign = errors.New("the design has changed while it ran: audit again")
 
 // auditSome walks one span of one duplicate.
-func (p *Prover) auditSome(ctx context.Context, v *running.Version, tx *store.Tx, a *store.Audit) error {
+func (p *Prover) auditSome(ctx context.Context, v *running.Version, tx *store.Tx, a *auditsql.Audit) error {
 	if v.Number != a.Design {
-		if other, err := tx.BuildsAfter(a.Design); err != nil || other {
+		if other, err := versionsql.BuildsAfter(tx, a.Design); err != nil || other {
 			return errors.Join(err, errOtherDesign)
 		}
 	}
@@ -204,12 +210,12 @@ func (p *Prover) auditSome(ctx context.Context, v *running.Version, tx *store.Tx
 	if a.Step == a.Steps && !(a.Mending && a.Drifted > 0) {
 		return endAudit(tx, a)
 	}
-	return tx.SaveAudit(*a)
+	return auditsql.SaveAudit(tx, *a)
 }
 
 // looked is what a look at a stretch of a walk has found.
 type looked struct {
-	found   []store.Drift
+	found   []auditsql.Drift
 	rows    int64 // how many were compared
 	reached int64
 	last    bool
@@ -217,8 +223,8 @@ type looked struct {
 
 // look compares the next stretch of a walk; while no client wants anything the
 // one after it too, at the same time.
-func (p *Prover) look(ctx context.Context, v *running.Version, tx *store.Tx, a store.Audit, w walk, only int64) (looked,
-	error) {
+func (p *Prover) look(ctx context.Context, v *running.Version, tx *store.Tx, a auditsql.Audit, w walk,
+	only int64) (looked, error) {
 	first, err := p.next(tx, a.ID, a.Reached, w, only)
 	if err != nil {
 		return looked{}, err
@@ -256,7 +262,7 @@ func lookAt(v *running.Version, tx *store.Tx, w walk, s stretch, only int64) (lo
 	return looked{found, max(s.documents, checked), s.span.UpTo, s.last}, err
 }
 
-func checkWalk(v *running.Version, tx *store.Tx, w walk, span store.Span, only int64) ([]store.Drift, int64, error) {
+func checkWalk(v *running.Version, tx *store.Tx, w walk, span store.Span, only int64) ([]auditsql.Drift, int64, error) {
 	if w.into {
 		return checkContributionsTo(tx, w.Summary, only, span)
 	}
@@ -266,7 +272,7 @@ func checkWalk(v *running.Version, tx *store.Tx, w walk, span store.Span, only i
 // report names what was found and notes it, but for what only follows from
 // drift found before in what it is derived from.
 func (p *Prover) report(ctx context.Context, v *running.Version, tx *store.Tx, audit int64, d plan.Duplicate,
-	found []store.Drift) ([]store.Drift, error) {
+	found []auditsql.Drift) ([]auditsql.Drift, error) {
 	if len(found) == 0 {
 		return nil, nil
 	}
@@ -289,14 +295,14 @@ func (p *Prover) report(ctx context.Context, v *running.Version, tx *store.Tx, a
 			return nil, err
 		}
 	}
-	return own, tx.AddDrift(audit, own)
+	return own, auditsql.AddDrift(tx, audit, own)
 }
 
 // pathsOf are the paths of documents by their row numbers; those that are gone
 // have none.
 func pathsOf(v *running.Version, tx *store.Tx, ns []int64) (map[int64]string, error) {
 	slices.Sort(ns)
-	docs, err := tx.Numbered(slices.Compact(ns))
+	docs, err := factsql.Numbered(tx, slices.Compact(ns))
 	if err != nil {
 		return nil, err
 	}

@@ -8,6 +8,7 @@ import (
 
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/auditsql"
 )
 
 // Scope is what an audit looks at: everything, one duplicate of the design by
@@ -35,7 +36,7 @@ type Audit struct {
 	LeftOut   []string   `json:"left_out,omitempty"` // what was being derived anew
 }
 
-func auditOf(a store.Audit) Audit {
+func auditOf(a auditsql.Audit) Audit {
 	out := Audit{ID: a.ID, Duplicate: a.Name, Document: a.Document, State: a.State, Mending: a.Mending, Round: a.Round,
 		Progress: 1, Checked: a.Checked, Drifted: a.Drifted, Started: a.Started.UTC(), Ended: utc(a.Ended),
 		Error: a.Error}
@@ -76,20 +77,20 @@ func (p *Prover) Audit(ctx context.Context, scope Scope) (Audit, error) {
 	if err := mayBegin(v, scope, what); err != nil {
 		return Audit{}, err
 	}
-	row := store.Audit{Name: scope.Name, Document: scope.Document, Mending: scope.Mend, Steps: len(what.walks),
+	row := auditsql.Audit{Name: scope.Name, Document: scope.Document, Mending: scope.Mend, Steps: len(what.walks),
 		Design: v.Number}
 	err = p.Store.Write(ctx, func(tx *store.Tx) error {
-		if queued, err := tx.RunningAudits(); err != nil || queued >= auditsQueued {
+		if queued, err := auditsql.RunningAudits(tx); err != nil || queued >= auditsQueued {
 			if err == nil {
 				err = running.Refuse(running.CodeTooMany, "%d audits are under way or wait for their turn: try again "+
 					"when one has ended, or stop one", queued)
 			}
 			return err
 		}
-		if row, err = tx.AddAudit(row); err != nil {
+		if row, err = auditsql.AddAudit(tx, row); err != nil {
 			return err
 		}
-		return tx.DropAudits(auditsKept)
+		return auditsql.DropAudits(tx, auditsKept)
 	})
 	p.wakeAuditor()
 	return auditOf(row), err
@@ -97,7 +98,7 @@ func (p *Prover) Audit(ctx context.Context, scope Scope) (Audit, error) {
 
 // Audits are the newest audits.
 func (p *Prover) Audits(ctx context.Context, limit int) ([]Audit, error) {
-	rows, err := p.Store.Audits(ctx, limit)
+	rows, err := auditsql.Audits(ctx, p.Store, limit)
 	all := make([]Audit, len(rows))
 	for i, a := range rows {
 		all[i] = auditOf(a)
@@ -107,7 +108,7 @@ func (p *Prover) Audits(ctx context.Context, limit int) ([]Audit, error) {
 
 // AuditState reads an audit.
 func (p *Prover) AuditState(ctx context.Context, id int64) (Audit, error) {
-	a, found, err := p.Store.Audit(ctx, id)
+	a, found, err := auditsql.FindAudit(ctx, p.Store, id)
 	if err == nil && !found {
 		err = running.Refuse(running.CodeNotFound, "there is no audit %d", id)
 	}
@@ -116,12 +117,12 @@ func (p *Prover) AuditState(ctx context.Context, id int64) (Audit, error) {
 
 // StopAudit halts a running audit where it is; ResumeAudit lets it go on.
 func (p *Prover) StopAudit(ctx context.Context, id int64) (Audit, error) {
-	return p.moveAudit(ctx, id, store.AuditRunning, store.AuditStopped)
+	return p.moveAudit(ctx, id, auditsql.AuditRunning, auditsql.AuditStopped)
 }
 
 // ResumeAudit lets a stopped audit go on.
 func (p *Prover) ResumeAudit(ctx context.Context, id int64) (Audit, error) {
-	return p.moveAudit(ctx, id, store.AuditStopped, store.AuditRunning)
+	return p.moveAudit(ctx, id, auditsql.AuditStopped, auditsql.AuditRunning)
 }
 
 func (p *Prover) moveAudit(ctx context.Context, id int64, from, to string) (Audit, error) {
@@ -129,7 +130,7 @@ func (p *Prover) moveAudit(ctx context.Context, id int64, from, to string) (Audi
 	if err != nil {
 		return a, err
 	}
-	moved, err := p.Store.SetAuditState(ctx, id, from, to)
+	moved, err := auditsql.SetAuditState(ctx, p.Store, id, from, to)
 	if err != nil {
 		return a, err
 	}
@@ -167,7 +168,7 @@ func (p *Prover) auditIfDue(ctx context.Context) error {
 	if err != nil || every == 0 {
 		return err
 	}
-	last, err := p.Store.LastAudit(ctx)
+	last, err := auditsql.LastAudit(ctx, p.Store)
 	if err != nil || time.Since(last) < every {
 		return err
 	}

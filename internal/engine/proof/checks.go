@@ -9,65 +9,68 @@ import (
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/auditsql"
+	"yalvo/internal/engine/store/keptsql"
+	"yalvo/internal/engine/store/picturesql"
 	"yalvo/internal/engine/upkeep"
 )
 
 // check compares one duplicate with the facts for the documents in a span. It
 // returns what differs and how many rows were compared, as far as that is more
 // than the documents walked.
-func check(v *running.Version, tx *store.Tx, d plan.Duplicate, s store.Span) (found []store.Drift, checked int64,
+func check(v *running.Version, tx *store.Tx, d plan.Duplicate, s store.Span) (found []auditsql.Drift, checked int64,
 	err error) {
 	switch d.Kind {
 	case plan.AspectReference:
-		found, err = tx.CheckReferences(d.Reference, s)
+		found, err = auditsql.CheckReferences(tx, d.Reference, s)
 	case plan.AspectUnique:
-		found, err = tx.CheckUniques(d.Unique, d.Walked.Number, s)
+		found, err = auditsql.CheckUniques(tx, d.Unique, d.Walked.Number, s)
 	case plan.AspectPicture:
 		first := slices.IndexFunc(v.Plan.Duplicates(), func(o plan.Duplicate) bool { return o.Kind == d.Kind })
-		found, err = tx.CheckPictures(d.Walked.Number, v.Plan.Duplicates()[first].Walked == d.Walked, s)
+		found, err = picturesql.CheckPictures(tx, d.Walked.Number, v.Plan.Duplicates()[first].Walked == d.Walked, s)
 	case plan.AspectPair:
-		if found, err = tx.CheckPairs(d.Pair, s); err == nil {
-			var apart []store.Drift
+		if found, err = auditsql.CheckPairs(tx, d.Pair, s); err == nil {
+			var apart []auditsql.Drift
 			apart, err = checkApart(v, tx, d.Pair, s)
 			found = append(found, apart...)
 		}
 	case plan.AspectNested:
-		found, err = tx.CheckNested(d.Walked, s)
+		found, err = auditsql.CheckNested(tx, d.Walked, s)
 	case plan.AspectKept:
-		found, err = tx.CheckHolding(d.Walked, keptNames(d.Walked), d.Walked == v.Plan.Collections[0], s)
+		found, err = auditsql.CheckHolding(tx, d.Walked, keptNames(d.Walked), d.Walked == v.Plan.Collections[0], s)
 	case plan.AspectPosted:
-		found, err = tx.CheckPosted(d.Timeline, s)
+		found, err = auditsql.CheckPosted(tx, d.Timeline, s)
 	case plan.AspectContribution:
 		return checkContributions(tx, d.Summary, s)
 	case plan.AspectCount:
-		found, err = tx.CheckCounts(d.Count, s)
+		found, err = auditsql.CheckCounts(tx, d.Count, s)
 	case plan.AspectSum:
-		found, err = tx.CheckSums(d.Summary, s)
+		found, err = auditsql.CheckSums(tx, d.Summary, s)
 	case plan.AspectFrozen:
-		found, err = tx.CheckFrozen(d.Copy, s)
+		found, err = auditsql.CheckFrozen(tx, d.Copy, s)
 	case plan.AspectCopy:
-		found, err = tx.CheckCopies(d.Copy, s)
+		found, err = auditsql.CheckCopies(tx, d.Copy, s)
 	case plan.AspectChoice:
 		found, err = checkChoices(tx, d.Summary, s)
 	case plan.AspectTimeline:
-		return tx.CheckEntries(d.Timeline, s)
+		return auditsql.CheckEntries(tx, d.Timeline, s)
 	}
 	return found, 0, err
 }
 
 // checkApart finds pairs that others should have ended, which were set later.
-func checkApart(v *running.Version, tx *store.Tx, p *plan.Pair, s store.Span) (all []store.Drift, err error) {
+func checkApart(v *running.Version, tx *store.Tx, p *plan.Pair, s store.Span) (all []auditsql.Drift, err error) {
 	for _, by := range p.DissolvedBy {
 		since, err := v.DissolvesSince(tx, by, p)
 		if err != nil {
 			return nil, err
 		}
-		found, err := tx.CheckApart(p, by, since, s)
+		found, err := auditsql.CheckApart(tx, p, by, since, s)
 		if err != nil {
 			return nil, err
 		}
 		for _, d := range found { // two kinds may have been to end one pair
-			if !slices.ContainsFunc(all, func(o store.Drift) bool { return o.Doc == d.Doc && o.Other == d.Other }) {
+			if !slices.ContainsFunc(all, func(o auditsql.Drift) bool { return o.Doc == d.Doc && o.Other == d.Other }) {
 				all = append(all, d)
 			}
 		}
@@ -84,8 +87,8 @@ func keptNames(c *plan.Collection) []string {
 	return names
 }
 
-func checkChoices(tx *store.Tx, s *plan.Summary, span store.Span) ([]store.Drift, error) {
-	docs, err := tx.In(s.In.Number, span)
+func checkChoices(tx *store.Tx, s *plan.Summary, span store.Span) ([]auditsql.Drift, error) {
+	docs, err := auditsql.In(tx, s.In.Number, span)
 	if err != nil || len(docs) == 0 {
 		return nil, err
 	}
@@ -93,10 +96,10 @@ func checkChoices(tx *store.Tx, s *plan.Summary, span store.Span) ([]store.Drift
 	if err != nil {
 		return nil, err
 	}
-	return tx.CheckChoices(s, should)
+	return auditsql.CheckChoices(tx, s, should)
 }
 
-func checkContributions(tx *store.Tx, s *plan.Summary, span store.Span) ([]store.Drift, int64, error) {
+func checkContributions(tx *store.Tx, s *plan.Summary, span store.Span) ([]auditsql.Drift, int64, error) {
 	sources, err := upkeep.SourcesIn(tx, s, span)
 	if err != nil {
 		return nil, 0, err
@@ -105,7 +108,7 @@ func checkContributions(tx *store.Tx, s *plan.Summary, span store.Span) ([]store
 	if err != nil {
 		return nil, 0, err
 	}
-	rows, err := tx.ContributionsIn(s.Number, span)
+	rows, err := auditsql.ContributionsIn(tx, s.Number, span)
 	if err != nil {
 		return nil, 0, err
 	}
@@ -119,14 +122,15 @@ func checkContributions(tx *store.Tx, s *plan.Summary, span store.Span) ([]store
 
 // checkContributionsTo compares what the sources in a span contribute to one
 // document.
-func checkContributionsTo(tx *store.Tx, s *plan.Summary, target int64, span store.Span) ([]store.Drift, int64, error) {
-	sources, err := tx.SourcesOf(s, target, span)
+func checkContributionsTo(tx *store.Tx, s *plan.Summary, target int64, span store.Span) ([]auditsql.Drift, int64,
+	error) {
+	sources, err := auditsql.SourcesOf(tx, s, target, span)
 	if err != nil || len(sources) == 0 {
 		return nil, 0, err
 	}
-	links := make([]store.Link, len(sources))
+	links := make([]keptsql.Link, len(sources))
 	for i, source := range sources {
-		links[i] = store.Link{Source: source, Target: target}
+		links[i] = keptsql.Link{Source: source, Target: target}
 	}
 	is, err := upkeep.Contributions(tx, s, links)
 	if err != nil {
@@ -136,7 +140,7 @@ func checkContributionsTo(tx *store.Tx, s *plan.Summary, target int64, span stor
 	if err != nil {
 		return nil, 0, err
 	}
-	elsewhere := func(l store.Link, _ *big.Rat) bool { return l.Target != target }
+	elsewhere := func(l keptsql.Link, _ *big.Rat) bool { return l.Target != target }
 	maps.DeleteFunc(is, elsewhere)
 	maps.DeleteFunc(was, elsewhere)
 	found, err := compareContributions(tx, s, is, was)
@@ -144,38 +148,38 @@ func checkContributionsTo(tx *store.Tx, s *plan.Summary, target int64, span stor
 }
 
 // compareContributions: work that is due on a source excuses what it contributes.
-func compareContributions(tx *store.Tx, s *plan.Summary, is, was map[store.Link]*big.Rat) ([]store.Drift, error) {
-	due, err := tx.ContributionsDue(s.Number)
+func compareContributions(tx *store.Tx, s *plan.Summary, is, was map[keptsql.Link]*big.Rat) ([]auditsql.Drift, error) {
+	due, err := auditsql.ContributionsDue(tx, s.Number)
 	if err != nil {
 		return nil, err
 	}
-	excused := func(l store.Link) bool {
+	excused := func(l keptsql.Link) bool {
 		if s.Pair == nil {
 			l.Target = 0
 		}
 		return due[l]
 	}
-	var found []store.Drift
-	add := func(l store.Link, kind string, stored, expected *big.Rat) {
+	var found []auditsql.Drift
+	add := func(l keptsql.Link, kind string, stored, expected *big.Rat) {
 		if !excused(l) {
-			found = append(found, store.Drift{Kind: kind, Doc: l.Source, Other: l.Target, Stored: figure(stored),
+			found = append(found, auditsql.Drift{Kind: kind, Doc: l.Source, Other: l.Target, Stored: figure(stored),
 				Expected: figure(expected)})
 		}
 	}
 	for l, value := range was {
 		switch {
 		case is[l] == nil:
-			add(l, store.Surplus, value, nil)
+			add(l, auditsql.Surplus, value, nil)
 		case is[l].Cmp(value) != 0:
-			add(l, store.Different, value, is[l])
+			add(l, auditsql.Different, value, is[l])
 		}
 	}
 	for l, value := range is {
 		if was[l] == nil {
-			add(l, store.Missing, nil, value)
+			add(l, auditsql.Missing, nil, value)
 		}
 	}
-	slices.SortFunc(found, func(a, b store.Drift) int { return int(a.Doc - b.Doc) })
+	slices.SortFunc(found, func(a, b auditsql.Drift) int { return int(a.Doc - b.Doc) })
 	return found, nil
 }
 

@@ -7,7 +7,8 @@ import (
 
 	"yalvo/internal/design"
 	"yalvo/internal/design/plan"
-	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/auditsql"
+	"yalvo/internal/engine/store/factsql"
 )
 
 // Drift is a stored duplicate that differs from the facts.
@@ -29,7 +30,7 @@ func (p *Prover) Drift(ctx context.Context, audit, after int64, limit int) ([]Dr
 	if _, err := p.AuditState(ctx, audit); err != nil {
 		return nil, err
 	}
-	rows, err := p.Store.DriftOf(ctx, audit, after, limit)
+	rows, err := auditsql.DriftOf(ctx, p.Store, audit, after, limit)
 	if err != nil {
 		return nil, err
 	}
@@ -62,7 +63,7 @@ func (p *Prover) inWords(ctx context.Context, d plan.Duplicate, kind string, raw
 		return raw, nil
 	}
 	switch {
-	case d.Kind == plan.AspectTimeline && kind != store.Short:
+	case d.Kind == plan.AspectTimeline && kind != auditsql.Short:
 		return p.entryInWords(ctx, d.Timeline, raw)
 	case d.Kind == plan.AspectPosted:
 		rank, err := json.Number(raw).Int64()
@@ -90,7 +91,7 @@ func (p *Prover) entryInWords(ctx context.Context, t *plan.Timeline, raw json.Ra
 	if err := json.Unmarshal(raw, &e); err != nil {
 		return nil, err
 	}
-	keys, err := p.Store.Keys(ctx, []int64{e.Author})
+	keys, err := factsql.Keys(ctx, p.Store, []int64{e.Author})
 	if err != nil {
 		return nil, err
 	}
@@ -112,7 +113,7 @@ type entryFound struct {
 
 // entriesIn are the entries that drift is about: the one that is stored, the one
 // that should be, or both.
-func entriesIn(found store.Drift) ([]entryFound, error) {
+func entriesIn(found auditsql.Drift) ([]entryFound, error) {
 	var all []entryFound
 	for _, raw := range []json.RawMessage{found.Stored, found.Expected} {
 		if len(raw) == 0 || string(raw) == "null" {

@@ -10,6 +10,8 @@ import (
 	"yalvo/internal/engine/facts"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/auditsql"
+	"yalvo/internal/engine/store/queuesql"
 )
 
 // Forgotten is how far it has come to forget a document, and the report.
@@ -34,7 +36,7 @@ type Found struct {
 	Many  int64  `json:"many"`
 }
 
-func foundIn(counts []store.CountIn) []Found {
+func foundIn(counts []auditsql.CountIn) []Found {
 	all := []Found{}
 	for _, c := range counts {
 		all = append(all, Found(c))
@@ -66,7 +68,7 @@ func (p *Prover) Forget(ctx context.Context, caller running.Caller, path string)
 		if err != nil {
 			return facts.Result{}, err
 		}
-		if id, err = u.Tx.AddForgotten(c.Path(key), raw); err != nil {
+		if id, err = auditsql.AddForgotten(u.Tx, c.Path(key), raw); err != nil {
 			return facts.Result{}, err
 		}
 		why := facts.Cause{Actor: caller.Me, Mark: plan.Mark{Forgotten: id}}
@@ -79,7 +81,7 @@ func (p *Prover) Forget(ctx context.Context, caller running.Caller, path string)
 			if lateErr != nil {
 				return facts.Result{}, lateErr
 			}
-			return facts.Result{}, u.Tx.SetForgottenChange(id, change)
+			return facts.Result{}, auditsql.SetForgottenChange(u.Tx, id, change)
 		}
 		if err != nil {
 			return result, err
@@ -88,7 +90,7 @@ func (p *Prover) Forget(ctx context.Context, caller running.Caller, path string)
 		if err != nil {
 			return result, err
 		}
-		return result, u.Tx.SetForgottenChange(id, position)
+		return result, auditsql.SetForgottenChange(u.Tx, id, position)
 	})
 	if err != nil {
 		return Forgotten{}, err
@@ -101,7 +103,7 @@ func (p *Prover) Forget(ctx context.Context, caller running.Caller, path string)
 // forgotten, are duplicated to.
 func (p *Prover) notePlaces(ctx context.Context, u facts.Unit, c *plan.Collection, docs []store.Document,
 	forgotten int64) error {
-	raw, err := u.Tx.ForgottenPlaces(forgotten)
+	raw, err := auditsql.ForgottenPlaces(u.Tx, forgotten)
 	if err != nil {
 		return err
 	}
@@ -121,7 +123,7 @@ func (p *Prover) notePlaces(ctx context.Context, u facts.Unit, c *plan.Collectio
 	if raw, err = json.Marshal(places); err != nil {
 		return err
 	}
-	return u.Tx.SetForgottenPlaces(forgotten, raw)
+	return auditsql.SetForgottenPlaces(u.Tx, forgotten, raw)
 }
 
 // with adds a place to those there are, under one name once.
@@ -136,7 +138,7 @@ func with(places []Place, place Place) []Place {
 
 // Forgetting reads how far it has come.
 func (p *Prover) Forgetting(ctx context.Context, id int64) (Forgotten, error) {
-	row, found, err := p.Store.Forgotten(ctx, id)
+	row, found, err := auditsql.FindForgotten(ctx, p.Store, id)
 	if err == nil && !found {
 		err = running.Refuse(running.CodeNotFound, "nothing was forgotten under number %d", id)
 	}
@@ -159,12 +161,12 @@ func (p *Prover) Forgetting(ctx context.Context, id int64) (Forgotten, error) {
 // finishForgetting searches for the basis of what is forgotten when everything
 // that follows from a removal has been done. It tells whether it has finished one.
 func (p *Prover) finishForgetting(ctx context.Context) (bool, error) {
-	all, err := p.Store.Forgetting(ctx)
+	all, err := auditsql.Forgetting(ctx, p.Store)
 	if err != nil {
 		return false, err
 	}
 	for _, f := range all {
-		work, err := p.Store.UnsettledChange(ctx, f.Change)
+		work, err := queuesql.UnsettledChange(ctx, p.Store, f.Change)
 		if err != nil {
 			return false, err
 		}
@@ -182,30 +184,30 @@ func (p *Prover) finishForgetting(ctx context.Context) (bool, error) {
 // anything left. The search takes its time, so it is in no transaction that
 // writes: readers of the journal would wait for that. It has not finished if something is left that
 // an earlier change may still take away: what was removed before it was forgotten may hang on for a while.
-func (p *Prover) searchForRest(ctx context.Context, f store.Forgotten) (finished bool, err error) {
+func (p *Prover) searchForRest(ctx context.Context, f auditsql.Forgotten) (finished bool, err error) {
 	id := f.ID
-	if err := p.Store.Write(ctx, func(tx *store.Tx) error { return tx.ForgetAnswers(id) }); err != nil {
+	if err := p.Store.Write(ctx, func(tx *store.Tx) error { return auditsql.ForgetAnswers(tx, id) }); err != nil {
 		return false, err
 	}
 	if err := p.facts.ForgetPictures(ctx, id); err != nil {
 		return false, err
 	}
-	earlier, err := p.Store.Unsettled(ctx, store.Wanted{UpTo: f.Change})
+	earlier, err := queuesql.Unsettled(ctx, p.Store, queuesql.Wanted{UpTo: f.Change})
 	if err != nil {
 		return false, err
 	}
 	report := Forgotten{}
 	err = p.Store.View(ctx, func(tx *store.Tx) error {
-		removed, err := tx.Removed(id)
+		removed, err := auditsql.Removed(tx, id)
 		if err != nil {
 			return err
 		}
-		left, err := tx.Remains(id)
+		left, err := auditsql.Remains(tx, id)
 		if err != nil {
 			return err
 		}
 		report.Removed, report.Left = foundIn(removed), foundIn(left)
-		report.Journal, err = tx.JournalNames(id)
+		report.Journal, err = auditsql.JournalNames(tx, id)
 		return err
 	})
 	if err != nil || len(report.Left) > 0 && earlier[0].Due {
@@ -215,7 +217,8 @@ func (p *Prover) searchForRest(ctx context.Context, f store.Forgotten) (finished
 	if err != nil {
 		return false, err
 	}
-	if err := p.Store.Write(ctx, func(tx *store.Tx) error { return tx.FinishForgotten(id, raw) }); err != nil {
+	finish := func(tx *store.Tx) error { return auditsql.FinishForgotten(tx, id, raw) }
+	if err := p.Store.Write(ctx, finish); err != nil {
 		return false, err
 	}
 	p.Log.Info("a document is forgotten", "number", id, "documents removed", len(report.Removed), "left",

@@ -5,6 +5,7 @@ import (
 
 	"yalvo/internal/design"
 	"yalvo/internal/design/plan"
+	"yalvo/internal/engine/store/factsql"
 )
 
 // Removal is what the removal of a document would take along.
@@ -40,7 +41,7 @@ func (p *Prover) Removal(ctx context.Context, path string) (Removal, error) {
 	for _, pair := range v.Plan.Pairs {
 		pairs = append(pairs, pair.Number)
 	}
-	counts, err := p.Store.Hanging(ctx, doc.N, removing, pairs, mostHanging)
+	counts, err := factsql.FindHanging(ctx, p.Store, doc.N, removing, pairs, mostHanging)
 	if err != nil {
 		return Removal{}, err
 	}

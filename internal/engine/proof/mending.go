@@ -11,6 +11,11 @@ import (
 	"yalvo/internal/engine/facts"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/auditsql"
+	"yalvo/internal/engine/store/factsql"
+	"yalvo/internal/engine/store/keptsql"
+	"yalvo/internal/engine/store/picturesql"
+	"yalvo/internal/engine/store/queuesql"
 	"yalvo/internal/engine/upkeep"
 )
 
@@ -21,7 +26,7 @@ func (p *Prover) Mend(ctx context.Context, id int64) (Audit, error) {
 	if err != nil {
 		return a, err
 	}
-	begun, err := p.Store.BeginMending(ctx, id)
+	begun, err := auditsql.BeginMending(ctx, p.Store, id)
 	if err != nil {
 		return a, err
 	}
@@ -41,14 +46,14 @@ const mendRounds = 8
 // transaction holds the locks of one thing only. It is false while there is
 // nothing to do but wait for due work.
 func (p *Prover) mendSome(ctx context.Context, v *running.Version, tx *store.Tx) (bool, error) {
-	a, there, err := tx.ClaimAudit()
+	a, there, err := auditsql.ClaimAudit(tx)
 	if err != nil || !there || a.Step < a.Steps {
 		return there, err
 	}
 	if err := inForce(tx, v); err != nil {
 		return false, err
 	}
-	left, err := tx.DriftLeft(a.ID, a.Reached, 1)
+	left, err := auditsql.DriftLeft(tx, a.ID, a.Reached, 1)
 	if err != nil {
 		return false, err
 	}
@@ -65,7 +70,7 @@ func (p *Prover) mendSome(ctx context.Context, v *running.Version, tx *store.Tx)
 	}
 	a.Reached = found.Seq
 	p.Wake(tx.Lanes()...)
-	return true, tx.SaveAudit(a)
+	return true, auditsql.SaveAudit(tx, a)
 }
 
 // mendChange is what due work is waited for with that an audit has made due. It
@@ -75,25 +80,25 @@ func mendChange(audit int64) int64 { return -audit }
 // nextRound looks at everything once more if something was mended: what rests on
 // it was left out until now. It waits until the work that mending has made due
 // is done. What was not mended is found again if it is still wrong.
-func (p *Prover) nextRound(ctx context.Context, tx *store.Tx, a *store.Audit) (bool, error) {
-	work, err := p.Store.UnsettledChange(ctx, mendChange(a.ID))
+func (p *Prover) nextRound(ctx context.Context, tx *store.Tx, a *auditsql.Audit) (bool, error) {
+	work, err := queuesql.UnsettledChange(ctx, p.Store, mendChange(a.ID))
 	if err != nil || work.Due && !work.Parked {
 		return false, err
 	}
-	mended, err := tx.MendedSince(a.ID, a.Round)
+	mended, err := auditsql.MendedSince(tx, a.ID, a.Round)
 	if err != nil {
 		return false, err
 	}
 	if mended == 0 || a.Round >= mendRounds {
 		return true, endAudit(tx, a)
 	}
-	dropped, err := tx.DropUnmended(a.ID)
+	dropped, err := auditsql.DropUnmended(tx, a.ID)
 	if err != nil {
 		return false, err
 	}
 	a.Drifted -= dropped
 	a.Round, a.Step, a.Reached = a.Round+1, 0, 0
-	return true, tx.SaveAudit(*a)
+	return true, auditsql.SaveAudit(tx, *a)
 }
 
 // mender repairs what an audit has found. Each way takes the locks that upkeep
@@ -109,7 +114,7 @@ type mender struct {
 const mendSteps = 3
 
 // untilRight mends one thing, audits it once more and notes that it is mended, if it is.
-func (m mender) untilRight(audit int64, d plan.Duplicate, found store.Drift) error {
+func (m mender) untilRight(audit int64, d plan.Duplicate, found auditsql.Drift) error {
 	was := found
 	for range mendSteps {
 		if err := m.mend(d, was); err != nil {
@@ -119,9 +124,11 @@ func (m mender) untilRight(audit int64, d plan.Duplicate, found store.Drift) err
 		if err != nil {
 			return err
 		}
-		i := slices.IndexFunc(still, func(s store.Drift) bool { return s.Doc == found.Doc && s.Other == found.Other })
+		i := slices.IndexFunc(still, func(s auditsql.Drift) bool {
+			return s.Doc == found.Doc && s.Other == found.Other
+		})
 		if i < 0 {
-			return m.tx.MarkMended(audit, found.Seq)
+			return auditsql.MarkMended(m.tx, audit, found.Seq)
 		}
 		if still[i].Kind == was.Kind && bytes.Equal(still[i].Stored, was.Stored) {
 			return nil
@@ -131,7 +138,7 @@ func (m mender) untilRight(audit int64, d plan.Duplicate, found store.Drift) err
 	return nil
 }
 
-func (m mender) mend(d plan.Duplicate, found store.Drift) error {
+func (m mender) mend(d plan.Duplicate, found auditsql.Drift) error {
 	switch d.Kind {
 	case plan.AspectReference:
 		return m.reference(d.Reference, found)
@@ -146,7 +153,7 @@ func (m mender) mend(d plan.Duplicate, found store.Drift) error {
 	case plan.AspectKept:
 		return m.holding(d.Walked, found)
 	case plan.AspectPosted:
-		return m.tx.MendPosted(d.Timeline, found.Doc, found.Other)
+		return auditsql.MendPosted(m.tx, d.Timeline, found.Doc, found.Other)
 	case plan.AspectContribution:
 		return m.contribution(d.Summary, found)
 	case plan.AspectTimeline:
@@ -156,20 +163,20 @@ func (m mender) mend(d plan.Duplicate, found store.Drift) error {
 }
 
 func (m mender) end(s plan.Step, subject plan.Number, gone int64) error {
-	return m.tx.AppendDue(m.change, []plan.Work{plan.EndOf(s, subject, gone, plan.Mark{})})
+	return queuesql.AppendDue(m.tx, m.change, []plan.Work{plan.EndOf(s, subject, gone, plan.Mark{})})
 }
 
 // reference points the index where the document's field says. One that points
 // at nothing comes to the end the design has for that.
-func (m mender) reference(ref *plan.Reference, found store.Drift) error {
-	docs, err := m.tx.LockNumbered(ref.In, []int64{found.Doc})
+func (m mender) reference(ref *plan.Reference, found auditsql.Drift) error {
+	docs, err := factsql.LockNumbered(m.tx, ref.In, []int64{found.Doc})
 	if err != nil {
 		return err
 	}
 	if len(docs) == 0 {
-		return m.tx.SetPointers(found.Doc, map[plan.Number]int64{ref.Number: 0})
+		return factsql.SetPointers(m.tx, found.Doc, map[plan.Number]int64{ref.Number: 0})
 	}
-	if found.Kind == store.Dangling {
+	if found.Kind == auditsql.Dangling {
 		return m.dangling(ref, found)
 	}
 	fields, err := running.Decode(docs[0].Fields)
@@ -178,21 +185,21 @@ func (m mender) reference(ref *plan.Reference, found store.Drift) error {
 	}
 	key, _ := fields[ref.Name].(string)
 	at := running.Address(ref.To, key)
-	targets, err := m.tx.LockTargets([]store.Address{at}, store.Existing)
+	targets, err := factsql.LockTargets(m.tx, []store.Address{at}, factsql.Existing)
 	if err != nil {
 		return err
 	}
-	return m.tx.SetPointers(found.Doc, map[plan.Number]int64{ref.Number: targets[at].N})
+	return factsql.SetPointers(m.tx, found.Doc, map[plan.Number]int64{ref.Number: targets[at].N})
 }
 
 // dangling has a reference to nothing come to its end.
-func (m mender) dangling(ref *plan.Reference, found store.Drift) error {
+func (m mender) dangling(ref *plan.Reference, found auditsql.Drift) error {
 	if ref.WhenGone == design.GoneRefuse {
 		return nil // the design says that this cannot be: a person decides
 	}
 	gone, err := found.Other, error(nil)
 	if gone == 0 { // what it names is not known ever to have been there
-		if gone, err = m.tx.PointNowhere(ref, []int64{found.Doc}); err != nil {
+		if gone, err = factsql.PointNowhere(m.tx, ref, []int64{found.Doc}); err != nil {
 			return err
 		}
 	}
@@ -200,11 +207,11 @@ func (m mender) dangling(ref *plan.Reference, found store.Drift) error {
 }
 
 // pair drops a pair whose end is not there, and ends one that should have been ended.
-func (m mender) pair(p *plan.Pair, found store.Drift) error {
-	if found.Kind != store.Surplus {
-		return m.tx.DropPair(p.Number, found.Other, found.Doc)
+func (m mender) pair(p *plan.Pair, found auditsql.Drift) error {
+	if found.Kind != auditsql.Surplus {
+		return auditsql.DropPair(m.tx, p.Number, found.Other, found.Doc)
 	}
-	ends, err := m.tx.Numbered([]int64{found.Doc, found.Other})
+	ends, err := factsql.Numbered(m.tx, []int64{found.Doc, found.Other})
 	if err != nil {
 		return err
 	}
@@ -220,31 +227,31 @@ func (m mender) pair(p *plan.Pair, found store.Drift) error {
 // unique notes the document's value. One that is taken by another stays, and is
 // told again.
 func (m mender) unique(d plan.Duplicate, doc int64) error {
-	if _, err := m.tx.LockNumbered(d.Walked, []int64{doc}); err != nil {
+	if _, err := factsql.LockNumbered(m.tx, d.Walked, []int64{doc}); err != nil {
 		return err
 	}
-	_, err := m.tx.SetUnique(d.Unique, doc)
+	_, err := factsql.SetUnique(m.tx, d.Unique, doc)
 	return err
 }
 
 // pictures notes which pictures a document refers to.
 func (m mender) pictures(c *plan.Collection, doc int64) error {
-	if _, err := m.tx.LockNumbered(c, []int64{doc}); err != nil {
+	if _, err := factsql.LockNumbered(m.tx, c, []int64{doc}); err != nil {
 		return err
 	}
-	return m.tx.MendPictures(doc)
+	return picturesql.MendPictures(m.tx, doc)
 }
 
 // holding gives a document the kept values of its collection, no more.
-func (m mender) holding(c *plan.Collection, found store.Drift) error {
-	docs, err := m.tx.LockNumbered(c, []int64{found.Doc})
+func (m mender) holding(c *plan.Collection, found auditsql.Drift) error {
+	docs, err := factsql.LockNumbered(m.tx, c, []int64{found.Doc})
 	if err != nil {
 		return err
 	}
 	if len(docs) == 0 {
-		return m.tx.DropKept(found.Doc)
+		return auditsql.DropKept(m.tx, found.Doc)
 	}
-	if err := m.tx.HoldKept(c, found.Doc, keptNames(c)); err != nil {
+	if err := auditsql.HoldKept(m.tx, c, found.Doc, keptNames(c)); err != nil {
 		return err
 	}
 	for _, d := range m.Plan.Duplicates() {
@@ -267,52 +274,52 @@ func (m mender) kept(d plan.Duplicate, doc int64) error {
 		return err
 	}
 	_, name, _ := strings.Cut(d.Name, ".")
-	return m.tx.AppendDue(m.change, d.Walked.KeptChanged(name, doc))
+	return queuesql.AppendDue(m.tx, m.change, d.Walked.KeptChanged(name, doc))
 }
 
 func (m mender) writeKept(d plan.Duplicate, doc int64) error {
-	if err := m.tx.LockKept([]int64{doc}); err != nil {
+	if err := keptsql.LockKept(m.tx, []int64{doc}); err != nil {
 		return err
 	}
 	switch d.Kind {
 	case plan.AspectFrozen:
-		return m.tx.MendFrozen(d.Copy, doc)
+		return auditsql.MendFrozen(m.tx, d.Copy, doc)
 	case plan.AspectCopy:
-		_, err := m.tx.Recopy(d.Copy, []int64{doc})
+		_, err := keptsql.Recopy(m.tx, d.Copy, []int64{doc})
 		return err
 	case plan.AspectChoice:
 		_, err := upkeep.Rechoose(m.tx, d.Summary, []int64{doc})
 		return err
 	case plan.AspectCount:
-		return m.tx.MendCount(d.Count, doc)
+		return auditsql.MendCount(m.tx, d.Count, doc)
 	}
-	return m.tx.MendSum(d.Summary, doc)
+	return auditsql.MendSum(m.tx, d.Summary, doc)
 }
 
 // contribution brings one contribution in line with its source. The sum was
 // kept by what changed, so it does not move; if it is wrong the next round
 // finds it.
-func (m mender) contribution(s *plan.Summary, found store.Drift) error {
-	if err := m.tx.LockSummary(s.Number); err != nil {
+func (m mender) contribution(s *plan.Summary, found auditsql.Drift) error {
+	if err := keptsql.LockSummary(m.tx, s.Number); err != nil {
 		return err
 	}
-	link := store.Link{Source: found.Doc, Target: found.Other}
-	is, err := upkeep.Contributions(m.tx, s, []store.Link{link})
+	link := keptsql.Link{Source: found.Doc, Target: found.Other}
+	is, err := upkeep.Contributions(m.tx, s, []keptsql.Link{link})
 	if err != nil {
 		return err
 	}
-	var put []store.Contribution
+	var put []keptsql.Contribution
 	if value := is[link]; value != nil {
-		put = []store.Contribution{{Link: link, Value: upkeep.Decimal(value)}}
+		put = []keptsql.Contribution{{Link: link, Value: upkeep.Decimal(value)}}
 	}
-	return m.tx.Contribute(s.Number, []store.Link{link}, put)
+	return keptsql.Contribute(m.tx, s.Number, []keptsql.Link{link}, put)
 }
 
 // entry puts an entry into a timeline or takes it out, or both, as the facts
 // stand.
-func (m mender) entry(t *plan.Timeline, found store.Drift) error {
-	if found.Kind == store.Short {
-		return m.tx.AppendDue(m.change, []plan.Work{plan.RefillOf(t.Number, found.Doc)})
+func (m mender) entry(t *plan.Timeline, found auditsql.Drift) error {
+	if found.Kind == auditsql.Short {
+		return queuesql.AppendDue(m.tx, m.change, []plan.Work{plan.RefillOf(t.Number, found.Doc)})
 	}
 	entries, err := entriesIn(found)
 	if err != nil {
@@ -328,7 +335,7 @@ func (m mender) entry(t *plan.Timeline, found store.Drift) error {
 		}
 	}
 	for _, e := range entries {
-		if err := m.tx.MendEntry(t, found.Doc, e.Author, e.Rank, found.Other); err != nil {
+		if err := auditsql.MendEntry(m.tx, t, found.Doc, e.Author, e.Rank, found.Other); err != nil {
 			return err
 		}
 	}

@@ -5,6 +5,7 @@ import (
 
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/auditsql"
 )
 
 // Place is somewhere that a document's values are duplicated to.
@@ -37,7 +38,7 @@ func (p *Prover) placesOf(ctx context.Context, c *plan.Collection, doc store.Doc
 	}
 	for _, ref := range c.PointedAt {
 		for _, kept := range ref.Copies {
-			many, err := p.Store.ManyPointing(ctx, ref.Number, doc.N)
+			many, err := auditsql.ManyPointing(ctx, p.Store, ref.Number, doc.N)
 			if err != nil {
 				return nil, err
 			}
@@ -45,7 +46,7 @@ func (p *Prover) placesOf(ctx context.Context, c *plan.Collection, doc store.Doc
 		}
 	}
 	for _, s := range c.Feeds {
-		many, err := p.Store.ManyTargets(ctx, s.Number, doc.N)
+		many, err := auditsql.ManyTargets(ctx, p.Store, s.Number, doc.N)
 		if err != nil {
 			return nil, err
 		}
@@ -77,7 +78,7 @@ func (p *Prover) countedIn(ctx context.Context, c *plan.Collection, doc store.Do
 		places = append(places, Place{count.In.Name + "." + count.Name, "count", []string{}, 1})
 	}
 	for _, ref := range c.References {
-		target, err := p.Store.PointsAt(ctx, ref.Number, doc.N)
+		target, err := auditsql.PointsAt(ctx, p.Store, ref.Number, doc.N)
 		if err != nil {
 			return nil, err
 		}
@@ -89,7 +90,7 @@ func (p *Prover) countedIn(ctx context.Context, c *plan.Collection, doc store.Do
 	}
 	pairs := func(pair *plan.Pair, counts []*plan.Count, fromSide bool) error {
 		for _, count := range counts {
-			many, err := p.Store.ManyPairs(ctx, pair.Number, doc.N, fromSide)
+			many, err := auditsql.ManyPairs(ctx, p.Store, pair.Number, doc.N, fromSide)
 			if err != nil {
 				return err
 			}
@@ -113,14 +114,14 @@ func (p *Prover) countedIn(ctx context.Context, c *plan.Collection, doc store.Do
 func (p *Prover) enteredInto(ctx context.Context, c *plan.Collection, doc store.Document) ([]Place, error) {
 	var places []Place
 	for i, t := range c.EntersInto {
-		author, err := p.Store.PointsAt(ctx, t.By.Number, doc.N)
+		author, err := auditsql.PointsAt(ctx, p.Store, t.By.Number, doc.N)
 		if err != nil || author == 0 {
 			return places, err
 		}
 		if doc.Ranks[i] == plan.NoRank {
 			continue
 		}
-		many, err := p.Store.ManyEntries(ctx, t, author, doc.Ranks[i], doc.N)
+		many, err := auditsql.ManyEntries(ctx, p.Store, t, author, doc.Ranks[i], doc.N)
 		if err != nil {
 			return nil, err
 		}

@@ -7,7 +7,8 @@ import (
 	"yalvo/internal/design/language"
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/running"
-	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/auditsql"
+	"yalvo/internal/engine/store/factsql"
 )
 
 // What a pair was counted in leaves no note once it is done: that it was counted
@@ -29,8 +30,8 @@ pairs: {follow: {from: people, to: people, from_calls: following, to_calls: foll
 	if len(kinds) != 2 {
 		t.Fatalf("a follow makes due %v", kinds)
 	}
-	root := store.Record{Kind: plan.Set, Subject: "follow", At: time.Now()}
-	left := []store.Traced{{Step: kinds[0].Step, Subject: kinds[0].Subject, Works: 1, Left: 1, Since: root.At}}
+	root := factsql.Record{Kind: plan.Set, Subject: "follow", At: time.Now()}
+	left := []auditsql.Traced{{Step: kinds[0].Step, Subject: kinds[0].Subject, Works: 1, Left: 1, Since: root.At}}
 	all := withCounts(v, root, nil, left)
 	if len(all) != 2 {
 		t.Fatalf("work on two counts is told as %+v", all)

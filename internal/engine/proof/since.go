@@ -9,12 +9,13 @@ import (
 	"yalvo/internal/design"
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/running"
-	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/auditsql"
+	"yalvo/internal/engine/store/factsql"
 )
 
 // since asks the journal since when the facts are so that a duplicate differs
 // from them. Of what adds many facts up, and of what is gone, it does not know.
-func (p *Prover) since(ctx context.Context, d plan.Duplicate, found *store.Drift) (err error) {
+func (p *Prover) since(ctx context.Context, d plan.Duplicate, found *auditsql.Drift) (err error) {
 	switch {
 	case found.Since != nil:
 	case d.Kind == plan.AspectReference:
@@ -36,7 +37,7 @@ func (p *Prover) since(ctx context.Context, d plan.Duplicate, found *store.Drift
 		found.Since, err = p.paired(ctx, d.Summary.Pair, found.Doc, found.Other, plan.Set, plan.Changed, plan.Unset)
 	case d.Kind == plan.AspectContribution:
 		found.Since, err = p.paired(ctx, d.Summary.Pair, found.Other, found.Doc, plan.Set, plan.Changed, plan.Unset)
-	case d.Kind == plan.AspectTimeline && found.Kind == store.Surplus:
+	case d.Kind == plan.AspectTimeline && found.Kind == auditsql.Surplus:
 		var entries []entryFound
 		if entries, err = entriesIn(*found); err == nil {
 			found.Since, err = p.paired(ctx, d.Timeline.Through, found.Doc, entries[0].Author, plan.Unset)
@@ -54,7 +55,7 @@ func (p *Prover) written(ctx context.Context, path string, names ...string) (*ti
 	if path == "" {
 		return nil, nil
 	}
-	history, err := p.Store.About(ctx, path, historyRead)
+	history, err := factsql.About(p.Store.Looking(ctx), path, historyRead)
 	if err != nil {
 		return nil, err
 	}
@@ -71,11 +72,11 @@ func (p *Prover) written(ctx context.Context, path string, names ...string) (*ti
 // paired is when a pair of two documents was last set or unset, if the last of
 // that is of one of the kinds; nil if not, or if that is not known.
 func (p *Prover) paired(ctx context.Context, pair *plan.Pair, from, to int64, kinds ...plan.Kind) (*time.Time, error) {
-	keys, err := p.Store.Keys(ctx, []int64{from, to})
+	keys, err := factsql.Keys(ctx, p.Store, []int64{from, to})
 	if err != nil || keys[from] == "" || keys[to] == "" {
 		return nil, err
 	}
-	history, err := p.Store.AboutPair(ctx, pair.Name, running.EndsOf(pair, keys[from], keys[to]), 1)
+	history, err := factsql.AboutPair(p.Store.Looking(ctx), pair.Name, running.EndsOf(pair, keys[from], keys[to]), 1)
 	if err != nil || len(history) == 0 || !slices.Contains(kinds, history[0].Kind) {
 		return nil, err
 	}

@@ -12,6 +12,9 @@ import (
 	"yalvo/internal/engine/reading"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/auditsql"
+	"yalvo/internal/engine/store/factsql"
+	"yalvo/internal/engine/store/keptsql"
 )
 
 // Sources says what a kept value is made of.
@@ -61,7 +64,7 @@ func (p *Prover) WhyKept(ctx context.Context, path, name string) (Sources, error
 	if err != nil {
 		return out, err
 	}
-	due, err := p.Store.OutstandingForKept(ctx, number, doc.N, from)
+	due, err := auditsql.OutstandingForKept(ctx, p.Store, number, doc.N, from)
 	q := &inquiry{prover: p, version: v, ctx: ctx}
 	q.due(due)
 	out.Due = append(out.Due, q.why.Reasons...)
@@ -90,19 +93,19 @@ func (p *Prover) sourcesOf(ctx context.Context, c *plan.Collection, doc store.Do
 }
 
 func (p *Prover) copiedFrom(ctx context.Context, kept *plan.Copy, doc store.Document, out *Sources) (int64, error) {
-	target, err := p.Store.PointsAt(ctx, kept.Via.Number, doc.N)
+	target, err := auditsql.PointsAt(ctx, p.Store, kept.Via.Number, doc.N)
 	if err != nil || target == 0 {
 		return 0, err
 	}
-	keys, err := p.Store.Keys(ctx, []int64{target})
+	keys, err := factsql.Keys(ctx, p.Store, []int64{target})
 	if err != nil || keys[target] == "" {
 		return target, err
 	}
-	source, _, err := p.Store.Document(ctx, kept.Via.To, keys[target])
+	source, _, err := factsql.Document(p.Store.Looking(ctx), kept.Via.To, keys[target])
 	if err != nil {
 		return target, err
 	}
-	value, err := p.Store.Card(ctx, kept, &source)
+	value, err := keptsql.Card(p.Store.Looking(ctx), kept, &source)
 	updated := source.Updated.UTC()
 	out.Many, out.Sources = 1, append(out.Sources, SourceFact{kept.Via.To.Path(source.Key), &updated, value})
 	return target, err
@@ -114,16 +117,16 @@ func (p *Prover) countedFrom(ctx context.Context, c *plan.Collection, count *pla
 	var err error
 	switch {
 	case count.Pair != nil:
-		out.Many, err = p.Store.ManyPairs(ctx, count.Of, doc.N, count.Side == design.From)
+		out.Many, err = auditsql.ManyPairs(ctx, p.Store, count.Of, doc.N, count.Side == design.From)
 		name = count.Pair.ToCalls
 		if count.Side == design.From {
 			name = count.Pair.FromCalls
 		}
 	case count.Via != nil:
-		out.Many, err = p.Store.ManyPointing(ctx, count.Of, doc.N)
+		out.Many, err = auditsql.ManyPointing(ctx, p.Store, count.Of, doc.N)
 		name = count.Via.Inverse
 	default:
-		out.Many, err = p.Store.ManyNested(ctx, count.Of, doc.N)
+		out.Many, err = auditsql.ManyNested(ctx, p.Store, count.Of, doc.N)
 		name = count.Nested.Name
 	}
 	if err != nil || name == "" {
@@ -148,10 +151,10 @@ func firstOf(count *plan.Count) reading.Boundary {
 
 func (p *Prover) summedFrom(ctx context.Context, s *plan.Summary, doc store.Document, out *Sources) error {
 	var err error
-	if out.Many, err = p.Store.ManyContributions(ctx, s.Number, doc.N); err != nil {
+	if out.Many, err = auditsql.ManyContributions(ctx, p.Store, s.Number, doc.N); err != nil {
 		return err
 	}
-	rows, err := p.Store.ContributionsTo(ctx, s.Number, doc.N, sourcesShown)
+	rows, err := auditsql.ContributionsTo(ctx, p.Store, s.Number, doc.N, sourcesShown)
 	for _, row := range rows {
 		fact := SourceFact{Path: s.Sources.Name + " (gone)", Value: json.RawMessage(row.Value)}
 		if row.Key != "" {

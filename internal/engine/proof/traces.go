@@ -9,7 +9,8 @@ import (
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/reading"
 	"yalvo/internal/engine/running"
-	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/auditsql"
+	"yalvo/internal/engine/store/factsql"
 )
 
 // Cascade is a change with everything that followed from it.
@@ -44,18 +45,18 @@ func (p *Prover) Trace(ctx context.Context, position int64) (Cascade, error) {
 	if err != nil {
 		return Cascade{}, err
 	}
-	change, found, err := p.Store.Change(ctx, position)
+	change, found, err := auditsql.Change(ctx, p.Store, position)
 	if err != nil {
 		return Cascade{}, err
 	}
 	if !found {
 		return Cascade{}, running.Refuse(running.CodeNotFound, "there is no change %d", position)
 	}
-	work, err := p.Store.Trace(ctx, position)
+	work, err := auditsql.Trace(ctx, p.Store, position)
 	if err != nil {
 		return Cascade{}, err
 	}
-	caused, err := p.Store.Caused(ctx, position)
+	caused, err := auditsql.Caused(ctx, p.Store, position)
 	if err != nil {
 		return Cascade{}, err
 	}
@@ -74,15 +75,15 @@ func (p *Prover) Trace(ctx context.Context, position int64) (Cascade, error) {
 // withCounts adds what documents and pairs have been counted in. Of most of that
 // no note is kept once it is done: which changes there were, and what each makes
 // due, says it.
-func withCounts(v *running.Version, root store.Record, caused []store.Consequences,
-	work []store.Traced) []store.Traced {
-	changes := append([]store.Consequences{{Kind: root.Kind, Subject: root.Subject, Many: 1, First: root.At}},
+func withCounts(v *running.Version, root factsql.Record, caused []auditsql.Consequences,
+	work []auditsql.Traced) []auditsql.Traced {
+	changes := append([]auditsql.Consequences{{Kind: root.Kind, Subject: root.Subject, Many: 1, First: root.At}},
 		caused...)
 	for _, told := range countedBy(v, changes) {
-		same := func(w store.Traced) bool { return w.Step == told.Step && w.Subject == told.Subject }
+		same := func(w auditsql.Traced) bool { return w.Step == told.Step && w.Subject == told.Subject }
 		at := slices.IndexFunc(work, same)
 		if at < 0 {
-			work = append(work, store.Traced{Step: told.Step, Subject: told.Subject, Since: told.Since})
+			work = append(work, auditsql.Traced{Step: told.Step, Subject: told.Subject, Since: told.Since})
 			at = len(work) - 1
 		}
 		w := &work[at]
@@ -95,8 +96,8 @@ func withCounts(v *running.Version, root store.Record, caused []store.Consequenc
 
 // countedBy is the counting that some changes have made due, as far as the
 // journal tells.
-func countedBy(v *running.Version, changes []store.Consequences) []store.Traced {
-	var all []store.Traced
+func countedBy(v *running.Version, changes []auditsql.Consequences) []auditsql.Traced {
+	var all []auditsql.Traced
 	for _, c := range changes {
 		if c.Kind == plan.Changed {
 			continue
@@ -105,9 +106,9 @@ func countedBy(v *running.Version, changes []store.Consequences) []store.Traced 
 			if count := v.Plan.CountNumbered(kind.Subject); kind.Step != plan.Add || count == nil || !count.Told() {
 				continue
 			}
-			at := slices.IndexFunc(all, func(t store.Traced) bool { return t.Subject == kind.Subject })
+			at := slices.IndexFunc(all, func(t auditsql.Traced) bool { return t.Subject == kind.Subject })
 			if at < 0 {
-				all = append(all, store.Traced{Step: kind.Step, Subject: kind.Subject, Since: c.First})
+				all = append(all, auditsql.Traced{Step: kind.Step, Subject: kind.Subject, Since: c.First})
 				at = len(all) - 1
 			}
 			all[at].Works += c.Many
@@ -122,12 +123,12 @@ type node struct {
 	step     *Step
 	kind     plan.WorkKind // of work
 	makesDue []plan.WorkKind
-	removes  func(store.Consequences) bool // of work: the changes it makes
+	removes  func(auditsql.Consequences) bool // of work: the changes it makes
 }
 
 // tree hangs each piece of work on the change or the work that makes such work
 // due, by the plan; what could hang in two places hangs on the first.
-func tree(v *running.Version, root store.Record, work []store.Traced, caused []store.Consequences) []*Step {
+func tree(v *running.Version, root factsql.Record, work []auditsql.Traced, caused []auditsql.Consequences) []*Step {
 	top := &node{step: &Step{Follows: []*Step{}}, makesDue: dueBy(v, root.Kind, root.Subject)}
 	var works, changes []*node
 	for _, w := range work {
@@ -165,7 +166,7 @@ func tree(v *running.Version, root store.Record, work []store.Traced, caused []s
 }
 
 // since is how long after a change something was, in milliseconds.
-func since(root store.Record, at time.Time) *int64 {
+func since(root factsql.Record, at time.Time) *int64 {
 	ms := at.Sub(root.At).Milliseconds()
 	return &ms
 }
@@ -192,8 +193,8 @@ func dueBy(v *running.Version, kind plan.Kind, subject string) []plan.WorkKind {
 }
 
 // makes tells which further changes work of a kind makes.
-func makes(v *running.Version, kind plan.WorkKind) func(store.Consequences) bool {
-	return func(c store.Consequences) bool {
+func makes(v *running.Version, kind plan.WorkKind) func(auditsql.Consequences) bool {
+	return func(c auditsql.Consequences) bool {
 		switch kind.Step {
 		case plan.EndReference:
 			ref := v.Plan.ReferenceNumbered(kind.Subject)

@@ -8,6 +8,7 @@ import (
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/auditsql"
 )
 
 // audited is a scope made ready: what to walk, and where.
@@ -145,12 +146,12 @@ func (p *Prover) next(tx *store.Tx, audit, after int64, w walk, only int64) (s s
 	limit := auditInto
 	switch {
 	case w.into:
-		s.span, s.documents, err = tx.SourceSpan(w.Summary, only, after, limit)
+		s.span, s.documents, err = auditsql.SourceSpan(tx, w.Summary, only, after, limit)
 	case only != 0:
 		return stretch{store.Span{After: only - 1, UpTo: only}, 1, true}, nil
 	default:
 		limit = p.stride(audit, w.Duplicate)
-		s.span, s.documents, err = tx.Span(w.Walked.Number, after, limit)
+		s.span, s.documents, err = auditsql.Span(tx, w.Walked.Number, after, limit)
 	}
 	s.last = s.documents < int64(limit)
 	return s, err

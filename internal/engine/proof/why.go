@@ -10,6 +10,10 @@ import (
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/auditsql"
+	"yalvo/internal/engine/store/factsql"
+	"yalvo/internal/engine/store/rulesql"
+	"yalvo/internal/engine/store/timelinesql"
 )
 
 // Why is the answer to the question why an entry is in a timeline or not.
@@ -89,7 +93,7 @@ func (p *Prover) WhyEntry(ctx context.Context, timeline, owner, path string) (Wh
 	}
 	q := &inquiry{prover: p, version: v, ctx: ctx,
 		why: Why{Timeline: t.Name, Owner: t.Owner.Path(owner), Entry: c.Path(key), Reasons: []Reason{}}}
-	doc, found, err := p.Store.Document(ctx, c, key)
+	doc, found, err := factsql.Document(p.Store.Looking(ctx), c, key)
 	if err != nil {
 		return Why{}, err
 	}
@@ -101,7 +105,7 @@ func (p *Prover) WhyEntry(ctx context.Context, timeline, owner, path string) (Wh
 
 // absent looks for the removal of a document that is not there.
 func (q *inquiry) absent(path string) error {
-	history, err := q.prover.Store.About(q.ctx, path, 1)
+	history, err := factsql.About(q.prover.Store.Looking(q.ctx), path, 1)
 	if err != nil {
 		return err
 	}
@@ -121,11 +125,11 @@ func (q *inquiry) absent(path string) error {
 }
 
 func (q *inquiry) present(t *plan.Timeline, owner int64, ownerKey string, doc store.Document) error {
-	author, err := q.prover.Store.PointsAt(q.ctx, t.By.Number, doc.N)
+	author, err := auditsql.PointsAt(q.ctx, q.prover.Store, t.By.Number, doc.N)
 	if err != nil {
 		return err
 	}
-	keys, err := q.prover.Store.Keys(q.ctx, []int64{author})
+	keys, err := factsql.Keys(q.ctx, q.prover.Store, []int64{author})
 	if err != nil {
 		return err
 	}
@@ -161,7 +165,7 @@ func (q *inquiry) entitled(t *plan.Timeline, owner, author int64, ownerKey, auth
 	}
 	met := true
 	if follows && t.While != nil {
-		if met, err = q.prover.Store.Ties(q.ctx, t, owner, author); err != nil {
+		if met, err = rulesql.Ties(q.ctx, q.prover.Store, t, owner, author); err != nil {
 			return false, err
 		}
 	}
@@ -193,11 +197,11 @@ func (q *inquiry) entitled(t *plan.Timeline, owner, author int64, ownerKey, auth
 
 // pair tells whether a pair stands, as a reason for or against.
 func (q *inquiry) pair(p *plan.Pair, a, b int64, aKey, bKey string, speaksFor bool) (bool, error) {
-	stands, set, err := q.prover.Store.Pair(q.ctx, p, a, b)
+	stands, set, err := factsql.Pair(q.ctx, q.prover.Store, p, a, b)
 	if err != nil {
 		return false, err
 	}
-	history, err := q.prover.Store.AboutPair(q.ctx, p.Name, running.EndsOf(p, aKey, bKey), 1)
+	history, err := factsql.AboutPair(q.prover.Store.Looking(q.ctx), p.Name, running.EndsOf(p, aKey, bKey), 1)
 	if err != nil {
 		return false, err
 	}
@@ -243,19 +247,19 @@ func (q *inquiry) bars(t *plan.Timeline, owner, author int64, ownerKey, authorKe
 // conclude compares what the facts say with what is stored and still due.
 func (q *inquiry) conclude(t *plan.Timeline, owner, author int64, doc store.Document, entitled bool) error {
 	rank := doc.Ranks[slices.Index(t.Entries.EntersInto, t)]
-	stored, is, err := q.prover.Store.StoredEntry(q.ctx, t.Number, owner, doc.N)
+	stored, is, err := auditsql.FindEntry(q.ctx, q.prover.Store, t.Number, owner, doc.N)
 	if err != nil {
 		return err
 	}
-	below, err := q.prover.Store.Below(q.ctx, t.Number, owner, rank, doc.N)
+	below, err := auditsql.Below(q.ctx, q.prover.Store, t.Number, owner, rank, doc.N)
 	if err != nil {
 		return err
 	}
-	due, err := q.prover.Store.OutstandingForEntry(q.ctx, t, owner, author, doc.N)
+	due, err := auditsql.OutstandingForEntry(q.ctx, q.prover.Store, t, owner, author, doc.N)
 	if err != nil {
 		return err
 	}
-	collected, newer, err := q.prover.Store.Collects(q.ctx, t, owner, author, rank, doc.N)
+	collected, newer, err := timelinesql.Collects(q.ctx, q.prover.Store, t, owner, author, rank, doc.N)
 	if err != nil {
 		return err
 	}
@@ -289,7 +293,7 @@ func (q *inquiry) conclude(t *plan.Timeline, owner, author int64, doc store.Docu
 	return nil
 }
 
-func (q *inquiry) due(work []store.Outstanding) {
+func (q *inquiry) due(work []auditsql.Outstanding) {
 	for _, w := range work {
 		since := w.Since
 		code, says := ReasonDue, "still due: "

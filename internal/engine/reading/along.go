@@ -10,6 +10,7 @@ import (
 	"yalvo/internal/engine/judging"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/factsql"
 )
 
 // Along are the documents that references of some documents lead to, by their paths, as a
@@ -41,7 +42,7 @@ func (r *Reader) Along(ctx context.Context, who running.Viewer, of *plan.Collect
 	if len(addresses) == 0 {
 		return found, nil
 	}
-	docs, _, err := r.Store.Known(ctx, addresses, nil)
+	docs, _, err := factsql.Known(r.Store.Looking(ctx), addresses, nil)
 	if err != nil {
 		return nil, err
 	}

@@ -4,7 +4,7 @@ import (
 	"context"
 	"time"
 
-	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/readsql"
 )
 
 // certain tells how far what is remembered is known to be what there is. From moment to moment
@@ -13,9 +13,9 @@ import (
 // database for the moment alone, and for what was written since: what it shows is of that page's
 // own moment.
 type certain struct {
-	since  store.Since // the last moment
-	first  store.Since // from which on nothing that was written has been missed
-	few    bool        // so little was written lately that it can be asked for
+	since  readsql.Since // the last moment
+	first  readsql.Since // from which on nothing that was written has been missed
+	few    bool          // so little was written lately that it can be asked for
 	asking bool
 	next   time.Time // the database is asked again
 }
@@ -28,21 +28,23 @@ const (
 )
 
 // holds tells whether a moment is the last one.
-func (c *certain) holds(since store.Since) bool { return since == c.since && since != store.Since{} }
+func (c *certain) holds(since readsql.Since) bool {
+	return since == c.since && since != readsql.Since{}
+}
 
 // knows tells whether what was seen at a moment, and has not been written since the last one, is
 // what there is.
-func (c *certain) knows(seen store.Since) bool { return seen.Covers(c.first) }
+func (c *certain) knows(seen readsql.Since) bool { return seen.Covers(c.first) }
 
 // since is a moment since which it is known what was written: zero, if that is not of use. A page does not wait
 // for the next one.
-func (r *Reader) since(ctx context.Context) store.Since {
+func (r *Reader) since(ctx context.Context) readsql.Since {
 	last, use, ask := r.shown.moment(time.Now())
 	if ask {
 		go r.renew(ctx, last)
 	}
 	if !use {
-		return store.Since{}
+		return readsql.Since{}
 	}
 	return last
 }
@@ -50,17 +52,17 @@ func (r *Reader) since(ctx context.Context) store.Since {
 // longestRenewal is how long it may take to hear what was written.
 const longestRenewal = 5 * time.Second
 
-func (r *Reader) renew(ctx context.Context, last store.Since) {
+func (r *Reader) renew(ctx context.Context, last readsql.Since) {
 	ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), longestRenewal)
 	defer cancel()
 	began := time.Now()
-	news, err := r.Store.Rewritten(ctx, last)
+	news, err := readsql.RewrittenSince(ctx, r.Store, last)
 	r.shown.renew(news, err == nil, time.Since(began)) // pages meet what has failed here themselves
 }
 
 // moment is the last moment, whether it is of use, and whether it is time for whoever asks to
 // renew it.
-func (s *shown) moment(now time.Time) (last store.Since, use, ask bool) {
+func (s *shown) moment(now time.Time) (last readsql.Since, use, ask bool) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	c := &s.certain
@@ -72,7 +74,7 @@ func (s *shown) moment(now time.Time) (last store.Since, use, ask bool) {
 
 // renew takes in what was written since the last moment. If that is not known, nothing that is
 // remembered is certain any more.
-func (s *shown) renew(news store.Rewritten, asked bool, took time.Duration) {
+func (s *shown) renew(news readsql.Rewritten, asked bool, took time.Duration) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	c := &s.certain
@@ -83,7 +85,7 @@ func (s *shown) renew(news store.Rewritten, asked bool, took time.Duration) {
 	}
 }
 
-func (s *shown) take(news store.Rewritten) {
+func (s *shown) take(news readsql.Rewritten) {
 	c := &s.certain
 	c.since = news.Next
 	if !news.All {
@@ -93,7 +95,7 @@ func (s *shown) take(news store.Rewritten) {
 	for i, doc := range news.Docs {
 		for t := range s.timelines {
 			if r, is := s.known.Peek(shownKey{t, doc}); is && r.seen.Before(news.Xids[i]) {
-				r.seen = store.Since{}
+				r.seen = readsql.Since{}
 			}
 		}
 	}

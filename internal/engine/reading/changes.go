@@ -6,7 +6,7 @@ import (
 	"time"
 
 	"yalvo/internal/engine/running"
-	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/factsql"
 )
 
 // Change is an entry of the journal.
@@ -21,11 +21,11 @@ type Change struct {
 }
 
 // ChangeOf shows a record of the journal.
-func ChangeOf(r store.Record) Change {
+func ChangeOf(r factsql.Record) Change {
 	return Change{r.Seq, r.At.UTC(), string(r.Kind), r.Subject, r.Detail, r.Actor, r.Cause}
 }
 
-func changesOf(records []store.Record) []Change {
+func changesOf(records []factsql.Record) []Change {
 	all := make([]Change, len(records))
 	for i, r := range records {
 		all[i] = ChangeOf(r)
@@ -35,7 +35,7 @@ func changesOf(records []store.Record) []Change {
 
 // Recent are the newest changes, newest first.
 func (r *Reader) Recent(ctx context.Context, limit int) ([]Change, error) {
-	records, err := r.Store.Recent(ctx, limit)
+	records, err := factsql.Recent(ctx, r.Store, limit)
 	return changesOf(records), err
 }
 
@@ -50,6 +50,6 @@ func (r *Reader) ChangesFrom(ctx context.Context, place string, limit int) ([]Ch
 				"%q is no place in the journal: begin with an empty `from`, then give `next` of each answer", place)
 		}
 	}
-	records, xid, seq, err := r.Store.JournalAfter(ctx, xid, seq, limit)
+	records, xid, seq, err := factsql.JournalAfter(ctx, r.Store, xid, seq, limit)
 	return changesOf(records), fmt.Sprintf("%d-%d", xid, seq), err
 }

@@ -16,6 +16,11 @@ import (
 	"yalvo/internal/engine/judging"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/factsql"
+	"yalvo/internal/engine/store/listsql"
+	"yalvo/internal/engine/store/readsql"
+	"yalvo/internal/engine/store/rulesql"
+	"yalvo/internal/engine/store/timelinesql"
 )
 
 // Reader reads an app.
@@ -30,8 +35,8 @@ type Reader struct {
 	counted  countCache
 	history  history
 
-	lists     gathering.Desk[*store.ListQuery, store.Listed]
-	timelines gathering.Desk[*store.PlacesQuery, store.Place]
+	lists     gathering.Desk[*listsql.ListQuery, listsql.Listed]
+	timelines gathering.Desk[*timelinesql.PlacesQuery, timelinesql.Place]
 }
 
 // New makes a reader of an app.
@@ -39,8 +44,8 @@ func New(judges *judging.Judges) (*Reader, error) {
 	r := &Reader{Judges: judges}
 	r.lists.Log, r.timelines.Log = judges.Log, judges.Log
 	var errs [5]error
-	r.owners, errs[0] = lru.New[store.Address, store.Owner](ownersKnown)
-	r.inMany, errs[1] = lru.New[look, store.Pairings](looksKnown)
+	r.owners, errs[0] = lru.New[store.Address, factsql.Owner](ownersKnown)
+	r.inMany, errs[1] = lru.New[look, rulesql.Pairings](looksKnown)
 	r.shares, errs[2] = lru.New[look, int](looksKnown)
 	r.shown, errs[3] = newShown()
 	r.forms, errs[4] = lru.New[formKey, form](formsKnown)
@@ -91,7 +96,7 @@ func (r *Reader) Document(ctx context.Context, who running.Viewer, collection, k
 	if err != nil {
 		return Documents{}, err
 	}
-	doc, found, err := r.Store.Document(ctx, c, key)
+	doc, found, err := factsql.Document(r.Store.Looking(ctx), c, key)
 	if err == nil && !found {
 		err = running.NotFound(c, key)
 	}
@@ -151,10 +156,10 @@ func (r *Reader) Collection(ctx context.Context, who running.Viewer, collection,
 		prefix = parent + "/" + prefix
 	}
 	found := source[store.Document]{
-		read: func(after Boundary, filter store.Filter, limit int) ([]store.Document, error) {
-			return r.Store.Documents(ctx, c.Number, parentNumber, prefix, after.Key, filter, limit)
+		read: func(after Boundary, filter rulesql.Filter, limit int) ([]store.Document, error) {
+			return readsql.Documents(ctx, r.Store, c.Number, parentNumber, prefix, after.Key, filter, limit)
 		},
-		filter: func() (store.Filter, bool, error) {
+		filter: func() (rulesql.Filter, bool, error) {
 			filter, exact, err := j.Filter(c)
 			return filter, exact && (c.Parent == nil || parentNumber != 0), err // some may lie under what is hidden
 		},
@@ -228,9 +233,9 @@ func (r *Reader) others(ctx context.Context, j *judging.Judge, p *plan.Pair, n i
 	if fromSide {
 		of = p.To
 	}
-	return linkedPage(j, of, page, source[store.Linked]{
-		read: func(after Boundary, filter store.Filter, limit int) ([]store.Linked, error) {
-			return r.Store.Others(ctx, p, n, fromSide, after, filter, limit)
+	return linkedPage(j, of, page, source[readsql.Linked]{
+		read: func(after Boundary, filter rulesql.Filter, limit int) ([]readsql.Linked, error) {
+			return readsql.Others(ctx, r.Store, p, n, fromSide, after, filter, limit)
 		},
 		may:    judgedPairs(j, p, key, fromSide),
 		simple: p.Access.Of(design.OpRead).Text() == "true",
@@ -241,13 +246,13 @@ func (r *Reader) others(ctx context.Context, j *judging.Judge, p *plan.Pair, n i
 func (r *Reader) pointing(ctx context.Context, j *judging.Judge, ref *plan.Reference, n int64,
 	page Page) (Documents, error) {
 	narrowed := ref.In.Access.OfField(ref.Name, design.OpRead) != nil
-	found := source[store.Linked]{simple: !narrowed}
-	found.read = func(after Boundary, filter store.Filter, limit int) ([]store.Linked, error) {
-		return r.Store.Pointing(ctx, ref.Number, n, after, filter, limit)
+	found := source[readsql.Linked]{simple: !narrowed}
+	found.read = func(after Boundary, filter rulesql.Filter, limit int) ([]readsql.Linked, error) {
+		return readsql.Pointing(ctx, r.Store, ref.Number, n, after, filter, limit)
 	}
 	if j != nil {
-		found.may = func(rows []store.Linked) ([]bool, error) {
-			return judging.Allowed(j, rows, func(row store.Linked) ([]access.Condition, error) {
+		found.may = func(rows []readsql.Linked) ([]bool, error) {
+			return judging.Allowed(j, rows, func(row readsql.Linked) ([]access.Condition, error) {
 				values, err := j.RuleValues(ref.In, row.Document)
 				doc := j.Law.Document(ref.In.Collection, row.Key, values)
 				conditions := j.Law.Reading(ref.In.Collection, doc)
@@ -277,10 +282,10 @@ func cutPage[T any](rows []T, limit int, size func(T) int) ([]T, bool) {
 	return rows, bytes >= store.PageBytes
 }
 
-func linkedPage(j *judging.Judge, c *plan.Collection, page Page, found source[store.Linked]) (Documents, error) {
-	found.boundary = func(l store.Linked) Boundary { return Boundary{Rank: l.At.UnixMicro(), N: l.N} }
-	found.size = func(l store.Linked) int { return storedSize(l.Document) }
-	found.filter = func() (store.Filter, bool, error) {
+func linkedPage(j *judging.Judge, c *plan.Collection, page Page, found source[readsql.Linked]) (Documents, error) {
+	found.boundary = func(l readsql.Linked) Boundary { return Boundary{Rank: l.At.UnixMicro(), N: l.N} }
+	found.size = func(l readsql.Linked) int { return storedSize(l.Document) }
+	found.filter = func() (rulesql.Filter, bool, error) {
 		filter, exact, err := j.Filter(c)
 		return filter, exact && c.Parent == nil && found.simple, err
 	}

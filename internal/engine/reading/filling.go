@@ -11,6 +11,9 @@ import (
 	"yalvo/internal/engine/judging"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/factsql"
+	"yalvo/internal/engine/store/readsql"
+	"yalvo/internal/engine/store/rulesql"
 )
 
 // mostJudged is how many rows are looked through for one page of what a viewer may read.
@@ -22,20 +25,20 @@ const chunkJudged = 500
 
 // source is a sequence of which a page is read.
 type source[T any] struct {
-	read     func(after Boundary, filter store.Filter, limit int) ([]T, error)
+	read     func(after Boundary, filter rulesql.Filter, limit int) ([]T, error)
 	boundary func(T) Boundary
 	size     func(T) int
 	may      func([]T) ([]bool, error) // which the viewer may see; nil: all
 
 	// What the database can tell of that, and whether that is all.
-	filter func() (filter store.Filter, exact bool, err error)
+	filter func() (filter rulesql.Filter, exact bool, err error)
 	simple bool // of pages of linked documents: nothing but the rule for these has a say
 }
 
 // page reads a page from after a boundary, and where the next one begins if there is more.
 // What the viewer may not see is passed over, and the page is full nevertheless.
 func (s source[T]) page(after Boundary, limit int) ([]T, *Boundary, error) {
-	var filter store.Filter
+	var filter rulesql.Filter
 	exact := s.may == nil
 	if !exact {
 		var err error
@@ -59,7 +62,7 @@ func (s source[T]) page(after Boundary, limit int) ([]T, *Boundary, error) {
 }
 
 // judged reads a page of what the viewer may see, of what the database lets through.
-func (s source[T]) judged(after Boundary, filter store.Filter, limit int) ([]T, *Boundary, error) {
+func (s source[T]) judged(after Boundary, filter rulesql.Filter, limit int) ([]T, *Boundary, error) {
 	var page []T
 	bytes, chunk := 0, limit+1
 	began := time.Now()
@@ -108,7 +111,7 @@ func judgedDocuments(j *judging.Judge, c *plan.Collection) func([]store.Document
 
 // judgedPairs are what of the other ends of a document's pairs a viewer may read: the
 // document and the pair.
-func judgedPairs(j *judging.Judge, p *plan.Pair, key string, fromSide bool) func([]store.Linked) ([]bool, error) {
+func judgedPairs(j *judging.Judge, p *plan.Pair, key string, fromSide bool) func([]readsql.Linked) ([]bool, error) {
 	if j == nil {
 		return nil
 	}
@@ -117,8 +120,8 @@ func judgedPairs(j *judging.Judge, p *plan.Pair, key string, fromSide bool) func
 		here, there = p.From, p.To
 	}
 	this := j.Law.Document(here.Collection, key, nil)
-	return func(rows []store.Linked) ([]bool, error) {
-		return judging.Allowed(j, rows, func(row store.Linked) ([]access.Condition, error) {
+	return func(rows []readsql.Linked) ([]bool, error) {
+		return judging.Allowed(j, rows, func(row readsql.Linked) ([]access.Condition, error) {
 			values, err := j.RuleValues(there, row.Document)
 			if err != nil {
 				return nil, err
@@ -151,7 +154,7 @@ func (r *Reader) mayRead(ctx context.Context, j *judging.Judge, c *plan.Collecti
 	if j == nil {
 		return nil
 	}
-	doc, found, err := r.Store.Document(ctx, c, key)
+	doc, found, err := factsql.Document(r.Store.Looking(ctx), c, key)
 	if err == nil && !found {
 		err = running.NotFound(c, key)
 	}

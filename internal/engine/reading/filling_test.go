@@ -6,7 +6,7 @@ import (
 	"testing"
 
 	"yalvo/internal/design/access"
-	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/rulesql"
 )
 
 // A page for which there was not enough time is short and says where to go on; with nothing looked at it is refused.
@@ -14,7 +14,7 @@ func TestAPageThatTakesTooLongIsShort(t *testing.T) {
 	t.Parallel()
 	chunks := 0
 	s := source[int]{
-		read: func(after Boundary, _ store.Filter, limit int) ([]int, error) {
+		read: func(after Boundary, _ rulesql.Filter, limit int) ([]int, error) {
 			rows := make([]int, limit)
 			for i := range rows {
 				rows[i] = int(after.N) + i + 1

@@ -12,6 +12,11 @@ import (
 	"yalvo/internal/engine/judging"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/factsql"
+	"yalvo/internal/engine/store/keptsql"
+	"yalvo/internal/engine/store/readsql"
+	"yalvo/internal/engine/store/rulesql"
+	"yalvo/internal/engine/store/timelinesql"
 )
 
 // forms are the forms of pages of timelines that were read lately, of rules that ask the same of
@@ -23,12 +28,12 @@ type formKey struct {
 	running.Era
 	timeline, marks string
 	judged, account bool // whether rules hold for who reads, and they have an account
-	many            store.Pairings
+	many            rulesql.Pairings
 }
 
 // form is the form of pages of a timeline.
 type form struct {
-	*store.PlacesForm
+	*timelinesql.PlacesForm
 	exact bool // what the database says of each entry decides
 	owner bool // the owner may look at it, whoever that is
 }
@@ -36,9 +41,9 @@ type form struct {
 const formsKnown = 1000
 
 // form is the form of a page: for whoever reads if that can be, else for this reader.
-func (r *Reader) form(l *looking, many store.Pairings) (*store.PlacesForm, error) {
+func (r *Reader) form(l *looking, many rulesql.Pairings) (*timelinesql.PlacesForm, error) {
 	if !l.alike {
-		return store.TimelinePage{Timeline: l.t, Filter: l.filter, MarksAsked: l.asked, InMany: many}.Form(), nil
+		return timelinesql.TimelinePage{Timeline: l.t, Filter: l.filter, MarksAsked: l.asked, InMany: many}.Form(), nil
 	}
 	k := formKey{r.Era(l.version), l.t.Name, "", l.Judge != nil, l.me != "", many}
 	for _, m := range l.asked.Marks {
@@ -57,11 +62,11 @@ func (r *Reader) form(l *looking, many store.Pairings) (*store.PlacesForm, error
 	return f.PlacesForm, nil
 }
 
-func (r *Reader) formForAny(l *looking, many store.Pairings) (f form, err error) {
-	page := store.TimelinePage{Timeline: l.t, MarksAsked: l.asked, InMany: many}
-	page.Account.Key = store.AnyReader
+func (r *Reader) formForAny(l *looking, many rulesql.Pairings) (f form, err error) {
+	page := timelinesql.TimelinePage{Timeline: l.t, MarksAsked: l.asked, InMany: many}
+	page.Account.Key = timelinesql.AnyReader
 	if l.Judge != nil {
-		who := running.Viewer{Me: store.AnyReader, Judged: true}
+		who := running.Viewer{Me: timelinesql.AnyReader, Judged: true}
 		if l.me == "" {
 			who.Me = ""
 		}
@@ -83,7 +88,7 @@ var errAsks = errors.New("it depends on what is stored")
 type asksNothing struct{}
 
 // Known is part of [judging.Stored].
-func (asksNothing) Known([]store.Address, []store.Between) ([]store.Document, []bool, error) {
+func (asksNothing) Known([]store.Address, []factsql.Between) ([]store.Document, []bool, error) {
 	return nil, nil, errAsks
 }
 
@@ -91,22 +96,22 @@ func (asksNothing) Known([]store.Address, []store.Between) ([]store.Document, []
 func (asksNothing) Context() context.Context { return context.Background() }
 
 // Allowed is part of [judging.Stored].
-func (asksNothing) Allowed(*plan.Collection, []string, store.Filter) (map[string]bool, error) {
+func (asksNothing) Allowed(*plan.Collection, []string, rulesql.Filter) (map[string]bool, error) {
 	return nil, errAsks
 }
 
 // PartnersOf is part of [judging.Stored].
-func (asksNothing) PartnersOf(*plan.Collection, []string, []store.Partners, int) ([]store.PartnersFound, error) {
+func (asksNothing) PartnersOf(*plan.Collection, []string, []readsql.Partners, int) ([]readsql.PartnersFound, error) {
 	return nil, errAsks
 }
 
 // Targets is part of [judging.Stored].
-func (asksNothing) Targets(plan.Number, plan.Number, []string) ([]store.Target, error) {
+func (asksNothing) Targets(plan.Number, plan.Number, []string) ([]readsql.Target, error) {
 	return nil, errAsks
 }
 
 // Candidates is part of [judging.Stored].
-func (asksNothing) Candidates(*plan.Summary, plan.Number, []int64, int, int) ([]store.Candidate, error) {
+func (asksNothing) Candidates(*plan.Summary, plan.Number, []int64, int, int) ([]keptsql.Candidate, error) {
 	return nil, errAsks
 }
 
@@ -117,8 +122,8 @@ func ownerMay(j *judging.Judge, l *looking) bool {
 	if owners != j.Plan.Design.Accounts {
 		return false
 	}
-	j.IsThere(l.t.Owner, store.AnyReader)
-	conditions := j.Law.ReadingTimeline(l.t.Timeline, j.Law.Document(owners, store.AnyReader, nil))
+	j.IsThere(l.t.Owner, timelinesql.AnyReader)
+	conditions := j.Law.ReadingTimeline(l.t.Timeline, j.Law.Document(owners, timelinesql.AnyReader, nil))
 	if slices.ContainsFunc(conditions, func(c access.Condition) bool { return !access.Alike(c.Rule) }) {
 		return false
 	}

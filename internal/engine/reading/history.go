@@ -4,6 +4,8 @@ import (
 	"context"
 	"sync"
 	"time"
+
+	"yalvo/internal/engine/store/queuesql"
 )
 
 // How often due work is looked at for the history, and how far back that goes.
@@ -46,7 +48,7 @@ func (r *Reader) Remember(ctx context.Context) {
 	tick := time.NewTicker(historyEvery)
 	defer tick.Stop()
 	for {
-		now, err := r.Store.Behind(ctx)
+		now, err := queuesql.ReadBehind(ctx, r.Store)
 		if err == nil {
 			s := statusOf(now)
 			r.history.add(Sample{now.Now.UTC(), s.Due, s.LagMS})

@@ -3,14 +3,14 @@ package reading
 import (
 	"errors"
 
-	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/rulesql"
 
 	lru "github.com/hashicorp/golang-lru/v2"
 )
 
 // inMany are those who have lately turned out to be in many pairs of a kind. Of all others the
 // partners are read once for a page, by a statement that is right for those in few alone.
-type inMany = lru.Cache[look, store.Pairings]
+type inMany = lru.Cache[look, rulesql.Pairings]
 
 // shares are how many entries of a list have to be read for those of whom much is left out: see
 // [store.ListQuery.Needs].
@@ -27,10 +27,10 @@ const looksKnown = 20_000
 
 // sparing reads for somebody with what is known of their pairs, again if that was too little.
 // It ends, as more is known each time.
-func sparing[T any](m *inMany, who look, read func(many store.Pairings) (T, error)) (T, error) {
+func sparing[T any](m *inMany, who look, read func(many rulesql.Pairings) (T, error)) (T, error) {
 	for many, _ := m.Get(who); ; {
 		got, err := read(many)
-		var more *store.InMany
+		var more *rulesql.InMany
 		if !errors.As(err, &more) {
 			return got, err
 		}

@@ -12,6 +12,10 @@ import (
 	"yalvo/internal/engine/judging"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/factsql"
+	"yalvo/internal/engine/store/listsql"
+	"yalvo/internal/engine/store/readsql"
+	"yalvo/internal/engine/store/rulesql"
 )
 
 // ListRequest asks for a list.
@@ -72,13 +76,13 @@ type listing struct {
 	asks   *judging.Judge // what belongs to the list
 	params map[string]any
 
-	page  store.ListPage
+	page  listsql.ListPage
 	of    *expr.Document // the document that the list is asked for
 	top   string         // the key of what is shown on top, empty for none
 	exact bool           // the filter says all there is to say
 
-	accounted bool           // the account whose marks are read is there
-	marks     []store.Marked // of what has been added
+	accounted bool             // the account whose marks are read is there
+	marks     []readsql.Marked // of what has been added
 }
 
 // findOwner finds the document that the list is asked for, if the viewer may read it.
@@ -96,7 +100,7 @@ func (in *listing) findOwner(key string) error {
 		return running.Refuse(running.CodeUnknownName, "the list %q is asked for one of %s: write its id after the "+
 			"name of the list", in.l.Name, owner.Name)
 	}
-	doc, found, err := in.Store.Document(in.ctx, owner, key)
+	doc, found, err := factsql.Document(in.Store.Looking(in.ctx), owner, key)
 	if err == nil && !found {
 		err = running.NotFound(owner, key)
 	}
@@ -106,7 +110,7 @@ func (in *listing) findOwner(key string) error {
 	if err != nil {
 		return err
 	}
-	in.page.Of = store.Owned{N: doc.N, Key: key}
+	in.page.Of = listsql.Owned{N: doc.N, Key: key}
 	values, err := in.v.RuleValues(owner, doc)
 	if err != nil {
 		return err
@@ -156,12 +160,12 @@ func (in *listing) filter() error {
 		if err != nil {
 			return err
 		}
-		belongs = store.Both(belongs, may)
+		belongs = rulesql.Both(belongs, may)
 		pairs := in.l.Through == nil || in.l.Through.Access.Of(design.OpRead).Text() == "true"
 		in.exact = in.exact && exact && in.l.Entries.Parent == nil && pairs && !in.v.Law.Tells(in.l.Name)
 		apart = asked // the rules leave out the rest
 	}
-	in.page.Filter = store.Both(belongs, store.NewApart(in.v.Plan, in.l, apart))
+	in.page.Filter = rulesql.Both(belongs, rulesql.NewApart(in.v.Plan, in.l, apart))
 	return nil
 }
 
@@ -229,7 +233,7 @@ func (in *listing) read(page Page) (Documents, error) {
 // addTop adds what the document that the list is asked for wants on top, if it belongs to
 // the list.
 func (in *listing) addTop(out *Documents) error {
-	n, err := in.Store.Number(in.ctx, running.Address(in.l.Entries, in.top))
+	n, err := factsql.Number(in.ctx, in.Store, running.Address(in.l.Entries, in.top))
 	if err != nil || n == 0 {
 		return err
 	}
@@ -244,7 +248,7 @@ func (in *listing) addTop(out *Documents) error {
 	return nil
 }
 
-func (in *listing) add(out *Documents, row *store.Listed) {
+func (in *listing) add(out *Documents, row *listsql.Listed) {
 	if in.l.Through != nil && len(in.l.Through.Fields) > 0 {
 		out.PairFacts = append(out.PairFacts, row.PairFields)
 	}
@@ -256,29 +260,29 @@ func (in *listing) add(out *Documents, row *store.Listed) {
 	out.add(row.Document, row.At)
 }
 
-func (in *listing) source() source[store.Listed] {
-	s := source[store.Listed]{
-		read: func(after Boundary, filter store.Filter, limit int) ([]store.Listed, error) {
+func (in *listing) source() source[listsql.Listed] {
+	s := source[listsql.Listed]{
+		read: func(after Boundary, filter rulesql.Filter, limit int) ([]listsql.Listed, error) {
 			page := in.page
 			page.After, page.Filter, page.Limit = after, filter, limit
 			return in.rows(page)
 		},
 		boundary: in.page.Behind,
-		size:     func(row store.Listed) int { return storedSize(row.Document) },
-		filter:   func() (store.Filter, bool, error) { return in.page.Filter, in.exact, nil },
+		size:     func(row listsql.Listed) int { return storedSize(row.Document) },
+		filter:   func() (rulesql.Filter, bool, error) { return in.page.Filter, in.exact, nil },
 	}
 	s.may = in.belong
 	return s
 }
 
 // belong tells which of some rows belong to the list and may be read.
-func (in *listing) belong(rows []store.Listed) ([]bool, error) {
+func (in *listing) belong(rows []listsql.Listed) ([]bool, error) {
 	allowed := make([]bool, len(rows))
 	for i := range allowed {
 		allowed[i] = true
 	}
 	if in.l.Where != nil {
-		is, err := judging.Allowed(in.asks, rows, func(row store.Listed) ([]access.Condition, error) {
+		is, err := judging.Allowed(in.asks, rows, func(row listsql.Listed) ([]access.Condition, error) {
 			values, err := in.v.RuleValues(in.l.Entries, row.Document)
 			if err != nil {
 				return nil, err
@@ -300,7 +304,7 @@ func (in *listing) belong(rows []store.Listed) ([]bool, error) {
 	if in.rules == nil {
 		return allowed, nil
 	}
-	for _, judge := range []func([]store.Listed) ([]bool, error){in.readable, in.told} {
+	for _, judge := range []func([]listsql.Listed) ([]bool, error){in.readable, in.told} {
 		may, err := judge(rows)
 		if err != nil {
 			return nil, err
@@ -313,18 +317,18 @@ func (in *listing) belong(rows []store.Listed) ([]bool, error) {
 }
 
 // told tells of which rows the viewer may read what the list tells of them.
-func (in *listing) told(rows []store.Listed) ([]bool, error) {
+func (in *listing) told(rows []listsql.Listed) ([]bool, error) {
 	if !in.v.Law.Tells(in.l.Name) {
 		return nil, nil
 	}
-	return judging.Allowed(in.rules, rows, func(row store.Listed) ([]access.Condition, error) {
+	return judging.Allowed(in.rules, rows, func(row listsql.Listed) ([]access.Condition, error) {
 		values, err := in.v.RuleValues(in.l.Entries, row.Document)
 		return in.v.Law.ReadingTold(in.l.Listing, in.v.Law.Document(in.l.Entries.Collection, row.Key, values)), err
 	})
 }
 
-func (in *listing) readable(rows []store.Listed) ([]bool, error) {
-	linked, docs := make([]store.Linked, len(rows)), make([]store.Document, len(rows))
+func (in *listing) readable(rows []listsql.Listed) ([]bool, error) {
+	linked, docs := make([]readsql.Linked, len(rows)), make([]store.Document, len(rows))
 	for i, row := range rows {
 		linked[i], docs[i] = row.Linked, row.Document
 	}

@@ -9,7 +9,9 @@ import (
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/judging"
 	"yalvo/internal/engine/running"
-	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/readsql"
+	"yalvo/internal/engine/store/rulesql"
+	"yalvo/internal/engine/store/timelinesql"
 )
 
 // looking decides what of a timeline a viewer may see.
@@ -24,13 +26,13 @@ type looking struct {
 	further bool   // it was cut, and what lies beyond is collected
 	obeys   bool   // some of what it shows has to be judged by where it is from
 
-	alike  bool         // the rule for entries asks the same of everybody, see [form]
-	filter store.Filter // else: what the database says of each entry
-	exact  bool         // it decides
+	alike  bool           // the rule for entries asks the same of everybody, see [form]
+	filter rulesql.Filter // else: what the database says of each entry
+	exact  bool           // it decides
 
-	asked     store.MarksAsked
-	accounted bool           // the account whose marks are read is there
-	marks     []store.Marked // of the entries that are shown
+	asked     readsql.MarksAsked
+	accounted bool             // the account whose marks are read is there
+	marks     []readsql.Marked // of the entries that are shown
 }
 
 // lookingAt begins to decide what of a timeline a viewer may see.
@@ -54,7 +56,7 @@ func (r *Reader) lookingAt(ctx context.Context, v *running.Version, t *plan.Time
 }
 
 // marked keeps the marks of an entry that is shown.
-func (l *looking) marked(nth int, found store.MarksFound) {
+func (l *looking) marked(nth int, found readsql.MarksFound) {
 	l.accounted = found.Accounted
 	for _, m := range found.Marks {
 		m.Doc = nth
@@ -64,7 +66,7 @@ func (l *looking) marked(nth int, found store.MarksFound) {
 
 // seen are entries as the viewer may see them, nil for those they may not read. Whether
 // they may see the timeline is asked together with the first: it is refused as a whole.
-func (l *looking) seen(places []store.Place, entries []*Entry) ([]*Entry, error) {
+func (l *looking) seen(places []timelinesql.Place, entries []*Entry) ([]*Entry, error) {
 	if l.Judge == nil {
 		return withoutSpare(l.t.Entries, entries), nil
 	}
@@ -112,7 +114,7 @@ func obeying(v *running.Version, t *plan.Timeline) bool {
 }
 
 // obey has entries, nil for none, show what the viewer may read where it is from.
-func obey(j *judging.Judge, c *plan.Collection, places []store.Place, entries []*Entry) error {
+func obey(j *judging.Judge, c *plan.Collection, places []timelinesql.Place, entries []*Entry) error {
 	var at []int
 	var holders []*judging.Holder
 	for i, e := range entries {
@@ -136,7 +138,7 @@ func obey(j *judging.Judge, c *plan.Collection, places []store.Place, entries []
 
 // decide decides whether the viewer may look at the timeline, if that is not known, and which of
 // some entries they may read.
-func (l *looking) decide(places []store.Place, entries []*Entry) (may func(i int) bool, err error) {
+func (l *looking) decide(places []timelinesql.Place, entries []*Entry) (may func(i int) bool, err error) {
 	if l.exact && l.decided {
 		return func(i int) bool { return places[i].May }, nil
 	}

@@ -12,7 +12,7 @@ import (
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/judging"
 	"yalvo/internal/engine/running"
-	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/readsql"
 )
 
 // Mark says how an account is paired with a document.
@@ -48,7 +48,7 @@ func (r *Reader) Marks(ctx context.Context, who running.Viewer, names []string, 
 	if err != nil {
 		return nil, err
 	}
-	found, there, err := r.Store.Marks(ctx, asked, docs.Rows)
+	found, there, err := readsql.Marks(ctx, r.Store, asked, docs.Rows)
 	if err == nil && !there {
 		err = running.Refuse(running.CodeNotFound, "there is no account %s, whose marks are asked for",
 			v.Plan.Collection(v.Plan.Design.Accounts.Name).Path(who.Me))
@@ -60,7 +60,7 @@ func (r *Reader) Marks(ctx context.Context, who running.Viewer, names []string, 
 }
 
 // marked are the marks of documents of some keys, as far as the viewer may read them.
-func (r *Reader) marked(j *judging.Judge, who running.Viewer, marks []plan.Marking, found []store.Marked,
+func (r *Reader) marked(j *judging.Judge, who running.Viewer, marks []plan.Marking, found []readsql.Marked,
 	keys []string) ([]Marked, error) {
 	out := make([]Marked, len(keys))
 	may, err := mayReadMarks(j, who.Me, marks, found, keys)
@@ -84,12 +84,12 @@ func (r *Reader) marked(j *judging.Judge, who running.Viewer, marks []plan.Marki
 }
 
 // mayReadMarks tells which of some pairs with documents of given keys an account may read.
-func mayReadMarks(j *judging.Judge, me string, marks []plan.Marking, found []store.Marked,
+func mayReadMarks(j *judging.Judge, me string, marks []plan.Marking, found []readsql.Marked,
 	keys []string) ([]bool, error) {
 	if j == nil {
 		return slices.Repeat([]bool{true}, len(found)), nil
 	}
-	return judging.Allowed(j, found, func(f store.Marked) ([]access.Condition, error) {
+	return judging.Allowed(j, found, func(f readsql.Marked) ([]access.Condition, error) {
 		p := marks[f.Mark].Pair
 		from, to := me, keys[f.Doc]
 		if marks[f.Mark].Reversed {
@@ -101,12 +101,12 @@ func mayReadMarks(j *judging.Judge, me string, marks []plan.Marking, found []sto
 }
 
 // marksAsked are the marks of some names that a viewer asks for of documents of a collection.
-func marksAsked(p *plan.Plan, who running.Viewer, names []string, of *plan.Collection) (store.MarksAsked, error) {
+func marksAsked(p *plan.Plan, who running.Viewer, names []string, of *plan.Collection) (readsql.MarksAsked, error) {
 	marks, err := marksNamed(p, names, of)
 	if err != nil {
-		return store.MarksAsked{}, err
+		return readsql.MarksAsked{}, err
 	}
-	return store.MarksAsked{Account: running.Address(p.Collection(p.Design.Accounts.Name), who.Me), Marks: marks}, nil
+	return readsql.MarksAsked{Account: running.Address(p.Collection(p.Design.Accounts.Name), who.Me), Marks: marks}, nil
 }
 
 // marksNamed finds the marks of some names that documents of a collection can bear.

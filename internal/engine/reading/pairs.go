@@ -9,6 +9,7 @@ import (
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/judging"
 	"yalvo/internal/engine/running"
+	"yalvo/internal/engine/store/factsql"
 )
 
 // PairState is how a pair stands.
@@ -47,7 +48,7 @@ func (r *Reader) PairState(ctx context.Context, who running.Viewer, link running
 		return PairState{}, err
 	}
 	state := PairState{Pair: p.Name, From: p.From.Path(link.From), To: p.To.Path(link.To)}
-	stands, set, err := r.Store.Pair(ctx, p, from, to)
+	stands, set, err := factsql.Pair(ctx, r.Store, p, from, to)
 	if err == nil && set {
 		set, err = mayReadPair(j, p, link, stands.Fields)
 	}

@@ -6,7 +6,7 @@ import (
 	"testing"
 
 	"yalvo/internal/engine/running"
-	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/readsql"
 
 	"github.com/jackc/pgx/v5/pgtype"
 )
@@ -45,34 +45,34 @@ func TestPositionsThatAreNoneAreRefused(t *testing.T) {
 }
 
 func TestWhatAnEntryShowsIsRememberedInItsVersion(t *testing.T) {
-	version := func(document, kept uint32) store.Versions {
-		return store.Versions{Document: pgtype.Uint32{Uint32: document, Valid: true},
+	version := func(document, kept uint32) readsql.Versions {
+		return readsql.Versions{Document: pgtype.Uint32{Uint32: document, Valid: true},
 			Kept: pgtype.Uint32{Uint32: kept, Valid: true}}
 	}
 	now, key := running.Era{Version: 1}, shownKey{3, 7}
 	s := emptyShown(t)
-	s.in(now, key, version(1, 1), store.Since{}) // the first look opens the era
+	s.in(now, key, version(1, 1), readsql.Since{}) // the first look opens the era
 	s.learn(now, key, remembered{Versions: version(1, 1), what: &Entry{ID: "p1"}, size: around})
 	for what, c := range map[string]struct {
 		key   shownKey
-		is    store.Versions
+		is    readsql.Versions
 		known bool
 	}{
 		"the same versions":         {key, version(1, 1), true},
 		"its document was written":  {key, version(2, 1), false},
 		"its kept values were":      {key, version(1, 2), false},
-		"they are gone":             {key, store.Versions{Document: version(1, 1).Document}, false},
+		"they are gone":             {key, readsql.Versions{Document: version(1, 1).Document}, false},
 		"another timeline shows it": {shownKey{4, 7}, version(1, 1), false},
 		"a list shows it":           {shownKey{doc: 7}, version(1, 1), false},
 	} {
-		if got := s.in(now, c.key, c.is, store.Since{}); (got != nil) != c.known {
+		if got := s.in(now, c.key, c.is, readsql.Since{}); (got != nil) != c.known {
 			t.Errorf("%s: got %v", what, got)
 		}
 	}
 	for what, other := range map[string]running.Era{"another design": {Version: 2},
 		"after an outage": {Version: 2, Outages: 1}} {
 		s.learn(s.era, key, remembered{Versions: version(1, 1), what: &Entry{ID: "p1"}, size: around})
-		if got := s.in(other, key, version(1, 1), store.Since{}); got != nil {
+		if got := s.in(other, key, version(1, 1), readsql.Since{}); got != nil {
 			t.Errorf("%s: got %v", what, got)
 		}
 	}
@@ -82,7 +82,7 @@ func TestWhatIsRememberedIsBounded(t *testing.T) {
 	s := emptyShown(t)
 	var now running.Era
 	entry := &Entry{Facts: make([]byte, 100_000)}
-	known := func(doc int64) bool { return s.in(now, shownKey{1, doc}, store.Versions{}, store.Since{}) != nil }
+	known := func(doc int64) bool { return s.in(now, shownKey{1, doc}, readsql.Versions{}, readsql.Since{}) != nil }
 	for doc := range int64(4000) {
 		s.learn(now, shownKey{1, doc}, remembered{what: entry, size: sizeOf(entry)})
 		if !known(0) {

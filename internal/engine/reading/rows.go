@@ -2,15 +2,19 @@ package reading
 
 import (
 	"context"
+
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/listsql"
+	"yalvo/internal/engine/store/rulesql"
+	"yalvo/internal/engine/store/timelinesql"
 )
 
 // rows are rows of a list.
-func (in *listing) rows(page store.ListPage) ([]store.Listed, error) {
+func (in *listing) rows(page listsql.ListPage) ([]listsql.Listed, error) {
 	who := look{in.l.Name, in.who.Me, page.Of.N}
 	page.Share, _ = in.shares.Get(who)
-	rows, err := sparing(in.inMany, who, func(many store.Pairings) ([]store.Listed, error) {
+	rows, err := sparing(in.inMany, who, func(many rulesql.Pairings) ([]listsql.Listed, error) {
 		page.InMany = many
 		return in.remembering(who, page)
 	})
@@ -23,7 +27,7 @@ func (in *listing) rows(page store.ListPage) ([]store.Listed, error) {
 // remembering reads rows of a list with the documents that are remembered: of these the
 // database tells the versions alone. If one is written between that and the reading of what
 // is not known, it would be of another moment than the list, and all is read at once.
-func (in *listing) remembering(who look, page store.ListPage) ([]store.Listed, error) {
+func (in *listing) remembering(who look, page listsql.ListPage) ([]listsql.Listed, error) {
 	page.Bare = true
 	q, err := page.Query()
 	if err != nil {
@@ -45,22 +49,22 @@ func (in *listing) remembering(who look, page store.ListPage) ([]store.Listed, e
 		if q, err = page.Query(); err != nil {
 			return nil, err
 		}
-		return in.Store.List(in.ctx, q)
+		return listsql.List(in.ctx, in.Store, q)
 	}
 	return upToAPage(rows[:covered]), nil
 }
 
 // needs notes how many entries somebody's page needed, for the next time: a quarter more than that.
 func (in *listing) needs(who look, share, needed int) {
-	next := max(needed*5/4, store.LeastShare)
-	if needed != 0 && next != max(share, store.LeastShare) {
+	next := max(needed*5/4, listsql.LeastShare)
+	if needed != 0 && next != max(share, listsql.LeastShare) {
 		in.shares.Add(who, next)
 	}
 }
 
 // fetch reads the documents of some rows that are not known, and tells how many of the rows
 // have theirs then: not all if they are large, and -1 if one has been written meanwhile.
-func (in *listing) fetch(now running.Era, rows []store.Listed, unknown []int) (int, error) {
+func (in *listing) fetch(now running.Era, rows []listsql.Listed, unknown []int) (int, error) {
 	if len(unknown) == 0 {
 		return len(rows), nil
 	}
@@ -68,7 +72,7 @@ func (in *listing) fetch(now running.Era, rows []store.Listed, unknown []int) (i
 	for i, at := range unknown {
 		docs[i] = rows[at].N
 	}
-	found, all, err := in.Store.Shown(in.ctx, docs)
+	found, all, err := timelinesql.Shown(in.ctx, in.Store, docs)
 	if err != nil {
 		return 0, err
 	}
@@ -92,7 +96,7 @@ func (in *listing) fetch(now running.Era, rows []store.Listed, unknown []int) (i
 }
 
 // upToAPage are as many of some rows as make a page by their bytes: see [store.PageBytes].
-func upToAPage(rows []store.Listed) []store.Listed {
+func upToAPage(rows []listsql.Listed) []listsql.Listed {
 	bytes := 0
 	for i, row := range rows {
 		if bytes >= store.PageBytes {
@@ -103,10 +107,10 @@ func upToAPage(rows []store.Listed) []store.Listed {
 	return rows
 }
 
-func (in *listing) listed(ctx context.Context, q *store.ListQuery) ([]store.Listed, error) {
-	return in.Store.List(ctx, q)
+func (in *listing) listed(ctx context.Context, q *listsql.ListQuery) ([]listsql.Listed, error) {
+	return listsql.List(ctx, in.Store, q)
 }
 
-func (in *listing) listedTogether(ctx context.Context, readers []*store.ListQuery) ([][]store.Listed, error) {
-	return in.Store.ListTogether(ctx, readers)
+func (in *listing) listedTogether(ctx context.Context, readers []*listsql.ListQuery) ([][]listsql.Listed, error) {
+	return listsql.ListTogether(ctx, in.Store, readers)
 }

@@ -10,6 +10,8 @@ import (
 
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/factsql"
+	"yalvo/internal/engine/store/queuesql"
 )
 
 // elsewhere is how often a waiter looks for work done by other services.
@@ -60,12 +62,12 @@ type settling struct {
 }
 
 type question struct {
-	store.Wanted
+	queuesql.Wanted
 	answer chan<- answer
 }
 
 type answer struct {
-	store.Progressing
+	queuesql.Progressing
 	err error
 }
 
@@ -73,7 +75,7 @@ type answer struct {
 const longestLook = 10 * time.Second
 
 // ask tells how far what is wanted has come, by a look that began after this.
-func (s *settling) ask(ctx context.Context, db *store.Store, wanted store.Wanted) (store.Progressing, error) {
+func (s *settling) ask(ctx context.Context, db *store.Store, wanted queuesql.Wanted) (queuesql.Progressing, error) {
 	got := make(chan answer, 1)
 	s.mu.Lock()
 	s.waiting = append(s.waiting, question{wanted, got})
@@ -86,7 +88,7 @@ func (s *settling) ask(ctx context.Context, db *store.Store, wanted store.Wanted
 	case a := <-got:
 		return a.Progressing, a.err
 	case <-ctx.Done():
-		return store.Progressing{}, ctx.Err()
+		return queuesql.Progressing{}, ctx.Err()
 	}
 }
 
@@ -101,12 +103,12 @@ func (s *settling) look(db *store.Store) {
 		if len(all) == 0 {
 			return
 		}
-		wanted := make([]store.Wanted, len(all))
+		wanted := make([]queuesql.Wanted, len(all))
 		for i, q := range all {
 			wanted[i] = q.Wanted
 		}
 		ctx, cancel := context.WithTimeout(context.Background(), longestLook)
-		found, err := db.Unsettled(ctx, wanted...)
+		found, err := queuesql.Unsettled(ctx, db, wanted...)
 		cancel()
 		for i, q := range all {
 			a := answer{err: err}
@@ -118,10 +120,10 @@ func (s *settling) look(db *store.Store) {
 	}
 }
 
-func (r *Reader) positions(ctx context.Context, text string) (store.Wanted, error) {
+func (r *Reader) positions(ctx context.Context, text string) (queuesql.Wanted, error) {
 	if text == "all" {
-		last, err := r.Store.LastPosition(ctx)
-		return store.Wanted{UpTo: last}, err
+		last, err := factsql.LastPosition(r.Store.Looking(ctx))
+		return queuesql.Wanted{UpTo: last}, err
 	}
 	wanted, err := parsePositions(text)
 	if err != nil {
@@ -136,7 +138,7 @@ func (r *Reader) checkGiven(ctx context.Context, position int64) error {
 	if r.Given(position) {
 		return nil
 	}
-	last, err := r.Store.LastPosition(ctx)
+	last, err := factsql.LastPosition(r.Store.Looking(ctx))
 	if err != nil {
 		return err
 	}
@@ -151,8 +153,8 @@ func (r *Reader) checkGiven(ctx context.Context, position int64) error {
 // mostPositions is how many positions one read may wait for.
 const mostPositions = 100
 
-func parsePositions(text string) (store.Wanted, error) {
-	var wanted store.Wanted
+func parsePositions(text string) (queuesql.Wanted, error) {
+	var wanted queuesql.Wanted
 	if many := strings.Count(text, ",") + 1; many > mostPositions {
 		return wanted, running.Refuse(running.CodeInvalid, "%d positions are given, %d are allowed: of several, "+
 			"wait for "+

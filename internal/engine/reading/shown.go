@@ -9,6 +9,9 @@ import (
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/listsql"
+	"yalvo/internal/engine/store/readsql"
+	"yalvo/internal/engine/store/timelinesql"
 
 	"github.com/hashicorp/golang-lru/v2/simplelru"
 )
@@ -33,10 +36,10 @@ type shownKey struct {
 
 // remembered is an entry or a document, with the versions of the rows it was made from.
 type remembered struct {
-	store.Versions
-	seen store.Since // what was written before it is in here; zero: not known
-	what any         // an *[Entry] or a [store.Document]
-	size int         // about what it takes in memory
+	readsql.Versions
+	seen readsql.Since // what was written before it is in here; zero: not known
+	what any           // an *[Entry] or a [store.Document]
+	size int           // about what it takes in memory
 }
 
 // shownBytes is about how much is remembered; what was asked for least lately is forgotten.
@@ -61,7 +64,7 @@ func newShown() (*shown, error) {
 }
 
 // ofPage is what is known of the entries at some places of a timeline, nil where nothing is.
-func (s *shown) ofPage(now running.Era, t *plan.Timeline, since store.Since, places []store.Place) []*Entry {
+func (s *shown) ofPage(now running.Era, t *plan.Timeline, since readsql.Since, places []timelinesql.Place) []*Entry {
 	entries := make([]*Entry, len(places))
 	s.mu.Lock()
 	defer s.mu.Unlock()
@@ -78,12 +81,12 @@ func (s *shown) ofPage(now running.Era, t *plan.Timeline, since store.Since, pla
 
 // ofRows puts in what is known of the documents of some rows of a list, and returns the places of
 // the others.
-func (s *shown) ofRows(now running.Era, rows []store.Listed) (unknown []int) {
+func (s *shown) ofRows(now running.Era, rows []listsql.Listed) (unknown []int) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	for i := range rows {
 		row := &rows[i]
-		if known, is := s.in(now, shownKey{doc: row.N}, row.Versions, store.Since{}).(store.Document); is {
+		if known, is := s.in(now, shownKey{doc: row.N}, row.Versions, readsql.Since{}).(store.Document); is {
 			row.Document = known
 		} else {
 			unknown = append(unknown, i)
@@ -94,7 +97,7 @@ func (s *shown) ofRows(now running.Era, rows []store.Listed) (unknown []int) {
 
 // in is what is known of a document or an entry in some versions, nil if nothing is. since is a
 // moment after which it still had these.
-func (s *shown) in(now running.Era, k shownKey, v store.Versions, since store.Since) any {
+func (s *shown) in(now running.Era, k shownKey, v readsql.Versions, since readsql.Since) any {
 	r := s.get(now, k)
 	if r == nil || r.Versions != v {
 		return nil
@@ -129,7 +132,7 @@ func (s *shown) learn(now running.Era, k shownKey, r remembered) {
 		return
 	}
 	if !r.seen.Covers(s.certain.since) { // it may lack what was written between the two
-		r.seen = store.Since{}
+		r.seen = readsql.Since{}
 	}
 	s.timelines[k.timeline] = true
 	s.known.Remove(k) // an older version of it
@@ -142,8 +145,8 @@ func (s *shown) learn(now running.Era, k shownKey, r remembered) {
 // show is what the entries at some places show, nil for those whose documents
 // have just been removed. There are fewer than places if they are large: see
 // [store.PageBytes].
-func (r *Reader) show(ctx context.Context, v *running.Version, t *plan.Timeline, since store.Since,
-	places []store.Place) ([]*Entry, error) {
+func (r *Reader) show(ctx context.Context, v *running.Version, t *plan.Timeline, since readsql.Since,
+	places []timelinesql.Place) ([]*Entry, error) {
 	now := r.Era(v)
 	entries := r.shown.ofPage(now, t, since, places)
 	var unknown map[int64][]int
@@ -160,7 +163,7 @@ func (r *Reader) show(ctx context.Context, v *running.Version, t *plan.Timeline,
 	if len(docs) == 0 {
 		return entries, nil
 	}
-	found, all, err := r.Store.Shown(ctx, docs)
+	found, all, err := timelinesql.Shown(ctx, r.Store, docs)
 	if err != nil {
 		return nil, err
 	}

@@ -7,6 +7,8 @@ import (
 
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/auditsql"
+	"yalvo/internal/engine/store/queuesql"
 )
 
 // Status answers "is everything settled, and how much is there?".
@@ -38,7 +40,7 @@ type Amount struct {
 // Status reads it. Due work is looked at as it is; the rest was counted not
 // long ago.
 func (r *Reader) Status(ctx context.Context) (Status, error) {
-	now, err := r.Store.Behind(ctx)
+	now, err := queuesql.ReadBehind(ctx, r.Store)
 	if err != nil {
 		return Status{}, err
 	}
@@ -65,7 +67,7 @@ func (r *Reader) Status(ctx context.Context) (Status, error) {
 	return s, nil
 }
 
-func statusOf(now store.Behind) Status {
+func statusOf(now queuesql.Behind) Status {
 	s := Status{Parked: now.Parked}
 	for _, l := range now.Lanes {
 		lane := LaneStatus{Lane: l.Lane.String(), Due: l.Due}
@@ -82,7 +84,7 @@ func statusOf(now store.Behind) Status {
 	return s
 }
 
-func many(amounts []store.Amount, n plan.Number) int64 {
+func many(amounts []auditsql.Amount, n plan.Number) int64 {
 	for _, a := range amounts {
 		if a.What == n {
 			return a.Many
@@ -102,7 +104,7 @@ type countCache struct {
 
 // counted is what there was at a time, and how long it took to count it.
 type counted struct {
-	store.Counts
+	auditsql.Counts
 	at   time.Time
 	took time.Duration
 }
@@ -116,7 +118,7 @@ const (
 
 func countNow(ctx context.Context, s *store.Store) (counted, error) {
 	began := time.Now()
-	got, err := s.Counts(ctx)
+	got, err := auditsql.ReadCounts(ctx, s)
 	return counted{got, time.Now(), time.Since(began)}, err
 }
 

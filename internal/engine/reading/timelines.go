@@ -13,6 +13,10 @@ import (
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/factsql"
+	"yalvo/internal/engine/store/readsql"
+	"yalvo/internal/engine/store/rulesql"
+	"yalvo/internal/engine/store/timelinesql"
 )
 
 // Entry is an entry of a timeline as its owner sees it.
@@ -140,7 +144,7 @@ func (l *looking) goFurther(ctx context.Context, r *Reader) (bool, error) {
 	if l.Judge == nil || l.further || l.t.Deliver == "pull" {
 		return false, nil
 	}
-	cut, err := r.Store.IsCut(ctx, l.t, running.Address(l.t.Owner, l.owner))
+	cut, err := timelinesql.IsCut(ctx, r.Store, l.t, running.Address(l.t.Owner, l.owner))
 	if err != nil || !cut {
 		return false, err
 	}
@@ -155,19 +159,19 @@ func (l *looking) goFurther(ctx context.Context, r *Reader) (bool, error) {
 
 // places are some entries of the owner with the number that it had last time. If
 // there are none, that may have been another document of the same key.
-func (r *Reader) places(ctx context.Context, l *looking, since store.Since, after store.Boundary,
-	want int) ([]store.Place, error) {
+func (r *Reader) places(ctx context.Context, l *looking, since readsql.Since, after store.Boundary,
+	want int) ([]timelinesql.Place, error) {
 	t, owner := l.t, l.owner
 	at := store.Address{Collection: t.Owner.Number, Key: owner}
 	known, _ := r.owners.Get(at)
-	read := func(owner store.Owner) ([]store.Place, error) {
+	read := func(owner factsql.Owner) ([]timelinesql.Place, error) {
 		reader := look{t.Name, l.me, 0}
-		return sparing(r.inMany, reader, func(many store.Pairings) ([]store.Place, error) {
+		return sparing(r.inMany, reader, func(many rulesql.Pairings) ([]timelinesql.Place, error) {
 			f, err := r.form(l, many)
 			if err != nil {
 				return nil, err
 			}
-			q := store.TimelinePage{Timeline: t, At: at, Me: l.me, Owner: owner, After: after, Limit: want,
+			q := timelinesql.TimelinePage{Timeline: t, At: at, Me: l.me, Owner: owner, After: after, Limit: want,
 				MarksAsked: l.asked, Since: since}.In(f)
 			return r.timelines.Ask(ctx, q.Alike(), q, r.placed, r.placedTogether)
 		})
@@ -178,7 +182,7 @@ func (r *Reader) places(ctx context.Context, l *looking, since store.Since, afte
 			return places, err
 		}
 	}
-	is, err := r.Store.Owner(ctx, at)
+	is, err := factsql.FindOwner(ctx, r.Store, at)
 	if err == nil && is.N == 0 {
 		err = running.NotFound(t.Owner, owner)
 	}
@@ -191,7 +195,7 @@ func (r *Reader) places(ctx context.Context, l *looking, since store.Since, afte
 
 // carried shows what the timeline carries of a document; all of it if the
 // design's carry is empty.
-func carried(t *plan.Timeline, row store.Entry) (Entry, error) {
+func carried(t *plan.Timeline, row timelinesql.Entry) (Entry, error) {
 	entry := Entry{ID: running.IDOf(row.Key), Path: t.Entries.Path(row.Key), At: row.Created.UTC()}
 	if t.Entries.Lift != nil && row.Shape != t.Entries.Shape {
 		row.Fields = t.Entries.Lift(row.Fields, row.Created)
@@ -224,10 +228,11 @@ func carries(t *plan.Timeline, name []byte, kept bool) bool {
 		func(c design.Part) bool { return (c.Kept != nil) == kept && names(name, c.Name()) })
 }
 
-func (r *Reader) placed(ctx context.Context, q *store.PlacesQuery) ([]store.Place, error) {
-	return r.Store.Places(ctx, q)
+func (r *Reader) placed(ctx context.Context, q *timelinesql.PlacesQuery) ([]timelinesql.Place, error) {
+	return timelinesql.Places(ctx, r.Store, q)
 }
 
-func (r *Reader) placedTogether(ctx context.Context, readers []*store.PlacesQuery) ([][]store.Place, error) {
-	return r.Store.PlacesTogether(ctx, readers)
+func (r *Reader) placedTogether(ctx context.Context, readers []*timelinesql.PlacesQuery) ([][]timelinesql.Place,
+	error) {
+	return timelinesql.PlacesTogether(ctx, r.Store, readers)
 }

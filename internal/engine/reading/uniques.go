@@ -11,6 +11,7 @@ import (
 	"yalvo/internal/engine/judging"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/factsql"
 )
 
 // ByUnique is the document of a collection that has a value in a unique field, as a page:
@@ -36,7 +37,7 @@ func (r *Reader) ByUnique(ctx context.Context, who running.Viewer, collection, p
 	if len(wrong) > 0 {
 		return out, nil // no document has such a value
 	}
-	doc, found, err := r.Store.ByUnique(ctx, c, u, fmt.Sprint(fits))
+	doc, found, err := factsql.ByUnique(ctx, r.Store, c, u, fmt.Sprint(fits))
 	if err != nil || !found {
 		return out, err
 	}

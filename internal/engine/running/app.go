@@ -12,6 +12,7 @@ import (
 	"yalvo/internal/design/access"
 	"yalvo/internal/design/language"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/versionsql"
 )
 
 // App is the app that a service runs.
@@ -56,11 +57,11 @@ func (a *App) Reload(ctx context.Context) error {
 	a.reloading.Lock()
 	defer a.reloading.Unlock()
 	at := time.Now()
-	d, applied, err := a.Store.CurrentDesign(ctx)
+	d, applied, err := versionsql.CurrentDesign(a.Store.Looking(ctx))
 	if err != nil || !applied {
 		return err
 	}
-	left, err := a.Store.BuildsLeft(ctx)
+	left, err := versionsql.BuildsLeft(a.Store.Looking(ctx))
 	if err != nil {
 		return err
 	}
@@ -76,7 +77,7 @@ func (a *App) Reload(ctx context.Context) error {
 	} else if read, err = language.Read(d.File, []byte(d.Source)); err != nil {
 		return err
 	}
-	p, err := a.Store.Plan(ctx, read)
+	p, err := versionsql.Plan(a.Store.Looking(ctx), read)
 	if err != nil {
 		return err
 	}

@@ -12,6 +12,7 @@ import (
 	"yalvo/internal/design/language"
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/versionsql"
 )
 
 // Loading tells whether facts are being loaded.
@@ -20,8 +21,8 @@ func (v *Version) Loading() bool {
 }
 
 // sameSteps tells whether the same steps are left.
-func sameSteps(a, b []store.Build) bool {
-	return slices.EqualFunc(a, b, func(a, b store.Build) bool { return a.Version == b.Version && a.Nth == b.Nth })
+func sameSteps(a, b []versionsql.Build) bool {
+	return slices.EqualFunc(a, b, func(a, b versionsql.Build) bool { return a.Version == b.Version && a.Nth == b.Nth })
 }
 
 // prepare lets a version's plan know what of it is still to be done: facts are
@@ -62,7 +63,7 @@ func (a *App) before(ctx context.Context, v *Version) (*compare.Comparison, erro
 	if a.compared.version == v.Number {
 		return a.compared.comparison, nil
 	}
-	old, there, err := a.Store.DesignNumbered(ctx, v.Number-1)
+	old, there, err := versionsql.DesignNumbered(ctx, a.Store, v.Number-1)
 	if err != nil || !there {
 		return nil, fmt.Errorf("version %d of the design cannot be found: %w", v.Number-1, err)
 	}
@@ -70,7 +71,7 @@ func (a *App) before(ctx context.Context, v *Version) (*compare.Comparison, erro
 	if err != nil {
 		return nil, fmt.Errorf("version %d of the design cannot be read any more: %w", old.Version, err)
 	}
-	now, _, err := a.Store.DesignNumbered(ctx, v.Number)
+	now, _, err := versionsql.DesignNumbered(ctx, a.Store, v.Number)
 	if err != nil {
 		return nil, err
 	}
@@ -97,7 +98,7 @@ func Did(d store.Design) (did []compare.Difference, err error) {
 	return did, err
 }
 
-func (v *Version) rewriting(b store.Build, r *compare.Rewrite) {
+func (v *Version) rewriting(b versionsql.Build, r *compare.Rewrite) {
 	if r == nil || !r.Needed {
 		return
 	}
@@ -128,7 +129,7 @@ func Lift(r *compare.Rewrite, facts json.RawMessage, made time.Time) (json.RawMe
 }
 
 // building notes a kept value that is not finished.
-func (v *Version) building(b store.Build) {
+func (v *Version) building(b versionsql.Build) {
 	d, there := v.Plan.Duplicate(b.Aspect, b.Name)
 	if !there {
 		return

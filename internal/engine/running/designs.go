@@ -4,6 +4,7 @@ import (
 	"context"
 
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/versionsql"
 )
 
 // Applied says what applying a design did.
@@ -26,5 +27,5 @@ func (a *App) TakenUp(ctx context.Context, changed bool) (Applied, error) {
 
 // Design is the file in force, false if there is none.
 func (a *App) Design(ctx context.Context) (store.Design, bool, error) {
-	return a.Store.CurrentDesign(ctx)
+	return versionsql.CurrentDesign(a.Store.Looking(ctx))
 }

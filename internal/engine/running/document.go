@@ -12,6 +12,7 @@ import (
 
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/factsql"
 )
 
 // Document is a document as clients see it: facts are what they may write, kept
@@ -94,7 +95,7 @@ func (a *App) Find(ctx context.Context, v *Version, path string) (*plan.Collecti
 	if err != nil {
 		return nil, store.Document{}, err
 	}
-	doc, found, err := a.Store.Document(ctx, c, key)
+	doc, found, err := factsql.Document(a.Store.Looking(ctx), c, key)
 	if err == nil && !found {
 		err = NotFound(c, key)
 	}
@@ -103,7 +104,7 @@ func (a *App) Find(ctx context.Context, v *Version, path string) (*plan.Collecti
 
 // Number is a document's row number, or a refusal if there is no such document.
 func (a *App) Number(ctx context.Context, c *plan.Collection, key string) (int64, error) {
-	n, err := a.Store.Number(ctx, Address(c, key))
+	n, err := factsql.Number(ctx, a.Store, Address(c, key))
 	if err == nil && n == 0 {
 		err = NotFound(c, key)
 	}

@@ -4,6 +4,8 @@ import (
 	"context"
 	"sync"
 	"time"
+
+	"yalvo/internal/engine/store/queuesql"
 )
 
 // leaseFor is how long a version of the design is believed to be in force without another look. Services look several
@@ -29,7 +31,7 @@ func (a *App) leased() bool {
 // lookAgain looks whether another design has come into force, and takes it up.
 func (a *App) lookAgain(ctx context.Context) error {
 	at := time.Now()
-	version, steps, err := a.Store.DesignNow(ctx)
+	version, steps, err := queuesql.DesignNow(ctx, a.Store)
 	if err == nil {
 		err = a.TakeUp(ctx, at, version, steps)
 	}

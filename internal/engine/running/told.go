@@ -11,6 +11,7 @@ import (
 	"yalvo/internal/design/access"
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/factsql"
 )
 
 // Viewer is who asks.
@@ -19,8 +20,8 @@ type Viewer struct {
 	Judged bool   // the rules of the design hold for them, as for everybody but operators
 }
 
-// Known is what a judge asks about documents and pairs: [store.Tx.Known].
-type Known func(docs []store.Address, pairs []store.Between) ([]store.Document, []bool, error)
+// Known is what a judge asks about documents and pairs: [factsql.Known].
+type Known func(docs []store.Address, pairs []factsql.Between) ([]store.Document, []bool, error)
 
 // Court makes a court that knows what is stored, for what an account has set off.
 func (v *Version) Court(account string, known Known) *access.Court {
@@ -29,8 +30,8 @@ func (v *Version) Court(account string, known Known) *access.Court {
 
 // KnownIn asks within a transaction.
 func KnownIn(tx *store.Tx) Known {
-	return func(docs []store.Address, pairs []store.Between) ([]store.Document, []bool, error) {
-		return tx.Known(docs, pairs)
+	return func(docs []store.Address, pairs []factsql.Between) ([]store.Document, []bool, error) {
+		return factsql.Known(tx, docs, pairs)
 	}
 }
 
@@ -51,13 +52,13 @@ type source struct {
 // Know is part of [access.Source].
 func (s source) Know(docs []access.Address, pairs []access.Ask) (map[access.Address]map[string]any,
 	map[access.Ask]bool, error) {
-	addresses, asks := make([]store.Address, len(docs)), make([]store.Between, len(pairs))
+	addresses, asks := make([]store.Address, len(docs)), make([]factsql.Between, len(pairs))
 	for i, d := range docs {
 		addresses[i] = Address(s.Plan.Collection(d.Collection), d.Key)
 	}
 	for i, a := range pairs {
 		p := s.Plan.Pair(a.Kind)
-		asks[i] = store.Between{Kind: p.Number, From: Address(p.From, a.From), To: Address(p.To, a.To)}
+		asks[i] = factsql.Between{Kind: p.Number, From: Address(p.From, a.From), To: Address(p.To, a.To)}
 	}
 	found, set, err := s.known(addresses, asks)
 	if err != nil {
@@ -175,7 +176,7 @@ func (a *App) MustBeThere(ctx context.Context, who Viewer) error {
 	if err != nil || v == nil || !who.Judged || who.Me == "" || v.Plan.Design.Accounts == nil {
 		return err
 	}
-	n, err := a.Store.Number(ctx, Address(v.Plan.Collection(v.Plan.Design.Accounts.Name), who.Me))
+	n, err := factsql.Number(ctx, a.Store, Address(v.Plan.Collection(v.Plan.Design.Accounts.Name), who.Me))
 	if err == nil && n == 0 {
 		err = Refuse(CodeNotAllowed, "%s", access.NoAccount(who.Me))
 	}

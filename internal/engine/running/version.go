@@ -12,6 +12,8 @@ import (
 	"yalvo/internal/design/language"
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/factsql"
+	"yalvo/internal/engine/store/versionsql"
 )
 
 // Version is a version of the design with its plan, and with what of it is still
@@ -19,8 +21,8 @@ import (
 type Version struct {
 	Number int
 	Plan   *plan.Plan
-	Law    *access.Law   // who may do what
-	Builds []store.Build // the steps that are left
+	Law    *access.Law        // who may do what
+	Builds []versionsql.Build // the steps that are left
 
 	dissolving sync.Mutex
 	dissolves  map[[2]string]time.Time // see [Version.DissolvesSince]
@@ -40,7 +42,7 @@ func (v *Version) DissolvesSince(tx *store.Tx, p, other *plan.Pair) (time.Time, 
 	if since, is := v.dissolves[key]; is {
 		return since, nil
 	}
-	all, err := tx.Designs(olderVersions)
+	all, err := versionsql.Designs(tx, olderVersions)
 	if err != nil {
 		return time.Time{}, err
 	}
@@ -144,8 +146,8 @@ func (v *Version) Locate(path string) (*plan.Collection, string, error) {
 }
 
 // EndsOf are the ends of a pair of a kind by their keys.
-func EndsOf(p *plan.Pair, from, to string) store.EndPaths {
-	return store.EndPaths{From: p.From.Path(from), To: p.To.Path(to)}
+func EndsOf(p *plan.Pair, from, to string) factsql.EndPaths {
+	return factsql.EndPaths{From: p.From.Path(from), To: p.To.Path(to)}
 }
 
 // Fires tells whether a trigger of the developer's own may wait for a kind of

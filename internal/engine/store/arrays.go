@@ -6,6 +6,8 @@ import (
 	"strconv"
 	"strings"
 
+	"yalvo/internal/design/plan"
+
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
 )
@@ -15,15 +17,15 @@ import (
 // any length. GORM leaves them whole because they are driver.Valuers, but asks
 // GormValue first: a string costs the driver nothing, a Valuer it parses again.
 
-type bigints []int64
+type Bigints []int64
 
 // GormValue writes the array.
-func (a bigints) GormValue(context.Context, *gorm.DB) clause.Expr { return whole(a.text()) }
+func (a Bigints) GormValue(context.Context, *gorm.DB) clause.Expr { return whole(a.Text()) }
 
 // Value writes the array.
-func (a bigints) Value() (driver.Value, error) { return a.text(), nil }
+func (a Bigints) Value() (driver.Value, error) { return a.Text(), nil }
 
-func (a bigints) text() string {
+func (a Bigints) Text() string {
 	b := make([]byte, 0, 2+8*len(a))
 	b = append(b, '{')
 	for i, n := range a {
@@ -35,17 +37,17 @@ func (a bigints) text() string {
 	return string(append(b, '}'))
 }
 
-type texts []string
+type Texts []string
 
 var quoteText = strings.NewReplacer(`\`, `\\`, `"`, `\"`)
 
 // GormValue writes the array, every item quoted.
-func (a texts) GormValue(context.Context, *gorm.DB) clause.Expr { return whole(a.text()) }
+func (a Texts) GormValue(context.Context, *gorm.DB) clause.Expr { return whole(a.Text()) }
 
 // Value writes the array, every item quoted.
-func (a texts) Value() (driver.Value, error) { return a.text(), nil }
+func (a Texts) Value() (driver.Value, error) { return a.Text(), nil }
 
-func (a texts) text() string {
+func (a Texts) Text() string {
 	quoted := make([]string, len(a))
 	for i, s := range a {
 		quoted[i] = `"` + quoteText.Replace(s) + `"`
@@ -54,3 +56,19 @@ func (a texts) text() string {
 }
 
 func whole(text string) clause.Expr { return clause.Expr{SQL: "?", Vars: []any{text}} }
+
+func ColumnsOfAddresses(all []Address) (collections Bigints, keys Texts) {
+	collections, keys = make(Bigints, len(all)), make(Texts, len(all))
+	for i, a := range all {
+		collections[i], keys[i] = int64(a.Collection), a.Key
+	}
+	return collections, keys
+}
+
+func NumberArgs(numbers []plan.Number) Bigints {
+	all := make(Bigints, len(numbers))
+	for i, n := range numbers {
+		all[i] = int64(n)
+	}
+	return all
+}

@@ -52,8 +52,16 @@ func IsFull(err error) bool {
 // TryToWrite tells whether the database has room to write a few pages.
 func (s *Store) TryToWrite(ctx context.Context) error {
 	return s.Write(ctx, func(tx *Tx) error {
-		return tx.db.Exec(`
+		return tx.DB.Exec(`
 			CREATE TEMP TABLE room ON COMMIT DROP AS
 			SELECT repeat('x', 1000) AS text FROM generate_series(1, 1000)`).Error
 	})
+}
+
+// Ping asks the database whether it answers.
+func (s *Store) Ping(ctx context.Context) error { return s.DB.WithContext(ctx).Exec("SELECT 1").Error }
+
+// Feel asks the same on a connection of its own, which no other work can hold up.
+func (s *Store) Feel(ctx context.Context) error {
+	return s.feeling.WithContext(ctx).Exec("SELECT 1").Error
 }

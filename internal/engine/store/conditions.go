@@ -1,7 +1,6 @@
 package store
 
 import (
-	"context"
 	"fmt"
 	"strings"
 	"time"
@@ -16,9 +15,9 @@ import (
 // as in the conditions themselves; what is neither does not hold. Nothing is bound: the
 // conditions stand in the design, and in the text of the statements as literals.
 
-// meets is the condition that a document meets what a timeline asks of its entries. d is the
+// Meets is the condition that a document meets what a timeline asks of its entries. d is the
 // name of a row of documents.
-func meets(t *plan.Timeline, d string) string {
+func Meets(t *plan.Timeline, d string) string {
 	return decided(t.Where, design.NameDoc, d+".fields", t.Entries.Fields)
 }
 
@@ -28,21 +27,12 @@ func tied(t *plan.Timeline, p string) string {
 	return decided(t.While, design.NamePair, p+".fields", t.Through.Fields)
 }
 
-// andTied is the same as one more condition, empty if nothing is asked.
-func andTied(t *plan.Timeline, p string) string {
+// AndTied is the same as one more condition, empty if nothing is asked.
+func AndTied(t *plan.Timeline, p string) string {
 	if t.While == nil {
 		return ""
 	}
 	return " AND " + tied(t, p)
-}
-
-// Ties tells whether a pair of an owner and an author is there that meets what a timeline
-// asks of it. Key: pairs (kind, b, a).
-func (s *Store) Ties(ctx context.Context, t *plan.Timeline, owner, author int64) (bool, error) {
-	var is bool
-	err := s.db.WithContext(ctx).Raw("SELECT EXISTS (SELECT FROM pairs p WHERE p.kind = ? AND p.b = ? AND p.a = ?"+
-		andTied(t, "p")+")", t.Through.Number, author, owner).Scan(&is).Error
-	return is, err
 }
 
 func decided(rule *design.Rule, about, values string, fields []*design.Field) string {

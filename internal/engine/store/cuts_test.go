@@ -8,6 +8,9 @@ import (
 	"yalvo/internal/design"
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/factsql"
+	"yalvo/internal/engine/store/queuesql"
+	"yalvo/internal/engine/store/timelinesql"
 )
 
 // short is a timeline of four, with the owners and authors it is tried on.
@@ -20,11 +23,11 @@ type short struct {
 
 func newShort(t *testing.T) short {
 	people := &plan.Collection{Number: 1}
-	return short{open(t), t, &plan.Timeline{
+	return short{Store: open(t), t: t, timeline: &plan.Timeline{
 		Number: 3, Timeline: &design.Timeline{Name: "home", Length: 4, Deliver: design.Push}, Owner: people,
 		Through: &plan.Pair{Pair: &design.Pair{Name: "follow"}, Number: 2, From: people, To: people},
 		By:      &plan.Reference{Field: &design.Field{Name: "author"}},
-	}, map[string]int64{}}
+	}, ids: map[string]int64{}}
 }
 
 func (s short) person(id string) {
@@ -41,18 +44,18 @@ func (s short) posts(author string, from, many int64) {
 	s.t.Helper()
 	write(s.t, s.Store, func(tx *store.Tx) error {
 		for i := from; i < from+many; i++ {
-			if err := tx.Post(3, s.ids[author], i, 1000+i); err != nil {
+			if err := timelinesql.Post(tx, 3, s.ids[author], i, 1000+i); err != nil {
 				return err
 			}
-			one := []store.FanOut{{Timeline: 3, Pair: 2, Author: s.ids[author], Doc: 1000 + i, Rank: i,
-				Due: store.Due{Until: math.MaxInt64}}}
-			if err := tx.Bound(one, 10); err != nil {
+			one := []timelinesql.FanOut{{Timeline: 3, Pair: 2, Author: s.ids[author], Doc: 1000 + i, Rank: i,
+				Due: queuesql.Due{Until: math.MaxInt64}}}
+			if err := timelinesql.Bound(tx, one, 10); err != nil {
 				return err
 			}
 			if !one[0].Done {
 				return fmt.Errorf("few followers, and the fan-out is not done: %+v", one[0])
 			}
-			if _, err := tx.Deliver(s.timeline, one); err != nil {
+			if _, err := timelinesql.Deliver(tx, s.timeline, one); err != nil {
 				return err
 			}
 		}
@@ -64,12 +67,12 @@ func (s short) posts(author string, from, many int64) {
 func (s short) stored(owner string) int {
 	s.t.Helper()
 	at := store.Address{Collection: 1, Key: owner}
-	is, err := s.Owner(s.t.Context(), at)
+	is, err := factsql.FindOwner(s.t.Context(), s.Store, at)
 	if err != nil {
 		s.t.Fatal(err)
 	}
-	places, err := s.Places(s.t.Context(), store.TimelinePage{Timeline: s.timeline, At: at, Owner: is,
-		After: store.FromTheTop, Limit: 1000}.Query())
+	places, err := timelinesql.Places(s.t.Context(), s.Store, timelinesql.TimelinePage{Timeline: s.timeline, At: at,
+		Owner: is, After: store.FromTheTop, Limit: 1000}.Query())
 	if err != nil {
 		s.t.Fatal(err)
 	}
@@ -81,7 +84,7 @@ func TestATrimCutsOnlyWhatHasOutgrownItsSlack(t *testing.T) {
 	for _, id := range []string{"ada", "ben", "cora"} {
 		s.person(id)
 	}
-	slack := int64(store.Slack(4))
+	slack := int64(timelinesql.Slack(4))
 	write(t, s.Store, func(tx *store.Tx) error { return tx.Tie(2, s.ids["ben"], s.ids["ada"]) })
 	s.posts("ada", 1, 4+slack)
 	trim := func() (cut []int64) {
@@ -89,7 +92,7 @@ func TestATrimCutsOnlyWhatHasOutgrownItsSlack(t *testing.T) {
 		write(t, s.Store, func(tx *store.Tx) error {
 			var done bool
 			var err error
-			_, cut, done, err = tx.TrimOwners(s.timeline, 0, 100)
+			_, cut, done, err = timelinesql.TrimOwners(tx, s.timeline, 0, 100)
 			if err == nil && !done {
 				err = fmt.Errorf("three owners, and the trim of a hundred is not done")
 			}
@@ -118,24 +121,31 @@ func TestACutTimelineKnowsWhenItIsTooShortAndIsRefilled(t *testing.T) {
 		s.person(id)
 	}
 	ada, ben := s.ids["ada"], s.ids["ben"]
-	slack := store.Slack(4)
+	slack := timelinesql.Slack(4)
 	write(t, s.Store, func(tx *store.Tx) error { return tx.Tie(2, ben, ada) })
 	s.posts("ada", 1, 40)
-	write(t, s.Store, func(tx *store.Tx) error { _, _, _, err := tx.TrimOwners(s.timeline, 0, 100); return err })
+	write(t, s.Store, func(tx *store.Tx) error {
+		_, _, _, err := timelinesql.TrimOwners(tx, s.timeline, 0,
+			100)
+		return err
+	})
 
 	// The posts go one by one, newest first. Right after a cut nothing is surplus.
-	withdraw := func(rank int64) (short []store.Shortened) {
+	withdraw := func(rank int64) (short []timelinesql.Shortened) {
 		t.Helper()
 		write(t, s.Store, func(tx *store.Tx) error {
-			if err := tx.Unpost(3, store.Posted{Author: ada, Rank: rank, Doc: 1000 + rank}); err != nil {
+			post := timelinesql.Posted{Author: ada, Rank: rank, Doc: 1000 + rank}
+			if err := timelinesql.Unpost(tx, 3, post); err != nil {
 				return err
 			}
-			gone := []store.FanOut{{Timeline: 3, Pair: 2, Author: ada, Doc: 1000 + rank, Rank: rank, Last: 1 << 40}}
-			cut, err := tx.Withdraw(gone)
+			gone := []timelinesql.FanOut{
+				{Timeline: 3, Pair: 2, Author: ada, Doc: 1000 + rank, Rank: rank, Last: 1 << 40},
+			}
+			cut, err := timelinesql.Withdraw(tx, gone)
 			if err != nil || len(cut) != 1 {
 				return fmt.Errorf("withdrew from %v: %w", cut, err)
 			}
-			short, err = tx.Shorten(cut)
+			short, err = timelinesql.Shorten(tx, cut)
 			return err
 		})
 		return short
@@ -144,11 +154,11 @@ func TestACutTimelineKnowsWhenItIsTooShortAndIsRefilled(t *testing.T) {
 		t.Fatalf("nothing is surplus after a cut, and the loss is not noticed: %v", short)
 	}
 	write(t, s.Store, func(tx *store.Tx) error { // counted again, there was enough
-		many, err := tx.CountAbove(3, []int64{ben}, 4+slack)
+		many, err := timelinesql.CountAbove(tx, 3, []int64{ben}, 4+slack)
 		if err != nil || many[ben] != 4+slack/2-1 {
 			return fmt.Errorf("%d entries above the cut: %w", many[ben], err)
 		}
-		return tx.SetSurplus(3, map[int64]int{ben: many[ben] - 4})
+		return timelinesql.SetSurplus(tx, 3, map[int64]int{ben: many[ben] - 4})
 	})
 	rank := int64(39)
 	for ; ; rank-- {
@@ -160,10 +170,10 @@ func TestACutTimelineKnowsWhenItIsTooShortAndIsRefilled(t *testing.T) {
 		t.Fatalf("noticed with %d entries left, want when there are fewer than 4", left)
 	}
 	write(t, s.Store, func(tx *store.Tx) error {
-		if cuts, err := tx.LockCuts(3, []int64{ben}); err != nil || !cuts[ben] {
+		if cuts, err := timelinesql.LockCuts(tx, 3, []int64{ben}); err != nil || !cuts[ben] {
 			return fmt.Errorf("no cut: %w", err)
 		}
-		return tx.Refill(s.timeline, ben)
+		return timelinesql.Refill(tx, s.timeline, ben)
 	})
 	if left := s.stored("ben"); left != 4+slack/2 {
 		t.Errorf("refilled to %d, want %d", left, 4+slack/2)
@@ -171,9 +181,9 @@ func TestACutTimelineKnowsWhenItIsTooShortAndIsRefilled(t *testing.T) {
 	for ; rank > 0; rank-- { // until everything fits, and the cut is no longer needed
 		withdraw0(t, s, ada, rank)
 	}
-	write(t, s.Store, func(tx *store.Tx) error { return tx.Refill(s.timeline, ben) })
+	write(t, s.Store, func(tx *store.Tx) error { return timelinesql.Refill(tx, s.timeline, ben) })
 	write(t, s.Store, func(tx *store.Tx) error {
-		if cuts, err := tx.LockCuts(3, []int64{ben}); err != nil || cuts[ben] {
+		if cuts, err := timelinesql.LockCuts(tx, 3, []int64{ben}); err != nil || cuts[ben] {
 			return fmt.Errorf("everything fits and there is still a cut: %w", err)
 		}
 		return nil
@@ -189,20 +199,24 @@ func TestTimelinesOfWhoIsGoneAreDroppedWithoutWaiting(t *testing.T) {
 	ben := s.ids["ben"]
 	write(t, s.Store, func(tx *store.Tx) error { return tx.Tie(2, ben, s.ids["ada"]) })
 	s.posts("ada", 1, 40)
-	write(t, s.Store, func(tx *store.Tx) error { _, _, _, err := tx.TrimOwners(s.timeline, 0, 100); return err })
+	write(t, s.Store, func(tx *store.Tx) error {
+		_, _, _, err := timelinesql.TrimOwners(tx, s.timeline, 0,
+			100)
+		return err
+	})
 	drop := func() (left bool) {
 		t.Helper()
 		write(t, s.Store, func(tx *store.Tx) error {
 			err := tx.WaitBriefly()
 			if err == nil {
-				_, left, err = tx.DropTimelines(3, []int64{ben}, 1000)
+				_, left, err = timelinesql.DropTimelines(tx, 3, []int64{ben}, 1000)
 			}
 			return err
 		})
 		return left
 	}
 	holder := s.Begin()
-	if cuts, err := holder.LockCuts(3, []int64{ben}); err != nil || !cuts[ben] {
+	if cuts, err := timelinesql.LockCuts(holder, 3, []int64{ben}); err != nil || !cuts[ben] {
 		t.Fatalf("no cut: %v", err)
 	}
 	if left := drop(); !left || s.stored("ben") != 0 {
@@ -215,7 +229,7 @@ func TestTimelinesOfWhoIsGoneAreDroppedWithoutWaiting(t *testing.T) {
 		t.Error("something is left though nobody holds it")
 	}
 	write(t, s.Store, func(tx *store.Tx) error {
-		if cuts, err := tx.LockCuts(3, []int64{ben}); err != nil || cuts[ben] {
+		if cuts, err := timelinesql.LockCuts(tx, 3, []int64{ben}); err != nil || cuts[ben] {
 			return fmt.Errorf("the cut is still there: %v, %w", cuts, err)
 		}
 		return nil
@@ -226,11 +240,12 @@ func TestTimelinesOfWhoIsGoneAreDroppedWithoutWaiting(t *testing.T) {
 func withdraw0(t *testing.T, s short, author, rank int64) {
 	t.Helper()
 	write(t, s.Store, func(tx *store.Tx) error {
-		if err := tx.Unpost(3, store.Posted{Author: author, Rank: rank, Doc: 1000 + rank}); err != nil {
+		post := timelinesql.Posted{Author: author, Rank: rank, Doc: 1000 + rank}
+		if err := timelinesql.Unpost(tx, 3, post); err != nil {
 			return err
 		}
-		_, err := tx.Withdraw([]store.FanOut{{Timeline: 3, Pair: 2, Author: author, Doc: 1000 + rank, Rank: rank,
-			Last: 1 << 40}})
+		_, err := timelinesql.Withdraw(tx, []timelinesql.FanOut{{Timeline: 3, Pair: 2, Author: author, Doc: 1000 + rank,
+			Rank: rank, Last: 1 << 40}})
 		return err
 	})
 }
@@ -254,15 +269,15 @@ func TestWhatTheFactsDoNotJustifyIsFoundAndTakenOut(t *testing.T) {
 		if err := tx.Untie(2, s.ids["ben"], s.ids["cora"]); err != nil {
 			return err
 		}
-		return tx.Unpost(3, store.Posted{Author: s.ids["ada"], Rank: 2, Doc: 1002})
+		return timelinesql.Unpost(tx, 3, timelinesql.Posted{Author: s.ids["ada"], Rank: 2, Doc: 1002})
 	})
 	write(t, s.Store, func(tx *store.Tx) error {
-		doubtful, err := tx.Doubtful(s.timeline, s.ids["ben"])
+		doubtful, err := timelinesql.Doubtful(tx, s.timeline, s.ids["ben"])
 		if err != nil || len(doubtful) != 2 {
 			return fmt.Errorf("doubtful are %v, want ada and cora: %w", doubtful, err)
 		}
-		lost, err := tx.TakeOut(s.timeline, []store.Subscription{{Owner: s.ids["ben"], Author: doubtful[0]},
-			{Owner: s.ids["ben"], Author: doubtful[1]}})
+		lost, err := timelinesql.TakeOut(tx, s.timeline, []timelinesql.Subscription{{Owner: s.ids["ben"],
+			Author: doubtful[0]}, {Owner: s.ids["ben"], Author: doubtful[1]}})
 		if err != nil || len(lost) != 1 || lost[0].Lost != 3 {
 			return fmt.Errorf("lost %v, want cora's two and ada's removed one: %w", lost, err)
 		}
@@ -282,8 +297,8 @@ func TestAnEntryThatCameBackIsAnother(t *testing.T) {
 	s.posts("ada", 1, 1)
 	signature := func() string {
 		t.Helper()
-		all, err := s.Signatures(t.Context(), []store.Watched{{Timeline: s.timeline,
-			Owner: store.Owner{N: s.ids["ben"]}, After: store.FromTheTop, Limit: 10}})
+		all, err := timelinesql.Signatures(t.Context(), s.Store, []timelinesql.Watched{{Timeline: s.timeline,
+			Owner: factsql.Owner{N: s.ids["ben"]}, After: store.FromTheTop, Limit: 10}})
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -1,9 +1,9 @@
-// Package store keeps an app's facts, duplicates and due work in PostgreSQL,
-// through GORM. All SQL of the product is here, each statement beside the Go
-// function that runs it, with the index it relies on.
+// Package store keeps an app's facts, duplicates and due work in PostgreSQL, through GORM: connections,
+// transactions, the tables and their versions, locks, a stored document, and parts that statements are made of.
 //
-// In go numbers and plain values; out come rows. What a change makes due is
-// package plan's to say, and when which statement runs is package engine's.
+// The statements are in the rooms within it, one for each feature, each beside the Go function that runs it,
+// with the index it relies on: all SQL of the product is there. What a change makes due is package plan's to
+// say, and when which statement runs is for the rest of the engine.
 //
 // Locks, in the order in which they are taken, so that no two writers wait
 // for each other in a circle without PostgreSQL noticing and one of them

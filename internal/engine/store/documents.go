@@ -1,13 +1,10 @@
 package store
 
 import (
-	"context"
 	"encoding/json"
 	"fmt"
-	"strconv"
 	"time"
 
-	"yalvo/internal/design"
 	"yalvo/internal/design/plan"
 )
 
@@ -25,19 +22,19 @@ type Document struct {
 	MadeFrom   []byte // digest of the request that created it
 	Shape      int    // the form of its fields
 	Quiet      Quiet  // see [Quiet]; nil: there were no such edits
-	Row        uint32 // the version of the row that holds the facts, as [Tx.Known] tells it: it changes with them
-	Ranks      ranked // its places in the timelines its collection enters, in their order
+	Row        uint32 // the version of the row that holds the facts, as [factsql.Known] tells it: it changes with them
+	Ranks      Ranked // its places in the timelines its collection enters, in their order
 }
 
-// ranked reads numbers that stand in one text, separated by commas.
-type ranked []int64
+// Ranked reads numbers that stand in one text, separated by commas.
+type Ranked []int64
 
 // GormDataType is what GORM wants to know of every type.
-func (ranked) GormDataType() string { return "text" }
+func (Ranked) GormDataType() string { return "text" }
 
 // Scan reads them.
-func (r *ranked) Scan(text any) error {
-	*r = numbersIn(fmt.Sprint(text))
+func (r *Ranked) Scan(text any) error {
+	*r = NumbersIn(fmt.Sprint(text))
 	return nil
 }
 
@@ -47,266 +44,26 @@ type Address struct {
 	Key        string
 }
 
-const documentColumns = `
+const DocumentColumns = `
 	d.n, d.collection, d.key, coalesce(d.parent, 0) AS parent, d.version, d.created, d.updated,
 	d.fields, coalesce(k.values, '{}') AS kept, d.made_from, coalesce(d.shape, 0) AS shape, d.quiet`
 
-// columnsOf are the columns of a document whose collection is known.
-func columnsOf(c *plan.Collection) string {
-	return documentColumns + ", " + ranks(c, "d") + " AS ranks"
+// FieldColumns are the columns of a document whose collection is known.
+func FieldColumns(c *plan.Collection) string {
+	return DocumentColumns + ", " + Ranks(c, "d") + " AS ranks"
 }
 
-// Document reads a document with its kept values, false if there is none.
-// Index: documents (collection, key).
-func (s *Store) Document(ctx context.Context, c *plan.Collection, key string) (Document, bool, error) {
-	return s.Looking(ctx).Document(c, key)
-}
-
-// Document is [Store.Document] within a transaction.
-func (tx *Tx) Document(c *plan.Collection, key string) (Document, bool, error) {
-	return tx.lock(c, key, "")
-}
-
-// LockForEdit reads a document and keeps others from changing or removing it
-// until the transaction ends. Others may still point at it.
-func (tx *Tx) LockForEdit(c *plan.Collection, key string) (Document, bool, error) {
-	return tx.lock(c, key, "FOR NO KEY UPDATE OF d")
-}
-
-// LockForRemoval reads a document and keeps everyone else off it, those who
-// want to point at it included, until the transaction ends.
-func (tx *Tx) LockForRemoval(c *plan.Collection, key string) (Document, bool, error) {
-	return tx.lock(c, key, "FOR UPDATE OF d")
-}
-
-// lock reads a document, its facts in the form that the design in force has.
-func (tx *Tx) lock(c *plan.Collection, key, strength string) (Document, bool, error) {
-	var d Document
-	got := tx.db.Raw(`
-		SELECT `+columnsOf(c)+`
-		FROM documents d LEFT JOIN kept k ON k.doc = d.n
-		WHERE d.collection = ? AND d.key = ?
-		`+strength, c.Number, key).Scan(&d)
-	d.lift(c)
-	return d, got.RowsAffected > 0, got.Error
-}
-
-// LockNumbered locks documents of a collection for removal, in ascending order,
-// and returns those that still exist. It waits for nobody: those that others
-// hold are left out too.
-func (tx *Tx) LockNumbered(c *plan.Collection, ns []int64) ([]Document, error) {
-	var found []Document
-	err := tx.db.Raw(`
-		SELECT `+columnsOf(c)+`
-		FROM documents d LEFT JOIN kept k ON k.doc = d.n
-		WHERE d.n = ANY(?::bigint[]) AND d.collection = ?
-		ORDER BY d.n
-		FOR UPDATE OF d SKIP LOCKED`, bigints(ns), c.Number).Scan(&found).Error
-	for i := range found {
-		found[i].lift(c)
-	}
-	return found, err
-}
-
-// lift brings facts that are still stored in the form of the version before to
+// Lift brings facts that are still stored in the form of the version before to
 // that of the design in force.
-func (d *Document) lift(c *plan.Collection) {
+func (d *Document) Lift(c *plan.Collection) {
 	if d.Shape != c.Shape && c.Lift != nil && len(d.Fields) > 0 {
 		d.Fields, d.Shape = c.Lift(d.Fields, d.Created), c.Shape
 	}
 }
 
-// Strength says how firmly a document that others will hang on is held.
-type Strength string
-
-// The strengths: Existing keeps a document from being removed, Unchanged
-// from being changed too, so that what is copied of it stays right. Edited is
-// for who will change it, Removed for who will remove it.
-const (
-	Existing  Strength = "FOR KEY SHARE"
-	Unchanged Strength = "FOR SHARE"
-	Edited    Strength = "FOR NO KEY UPDATE"
-	Removed   Strength = "FOR UPDATE"
-)
-
-// LockTargets holds documents that a write is about to point at, in ascending
-// order. Those that do not exist are missing from the answer.
-// Index: documents (collection, key).
-func (tx *Tx) LockTargets(addresses []Address, strength Strength) (map[Address]Document, error) {
-	found := make(map[Address]Document, len(addresses))
-	if len(addresses) == 0 {
-		return found, nil
-	}
-	collections, keys := make([]int64, len(addresses)), make([]string, len(addresses))
-	for i, a := range addresses {
-		collections[i], keys[i] = int64(a.Collection), a.Key
-	}
-	var rows []Document
-	columns, join := "d.n, d.collection, d.key", ""
-	if strength == Unchanged { // then its values are wanted too
-		columns, join = documentColumns, "LEFT JOIN kept k ON k.doc = d.n"
-	}
-	err := tx.db.Raw(`
-		SELECT `+columns+`
-		FROM unnest(?::smallint[], ?::text[]) AS want (collection, key)
-		JOIN documents d ON d.collection = want.collection AND d.key = want.key
-		`+join+`
-		ORDER BY d.n
-		`+string(strength)+` OF d`, bigints(collections), texts(keys)).Scan(&rows).Error
-	for _, d := range rows {
-		found[Address{d.Collection, d.Key}] = d
-	}
-	return found, err
-}
-
-// Update writes new fields into a locked document of a collection and, if there
-// are any, new kept values. Touched are the values that differ. Index: misfits_of.
-func (tx *Tx) Update(c *plan.Collection, d *Document, touched []string, kept map[string]json.RawMessage) error {
-	var s struct {
-		Version int64
-		Updated time.Time
-		Quiet   Quiet
-		Ranks   ranked
-	}
-	key := quietKey(touched, c.Access.Narrowed())
-	// References to nothing that the edit leaves as they are stay listed.
-	err := tx.db.Raw(`
-		WITH written AS (
-		UPDATE documents d SET fields = ?::jsonb, version = version + 1, shape = `+shape(c.Shape)+`,
-			updated = CASE WHEN quietly.key = '' THEN quietly.at ELSE updated END,
-			quiet = CASE WHEN quietly.key = '' THEN quiet ELSE coalesce(quiet, '{}') || jsonb_build_object(quietly.key,
-				jsonb_build_array(coalesce((quiet -> quietly.key ->> 0)::bigint, 0) + 1, quietly.at)) END
-		FROM (SELECT clock_timestamp() AS at, ?::text AS key) quietly
-		WHERE n = ?
-		RETURNING n, version, updated, quiet, `+ranks(c, "d")+` AS ranks),
-		listed AS (
-			UPDATE misfits m SET stamp = w.version
-			FROM written w
-			WHERE m.doc = w.n AND m.subject = ? AND m.stamp = w.version - 1 AND m.code = ?
-			  AND m.field <> ALL(?::text[]))
-		SELECT version, updated, quiet, ranks FROM written`, string(d.Fields), key, d.N, c.Number,
-		design.MistakeNoTarget, texts(touched)).Scan(&s).Error
-	d.Version, d.Updated, d.Quiet, d.Ranks = s.Version, s.Updated, s.Quiet, s.Ranks
-	if err != nil || len(kept) == 0 {
-		return err
-	}
-	patch, err := json.Marshal(kept)
-	if err != nil {
-		return err
-	}
-	var now struct{ Kept json.RawMessage }
-	err = tx.db.Raw(`
-		UPDATE kept SET "values" = "values" || ?::jsonb
-		WHERE doc = ?
-		RETURNING "values" AS kept`, string(patch), d.N).Scan(&now).Error
-	d.Kept = now.Kept
-	return err
-}
-
-// Delete takes documents away with all that belongs to them alone: kept
-// values, references, unique values, what frozen copies were given. What others
-// hold of them is due work; their keys are remembered until it is done, and longer
-// what they would have gone with: what they lay under, and where references of
-// some kinds pointed.
-func (tx *Tx) Delete(ns []int64, removing []plan.Number) error {
-	if err := tx.LockKept(ns); err != nil {
-		return err
-	}
-	err := tx.db.Exec(`
-		WITH gone AS (DELETE FROM documents WHERE n = ANY(?::bigint[]) RETURNING n, key, collection, created, parent)
-		INSERT INTO departed (n, key, collection, created, of)
-		SELECT g.n, g.key, g.collection, g.created, array_remove(g.parent || ARRAY(
-			SELECT r.target FROM refs r WHERE r.source = g.n AND r.reference = ANY(?::smallint[])), NULL)
-		FROM gone g`, bigints(ns), numberArgs(removing)).Error
-	if err != nil {
-		return err
-	}
-	for _, sql := range []string{
-		"DELETE FROM kept WHERE doc = ANY(?::bigint[])",
-		"DELETE FROM refs WHERE source = ANY(?::bigint[])",
-		"DELETE FROM uniques WHERE doc = ANY(?::bigint[])",
-		"DELETE FROM origins WHERE source = ANY(?::bigint[])",
-	} {
-		if err := tx.db.Exec(sql, bigints(ns)).Error; err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-// Number is the row number of a document, 0 if there is none.
-func (s *Store) Number(ctx context.Context, a Address) (int64, error) {
+// NewestDocument is the highest number that a document has been given, 0 if none.
+func (tx *Tx) NewestDocument() (int64, error) {
 	var n int64
-	err := s.db.WithContext(ctx).Raw("SELECT n FROM documents WHERE collection = ? AND key = ?", a.Collection,
-		a.Key).Scan(&n).Error
+	err := tx.DB.Raw("SELECT coalesce(max(n), 0) FROM documents").Scan(&n).Error
 	return n, err
-}
-
-// Owner is the document that owns a timeline: its number, and in which part of
-// the table its entries lie, from 1; 0: not known. Naming the part spares a read
-// the other seven.
-type Owner struct {
-	N    int64
-	Part int
-}
-
-// parts is how many the table of entries has.
-const parts = 8
-
-// entries is the table to read.
-func (o Owner) entries() string {
-	if o.Part == 0 {
-		return "entries"
-	}
-	return "entries_" + strconv.Itoa(o.Part-1)
-}
-
-// Owner finds an owner, with the number 0 if there is none.
-func (s *Store) Owner(ctx context.Context, a Address) (Owner, error) {
-	var o Owner
-	err := s.db.WithContext(ctx).Raw(`
-		SELECT d.n, part
-		FROM documents d CROSS JOIN generate_series(1, ?::int) AS part
-		WHERE d.collection = ? AND d.key = ? AND satisfies_hash_partition('entries'::regclass, ?::int, part - 1, d.n)`,
-		parts, a.Collection, a.Key, parts).Scan(&o).Error
-	return o, err
-}
-
-// Keys are the keys of documents by their numbers, as far as they exist.
-func (s *Store) Keys(ctx context.Context, ns []int64) (map[int64]string, error) {
-	docs, err := s.Looking(ctx).Numbered(ns)
-	keys := make(map[int64]string, len(docs))
-	for _, d := range docs {
-		keys[d.N] = d.Key
-	}
-	return keys, err
-}
-
-// Below are those of some documents that have a lower number than a given one.
-// Index: documents (collection, key).
-func (tx *Tx) Below(n int64, addresses []Address) ([]Address, error) {
-	collections, keys := make(bigints, len(addresses)), make(texts, len(addresses))
-	for i, a := range addresses {
-		collections[i], keys[i] = int64(a.Collection), a.Key
-	}
-	var below []Address
-	err := tx.db.Raw(`
-		SELECT d.collection, d.key
-		FROM unnest(?::smallint[], ?::text[]) AS want (collection, key)
-		JOIN documents d ON d.collection = want.collection AND d.key = want.key
-		WHERE d.n < ?`, collections, keys, n).Scan(&below).Error
-	return below, err
-}
-
-// Numbered reads the names of documents by their numbers, without locking them.
-func (tx *Tx) Numbered(ns []int64) ([]Document, error) {
-	var found []Document
-	err := tx.db.Raw("SELECT n, collection, key FROM documents WHERE n = ANY(?::bigint[]) ORDER BY n",
-		bigints(ns)).Scan(&found).Error
-	return found, err
-}
-
-// Numbered is the same outside of a transaction.
-func (s *Store) Numbered(ctx context.Context, ns []int64) ([]Document, error) {
-	return s.Looking(ctx).Numbered(ns)
 }

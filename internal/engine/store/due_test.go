@@ -12,6 +12,9 @@ import (
 
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/factsql"
+	"yalvo/internal/engine/store/keptsql"
+	"yalvo/internal/engine/store/queuesql"
 )
 
 func write(t *testing.T, s *store.Store, run func(tx *store.Tx) error) {
@@ -22,7 +25,7 @@ func write(t *testing.T, s *store.Store, run func(tx *store.Tx) error) {
 }
 
 // docs are the documents of claimed work, in order.
-func docs(due []store.Due) string {
+func docs(due []queuesql.Due) string {
 	var all []string
 	for _, d := range due {
 		all = append(all, fmt.Sprint(d.Doc))
@@ -41,21 +44,21 @@ func TestOnlyLanesWhoseTimeHasComeHaveWorkDue(t *testing.T) {
 	s := open(t)
 	due := func(want ...plan.Lane) {
 		t.Helper()
-		if got, err := s.LookForWork(t.Context()); err != nil || !slices.Equal(got.Lanes, want) {
+		if got, err := queuesql.LookForWork(t.Context(), s); err != nil || !slices.Equal(got.Lanes, want) {
 			t.Errorf("work is due in lanes %v: got %v, %v", want, got, err)
 		}
 	}
 	due()
 	write(t, s, func(tx *store.Tx) error {
-		return tx.AppendDue(5, append(deliveries(1, 2), plan.AddTo(2, 9, -1)))
+		return queuesql.AppendDue(tx, 5, append(deliveries(1, 2), plan.AddTo(2, 9, -1)))
 	})
 	due(plan.Counting, plan.Delivering)
 	write(t, s, func(tx *store.Tx) error {
-		all, _, err := tx.ClaimDue(plan.Counting, 1)
+		all, _, err := queuesql.ClaimDue(tx, plan.Counting, 1)
 		if err != nil || len(all) != 1 {
 			return fmt.Errorf("claimed %v, %v", all, err)
 		}
-		return tx.PostponeDue(time.Hour, all[0])
+		return queuesql.PostponeDue(tx, time.Hour, all[0])
 	})
 	due(plan.Delivering)
 }
@@ -63,11 +66,11 @@ func TestOnlyLanesWhoseTimeHasComeHaveWorkDue(t *testing.T) {
 func TestWorkIsTakenOnceOldestFirstAndByLane(t *testing.T) {
 	s := open(t)
 	write(t, s, func(tx *store.Tx) error {
-		return tx.AppendDue(5, append(deliveries(1, 2, 3), plan.AddTo(2, 9, -1)))
+		return queuesql.AppendDue(tx, 5, append(deliveries(1, 2, 3), plan.AddTo(2, 9, -1)))
 	})
 	claim := func(tx *store.Tx, lane plan.Lane, limit int) string {
 		t.Helper()
-		due, _, err := tx.ClaimDue(lane, limit)
+		due, _, err := queuesql.ClaimDue(tx, lane, limit)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -103,12 +106,12 @@ func TestWhoHasMuchDueDoesNotHoldUpWhoHasLittle(t *testing.T) {
 		for owner := range int64(500) {
 			work = append(work, plan.SubscribeTo(1, owner, 7))
 		}
-		return tx.AppendDue(5, append(work, plan.SubscribeTo(1, 1, 8), plan.SubscribeTo(1, 1, 6)))
+		return queuesql.AppendDue(tx, 5, append(work, plan.SubscribeTo(1, 1, 8), plan.SubscribeTo(1, 1, 6)))
 	})
-	turns := &store.Turns{}
+	turns := &queuesql.Turns{}
 	var authors []int64
 	write(t, s, func(tx *store.Tx) error {
-		due, _, err := tx.ClaimFairly(store.Subscriptions, turns, 100)
+		due, _, err := queuesql.ClaimFairly(tx, queuesql.Subscriptions, turns, 100)
 		for _, d := range due {
 			if !slices.Contains(authors, d.Key) {
 				authors = append(authors, d.Key)
@@ -123,16 +126,16 @@ func TestWhoHasMuchDueDoesNotHoldUpWhoHasLittle(t *testing.T) {
 
 func TestALongStepGoesToTheEndOfItsLaneAndKeepsItsPlace(t *testing.T) {
 	s := open(t)
-	write(t, s, func(tx *store.Tx) error { return tx.AppendDue(5, deliveries(1, 2)) })
+	write(t, s, func(tx *store.Tx) error { return queuesql.AppendDue(tx, 5, deliveries(1, 2)) })
 	write(t, s, func(tx *store.Tx) error {
-		due, _, err := tx.ClaimDue(plan.Delivering, 1)
+		due, _, err := queuesql.ClaimDue(tx, plan.Delivering, 1)
 		if err != nil {
 			return err
 		}
-		return tx.ContinueDue([]store.Progress{{Due: due[0], Next: 40, Passed: 40}})
+		return queuesql.ContinueDue(tx, []queuesql.Progress{{Due: due[0], Next: 40, Passed: 40}})
 	})
 	write(t, s, func(tx *store.Tx) error {
-		due, _, err := tx.ClaimDue(plan.Delivering, 9)
+		due, _, err := queuesql.ClaimDue(tx, plan.Delivering, 9)
 		if err != nil {
 			return err
 		}
@@ -141,27 +144,27 @@ func TestALongStepGoesToTheEndOfItsLaneAndKeepsItsPlace(t *testing.T) {
 		}
 		return nil
 	})
-	if got, err := s.UnsettledChange(t.Context(), 5); err != nil || !got.Due {
+	if got, err := queuesql.UnsettledChange(t.Context(), s, 5); err != nil || !got.Due {
 		t.Errorf("its reader is told that it is settled (%v)", err)
 	}
 }
 
 func TestFailingWorkPausesLongerEachTimeAndIsParked(t *testing.T) {
 	s := open(t)
-	write(t, s, func(tx *store.Tx) error { return tx.AppendDue(5, deliveries(1)) })
-	claim := func() (due []store.Due) {
+	write(t, s, func(tx *store.Tx) error { return queuesql.AppendDue(tx, 5, deliveries(1)) })
+	claim := func() (due []queuesql.Due) {
 		t.Helper()
 		write(t, s, func(tx *store.Tx) error {
 			var err error
-			due, _, err = tx.ClaimDue(plan.Delivering, 9)
+			due, _, err = queuesql.ClaimDue(tx, plan.Delivering, 9)
 			return err
 		})
 		return due
 	}
 	d := claim()[0]
 	var last time.Duration
-	for attempt := 1; attempt < store.MaxAttempts; attempt++ {
-		parked, err := s.FailDue(t.Context(), d, errors.New("broken"), false, 100*time.Millisecond)
+	for attempt := 1; attempt < queuesql.MaxAttempts; attempt++ {
+		parked, err := queuesql.FailDue(t.Context(), s, d, errors.New("broken"), false, 100*time.Millisecond)
 		if err != nil || parked {
 			t.Fatalf("attempt %d: parked %v, %v", attempt, parked, err)
 		}
@@ -175,22 +178,23 @@ func TestFailingWorkPausesLongerEachTimeAndIsParked(t *testing.T) {
 		last = pause
 		d.Attempts++
 	}
-	if parked, err := s.FailDue(t.Context(), d, errors.New("still broken"), false, 100*time.Millisecond); err != nil ||
-		!parked {
-		t.Fatalf("not parked after %d attempts (%v)", store.MaxAttempts, err)
+	parked, err := queuesql.FailDue(t.Context(), s, d, errors.New("still broken"), false, 100*time.Millisecond)
+	if err != nil || !parked {
+		t.Fatalf("not parked after %d attempts (%v)", queuesql.MaxAttempts, err)
 	}
-	work, err := s.ParkedWork(t.Context(), 9)
+	work, err := queuesql.ParkedWork(t.Context(), s, 9)
 	if err != nil || len(work) != 1 || work[0].Error != "still broken" || work[0].Doc != 1 ||
-		work[0].Attempts != store.MaxAttempts {
+		work[0].Attempts != queuesql.MaxAttempts {
 		t.Errorf("parked: %+v (%v)", work, err)
 	}
-	if got, err := s.UnsettledChange(t.Context(), 5); err != nil || got.Due || !got.Parked {
+	if got, err := queuesql.UnsettledChange(t.Context(), s, 5); err != nil || got.Due || !got.Parked {
 		t.Errorf("a reader of the change is told: %+v (%v)", got, err)
 	}
-	if got, err := s.Unsettled(t.Context(), store.Wanted{UpTo: 9}); err != nil || got[0].Due || got[0].Parked {
+	if got, err := queuesql.Unsettled(t.Context(), s, queuesql.Wanted{UpTo: 9}); err != nil || got[0].Due ||
+		got[0].Parked {
 		t.Errorf("a reader of everything is held up: %+v (%v)", got, err)
 	}
-	if n, err := s.Retry(t.Context(), 0); err != nil || n != 1 {
+	if n, err := queuesql.Retry(t.Context(), s, 0); err != nil || n != 1 {
 		t.Errorf("retried %d (%v)", n, err)
 	}
 	if got := claim(); docs(got) != "1" || got[0].Attempts != 0 {
@@ -209,11 +213,11 @@ func TestDeltasOfSeveralCountsBecomeOneUpdate(t *testing.T) {
 			}
 			ns = append(ns, n)
 		}
-		add := func(by json.Number) store.Delta { return store.Delta{How: store.Add, By: by} }
-		there, err := tx.ApplyDeltas(store.Deltas{
-			ns[0]: {"likes": add("-2"), "notes": add("3"), "most": {How: store.AtLeast, By: "4"}},
-			ns[1]: {"likes": add("1.50"), "most": {How: store.AtLeast, By: "7.0"},
-				"least": {How: store.AtMost, By: "7"}},
+		add := func(by json.Number) keptsql.Delta { return keptsql.Delta{How: keptsql.Add, By: by} }
+		there, err := keptsql.ApplyDeltas(tx, keptsql.Deltas{
+			ns[0]: {"likes": add("-2"), "notes": add("3"), "most": {How: keptsql.AtLeast, By: "4"}},
+			ns[1]: {"likes": add("1.50"), "most": {How: keptsql.AtLeast, By: "7.0"},
+				"least": {How: keptsql.AtMost, By: "7"}},
 			999: {"likes": add("1")}})
 		if len(there) != 2 {
 			t.Errorf("added to %v, and one of three is gone", there)
@@ -222,7 +226,7 @@ func TestDeltasOfSeveralCountsBecomeOneUpdate(t *testing.T) {
 	})
 	for key, want := range map[string]string{"a": `{"most": 5, "name": "x", "least": null, "likes": 3, "notes": 3}`,
 		"b": `{"most": 7, "name": "x", "least": 7, "likes": 6.5}`} {
-		d, found, err := s.Document(t.Context(), &plan.Collection{Number: 1}, key)
+		d, found, err := factsql.Document(s.Looking(t.Context()), &plan.Collection{Number: 1}, key)
 		if err != nil || !found || string(d.Kept) != want {
 			t.Errorf("%s: %s (%v)", key, d.Kept, err)
 		}

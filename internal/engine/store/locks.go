@@ -33,14 +33,14 @@ func (tx *Tx) TryAuthors(timeline plan.Number, authors []int64, shared bool) (he
 		First, Both bool
 	}
 	whole := authorLock(timeline, 0)
-	err = tx.db.Raw(`
+	err = tx.DB.Raw(`
 		WITH timeline AS MATERIALIZED (SELECT pg_try_advisory_xact_lock_shared(?::bigint) AS free)
 		SELECT author, first, first AND `+try+`(lock | ?::bigint) AS both
 		FROM (
 			SELECT w.author, w.author | ?::bigint AS lock, t.free AND `+try+`(w.author | ?::bigint) AS first
 			FROM timeline t CROSS JOIN unnest(?::bigint[]) AS w (author)
 			OFFSET 0
-		) w`, whole, int64(otherHalf), whole, whole, bigints(authors)).Scan(&rows).Error
+		) w`, whole, int64(otherHalf), whole, whole, Bigints(authors)).Scan(&rows).Error
 	held = make(map[int64]bool, len(rows))
 	for _, r := range rows {
 		switch {
@@ -57,7 +57,7 @@ func (tx *Tx) TryAuthors(timeline plan.Number, authors []int64, shared bool) (he
 // authors before this one, or one half of this one.
 func (tx *Tx) LockAuthor(timeline plan.Number, author int64) error {
 	first := authorLock(timeline, author)
-	return tx.db.Exec("SELECT pg_advisory_xact_lock_shared(?), pg_advisory_xact_lock(?), pg_advisory_xact_lock(?)",
+	return tx.DB.Exec("SELECT pg_advisory_xact_lock_shared(?), pg_advisory_xact_lock(?), pg_advisory_xact_lock(?)",
 		authorLock(timeline, 0), first, first|otherHalf).Error
 }
 
@@ -66,7 +66,7 @@ func (tx *Tx) LockAuthor(timeline plan.Number, author int64) error {
 // with an author's lock it comes by itself. A new document's entry in its author's
 // own timeline is the exception: it is written with the document.
 func (tx *Tx) ShareTimeline(timeline plan.Number) error {
-	return tx.db.Exec("SELECT pg_advisory_xact_lock_shared(?)", authorLock(timeline, 0)).Error
+	return tx.DB.Exec("SELECT pg_advisory_xact_lock_shared(?)", authorLock(timeline, 0)).Error
 }
 
 // LockTimeline waits until nobody writes entries of a kind of timeline, and keeps
@@ -81,15 +81,15 @@ func (tx *Tx) LockPart(timeline plan.Number, author int64, last bool) error {
 	if last {
 		half |= otherHalf
 	}
-	return tx.db.Exec("SELECT pg_advisory_xact_lock_shared(?), pg_advisory_xact_lock(?)", authorLock(timeline, 0),
+	return tx.DB.Exec("SELECT pg_advisory_xact_lock_shared(?), pg_advisory_xact_lock(?)", authorLock(timeline, 0),
 		half).Error
 }
 
 // TryLocks takes the locks that are free until the transaction ends.
 func (tx *Tx) TryLocks(keys ...int64) (map[int64]bool, error) {
 	var got []int64
-	err := tx.db.Raw("SELECT k FROM unnest(?::bigint[]) AS t (k) WHERE pg_try_advisory_xact_lock(k)",
-		bigints(keys)).Scan(&got).Error
+	err := tx.DB.Raw("SELECT k FROM unnest(?::bigint[]) AS t (k) WHERE pg_try_advisory_xact_lock(k)",
+		Bigints(keys)).Scan(&got).Error
 	held := make(map[int64]bool, len(got))
 	for _, k := range got {
 		held[k] = true
@@ -104,10 +104,10 @@ func (tx *Tx) TryLockLane(lane plan.Lane) (bool, error) {
 	return len(held) > 0, err
 }
 
-// betweenLock takes the lock on what lies between two documents f.n and t.n.
+// BetweenLock takes the lock on what lies between two documents f.n and t.n.
 // The two-key form is a space of its own; two couples that share a lock only
 // wait for each other.
-const betweenLock = "pg_advisory_xact_lock(hashint8(least(f.n, t.n)), hashint8(greatest(f.n, t.n)))"
+const BetweenLock = "pg_advisory_xact_lock(hashint8(least(f.n, t.n)), hashint8(greatest(f.n, t.n)))"
 
 // LockBetween keeps others from setting or dissolving pairs between two
 // documents, by their keys, until the transaction ends. Who sets a kind that
@@ -115,17 +115,17 @@ const betweenLock = "pg_advisory_xact_lock(hashint8(least(f.n, t.n)), hashint8(g
 // at the same moment, the later one sees the other. It does nothing if one of
 // the documents is missing.
 func (tx *Tx) LockBetween(from, to Address) error {
-	return tx.db.Exec("SELECT "+betweenLock+" FROM documents f, documents t WHERE f.collection = ? AND f.key = ? AND "+
+	return tx.DB.Exec("SELECT "+BetweenLock+" FROM documents f, documents t WHERE f.collection = ? AND f.key = ? AND "+
 		"t.collection = ? AND t.key = ?",
 		from.Collection, from.Key, to.Collection, to.Key).Error
 }
 
 // WaitBriefly has the transaction fail where it would wait longer for a lock.
 func (tx *Tx) WaitBriefly() error {
-	return tx.db.Exec("SELECT set_config('lock_timeout', '1s', true)").Error
+	return tx.DB.Exec("SELECT set_config('lock_timeout', '1s', true)").Error
 }
 
 // Lock waits for one lock. The caller must hold no other.
 func (tx *Tx) Lock(key int64) error {
-	return tx.db.Exec("SELECT pg_advisory_xact_lock(?)", key).Error
+	return tx.DB.Exec("SELECT pg_advisory_xact_lock(?)", key).Error
 }

@@ -5,6 +5,7 @@ import (
 	"testing"
 
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/keptsql"
 )
 
 // Who is to wait briefly fails where another holds what it wants, however long that takes;
@@ -20,12 +21,12 @@ func TestWhoWaitsBrieflyGivesUp(t *testing.T) {
 					return err
 				}
 			}
-			return tx.LockKept([]int64{n})
+			return keptsql.LockKept(tx, []int64{n})
 		})
 	}
 	patient := make(chan error, 1)
 	err := s.Write(t.Context(), func(tx *store.Tx) error {
-		if err := tx.LockKept([]int64{n}); err != nil {
+		if err := keptsql.LockKept(tx, []int64{n}); err != nil {
 			return err
 		}
 		go func() { patient <- want(false) }()

@@ -4,6 +4,7 @@ import (
 	"embed"
 	"fmt"
 	"strconv"
+	"time"
 )
 
 // SchemaVersion is the version of the tables that this program works with: it
@@ -20,7 +21,7 @@ var migrations embed.FS
 // migrate brings the tables of an earlier version along, if the program reads the design in
 // force.
 func (tx *Tx) migrate(reads func(Design) error) error {
-	text, err := setting(tx.db, "schema")
+	text, err := setting(tx.DB, "schema")
 	if err != nil {
 		return err
 	}
@@ -44,19 +45,33 @@ func (tx *Tx) migrate(reads func(Design) error) error {
 		if err != nil {
 			return err
 		}
-		if err := tx.db.Exec(string(sql)).Error; err != nil {
+		if err := tx.DB.Exec(string(sql)).Error; err != nil {
 			return fmt.Errorf("bringing the tables from version %d to %d: %w", version, version+1, err)
 		}
 	}
-	return tx.db.Exec("UPDATE settings SET value = ? WHERE name = 'schema'", strconv.Itoa(SchemaVersion)).Error
+	return tx.DB.Exec("UPDATE settings SET value = ? WHERE name = 'schema'", strconv.Itoa(SchemaVersion)).Error
 }
 
 // readable sees that the design in force can be read, whatever version the tables are of.
 func (tx *Tx) readable(reads func(Design) error) error {
 	var all []Design
-	err := tx.db.Raw("SELECT version, file, source FROM designs ORDER BY version DESC LIMIT 1").Scan(&all).Error
+	err := tx.DB.Raw("SELECT version, file, source FROM designs ORDER BY version DESC LIMIT 1").Scan(&all).Error
 	if err != nil || len(all) == 0 {
 		return err
 	}
 	return reads(all[0])
 }
+
+// Design is a version of the design as it was applied.
+type Design struct {
+	Version int
+	Applied time.Time
+	File    string
+	Source  string
+	Author  string
+	Did     []byte // JSON, nil of the first
+}
+
+// FirstOfNothing is the highest of the numbers that stand for nothing stored: of
+// names that have none yet, in what is only tried.
+const FirstOfNothing = 32_767

@@ -10,6 +10,7 @@ import (
 	"yalvo/internal/design"
 	"yalvo/internal/design/language"
 	"yalvo/internal/design/plan"
+	"yalvo/internal/engine/store/versionsql"
 )
 
 func TestANameKeepsItsNumber(t *testing.T) {
@@ -20,7 +21,7 @@ func TestANameKeepsItsNumber(t *testing.T) {
 	}
 	numbers := func() map[string]plan.Number {
 		t.Helper()
-		p, err := s.Plan(t.Context(), d)
+		p, err := versionsql.Plan(s.Looking(t.Context()), d)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -61,7 +62,7 @@ func TestADesignThatCannotBeNumberedIsAnError(t *testing.T) {
 	}
 	ctx, cancel := context.WithCancel(t.Context())
 	cancel()
-	if p, err := s.Plan(ctx, d); p != nil || !errors.Is(err, context.Canceled) {
+	if p, err := versionsql.Plan(s.Looking(ctx), d); p != nil || !errors.Is(err, context.Canceled) {
 		t.Errorf("got a plan: %t, %v", p != nil, err)
 	}
 }

@@ -6,7 +6,7 @@ import (
 	"testing"
 
 	"yalvo/internal/design/plan"
-	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/factsql"
 )
 
 // Several pairs are set as each would be by itself. Whose ends are not to be had is left to be
@@ -19,12 +19,12 @@ func TestPairsOfSeveralClientsAreSetAtOnce(t *testing.T) {
 	for _, id := range []string{"ada", "ben", "cora", "dora"} {
 		s.person(id)
 	}
-	set := func(from, to string) store.PairWrite {
-		return store.PairWrite{Pair: s.timeline.Through, From: from, To: to, Design: 7,
-			Record: store.Record{Subject: "follow", Detail: from + " → " + to, Actor: from},
+	set := func(from, to string) factsql.PairWrite {
+		return factsql.PairWrite{Pair: s.timeline.Through, From: from, To: to, Design: 7,
+			Record: factsql.Record{Subject: "follow", Detail: from + " → " + to, Actor: from},
 			Due:    []plan.Work{plan.AddTo(9, plan.ToRow, 1), plan.AddTo(8, plan.FromRow, 1)}}
 	}
-	tell := func(all []*store.PairWritten) string {
+	tell := func(all []*factsql.PairWritten) string {
 		var out []string
 		for _, w := range all {
 			switch {
@@ -38,9 +38,9 @@ func TestPairsOfSeveralClientsAreSetAtOnce(t *testing.T) {
 		}
 		return fmt.Sprint(out)
 	}
-	setPairs := func(what, want string, writes ...store.PairWrite) []*store.PairWritten {
+	setPairs := func(what, want string, writes ...factsql.PairWrite) []*factsql.PairWritten {
 		t.Helper()
-		got, err := s.SetPairs(t.Context(), writes)
+		got, err := factsql.SetPairs(t.Context(), s.Store, writes)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -65,7 +65,7 @@ func TestPairsOfSeveralClientsAreSetAtOnce(t *testing.T) {
 
 	want := []string{}
 	for _, w := range []struct {
-		*store.PairWritten
+		*factsql.PairWritten
 		from, to string
 	}{{first[0], "cora", "ada"}, {first[3], "ada", "ben"}, {second[1], "ada", "dora"}, {second[2], "ben", "ada"}} {
 		if w.From != s.ids[w.from] || w.To != s.ids[w.to] || w.Kind != plan.Set {
@@ -89,17 +89,17 @@ func TestPairsOfSeveralClientsAreSetAtOnce(t *testing.T) {
 
 func TestWhichPairsAreSetByThemselves(t *testing.T) {
 	s := newShort(t)
-	plain := store.PairWrite{Pair: s.timeline.Through, From: "ada", To: "ben"}
+	plain := factsql.PairWrite{Pair: s.timeline.Through, From: "ada", To: "ben"}
 	other := plain
 	other.Design = 1
 	if plain.Alike() == "" || plain.Alike() == other.Alike() {
 		t.Errorf("%q, and by another design %q", plain.Alike(), other.Alike())
 	}
-	for what, change := range map[string]func(*store.PairWrite){
-		"with fields":             func(w *store.PairWrite) { w.Fields = []byte("{}") },
-		"one of a kind that ends": func(w *store.PairWrite) { w.Pair = &plan.Pair{Pair: w.Pair.Pair, Opposed: true} },
-		"what a trigger sets":     func(w *store.PairWrite) { w.Change = 4 },
-		"with oneself":            func(w *store.PairWrite) { w.To = w.From },
+	for what, change := range map[string]func(*factsql.PairWrite){
+		"with fields":             func(w *factsql.PairWrite) { w.Fields = []byte("{}") },
+		"one of a kind that ends": func(w *factsql.PairWrite) { w.Pair = &plan.Pair{Pair: w.Pair.Pair, Opposed: true} },
+		"what a trigger sets":     func(w *factsql.PairWrite) { w.Change = 4 },
+		"with oneself":            func(w *factsql.PairWrite) { w.To = w.From },
 	} {
 		w := plain
 		if change(&w); w.Alike() != "" {

@@ -53,8 +53,8 @@ func (q QuietEdits) MarshalJSON() ([]byte, error) {
 	return json.Marshal([]any{q.Many, q.Last.Format(time.RFC3339Nano)})
 }
 
-// quietKey is by what the quiet edits of some values are stored; empty: the edit is not quiet.
-func quietKey(touched, narrowed []string) string {
+// QuietKey is by what the quiet edits of some values are stored; empty: the edit is not quiet.
+func QuietKey(touched, narrowed []string) string {
 	for _, name := range touched {
 		if !slices.Contains(narrowed, name) {
 			return ""

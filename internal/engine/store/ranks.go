@@ -8,10 +8,10 @@ import (
 	"yalvo/internal/design/plan"
 )
 
-// rank is a document's place in the order of a timeline, in SQL: its creation,
+// Rank is a document's place in the order of a timeline, in SQL: its creation,
 // or the value of one of its fields; of times, microseconds since 1970. d is
 // the name of a row of documents. It is worked out here and nowhere else.
-func rank(t *plan.Timeline, d string) string {
+func Rank(t *plan.Timeline, d string) string {
 	switch {
 	case t.Order == nil:
 		return "(extract(epoch FROM " + d + ".created) * 1000000)::bigint"
@@ -22,24 +22,24 @@ func rank(t *plan.Timeline, d string) string {
 	return fmt.Sprintf("coalesce((%s.fields ->> '%s')::bigint, 0)", d, t.Order.Name)
 }
 
-// ranks are the places in all timelines that a collection enters, as text; of one whose
+// Ranks are the places in all timelines that a collection enters, as text; of one whose
 // condition the document does not meet it is [plan.NoRank].
-func ranks(c *plan.Collection, d string) string {
+func Ranks(c *plan.Collection, d string) string {
 	if len(c.EntersInto) == 0 {
 		return "''"
 	}
 	all := make([]string, len(c.EntersInto))
 	for i, t := range c.EntersInto {
-		all[i] = rank(t, d)
+		all[i] = Rank(t, d)
 		if t.Where != nil {
-			all[i] = "CASE WHEN " + meets(t, d) + " THEN " + rank(t, d) + " ELSE " + number(plan.NoRank) + " END"
+			all[i] = "CASE WHEN " + Meets(t, d) + " THEN " + Rank(t, d) + " ELSE " + Number(plan.NoRank) + " END"
 		}
 	}
 	return "concat_ws(',', " + strings.Join(all, ", ") + ")"
 }
 
 // numbers reads whole numbers separated by commas, nil of nothing.
-func numbersIn(text string) []int64 {
+func NumbersIn(text string) []int64 {
 	text = strings.Trim(text, "{}")
 	if text == "" {
 		return nil

@@ -6,16 +6,17 @@ import (
 	"time"
 
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/readsql"
 )
 
 // news asks what was written since a moment, and sees that this is known.
-func news(t *testing.T, s *store.Store, since store.Since) store.Rewritten {
+func news(t *testing.T, s *store.Store, since readsql.Since) readsql.Rewritten {
 	t.Helper()
-	got, err := s.Rewritten(t.Context(), since)
+	got, err := readsql.RewrittenSince(t.Context(), s, since)
 	if err != nil {
 		t.Fatal(err)
 	}
-	if since != (store.Since{}) && !got.All {
+	if since != (readsql.Since{}) && !got.All {
 		t.Errorf("since %v: it is not known what was written", since)
 	}
 	slices.Sort(got.Docs)
@@ -23,10 +24,10 @@ func news(t *testing.T, s *store.Store, since store.Since) store.Rewritten {
 }
 
 // now is a moment from which on what is written is known.
-func now(t *testing.T, s *store.Store) store.Since {
+func now(t *testing.T, s *store.Store) readsql.Since {
 	t.Helper()
-	news(t, s, store.Since{}) // the first who asks begins an epoch
-	return news(t, s, store.Since{}).Next
+	news(t, s, readsql.Since{}) // the first who asks begins an epoch
+	return news(t, s, readsql.Since{}).Next
 }
 
 func put(t *testing.T, s *store.Store, keys ...string) []int64 {
@@ -107,9 +108,9 @@ func TestWhoCommitsLateIsNotMissed(t *testing.T) {
 func TestNobodyReliesOnWhatWasForgotten(t *testing.T) {
 	s := open(t)
 	put(t, s, "a")
-	unknown := func(what string, since store.Since) {
+	unknown := func(what string, since readsql.Since) {
 		t.Helper()
-		if got, err := s.Rewritten(t.Context(), since); err != nil || got.All {
+		if got, err := readsql.RewrittenSince(t.Context(), s, since); err != nil || got.All {
 			t.Errorf("%s: %+v, %v", what, got, err)
 		}
 	}
@@ -128,7 +129,7 @@ func TestNobodyReliesOnWhatWasForgotten(t *testing.T) {
 	since = now(t, s)
 	drop := func() {
 		t.Helper()
-		write(t, s, func(tx *store.Tx) error { return tx.DropRewritten(0) })
+		write(t, s, func(tx *store.Tx) error { return readsql.DropRewritten(tx, 0) })
 	}
 	if err := s.Exec("UPDATE documents SET fields = '{}' WHERE key = 'a'"); err != nil {
 		t.Fatal(err)
@@ -137,7 +138,7 @@ func TestNobodyReliesOnWhatWasForgotten(t *testing.T) {
 	news(t, s, since) // it is two turns until what was there at the first is dropped
 	drop()
 	unknown("asked for too long ago", since)
-	write(t, s, func(tx *store.Tx) error { return tx.DropRewritten(time.Hour) })
+	write(t, s, func(tx *store.Tx) error { return readsql.DropRewritten(tx, time.Hour) })
 	news(t, s, now(t, s))
 
 	since = now(t, s)
@@ -177,7 +178,7 @@ func TestWhatComesInOtherWaysIsNotMissed(t *testing.T) {
 		if err := s.Exec(c.sql); err != nil {
 			t.Fatal(c.what, err)
 		}
-		if got, err := s.Rewritten(t.Context(), since); err != nil || got.All {
+		if got, err := readsql.RewrittenSince(t.Context(), s, since); err != nil || got.All {
 			t.Errorf("%s: %+v, %v", c.what, got, err)
 		}
 	}
@@ -192,8 +193,8 @@ func TestWhatComesInOtherWaysIsNotMissed(t *testing.T) {
 	if !slices.Equal(got.Docs, rows) {
 		t.Errorf("what a replica applies: got %v", got.Docs)
 	}
-	write(t, s, func(tx *store.Tx) error { return tx.BeginRewritten() })
-	if again, err := s.Rewritten(t.Context(), got.Next); err != nil || again.All {
+	write(t, s, func(tx *store.Tx) error { return readsql.BeginRewritten(tx) })
+	if again, err := readsql.RewrittenSince(t.Context(), s, got.Next); err != nil || again.All {
 		t.Errorf("after an audit: %+v, %v", again, err)
 	}
 }

@@ -43,7 +43,7 @@ func (s *Store) CheckServer(ctx context.Context, needs int) (warnings []string, 
 }
 
 func (tx *Tx) server() (is server, err error) {
-	err = tx.db.Raw(`
+	err = tx.DB.Raw(`
 		SELECT current_setting('server_version_num')::int / 10000 AS version, pg_is_in_recovery() AS reads_only,
 			current_setting('server_encoding') AS encoding, current_user AS role,
 			EXISTS (SELECT FROM pg_collation WHERE collname = 'und-x-icu') AS sorts,
@@ -63,7 +63,7 @@ func (tx *Tx) server() (is server, err error) {
 				  AND tgenabled = 'D'), '') AS triggers,
 			coalesce((SELECT string_agg(relname, ', ') FROM pg_class
 				WHERE relnamespace = to_regnamespace(?) AND relrowsecurity), '') AS row_security`,
-		schemaName, schemaName, schemaName).Scan(&is).Error
+		SchemaName, SchemaName, SchemaName).Scan(&is).Error
 	return is, err
 }
 
@@ -82,7 +82,7 @@ func (is server) wrong() error {
 	say(!is.Sorts, "it was built without ICU, by which lists are sorted: use one with it")
 	say(!is.MayMake, "the role %s may not make tables there: GRANT CREATE ON DATABASE … TO %s, or give the role "+
 		"that has "+
-		"the schema %s", is.Role, is.Role, schemaName)
+		"the schema %s", is.Role, is.Role, SchemaName)
 	say(is.Replicates != "origin", "session_replication_role is %q for the role %s, so that triggers do not "+
 		"fire: ALTER ROLE %s RESET session_replication_role", is.Replicates, is.Role, is.Role)
 	say(is.RowSecurity != "", "row security is on for %s, and would hide facts: ALTER TABLE … DISABLE ROW "+

@@ -10,12 +10,12 @@ import (
 
 // Setting is a setting of the app, empty if it was never made.
 func (s *Store) Setting(ctx context.Context, name string) (string, error) {
-	return setting(s.db.WithContext(ctx), name)
+	return setting(s.DB.WithContext(ctx), name)
 }
 
 // SetSetting makes a setting.
 func (s *Store) SetSetting(ctx context.Context, name, value string) error {
-	return s.db.WithContext(ctx).Exec(`
+	return s.DB.WithContext(ctx).Exec(`
 		INSERT INTO settings (name, value) VALUES (?, ?)
 		ON CONFLICT (name) DO UPDATE SET value = excluded.value`, name, value).Error
 }
@@ -37,7 +37,7 @@ func (s *Store) Identity(ctx context.Context) (string, error) {
 }
 
 func (s *Store) secret(ctx context.Context, name string) ([]byte, error) {
-	text, err := setting(s.db.WithContext(ctx), name)
+	text, err := setting(s.DB.WithContext(ctx), name)
 	if err != nil {
 		return nil, err
 	}

@@ -13,7 +13,7 @@ const (
 // it knows that a load is under way, for as long as its connection for looking for work
 // lasts: who dies takes it along.
 func (s *Store) Sign(ctx context.Context, service string, version int, loading bool) error {
-	return s.looking.WithContext(ctx).Exec(`
+	return s.LookingDB.WithContext(ctx).Exec(`
 		SELECT set_config('application_name', ?, false), pg_advisory_unlock_all(), pg_advisory_lock_shared(?, ?),
 			CASE WHEN ? THEN pg_advisory_lock_shared(?, 0) END`,
 		service, signs, version, loading, loads).Error
@@ -22,7 +22,7 @@ func (s *Store) Sign(ctx context.Context, service string, version int, loading b
 // NotLoading are the services that do not know of a load.
 func (s *Store) NotLoading(ctx context.Context) ([]string, error) {
 	var names []string
-	err := s.db.WithContext(ctx).Raw(`
+	err := s.DB.WithContext(ctx).Raw(`
 		SELECT DISTINCT a.application_name
 		FROM pg_locks l JOIN pg_stat_activity a USING (pid)
 		WHERE l.locktype = 'advisory' AND l.classid = ? AND l.objsubid = 2
@@ -36,7 +36,7 @@ func (s *Store) NotLoading(ctx context.Context) ([]string, error) {
 // Lagging are the services that work by an earlier version of the design.
 func (s *Store) Lagging(ctx context.Context, version int) ([]string, error) {
 	var names []string
-	err := s.db.WithContext(ctx).Raw(`
+	err := s.DB.WithContext(ctx).Raw(`
 		SELECT DISTINCT a.application_name
 		FROM pg_locks l JOIN pg_stat_activity a USING (pid)
 		WHERE l.locktype = 'advisory' AND l.classid = ? AND l.objsubid = 2 AND l.objid::bigint < ?

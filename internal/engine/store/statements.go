@@ -3,41 +3,56 @@ package store
 import (
 	"context"
 	"database/sql"
+	"slices"
 	"strconv"
 	"strings"
 )
 
-// statement is SQL with its arguments, for GORM: they stand as question marks.
-type statement struct {
-	sql  string
-	args []any
+// Statement is SQL with its arguments, for GORM: they stand as question marks.
+type Statement struct {
+	SQL  string
+	Args []any
 }
 
-// builder puts a long statement together, with numbered arguments. The text
+// SQL is a statement with its arguments.
+func SQL(text string, args ...any) Statement { return Statement{text, args} }
+
+// Builder puts a long statement together, with numbered arguments. The text
 // depends on the design alone, so the driver prepares it once.
-type builder struct {
-	text strings.Builder
-	args []any
+type Builder struct {
+	Text strings.Builder
+	Args []any
 }
 
-// add appends pieces of SQL.
-func (b *builder) add(sql ...string) {
+// Add appends pieces of SQL.
+func (b *Builder) Add(sql ...string) {
 	for _, piece := range sql {
-		b.text.WriteString(piece)
+		b.Text.WriteString(piece)
 	}
 }
 
-// arg is the place of an argument, with its type.
-func (b *builder) arg(v any, as string) string {
-	b.args = append(b.args, v)
-	return "$" + strconv.Itoa(len(b.args)) + "::" + as
+// Arg is the place of an argument, with its type.
+func (b *Builder) Arg(v any, as string) string {
+	b.Args = append(b.Args, v)
+	return "$" + strconv.Itoa(len(b.Args)) + "::" + as
 }
 
-// row runs a built statement that answers with one row. It goes to GORM's
+// Row runs a built statement that answers with one row. It goes to GORM's
 // connection as it stands: GORM would look for its own placeholders in it.
-func (tx *Tx) row(b *builder) *sql.Row {
-	return tx.db.Statement.ConnPool.QueryRowContext(tx.Context(), b.text.String(), b.args...)
+func (tx *Tx) Row(b *Builder) *sql.Row {
+	return tx.DB.Statement.ConnPool.QueryRowContext(tx.Context(), b.Text.String(), b.Args...)
 }
 
 // Context is that of the request that it works for.
-func (tx *Tx) Context() context.Context { return tx.db.Statement.Context }
+func (tx *Tx) Context() context.Context { return tx.DB.Statement.Context }
+
+// InOnePass is the same statement for timelines that hold little: the bounds of
+// the owners let it go through followers and entries side by side.
+func (s Statement) InOnePass(after, last int64) Statement {
+	return Statement{s.SQL + " AND e.owner > ? AND e.owner <= ?", append(slices.Clone(s.Args), after, last)}
+}
+
+// And joins two conditions.
+func (s Statement) And(other Statement) Statement {
+	return Statement{s.SQL + " AND " + other.SQL, append(slices.Clone(s.Args), other.Args...)}
+}

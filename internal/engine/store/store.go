@@ -24,8 +24,8 @@ import (
 //go:embed schema.sql
 var schema string
 
-// schemaName keeps the tables apart from whatever else the database holds.
-const schemaName = "yalvo"
+// SchemaName keeps the tables apart from whatever else the database holds.
+const SchemaName = "yalvo"
 
 // sessionSettings of every connection. Statements are few, prepared, and each
 // made for one index: planning them anew for every call would cost more than
@@ -36,7 +36,7 @@ const schemaName = "yalvo"
 // Whatever the service relies on is said here, and not left to the server's defaults: under another
 // isolation the traps of decisions/0002 are open, jit would compile each statement anew, and times
 // are read as they are written here.
-const sessionSettings = "search_path=" + schemaName +
+const sessionSettings = "search_path=" + SchemaName +
 	"&plan_cache_mode=force_generic_plan&enable_seqscan=off&enable_memoize=off" +
 	"&jit=off&default_transaction_isolation=read%20committed&default_transaction_read_only=off" +
 	"&default_transaction_deferrable=off&TimeZone=UTC&DateStyle=ISO&IntervalStyle=postgres&bytea_output=hex" +
@@ -57,10 +57,10 @@ const connectTime = 2500 * time.Millisecond
 
 // Store is an app's database.
 type Store struct {
-	db      *gorm.DB // for clients: a commit waits for the disk
-	upkeep  *gorm.DB // for duplicates: it does not
-	looking *gorm.DB // for looking for work: one connection, see [Store.Sign]
-	feeling *gorm.DB // for seeing whether it answers: one connection, for which nobody else waits
+	DB        *gorm.DB // for clients: a commit waits for the disk
+	UpkeepDB  *gorm.DB // for duplicates: it does not
+	LookingDB *gorm.DB // for looking for work: one connection, see [Store.Sign]
+	feeling   *gorm.DB // for seeing whether it answers: one connection, for which nobody else waits
 }
 
 // upkeepShare is the part of the connections that is for upkeep, in percent.
@@ -82,15 +82,15 @@ func OpenFor(ctx context.Context, address string, connections int, reads func(De
 	}
 	upkeep, err := open(address, upkeepSettings, forUpkeep)
 	if err != nil {
-		return nil, errors.Join(err, (&Store{db: db}).Close())
+		return nil, errors.Join(err, (&Store{DB: db}).Close())
 	}
 	looking, err := open(address, sessionSettings, 1)
 	if err != nil {
-		return nil, errors.Join(err, (&Store{db: db, upkeep: upkeep}).Close())
+		return nil, errors.Join(err, (&Store{DB: db, UpkeepDB: upkeep}).Close())
 	}
 	feeling, err := open(address, sessionSettings, 1)
 	if err != nil {
-		return nil, errors.Join(err, (&Store{db: db, upkeep: upkeep, looking: looking}).Close())
+		return nil, errors.Join(err, (&Store{DB: db, UpkeepDB: upkeep, LookingDB: looking}).Close())
 	}
 	s := &Store{db, upkeep, looking, feeling}
 	if is, err := s.Looking(ctx).server(); err != nil || is.wrong() != nil {
@@ -152,7 +152,7 @@ func (dialector) RollbackTo(tx *gorm.DB, name string) error {
 
 // Pool is how many of its connections a service uses, and how many it may use.
 func (s *Store) Pool() (inUse, most int) {
-	for _, db := range []*gorm.DB{s.db, s.upkeep, s.looking} {
+	for _, db := range []*gorm.DB{s.DB, s.UpkeepDB, s.LookingDB} {
 		if pool, err := db.DB(); err == nil { // else there is none
 			stats := pool.Stats()
 			inUse, most = inUse+stats.InUse, most+stats.MaxOpenConnections
@@ -167,18 +167,18 @@ func (s *Store) Quiet() bool { return s.Spare(2) }
 
 // Spare is [Store.Quiet] for who takes so many connections of those for upkeep.
 func (s *Store) Spare(connections int) bool {
-	clients, err := s.db.DB()
+	clients, err := s.DB.DB()
 	if err != nil || clients.Stats().InUse > 0 {
 		return false
 	}
-	upkeep, err := s.upkeep.DB()
+	upkeep, err := s.UpkeepDB.DB()
 	return err == nil && upkeep.Stats().MaxOpenConnections >= connections
 }
 
 // Close ends all connections.
 func (s *Store) Close() error {
 	var errs []error
-	for _, db := range []*gorm.DB{s.db, s.upkeep, s.looking, s.feeling} {
+	for _, db := range []*gorm.DB{s.DB, s.UpkeepDB, s.LookingDB, s.feeling} {
 		if db == nil {
 			continue
 		}
@@ -195,16 +195,16 @@ func (s *Store) Close() error {
 func (s *Store) migrate(ctx context.Context, reads func(Design) error) error {
 	return s.Write(ctx, func(tx *Tx) error {
 		// Who starts beside this waits, however long that takes.
-		if err := tx.db.Exec("SELECT set_config('lock_timeout', '0', true), " +
+		if err := tx.DB.Exec("SELECT set_config('lock_timeout', '0', true), " +
 			"set_config('idle_in_transaction_session_timeout', '0', true)").Error; err != nil {
 			return err
 		}
-		if err := tx.db.Exec("SELECT pg_advisory_xact_lock(hashtext(?))", schemaName).Error; err != nil {
+		if err := tx.DB.Exec("SELECT pg_advisory_xact_lock(hashtext(?))", SchemaName).Error; err != nil {
 			return err
 		}
 		var there bool
-		if err := tx.db.Raw("SELECT to_regclass(?) IS NOT NULL",
-			schemaName+".settings").Scan(&there).Error; err != nil {
+		if err := tx.DB.Raw("SELECT to_regclass(?) IS NOT NULL",
+			SchemaName+".settings").Scan(&there).Error; err != nil {
 			return err
 		}
 		if there {
@@ -214,16 +214,13 @@ func (s *Store) migrate(ctx context.Context, reads func(Design) error) error {
 		if _, err := rand.Read(secrets); err != nil {
 			return err
 		}
-		for _, sql := range []string{"CREATE SCHEMA IF NOT EXISTS " + schemaName, schema} {
-			if err := tx.db.Exec(sql).Error; err != nil {
+		for _, sql := range []string{"CREATE SCHEMA IF NOT EXISTS " + SchemaName, schema} {
+			if err := tx.DB.Exec(sql).Error; err != nil {
 				return fmt.Errorf("making the tables: %w", err)
 			}
 		}
-		return tx.db.Exec(
+		return tx.DB.Exec(
 			"INSERT INTO settings (name, value) VALUES ('schema', ?), ('cursor_key', ?), ('token_key', ?)",
-			strconv.Itoa(SchemaVersion),
-			hex.EncodeToString(secrets[:32]),
-			hex.EncodeToString(secrets[32:]),
-		).Error
+			strconv.Itoa(SchemaVersion), hex.EncodeToString(secrets[:32]), hex.EncodeToString(secrets[32:])).Error
 	})
 }

@@ -8,6 +8,7 @@ import (
 
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/factsql"
 	"yalvo/tests/scratch"
 )
 
@@ -47,13 +48,13 @@ func TestTrapJournalHoles(t *testing.T) {
 	s := open(t)
 	record := func(tx *store.Tx, subject string) {
 		t.Helper()
-		if _, _, err := tx.Journal(store.Record{Kind: plan.Created, Subject: subject}); err != nil {
+		if _, _, err := factsql.Journal(tx, factsql.Record{Kind: plan.Created, Subject: subject}); err != nil {
 			t.Fatal(err)
 		}
 	}
 	read := func(xid, seq int64) (string, int64, int64) {
 		t.Helper()
-		records, xid, seq, err := s.JournalAfter(t.Context(), xid, seq, 10)
+		records, xid, seq, err := factsql.JournalAfter(t.Context(), s, xid, seq, 10)
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -8,24 +8,24 @@ import (
 	"yalvo/internal/design/plan"
 )
 
-// mostTogether is the most rows a page may have that is read together with others.
-const mostTogether = 101
+// MostTogether is the most rows a page may have that is read together with others.
+const MostTogether = 101
 
-// eachOf is a statement that answers for each of several sets of arguments what one statement
+// EachOf is a statement that answers for each of several sets of arguments what one statement
 // answers for one, with the place of the set, from 1, in a last column: begun, sent and set up
 // once, it costs far less than as many statements. beside are tables that the one statement
 // names, with arguments before its own. False if an argument is of a kind that cannot be handed
 // over in this way. The rows of a set come in the order of the one statement.
-func eachOf(beside, one string, sets [][]any) (statement, bool) {
-	types, args, ok := columns(sets)
+func EachOf(beside, one string, sets [][]any) (Statement, bool) {
+	types, args, ok := ArgColumns(sets)
 	if !ok {
-		return statement{}, false
+		return Statement{}, false
 	}
-	return statement{eachText(beside, one, types), args}, true
+	return Statement{EachText(beside, one, types), args}, true
 }
 
-// eachText is the text of such a statement, which follows from the types of the arguments.
-func eachText(beside, one string, types []string) string {
+// EachText is the text of such a statement, which follows from the types of the arguments.
+func EachText(beside, one string, types []string) string {
 	arrays, names := make([]string, len(types)), make([]string, len(types))
 	for i, as := range types {
 		arrays[i], names[i] = "?::"+as+"[]", "a"+strconv.Itoa(i)
@@ -46,8 +46,8 @@ func eachText(beside, one string, types []string) string {
 	return text.String()
 }
 
-// columns are sets of arguments as arrays, one for each place, with their types in PostgreSQL.
-func columns(sets [][]any) (types []string, arrays []any, ok bool) {
+// ArgColumns are sets of arguments as arrays, one for each place, with their types in PostgreSQL.
+func ArgColumns(sets [][]any) (types []string, arrays []any, ok bool) {
 	types, arrays = make([]string, len(sets[0])), make([]any, len(sets[0]))
 	for i := range sets[0] {
 		if arrays[i], types[i] = column(sets, i); types[i] == "" {

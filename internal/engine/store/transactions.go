@@ -15,18 +15,18 @@ import (
 
 // Tx is a transaction. Facts, journal and due work of one write share one.
 type Tx struct {
-	db    *gorm.DB
+	DB    *gorm.DB
 	lanes lanes
 }
 
 // Looking reads outside of any transaction.
-func (s *Store) Looking(ctx context.Context) *Tx { return &Tx{db: s.db.WithContext(ctx)} }
+func (s *Store) Looking(ctx context.Context) *Tx { return &Tx{DB: s.DB.WithContext(ctx)} }
 
 // lanes is a set of lanes, a bit for each.
 type lanes uint16
 
-// got notes the lanes of work that has become due.
-func (tx *Tx) got(work []plan.Work) {
+// Got notes the lanes of work that has become due.
+func (tx *Tx) Got(work []plan.Work) {
 	for _, w := range work {
 		tx.lanes |= 1 << w.Step.Lane()
 	}
@@ -50,7 +50,7 @@ const maxTries = 20
 // When PostgreSQL ends the transaction for the sake of another one, the
 // function is run again: it must not keep anything from a failed run.
 func (s *Store) Write(ctx context.Context, run func(*Tx) error) error {
-	return transaction(ctx, s.db, run)
+	return transaction(ctx, s.DB, run)
 }
 
 // Direct is [Store.Write] for a function that runs one statement which may
@@ -65,15 +65,15 @@ func (s *Store) Direct(ctx context.Context, run func(*Tx) error) error {
 // due work that it has done included, and then it is done again. Commits that
 // do wait, as those of facts, take all earlier ones along.
 func (s *Store) Upkeep(ctx context.Context, run func(*Tx) error) error {
-	return transaction(ctx, s.upkeep, run)
+	return transaction(ctx, s.UpkeepDB, run)
 }
 
 // View runs a function on a consistent view of the database: everything it
 // reads is as of one moment. Its statements go over many rows at once, so each
 // is planned for what it is given. What it writes must not meet other writers.
 func (s *Store) View(ctx context.Context, run func(*Tx) error) error {
-	return transaction(ctx, s.upkeep, func(tx *Tx) error {
-		err := tx.db.Exec("SELECT set_config('enable_seqscan', 'on', true), set_config('work_mem', ?, true)",
+	return transaction(ctx, s.UpkeepDB, func(tx *Tx) error {
+		err := tx.DB.Exec("SELECT set_config('enable_seqscan', 'on', true), set_config('work_mem', ?, true)",
 			viewMemory).Error
 		if err == nil {
 			err = tx.planAnew()
@@ -91,13 +91,13 @@ const viewMemory = "64MB"
 // planAnew has the transaction's statements planned for the values they are
 // given, each time.
 func (tx *Tx) planAnew() error {
-	return tx.db.Exec("SELECT set_config('plan_cache_mode', 'force_custom_plan', true), " +
+	return tx.DB.Exec("SELECT set_config('plan_cache_mode', 'force_custom_plan', true), " +
 		"set_config('enable_memoize', 'on', true)").Error
 }
 
 func transaction(ctx context.Context, db *gorm.DB, run func(*Tx) error, options ...*sql.TxOptions) error {
 	return again(ctx, func() error {
-		return db.WithContext(ctx).Transaction(func(db *gorm.DB) error { return run(&Tx{db: db}) }, options...)
+		return db.WithContext(ctx).Transaction(func(db *gorm.DB) error { return run(&Tx{DB: db}) }, options...)
 	})
 }
 
@@ -115,19 +115,19 @@ func again(ctx context.Context, run func() error) error {
 	}
 }
 
-// errRace: a value that was free was taken while a statement ran. Run again, the
+// ErrRace: a value that was free was taken while a statement ran. Run again, the
 // statement sees that.
-var errRace = errors.New("a value was taken by another transaction again and again")
+var ErrRace = errors.New("a value was taken by another transaction again and again")
 
 // isLostRace: deadlock_detected and serialization_failure (SQLSTATE, PostgreSQL
 // appendix A).
 func isLostRace(err error) bool {
 	var pg *pgconn.PgError
-	return errors.Is(err, errRace) || errors.As(err, &pg) && (pg.Code == "40P01" || pg.Code == "40001")
+	return errors.Is(err, ErrRace) || errors.As(err, &pg) && (pg.Code == "40P01" || pg.Code == "40001")
 }
 
-// isDuplicate: unique_violation.
-func isDuplicate(err error) bool {
+// IsDuplicate: unique_violation.
+func IsDuplicate(err error) bool {
 	var pg *pgconn.PgError
 	return errors.As(err, &pg) && pg.Code == "23505"
 }

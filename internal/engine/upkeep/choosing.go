@@ -8,12 +8,14 @@ import (
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/keptsql"
+	"yalvo/internal/engine/store/queuesql"
 )
 
 // choose works out summaries that are a choice among contributions. The kept
 // rows are locked before the contributions are looked at.
-func (t *turn) choose(due []store.Due) error {
-	bySummary := map[plan.Number][]store.Due{}
+func (t *turn) choose(due []queuesql.Due) error {
+	bySummary := map[plan.Number][]queuesql.Due{}
 	for i := range due {
 		due[i].Rows = 1
 		bySummary[due[i].Subject] = append(bySummary[due[i].Subject], due[i])
@@ -28,7 +30,7 @@ func (t *turn) choose(due []store.Due) error {
 	return t.finish(due)
 }
 
-func (t *turn) chooseSummary(s *plan.Summary, rows []store.Due) error {
+func (t *turn) chooseSummary(s *plan.Summary, rows []queuesql.Due) error {
 	changes := map[int64][]int64{}
 	var docs []int64
 	for _, d := range rows {
@@ -56,16 +58,16 @@ func Rechoose(tx *store.Tx, s *plan.Summary, docs []int64) ([]int64, error) {
 	if err != nil {
 		return nil, err
 	}
-	return tx.SetKept(s.Name, values)
+	return keptsql.SetKept(tx, s.Name, values)
 }
 
 // Choices is the value of a summary in each of some documents.
 func Choices(tx *store.Tx, s *plan.Summary, docs []int64) (map[int64]json.RawMessage, error) {
-	rows, err := tx.Choose(s, docs)
+	rows, err := keptsql.Choose(tx, s, docs)
 	if err != nil {
 		return nil, err
 	}
-	among := map[int64][]store.Chosen{}
+	among := map[int64][]keptsql.Chosen{}
 	for _, row := range rows {
 		among[row.Target] = append(among[row.Target], row)
 	}
@@ -78,7 +80,7 @@ func Choices(tx *store.Tx, s *plan.Summary, docs []int64) (map[int64]json.RawMes
 	return values, nil
 }
 
-func choice(s *plan.Summary, rows []store.Chosen) (json.RawMessage, error) {
+func choice(s *plan.Summary, rows []keptsql.Chosen) (json.RawMessage, error) {
 	if len(rows) == 0 {
 		return s.Empty(), nil
 	}
@@ -115,8 +117,8 @@ func extreme(s *plan.Summary, value string) (json.RawMessage, error) {
 }
 
 // refresh has a source shown anew wherever it contributes, a chunk at a time.
-func (t *turn) refresh(d store.Due) error {
-	targets, err := t.Tx.TargetsOf(d.Subject, d.Doc, d.Cursor, copyChunk)
+func (t *turn) refresh(d queuesql.Due) error {
+	targets, err := keptsql.TargetsOf(t.Tx, d.Subject, d.Doc, d.Cursor, copyChunk)
 	if err != nil {
 		return err
 	}
@@ -124,8 +126,8 @@ func (t *turn) refresh(d store.Due) error {
 	for i, target := range targets {
 		work[i] = plan.ChooseIn(d.Subject, target)
 	}
-	if err := t.Tx.AppendDue(d.Change, work); err != nil {
+	if err := queuesql.AppendDue(t.Tx, d.Change, work); err != nil {
 		return err
 	}
-	return t.finishOrContinue([]store.Due{d}, targets)
+	return t.finishOrContinue([]queuesql.Due{d}, targets)
 }

@@ -9,25 +9,28 @@ import (
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/auditsql"
+	"yalvo/internal/engine/store/keptsql"
+	"yalvo/internal/engine/store/queuesql"
 )
 
 // contribute looks at sources of a summary as the facts stand, notes what each
 // contributes, and passes the difference on: into the sums, or as the order to
 // choose anew. It may run late, twice or for a source that is gone. It is false
 // if another transaction is at the summary: then nothing was done.
-func (t *turn) contribute(summary plan.Number, due []store.Due, sums deltas) (bool, error) {
+func (t *turn) contribute(summary plan.Number, due []queuesql.Due, sums deltas) (bool, error) {
 	s := t.Plan.SummaryNumbered(summary)
 	if s == nil { // of a design that is no longer in force
 		return true, nil
 	}
-	free, err := t.Tx.TryLockSummary(summary)
+	free, err := keptsql.TryLockSummary(t.Tx, summary)
 	if err != nil || !free {
 		return false, err
 	}
-	changes := map[store.Link][]int64{}
-	var links []store.Link
+	changes := map[keptsql.Link][]int64{}
+	var links []keptsql.Link
 	for _, d := range due {
-		l := store.Link{Source: d.Doc, Target: d.Key}
+		l := keptsql.Link{Source: d.Doc, Target: d.Key}
 		if changes[l] == nil {
 			links = append(links, l)
 		}
@@ -37,7 +40,7 @@ func (t *turn) contribute(summary plan.Number, due []store.Due, sums deltas) (bo
 	if err != nil {
 		return false, err
 	}
-	var choices []store.Follow
+	var choices []queuesql.Follow
 	for _, shift := range shifts {
 		l := shift.link
 		if s.Pair == nil {
@@ -45,12 +48,12 @@ func (t *turn) contribute(summary plan.Number, due []store.Due, sums deltas) (bo
 		}
 		choices = append(choices, passOn(s, shift, changes[l], sums)...)
 	}
-	return true, t.Tx.AppendFollows(choices)
+	return true, queuesql.AppendFollows(t.Tx, choices)
 }
 
 // passOn brings a shift to the value in the target, for every change that
 // somebody may wait for: at once, or by the order to choose anew.
-func passOn(s *plan.Summary, shift shift, changes []int64, sums deltas) (choices []store.Follow) {
+func passOn(s *plan.Summary, shift shift, changes []int64, sums deltas) (choices []queuesql.Follow) {
 	for _, change := range changes {
 		switch {
 		case !s.Chosen():
@@ -59,7 +62,7 @@ func passOn(s *plan.Summary, shift shift, changes []int64, sums deltas) (choices
 		case shift.fresh && s.IsNumber() && !s.In.BuiltOn(s.Name): // else who builds on it must know whether it changed
 			sums.bring(s, shift.link.Target, &shift.by, change)
 		default:
-			choices = append(choices, store.Follow{Change: change, Work: plan.ChooseIn(s.Number, shift.link.Target)})
+			choices = append(choices, queuesql.Follow{Change: change, Work: plan.ChooseIn(s.Number, shift.link.Target)})
 		}
 	}
 	return choices
@@ -67,14 +70,14 @@ func passOn(s *plan.Summary, shift shift, changes []int64, sums deltas) (choices
 
 // shift is a change of what a source contributes to a target.
 type shift struct {
-	link  store.Link
+	link  keptsql.Link
 	by    big.Rat
 	fresh bool // it contributed nothing before
 }
 
 // reassess brings the contributions of some sources in line with the facts and
 // returns what shifted. The summary must be locked.
-func reassess(tx *store.Tx, s *plan.Summary, links []store.Link) ([]shift, error) {
+func reassess(tx *store.Tx, s *plan.Summary, links []keptsql.Link) ([]shift, error) {
 	is, err := Contributions(tx, s, links)
 	if err != nil {
 		return nil, err
@@ -84,8 +87,8 @@ func reassess(tx *store.Tx, s *plan.Summary, links []store.Link) ([]shift, error
 		return nil, err
 	}
 	var shifts []shift
-	var drop []store.Link
-	var put []store.Contribution
+	var drop []keptsql.Link
+	var put []keptsql.Contribution
 	for l, before := range was {
 		if is[l] == nil {
 			drop = append(drop, l)
@@ -98,24 +101,24 @@ func reassess(tx *store.Tx, s *plan.Summary, links []store.Link) ([]shift, error
 		if before != nil && after.Cmp(before) == 0 {
 			continue
 		}
-		put = append(put, store.Contribution{Link: l, Value: Decimal(after)})
+		put = append(put, keptsql.Contribution{Link: l, Value: Decimal(after)})
 		shifts = append(shifts, shift{link: l, fresh: before == nil})
 		by := &shifts[len(shifts)-1].by
 		if by.Set(after); before != nil {
 			by.Sub(after, before)
 		}
 	}
-	return shifts, tx.Contribute(s.Number, drop, put)
+	return shifts, keptsql.Contribute(tx, s.Number, drop, put)
 }
 
 // Contributions works out what sources contribute by the facts.
-func Contributions(tx *store.Tx, s *plan.Summary, links []store.Link) (map[store.Link]*big.Rat, error) {
-	var found []store.Source
+func Contributions(tx *store.Tx, s *plan.Summary, links []keptsql.Link) (map[keptsql.Link]*big.Rat, error) {
+	var found []keptsql.Source
 	var err error
 	if s.Pair != nil {
-		found, err = tx.SourcePairs(s, links)
+		found, err = keptsql.SourcePairs(tx, s, links)
 	} else {
-		found, err = tx.SourceDocuments(s, sourcesOf(links))
+		found, err = keptsql.SourceDocuments(tx, s, sourcesOf(links))
 	}
 	if err != nil {
 		return nil, err
@@ -125,36 +128,36 @@ func Contributions(tx *store.Tx, s *plan.Summary, links []store.Link) (map[store
 
 // SourcesIn are the sources of a summary in a span: documents, or pairs by their
 // other ends.
-func SourcesIn(tx *store.Tx, s *plan.Summary, span store.Span) ([]store.Source, error) {
+func SourcesIn(tx *store.Tx, s *plan.Summary, span store.Span) ([]keptsql.Source, error) {
 	if s.Pair != nil {
-		return tx.SourcePairsIn(s, span)
+		return auditsql.SourcePairsIn(tx, s, span)
 	}
-	return tx.SourceDocumentsIn(s, span)
+	return auditsql.SourceDocumentsIn(tx, s, span)
 }
 
 // ContributionsOf is what some sources contribute.
-func ContributionsOf(s *plan.Summary, sources []store.Source) (map[store.Link]*big.Rat, error) {
-	is := make(map[store.Link]*big.Rat, len(sources))
+func ContributionsOf(s *plan.Summary, sources []keptsql.Source) (map[keptsql.Link]*big.Rat, error) {
+	is := make(map[keptsql.Link]*big.Rat, len(sources))
 	for _, source := range sources {
 		value, err := contribution(s, source)
 		if err != nil {
 			return nil, err
 		}
 		if value != nil && source.Target != 0 {
-			is[store.Link{Source: source.Source, Target: source.Target}] = value
+			is[keptsql.Link{Source: source.Source, Target: source.Target}] = value
 		}
 	}
 	return is, nil
 }
 
 // Contributed reads what sources contribute as it is stored.
-func Contributed(tx *store.Tx, s *plan.Summary, links []store.Link) (map[store.Link]*big.Rat, error) {
-	var stored []store.Contribution
+func Contributed(tx *store.Tx, s *plan.Summary, links []keptsql.Link) (map[keptsql.Link]*big.Rat, error) {
+	var stored []keptsql.Contribution
 	var err error
 	if s.Pair != nil {
-		stored, err = tx.ContributionsAt(s.Number, links)
+		stored, err = keptsql.ContributionsAt(tx, s.Number, links)
 	} else {
-		stored, err = tx.ContributionsOf(s.Number, sourcesOf(links))
+		stored, err = keptsql.ContributionsOf(tx, s.Number, sourcesOf(links))
 	}
 	if err != nil {
 		return nil, err
@@ -163,8 +166,8 @@ func Contributed(tx *store.Tx, s *plan.Summary, links []store.Link) (map[store.L
 }
 
 // Stored reads stored contributions.
-func Stored(stored []store.Contribution) (map[store.Link]*big.Rat, error) {
-	was := make(map[store.Link]*big.Rat, len(stored))
+func Stored(stored []keptsql.Contribution) (map[keptsql.Link]*big.Rat, error) {
+	was := make(map[keptsql.Link]*big.Rat, len(stored))
 	for _, c := range stored {
 		value, ok := new(big.Rat).SetString(c.Value)
 		if !ok {
@@ -177,7 +180,7 @@ func Stored(stored []store.Contribution) (map[store.Link]*big.Rat, error) {
 
 // contribution is what one source contributes, nil if nothing: it does not meet
 // the condition, lacks the value, or would add zero to a sum.
-func contribution(s *plan.Summary, source store.Source) (*big.Rat, error) {
+func contribution(s *plan.Summary, source keptsql.Source) (*big.Rat, error) {
 	if meets, err := meets(s, source); err != nil || !meets {
 		return nil, err
 	}
@@ -202,7 +205,7 @@ func contribution(s *plan.Summary, source store.Source) (*big.Rat, error) {
 	return value, nil
 }
 
-func meets(s *plan.Summary, source store.Source) (bool, error) {
+func meets(s *plan.Summary, source keptsql.Source) (bool, error) {
 	if s.Where == nil {
 		return true, nil
 	}
@@ -217,7 +220,7 @@ func meets(s *plan.Summary, source store.Source) (bool, error) {
 	return s.Where.StillHolds(map[string]any{name: typed})
 }
 
-func sourcesOf(links []store.Link) []int64 {
+func sourcesOf(links []keptsql.Link) []int64 {
 	sources := make([]int64, len(links))
 	for i, l := range links {
 		sources[i] = l.Source

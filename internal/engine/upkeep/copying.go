@@ -4,7 +4,9 @@ import (
 	"slices"
 
 	"yalvo/internal/design/plan"
-	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/factsql"
+	"yalvo/internal/engine/store/keptsql"
+	"yalvo/internal/engine/store/queuesql"
 )
 
 // How many copies one transaction brings up to date.
@@ -16,8 +18,8 @@ const (
 // recopy carries changed values to the documents that show them: copies, and
 // choices among sources. It finds out first which documents it will write, and
 // locks them all at once.
-func (t *turn) recopy(due []store.Due) error {
-	var choices, copies []store.Due
+func (t *turn) recopy(due []queuesql.Due) error {
+	var choices, copies []queuesql.Due
 	for _, d := range due {
 		switch d.Step {
 		case plan.Choose:
@@ -41,7 +43,7 @@ func (t *turn) recopy(due []store.Due) error {
 	for _, j := range jobs {
 		docs = append(docs, j.holders...)
 	}
-	if err := t.Tx.LockKept(docs); err != nil {
+	if err := keptsql.LockKept(t.Tx, docs); err != nil {
 		return err
 	}
 	if err := t.choose(choices); err != nil {
@@ -59,11 +61,11 @@ func (t *turn) recopy(due []store.Due) error {
 // for the same are one job: the facts are read when it is done.
 type copyJob struct {
 	copy    *plan.Copy // nil: of a design that is no longer in force
-	rows    []store.Due
+	rows    []queuesql.Due
 	holders []int64
 }
 
-func (t *turn) copyJobs(due []store.Due) ([]*copyJob, error) {
+func (t *turn) copyJobs(due []queuesql.Due) ([]*copyJob, error) {
 	type what struct {
 		subject  plan.Number
 		doc, key int64
@@ -81,7 +83,7 @@ func (t *turn) copyJobs(due []store.Due) ([]*copyJob, error) {
 		if total >= copyTurn {
 			continue
 		}
-		j := &copyJob{copy: t.Plan.CopyNumbered(d.Subject), rows: []store.Due{d}}
+		j := &copyJob{copy: t.Plan.CopyNumbered(d.Subject), rows: []queuesql.Due{d}}
 		if err := t.holders(j, d); err != nil {
 			return nil, err
 		}
@@ -91,13 +93,13 @@ func (t *turn) copyJobs(due []store.Due) ([]*copyJob, error) {
 }
 
 // holders finds the documents that hold the copies.
-func (t *turn) holders(j *copyJob, d store.Due) (err error) {
+func (t *turn) holders(j *copyJob, d queuesql.Due) (err error) {
 	switch {
 	case j.copy == nil:
 	case d.Key != 0:
 		j.holders = []int64{d.Key}
 	default:
-		j.holders, err = t.Tx.PointingAt(j.copy.Via.Number, d.Doc, d.Cursor, copyChunk)
+		j.holders, err = factsql.PointingAt(t.Tx, j.copy.Via.Number, d.Doc, d.Cursor, copyChunk)
 	}
 	return err
 }
@@ -106,7 +108,7 @@ func (t *turn) copy(j *copyJob) error {
 	if j.copy == nil {
 		return t.finish(j.rows)
 	}
-	differed, err := t.Tx.Recopy(j.copy, j.holders)
+	differed, err := keptsql.Recopy(t.Tx, j.copy, j.holders)
 	if err != nil {
 		return err
 	}
@@ -117,7 +119,7 @@ func (t *turn) copy(j *copyJob) error {
 }
 
 // changesOf are the changes whose readers wait for some work.
-func changesOf(rows []store.Due) []int64 {
+func changesOf(rows []queuesql.Due) []int64 {
 	var changes []int64
 	for _, d := range rows {
 		if !slices.Contains(changes, d.Change) {
@@ -128,16 +130,16 @@ func changesOf(rows []store.Due) []int64 {
 }
 
 // finishOrContinue: a full chunk means that there may be more.
-func (t *turn) finishOrContinue(rows []store.Due, chunk []int64) error {
+func (t *turn) finishOrContinue(rows []queuesql.Due, chunk []int64) error {
 	if len(chunk) < copyChunk {
 		for i := range rows {
 			rows[i].Rows = int64(len(chunk))
 		}
 		return t.finish(rows)
 	}
-	var on []store.Progress
+	var on []queuesql.Progress
 	for _, d := range rows {
-		on = append(on, store.Progress{Due: d, Next: chunk[len(chunk)-1], Passed: int64(len(chunk))})
+		on = append(on, queuesql.Progress{Due: d, Next: chunk[len(chunk)-1], Passed: int64(len(chunk))})
 	}
-	return t.Tx.ContinueDue(on)
+	return queuesql.ContinueDue(t.Tx, on)
 }

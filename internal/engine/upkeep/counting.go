@@ -8,14 +8,15 @@ import (
 
 	"yalvo/internal/design"
 	"yalvo/internal/design/plan"
-	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/keptsql"
+	"yalvo/internal/engine/store/queuesql"
 )
 
 // deltas are what a turn does to kept numbers, by document and name.
 type deltas map[int64]map[string]*delta
 
 type delta struct {
-	how     string // see [store.Delta]
+	how     string // see [keptsql.Delta]
 	amount  big.Rat
 	in      *plan.Collection
 	changes []int64 // whose readers wait for what is built on the value
@@ -38,15 +39,15 @@ func (d deltas) of(in *plan.Collection, doc int64, name, how string, change int6
 }
 
 func (d deltas) add(in *plan.Collection, doc int64, name string, amount *big.Rat, change int64) {
-	one := d.of(in, doc, name, store.Add, change)
+	one := d.of(in, doc, name, keptsql.Add, change)
 	one.amount.Add(&one.amount, amount)
 }
 
 // bring brings a greatest or least value up or down to what has come to it.
 func (d deltas) bring(s *plan.Summary, doc int64, value *big.Rat, change int64) {
-	how, further := store.AtLeast, +1
+	how, further := keptsql.AtLeast, +1
 	if s.Kind == design.Min {
-		how, further = store.AtMost, -1
+		how, further = keptsql.AtMost, -1
 	}
 	_, there := d[doc][s.Name]
 	one := d.of(s.In, doc, s.Name, how, change)
@@ -56,17 +57,17 @@ func (d deltas) bring(s *plan.Summary, doc int64, value *big.Rat, change int64) 
 }
 
 // stored are the deltas that change something, in decimal.
-func (d deltas) stored() store.Deltas {
-	amounts := store.Deltas{}
+func (d deltas) stored() keptsql.Deltas {
+	amounts := keptsql.Deltas{}
 	for doc, names := range d {
 		for name, one := range names {
-			if one.how == store.Add && one.amount.Sign() == 0 {
+			if one.how == keptsql.Add && one.amount.Sign() == 0 {
 				continue
 			}
 			if amounts[doc] == nil {
-				amounts[doc] = map[string]store.Delta{}
+				amounts[doc] = map[string]keptsql.Delta{}
 			}
-			amounts[doc][name] = store.Delta{How: one.how, By: json.Number(Decimal(&one.amount))}
+			amounts[doc][name] = keptsql.Delta{How: one.how, By: json.Number(Decimal(&one.amount))}
 		}
 	}
 	return amounts
@@ -75,10 +76,10 @@ func (d deltas) stored() store.Deltas {
 // count adds up deltas and applies each sum once, in the transaction that
 // deletes the rows they came from: a thousand likes of one post are one update.
 // Sources of a summary that another transaction is at are left for later.
-func (t *turn) count(due []store.Due) error {
+func (t *turn) count(due []queuesql.Due) error {
 	sums := deltas{}
-	sources := map[plan.Number][]store.Due{}
-	var done, told []store.Due
+	sources := map[plan.Number][]queuesql.Due{}
+	var done, told []queuesql.Due
 	for _, d := range due {
 		if d.Step == plan.Contribute {
 			sources[d.Subject] = append(sources[d.Subject], d)
@@ -109,7 +110,7 @@ func (t *turn) count(due []store.Due) error {
 	for i := range done {
 		done[i].Rows = 1
 	}
-	if err := t.Tx.DeleteDue(progress(told)); err != nil {
+	if err := queuesql.DeleteDue(t.Tx, progress(told)); err != nil {
 		return err
 	}
 	t.vain = len(done)+len(told) == 0
@@ -118,7 +119,7 @@ func (t *turn) count(due []store.Due) error {
 
 func (t *turn) apply(sums deltas) error {
 	given := sums.stored()
-	there, err := t.Tx.ApplyDeltas(given)
+	there, err := keptsql.ApplyDeltas(t.Tx, given)
 	if err != nil {
 		return err
 	}
@@ -142,15 +143,15 @@ func (t *turn) keptChanged(c *plan.Collection, name string, docs []int64, change
 	if !c.BuiltOn(name) {
 		return nil
 	}
-	var follows []store.Follow
+	var follows []queuesql.Follow
 	for _, change := range changes {
 		for _, doc := range docs {
 			for _, w := range c.KeptChanged(name, doc) {
-				follows = append(follows, store.Follow{Change: change, Work: w})
+				follows = append(follows, queuesql.Follow{Change: change, Work: w})
 			}
 		}
 	}
-	return t.Tx.AppendFollows(follows)
+	return queuesql.AppendFollows(t.Tx, follows)
 }
 
 // Decimal writes a number that is a sum of decimals exactly.

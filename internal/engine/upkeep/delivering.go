@@ -4,13 +4,13 @@ import (
 	"slices"
 
 	"yalvo/internal/design/plan"
-	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/queuesql"
 )
 
 // deliver does work on timelines, of one step and one kind of timeline in one
 // transaction. It holds each author's lock from before it looks at the facts
 // until it commits. Rows whose author is busy elsewhere are left for later.
-func (t *turn) deliver(due []store.Due) error {
+func (t *turn) deliver(due []queuesql.Due) error {
 	due, err := t.lockAuthors(alike(due))
 	if err != nil {
 		return err
@@ -33,15 +33,15 @@ func (t *turn) deliver(due []store.Due) error {
 }
 
 // alike are the rows that are like the first.
-func alike(due []store.Due) []store.Due {
-	other := func(d store.Due) bool { return d.Step != due[0].Step || d.Subject != due[0].Subject }
+func alike(due []queuesql.Due) []queuesql.Due {
+	other := func(d queuesql.Due) bool { return d.Step != due[0].Step || d.Subject != due[0].Subject }
 	return slices.DeleteFunc(slices.Clone(due), other)
 }
 
 // lockAuthors keeps the rows whose authors' locks are free. If none is, it
 // waits for one. Those who only add what the author has posted share the lock;
 // an entry that is on its way out needs half of it.
-func (t *turn) lockAuthors(due []store.Due) ([]store.Due, error) {
+func (t *turn) lockAuthors(due []queuesql.Due) ([]queuesql.Due, error) {
 	first := due[0]
 	if first.Key == 0 {
 		return due, nil
@@ -65,5 +65,5 @@ func (t *turn) lockAuthors(due []store.Due) ([]store.Due, error) {
 		}
 		held[one] = true
 	}
-	return slices.DeleteFunc(due, func(d store.Due) bool { return !held[d.Key] }), nil
+	return slices.DeleteFunc(due, func(d queuesql.Due) bool { return !held[d.Key] }), nil
 }

@@ -3,7 +3,8 @@ package upkeep
 import (
 	"yalvo/internal/design"
 	"yalvo/internal/design/plan"
-	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/queuesql"
+	"yalvo/internal/engine/store/timelinesql"
 )
 
 // followersAtOnce is how many followers of an author whose entries come or go
@@ -26,7 +27,7 @@ func (t *turn) passThresholds(sums deltas, there []int64) error {
 		if len(authors) == 0 {
 			continue
 		}
-		past, err := t.Tx.PastThreshold(timeline, authors)
+		past, err := timelinesql.PastThreshold(t.Tx, timeline, authors)
 		if err != nil {
 			return err
 		}
@@ -34,7 +35,7 @@ func (t *turn) passThresholds(sums deltas, there []int64) error {
 		for _, author := range past {
 			due = append(due, plan.DeliveryOf(plan.ChooseDelivery, timeline.Number, author))
 		}
-		if err := t.Tx.AppendDue(0, due); err != nil { // readers see the same before, after and meanwhile
+		if err := queuesql.AppendDue(t.Tx, 0, due); err != nil { // readers see the same before, after and meanwhile
 			return err
 		}
 	}
@@ -43,11 +44,11 @@ func (t *turn) passThresholds(sums deltas, there []int64) error {
 
 // deliveryMode does work on how an author's entries get to readers. The
 // author's lock is held, so whoever delivers sees one state or the next.
-func (t *turn) deliveryMode(timeline *plan.Timeline, d store.Due) error {
+func (t *turn) deliveryMode(timeline *plan.Timeline, d queuesql.Due) error {
 	if timeline.Deliver != design.Mixed {
-		return t.finish([]store.Due{d})
+		return t.finish([]queuesql.Due{d})
 	}
-	now, err := t.Tx.DeliveryMode(d.Subject, d.Key)
+	now, err := timelinesql.FindDeliveryMode(t.Tx, d.Subject, d.Key)
 	if err != nil {
 		return err
 	}
@@ -59,43 +60,43 @@ func (t *turn) deliveryMode(timeline *plan.Timeline, d store.Due) error {
 	case d.Step == plan.Fill && now.Pushing:
 		return t.fillSome(timeline, d, now)
 	}
-	return t.finish([]store.Due{d}) // it has passed back meanwhile
+	return t.finish([]queuesql.Due{d}) // it has passed back meanwhile
 }
 
-func (t *turn) chooseDelivery(timeline *plan.Timeline, d store.Due, now store.DeliveryMode) error {
-	many, err := t.Tx.Followers(timeline, d.Key)
+func (t *turn) chooseDelivery(timeline *plan.Timeline, d queuesql.Due, now timelinesql.DeliveryMode) error {
+	many, err := timelinesql.Followers(t.Tx, timeline, d.Key)
 	if err != nil {
 		return err
 	}
 	next, step := now, plan.Step(0)
 	switch {
 	case many > timeline.Above && (!now.Collected || now.Pushing):
-		next, step = store.DeliveryMode{Collected: true}, plan.Clear
+		next, step = timelinesql.DeliveryMode{Collected: true}, plan.Clear
 	case many < timeline.Lower() && now.Collected && !now.Pushing:
-		next, step = store.DeliveryMode{Collected: true, Pushing: true}, plan.Fill
+		next, step = timelinesql.DeliveryMode{Collected: true, Pushing: true}, plan.Fill
 	}
 	if step != 0 {
-		if err := t.Tx.SetDeliveryMode(d.Subject, d.Key, next); err != nil {
+		if err := timelinesql.SetDeliveryMode(t.Tx, d.Subject, d.Key, next); err != nil {
 			return err
 		}
-		if err := t.Tx.AppendDue(0, []plan.Work{plan.DeliveryOf(step, d.Subject, d.Key)}); err != nil {
+		if err := queuesql.AppendDue(t.Tx, 0, []plan.Work{plan.DeliveryOf(step, d.Subject, d.Key)}); err != nil {
 			return err
 		}
 	}
-	return t.finish([]store.Due{d})
+	return t.finish([]queuesql.Due{d})
 }
 
 // clearSome takes what a reader collects anyway out of some timelines.
-func (t *turn) clearSome(timeline *plan.Timeline, d store.Due, now store.DeliveryMode) error {
-	followers, err := t.Tx.NextFollowers(timeline, d.Key, d.Cursor, followersAtOnce)
+func (t *turn) clearSome(timeline *plan.Timeline, d queuesql.Due, now timelinesql.DeliveryMode) error {
+	followers, err := timelinesql.NextFollowers(t.Tx, timeline, d.Key, d.Cursor, followersAtOnce)
 	if err != nil {
 		return err
 	}
-	cuts, err := t.Tx.LockCuts(timeline.Number, followers)
+	cuts, err := timelinesql.LockCuts(t.Tx, timeline.Number, followers)
 	if err != nil {
 		return err
 	}
-	lost, err := t.Tx.ClearEntries(timeline, d.Key, followers)
+	lost, err := timelinesql.ClearEntries(t.Tx, timeline, d.Key, followers)
 	if err != nil {
 		return err
 	}
@@ -106,29 +107,29 @@ func (t *turn) clearSome(timeline *plan.Timeline, d store.Due, now store.Deliver
 		return t.goOnAfter(d, followers)
 	}
 	now.Clean = true
-	if err := t.Tx.SetDeliveryMode(d.Subject, d.Key, now); err != nil {
+	if err := timelinesql.SetDeliveryMode(t.Tx, d.Subject, d.Key, now); err != nil {
 		return err
 	}
-	return t.finish([]store.Due{d})
+	return t.finish([]queuesql.Due{d})
 }
 
 // fillSome brings entries back into some timelines. When all followers have
 // them, readers no longer collect.
-func (t *turn) fillSome(timeline *plan.Timeline, d store.Due, now store.DeliveryMode) error {
-	posts := []store.Subscription{{Author: d.Key}}
-	if err := t.Tx.CountPosts(timeline, posts); err != nil {
+func (t *turn) fillSome(timeline *plan.Timeline, d queuesql.Due, now timelinesql.DeliveryMode) error {
+	posts := []timelinesql.Subscription{{Author: d.Key}}
+	if err := timelinesql.CountPosts(t.Tx, timeline, posts); err != nil {
 		return err
 	}
 	width := max(1, min(followersAtOnce, bringLimit/max(1, posts[0].Many)))
-	followers, err := t.Tx.NextFollowers(timeline, d.Key, d.Cursor, width)
+	followers, err := timelinesql.NextFollowers(t.Tx, timeline, d.Key, d.Cursor, width)
 	if err != nil {
 		return err
 	}
-	subscriptions := make([]store.Subscription, len(followers))
+	subscriptions := make([]timelinesql.Subscription, len(followers))
 	for i, follower := range followers {
-		subscriptions[i] = store.Subscription{Owner: follower, Author: d.Key, Many: posts[0].Many}
+		subscriptions[i] = timelinesql.Subscription{Owner: follower, Author: d.Key, Many: posts[0].Many}
 	}
-	if _, err := t.Tx.LockCuts(timeline.Number, followers); err != nil {
+	if _, err := timelinesql.LockCuts(t.Tx, timeline.Number, followers); err != nil {
 		return err
 	}
 	if err := t.bringIn(timeline, subscriptions); err != nil {
@@ -138,26 +139,26 @@ func (t *turn) fillSome(timeline *plan.Timeline, d store.Due, now store.Delivery
 		return t.goOnAfter(d, followers)
 	}
 	now.Collected = false
-	if err := t.Tx.SetDeliveryMode(d.Subject, d.Key, now); err != nil {
+	if err := timelinesql.SetDeliveryMode(t.Tx, d.Subject, d.Key, now); err != nil {
 		return err
 	}
-	return t.finish([]store.Due{d})
+	return t.finish([]queuesql.Due{d})
 }
 
-func (t *turn) goOnAfter(d store.Due, followers []int64) error {
+func (t *turn) goOnAfter(d queuesql.Due, followers []int64) error {
 	last := followers[len(followers)-1]
-	return t.Tx.ContinueDue([]store.Progress{{Due: d, Next: last, Passed: int64(len(followers))}})
+	return queuesql.ContinueDue(t.Tx, []queuesql.Progress{{Due: d, Next: last, Passed: int64(len(followers))}})
 }
 
 // skipCollected lets entries of authors who are collected from go to nobody but
 // the author, and takes none from where there are none.
-func (t *turn) skipCollected(timeline *plan.Timeline, step plan.Step, fanOuts []store.FanOut) error {
+func (t *turn) skipCollected(timeline *plan.Timeline, step plan.Step, fanOuts []timelinesql.FanOut) error {
 	if timeline.Deliver != design.Mixed {
 		return nil
 	}
 	for i := range fanOuts {
 		f := &fanOuts[i]
-		now, err := t.Tx.DeliveryMode(f.Timeline, f.Author)
+		now, err := timelinesql.FindDeliveryMode(t.Tx, f.Timeline, f.Author)
 		if err != nil {
 			return err
 		}

@@ -8,6 +8,10 @@ import (
 	"yalvo/internal/engine/facts"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/factsql"
+	"yalvo/internal/engine/store/keptsql"
+	"yalvo/internal/engine/store/queuesql"
+	"yalvo/internal/engine/store/timelinesql"
 )
 
 // How much one transaction ends.
@@ -20,7 +24,7 @@ const (
 // end takes along what hung on documents that are gone, a chunk at a time. The
 // rows are alike in everything but the document. New things cannot come to hang
 // on it: whoever wants that looks for it first.
-func (t *turn) end(due []store.Due) error {
+func (t *turn) end(due []queuesql.Due) error {
 	due, err := t.withoutLater(due)
 	if err == nil {
 		due, err = t.withoutLeaving(due)
@@ -41,29 +45,29 @@ func (t *turn) end(due []store.Due) error {
 		return t.finish(due)
 	}
 	t.vain = many == 0 // all that is left is held by others
-	var on []store.Progress
+	var on []queuesql.Progress
 	for _, d := range due {
-		on = append(on, store.Progress{Due: d, Next: d.Cursor + 1, Passed: d.Rows})
+		on = append(on, queuesql.Progress{Due: d, Next: d.Cursor + 1, Passed: d.Rows})
 	}
-	return t.Tx.ContinueDue(on)
+	return queuesql.ContinueDue(t.Tx, on)
 }
 
 // withoutLater leaves out the pairs of what is forgotten while something that
 // goes along with it is still due: its places in timelines are counted by the
 // followers.
-func (t *turn) withoutLater(due []store.Due) ([]store.Due, error) {
+func (t *turn) withoutLater(due []queuesql.Due) ([]queuesql.Due, error) {
 	first := due[0]
 	if first.Mark().Forgotten == 0 || first.Step != plan.EndFrom && first.Step != plan.EndTo {
 		return due, nil
 	}
-	return t.postponing(due, func(d store.Due) (bool, error) {
-		return t.Tx.IsDue(plan.Ending, d.Change, d.Doc, plan.EndReference, plan.EndNested)
+	return t.postponing(due, func(d queuesql.Due) (bool, error) {
+		return queuesql.IsDue(t.Tx, plan.Ending, d.Change, d.Doc, plan.EndReference, plan.EndNested)
 	})
 }
 
 // postponing leaves for later what is too early, and returns the rest.
-func (t *turn) postponing(due []store.Due, early func(store.Due) (bool, error)) ([]store.Due, error) {
-	var now, later []store.Due
+func (t *turn) postponing(due []queuesql.Due, early func(queuesql.Due) (bool, error)) ([]queuesql.Due, error) {
+	var now, later []queuesql.Due
 	for _, d := range due {
 		is, err := early(d)
 		if err != nil {
@@ -78,13 +82,13 @@ func (t *turn) postponing(due []store.Due, early func(store.Due) (bool, error)) 
 	if len(later) == 0 {
 		return now, nil
 	}
-	return now, t.Tx.PostponeDue(idle, later...)
+	return now, queuesql.PostponeDue(t.Tx, idle, later...)
 }
 
 // withoutLeaving leaves out the followers of an author of many, as long as the
 // author's posts are on their way out of their timelines: that goes through the
 // followers in great steps. Without it each of them would have to be looked at.
-func (t *turn) withoutLeaving(due []store.Due) ([]store.Due, error) {
+func (t *turn) withoutLeaving(due []queuesql.Due) ([]queuesql.Due, error) {
 	if len(due) == 0 || due[0].Step != plan.EndTo {
 		return due, nil
 	}
@@ -92,19 +96,19 @@ func (t *turn) withoutLeaving(due []store.Due) ([]store.Due, error) {
 	if p == nil {
 		return due, nil
 	}
-	return t.postponing(due, func(d store.Due) (bool, error) { return t.isLeaving(p, d) })
+	return t.postponing(due, func(d queuesql.Due) (bool, error) { return t.isLeaving(p, d) })
 }
 
-func (t *turn) isLeaving(p *plan.Pair, d store.Due) (bool, error) {
+func (t *turn) isLeaving(p *plan.Pair, d queuesql.Due) (bool, error) {
 	if len(p.Timelines) == 0 {
 		return false, nil
 	}
-	many, err := t.Tx.HasMoreThan(p.Number, d.Doc, endPairs)
+	many, err := factsql.HasMoreThan(t.Tx, p.Number, d.Doc, endPairs)
 	if err != nil || !many {
 		return false, err
 	}
 	for _, timeline := range p.Timelines {
-		if is, err := t.Tx.IsLeaving(timeline, d.Doc, d.Change); err != nil || is {
+		if is, err := factsql.IsLeaving(t.Tx, timeline, d.Doc, d.Change); err != nil || is {
 			return is, err
 		}
 	}
@@ -113,7 +117,7 @@ func (t *turn) isLeaving(p *plan.Pair, d store.Due) (bool, error) {
 
 // endSome ends up to a chunk of what hung on documents. It tells how much there
 // was, and whether there may be more.
-func (t *turn) endSome(d store.Due, gone []int64) (many int, more bool, err error) {
+func (t *turn) endSome(d queuesql.Due, gone []int64) (many int, more bool, err error) {
 	switch d.Step {
 	case plan.EndReference:
 		return t.endReference(d, gone)
@@ -127,27 +131,27 @@ func (t *turn) endSome(d store.Due, gone []int64) (many int, more bool, err erro
 	if err := t.Tx.ShareTimeline(d.Subject); err != nil {
 		return 0, false, err
 	}
-	dropped, more, err := t.Tx.DropTimelines(d.Subject, gone, endEntries)
+	dropped, more, err := timelinesql.DropTimelines(t.Tx, d.Subject, gone, endEntries)
 	return int(dropped), more, err
 }
 
 // Documents that others hold are left for the next turn: then there is more.
 
-func (t *turn) endReference(d store.Due, gone []int64) (many int, more bool, err error) {
+func (t *turn) endReference(d queuesql.Due, gone []int64) (many int, more bool, err error) {
 	ref := t.Plan.ReferenceNumbered(d.Subject)
 	if ref == nil {
 		return 0, false, nil
 	}
-	sources, err := t.Tx.PointingAtAny(ref.Number, gone, endDocuments)
+	sources, err := factsql.PointingAtAny(t.Tx, ref.Number, gone, endDocuments)
 	if err != nil {
 		return 0, false, err
 	}
-	docs, err := t.Tx.LockNumbered(ref.In, sources)
+	docs, err := factsql.LockNumbered(t.Tx, ref.In, sources)
 	if err != nil {
 		return 0, false, err
 	}
 	more = len(sources) == endDocuments || len(docs) < len(sources)
-	if docs, err = t.Tx.StillPointing(ref.Number, gone, docs); err != nil {
+	if docs, err = factsql.StillPointing(t.Tx, ref.Number, gone, docs); err != nil {
 		return 0, false, err
 	}
 	if ref.WhenGone == design.GoneRemove {
@@ -162,28 +166,28 @@ func (t *turn) endReference(d store.Due, gone []int64) (many int, more bool, err
 }
 
 // endFrozen empties the frozen copies of documents that are to be forgotten.
-func (t *turn) endFrozen(d store.Due, gone []int64) error {
+func (t *turn) endFrozen(d queuesql.Due, gone []int64) error {
 	c := t.Plan.CopyNumbered(d.Subject)
 	if c == nil {
 		return nil
 	}
-	emptied, err := t.Tx.EmptyFrozen(c, gone)
+	emptied, err := keptsql.EmptyFrozen(t.Tx, c, gone)
 	if err != nil {
 		return err
 	}
 	return t.keptChanged(c.In, c.Name, emptied, d.Change)
 }
 
-func (t *turn) endNested(d store.Due, gone []int64) (many int, more bool, err error) {
+func (t *turn) endNested(d queuesql.Due, gone []int64) (many int, more bool, err error) {
 	nested := t.Plan.CollectionNumbered(d.Subject)
 	if nested == nil {
 		return 0, false, nil
 	}
-	ns, err := t.Tx.NestedUnder(nested.Number, gone, endDocuments)
+	ns, err := factsql.NestedUnder(t.Tx, nested.Number, gone, endDocuments)
 	if err != nil {
 		return 0, false, err
 	}
-	docs, err := t.Tx.LockNumbered(nested, ns)
+	docs, err := factsql.LockNumbered(t.Tx, nested, ns)
 	if err != nil {
 		return 0, false, err
 	}
@@ -191,7 +195,7 @@ func (t *turn) endNested(d store.Due, gone []int64) (many int, more bool, err er
 }
 
 // causeOf is the cause of what the end of something brings with it.
-func causeOf(d store.Due) facts.Cause { return facts.Cause{Change: d.Change, Mark: d.Mark()} }
+func causeOf(d queuesql.Due) facts.Cause { return facts.Cause{Change: d.Change, Mark: d.Mark()} }
 
 // removeAlong removes locked documents with what they hung on.
 func (t *turn) removeAlong(c *plan.Collection, docs []store.Document, why facts.Cause) error {
@@ -203,19 +207,19 @@ func (t *turn) removeAlong(c *plan.Collection, docs []store.Document, why facts.
 	return t.RemoveAlong(c, docs, why)
 }
 
-func (t *turn) endPairs(d store.Due, gone []int64) (many int, more bool, err error) {
+func (t *turn) endPairs(d queuesql.Due, gone []int64) (many int, more bool, err error) {
 	p := t.Plan.PairNumbered(d.Subject)
 	if p == nil {
 		return 0, false, nil
 	}
-	ended, more, err := t.Tx.UnsetOf(p, gone, d.Step == plan.EndFrom, endPairs)
+	ended, more, err := factsql.UnsetOf(t.Tx, p, gone, d.Step == plan.EndFrom, endPairs)
 	if err != nil || len(ended) == 0 {
 		return 0, more, err
 	}
-	records := make([]store.Record, len(ended))
+	records := make([]factsql.Record, len(ended))
 	var due []plan.Work
 	for i, ends := range ended {
-		records[i] = store.Record{Kind: plan.Unset, Subject: p.Name,
+		records[i] = factsql.Record{Kind: plan.Unset, Subject: p.Name,
 			Detail: running.EndsOf(p, ends.AKey, ends.BKey).String(), Cause: causeOf(d).Journalled()}
 		due = append(due, t.Plan.Due(plan.Change{Kind: plan.Unset, Pair: p, From: ends.A, To: ends.B})...)
 	}
@@ -228,7 +232,7 @@ func (t *turn) endPairs(d store.Due, gone []int64) (many int, more bool, err err
 		return w.Step == plan.Add && slices.Contains(gone, w.Doc) || w.Step == plan.Subscribe && out[w.Subject][w.Key]
 	}
 	due = slices.DeleteFunc(due, ofGone)
-	if _, _, err := t.Tx.Journal(records...); err != nil {
+	if _, _, err := factsql.Journal(t.Tx, records...); err != nil {
 		return 0, false, err
 	}
 	for _, ends := range ended {
@@ -236,7 +240,7 @@ func (t *turn) endPairs(d store.Due, gone []int64) (many int, more bool, err err
 			return 0, false, err
 		}
 	}
-	return len(ended), more, t.Tx.AppendDue(d.Change, due)
+	return len(ended), more, queuesql.AppendDue(t.Tx, d.Change, due)
 }
 
 // outOfTimelines are the authors among some, by timeline, of whom no entries are
@@ -244,7 +248,7 @@ func (t *turn) endPairs(d store.Due, gone []int64) (many int, more bool, err err
 func (t *turn) outOfTimelines(p *plan.Pair, authors []int64) (map[plan.Number]map[int64]bool, error) {
 	all := map[plan.Number]map[int64]bool{}
 	for _, timeline := range slices.Concat(p.Timelines, p.Bars) {
-		out, err := t.Tx.OutOfTimelines(timeline, authors)
+		out, err := factsql.OutOfTimelines(t.Tx, timeline, authors)
 		if err != nil {
 			return nil, err
 		}

@@ -4,7 +4,9 @@ import (
 	"slices"
 
 	"yalvo/internal/design/plan"
-	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/factsql"
+	"yalvo/internal/engine/store/queuesql"
+	"yalvo/internal/engine/store/timelinesql"
 )
 
 // How much a worker takes on in one transaction.
@@ -18,19 +20,20 @@ const (
 
 // fanOut takes entries through their authors' followers: many entries a little
 // way each, or one that has already come some way by a whole chunk.
-func (t *turn) fanOut(timeline *plan.Timeline, due []store.Due, act func(*plan.Timeline, []store.FanOut) error) error {
+func (t *turn) fanOut(timeline *plan.Timeline, due []queuesql.Due, act func(*plan.Timeline,
+	[]timelinesql.FanOut) error) error {
 	width := firstWidth
 	if due[0].Cursor > 0 || t.alone {
 		due, width = due[:1], chunkWidth
 	} else {
-		due = slices.DeleteFunc(due, func(d store.Due) bool { return d.Cursor > 0 })
+		due = slices.DeleteFunc(due, func(d queuesql.Due) bool { return d.Cursor > 0 })
 	}
 	due, repeated := withoutRepeats(due)
-	fanOuts := make([]store.FanOut, len(due))
+	fanOuts := make([]timelinesql.FanOut, len(due))
 	for i, d := range due {
 		fanOuts[i] = fanOutOf(timeline, d)
 	}
-	if err := t.Tx.Bound(fanOuts, width); err != nil {
+	if err := timelinesql.Bound(t.Tx, fanOuts, width); err != nil {
 		return err
 	}
 	if err := t.skipCollected(timeline, due[0].Step, fanOuts); err != nil {
@@ -45,41 +48,48 @@ func (t *turn) fanOut(timeline *plan.Timeline, due []store.Due, act func(*plan.T
 	return t.advance(fanOuts, repeated)
 }
 
-func fanOutOf(t *plan.Timeline, d store.Due) store.FanOut {
-	return store.FanOut{Due: d, Timeline: d.Subject, Pair: t.Through.Number, Author: d.Key, Doc: d.Doc, Rank: d.Rank,
-		Own: t.Own && (d.Step == plan.Withdraw || d.Own())}
+func fanOutOf(t *plan.Timeline, d queuesql.Due) timelinesql.FanOut {
+	return timelinesql.FanOut{
+		Due:      d,
+		Timeline: d.Subject,
+		Pair:     t.Through.Number,
+		Author:   d.Key,
+		Doc:      d.Doc,
+		Rank:     d.Rank,
+		Own:      t.Own && (d.Step == plan.Withdraw || d.Own()),
+	}
 }
 
 // advance notes how far entries have come.
-func (t *turn) advance(fanOuts []store.FanOut, repeated []store.Due) error {
-	var done, on []store.Progress
+func (t *turn) advance(fanOuts []timelinesql.FanOut, repeated []queuesql.Due) error {
+	var done, on []queuesql.Progress
 	for _, d := range repeated {
-		done = append(done, store.Progress{Due: d})
+		done = append(done, queuesql.Progress{Due: d})
 	}
 	for _, f := range fanOuts {
-		p := store.Progress{Due: f.Due, Next: f.Last, Passed: int64(f.Many)}
+		p := queuesql.Progress{Due: f.Due, Next: f.Last, Passed: int64(f.Many)}
 		if f.Done {
 			done = append(done, p)
 			continue
 		}
 		on = append(on, p)
 	}
-	if err := t.Tx.FinishDue(done); err != nil {
+	if err := queuesql.FinishDue(t.Tx, done); err != nil {
 		return err
 	}
-	return t.Tx.ContinueDue(on)
+	return queuesql.ContinueDue(t.Tx, on)
 }
 
 // share splits entries that have a long way to go among the workers, when they
 // have come through their first followers. Row numbers are spread evenly enough
 // among an author's followers to be split by value.
-func (t *turn) share(fanOuts []store.FanOut) error {
+func (t *turn) share(fanOuts []timelinesql.FanOut) error {
 	for i := range fanOuts {
 		f := &fanOuts[i]
 		if f.Done || f.Due.Cursor != 0 {
 			continue
 		}
-		end, err := t.Tx.LastFollower(f.Pair, f.Author)
+		end, err := timelinesql.LastFollower(t.Tx, f.Pair, f.Author)
 		if err != nil {
 			return err
 		}
@@ -89,7 +99,7 @@ func (t *turn) share(fanOuts []store.FanOut) error {
 		}
 		for n := fanOutWorkers - 1; n > 0; n-- {
 			after := f.Last + int64(n)*part
-			if err := t.Tx.SplitDue(f.Due, after); err != nil {
+			if err := queuesql.SplitDue(t.Tx, f.Due, after); err != nil {
 				return err
 			}
 			f.Due.Until = after
@@ -100,7 +110,7 @@ func (t *turn) share(fanOuts []store.FanOut) error {
 
 // withoutRepeats leaves one of several fresh rows for the same entry. They are
 // merged only if they wait for the same change.
-func withoutRepeats(due []store.Due) (kept []store.Due, repeated []store.Due) {
+func withoutRepeats(due []queuesql.Due) (kept []queuesql.Due, repeated []queuesql.Due) {
 	type entry struct {
 		author, doc int64
 		rank        int64
@@ -121,15 +131,15 @@ func withoutRepeats(due []store.Due) (kept []store.Due, repeated []store.Due) {
 	return kept, repeated
 }
 
-func (t *turn) putIn(timeline *plan.Timeline, fanOuts []store.FanOut) error {
-	many, err := t.Tx.Deliver(timeline, fanOuts)
+func (t *turn) putIn(timeline *plan.Timeline, fanOuts []timelinesql.FanOut) error {
+	many, err := timelinesql.Deliver(t.Tx, timeline, fanOuts)
 	t.workers.inserted.Add(many)
 	return err
 }
 
 // takeBack withdraws entries.
-func (t *turn) takeBack(timeline *plan.Timeline, fanOuts []store.FanOut) error {
-	cut, err := t.Tx.Withdraw(fanOuts)
+func (t *turn) takeBack(timeline *plan.Timeline, fanOuts []timelinesql.FanOut) error {
+	cut, err := timelinesql.Withdraw(t.Tx, fanOuts)
 	if err != nil {
 		return err
 	}
@@ -150,8 +160,8 @@ func (t *turn) takeBack(timeline *plan.Timeline, fanOuts []store.FanOut) error {
 // deliverToNewAuthor: where an entry's author can change, it may have been taken
 // from someone who follows the new author too. So once it is out of the old
 // one's timelines it is delivered again for the one it has now.
-func (t *turn) deliverToNewAuthor(timeline *plan.Timeline, f store.FanOut) error {
-	pointers, err := t.Tx.Pointers([]int64{f.Doc})
+func (t *turn) deliverToNewAuthor(timeline *plan.Timeline, f timelinesql.FanOut) error {
+	pointers, err := factsql.Pointers(t.Tx, []int64{f.Doc})
 	if err != nil {
 		return err
 	}
@@ -159,12 +169,12 @@ func (t *turn) deliverToNewAuthor(timeline *plan.Timeline, f store.FanOut) error
 		if p.Reference != timeline.By.Number || p.Target == f.Author {
 			continue
 		}
-		rank, posted, err := t.Tx.RankOf(f.Timeline, p.Target, f.Doc)
+		rank, posted, err := timelinesql.RankOf(t.Tx, f.Timeline, p.Target, f.Doc)
 		if err != nil || !posted {
 			return err
 		}
 		entry := plan.Entry{Timeline: f.Timeline, Author: p.Target, Doc: f.Doc, Rank: rank}
-		return t.Tx.AppendDue(f.Due.Change, []plan.Work{plan.DeliverEntry(entry, timeline.Own)})
+		return queuesql.AppendDue(t.Tx, f.Due.Change, []plan.Work{plan.DeliverEntry(entry, timeline.Own)})
 	}
 	return nil
 }
@@ -172,8 +182,8 @@ func (t *turn) deliverToNewAuthor(timeline *plan.Timeline, f store.FanOut) error
 // shorten notes entries lost by timelines that had been cut, and has those that
 // became too short refilled. Of several changes that shorten a timeline
 // together the first one's reader waits for that.
-func (t *turn) shorten(cut []store.Shortened, change int64) error {
-	short, err := t.Tx.Shorten(cut)
+func (t *turn) shorten(cut []timelinesql.Shortened, change int64) error {
+	short, err := timelinesql.Shorten(t.Tx, cut)
 	if err != nil {
 		return err
 	}
@@ -181,5 +191,5 @@ func (t *turn) shorten(cut []store.Shortened, change int64) error {
 	for _, s := range short {
 		refills = append(refills, plan.RefillOf(s.Timeline, s.Owner))
 	}
-	return t.Tx.AppendDue(change, refills)
+	return queuesql.AppendDue(t.Tx, change, refills)
 }

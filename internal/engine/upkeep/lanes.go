@@ -5,6 +5,7 @@ import (
 
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/queuesql"
 )
 
 // lane says how the work of a lane is done.
@@ -13,7 +14,7 @@ type lane struct {
 	claim   int  // the most rows a worker takes at once
 	facts   bool // it writes facts, which are to be durable when it has committed
 	counted bool // what a developer wrote is worked out: an attempt is counted before it is made
-	carry   func(*turn, []store.Due) error
+	carry   func(*turn, []queuesql.Due) error
 }
 
 func lanes() map[plan.Lane]lane {
@@ -36,7 +37,7 @@ func (l lane) begin(s *store.Store) func(context.Context, func(*store.Tx) error)
 }
 
 // claim takes work, and tells which version of the design is in force.
-type claim func(*store.Tx) (claimed []store.Due, design int, err error)
+type claim func(*store.Tx) (claimed []queuesql.Due, design int, err error)
 
 // claimer is how a worker of a lane takes work.
 func claimer(name plan.Lane, l lane, nth int) claim {
@@ -44,9 +45,9 @@ func claimer(name plan.Lane, l lane, nth int) claim {
 	case plan.Delivering:
 		return deliveryClaimer(l, nth)
 	case plan.Ending:
-		return func(tx *store.Tx) ([]store.Due, int, error) { return tx.ClaimAlike(name, endDocuments) }
+		return func(tx *store.Tx) ([]queuesql.Due, int, error) { return queuesql.ClaimAlike(tx, name, endDocuments) }
 	}
-	return func(tx *store.Tx) ([]store.Due, int, error) { return tx.ClaimDue(name, l.claim) }
+	return func(tx *store.Tx) ([]queuesql.Due, int, error) { return queuesql.ClaimDue(tx, name, l.claim) }
 }
 
 // deliveryClaimer takes one kind of work on timelines after the other, and of
@@ -56,20 +57,21 @@ func claimer(name plan.Lane, l lane, nth int) claim {
 // burst of follows.
 func deliveryClaimer(l lane, nth int) claim {
 	kinds := []kindOfWork{
-		fairly(store.FreshEntries, l.claim),
-		{func(tx *store.Tx) ([]store.Due, int, error) { return tx.ClaimLong(plan.Delivering) },
+		fairly(queuesql.FreshEntries, l.claim),
+		{func(tx *store.Tx) ([]queuesql.Due, int, error) { return queuesql.ClaimLong(tx, plan.Delivering) },
 			func(steps []plan.Step) bool {
-				return store.FreshEntries.Among(steps) || store.FreshWithdrawals.Among(steps)
+				return queuesql.FreshEntries.Among(steps) || queuesql.FreshWithdrawals.Among(steps)
 			}},
-		fairly(store.FreshWithdrawals, l.claim), fairly(store.Subscriptions, l.claim), fairly(store.Refills, 1),
-		fairly(store.Recounts, l.claim), fairly(store.DeliveryChanges, 1),
+		fairly(queuesql.FreshWithdrawals, l.claim), fairly(queuesql.Subscriptions, l.claim), fairly(queuesql.Refills,
+			1),
+		fairly(queuesql.Recounts, l.claim), fairly(queuesql.DeliveryChanges, 1),
 	}
 	if nth >= fanOutWorkers {
 		kinds = kinds[:1]
 	}
 	next := 0
-	return func(tx *store.Tx) ([]store.Due, int, error) {
-		steps, err := tx.Steps()
+	return func(tx *store.Tx) ([]queuesql.Due, int, error) {
+		steps, err := queuesql.Steps(tx)
 		if err != nil || len(steps) == 0 {
 			return nil, 0, err
 		}
@@ -93,10 +95,10 @@ type kindOfWork struct {
 	among func(steps []plan.Step) bool
 }
 
-func fairly(kind store.TimelineWork, limit int) kindOfWork {
-	turns := &store.Turns{}
+func fairly(kind queuesql.TimelineWork, limit int) kindOfWork {
+	turns := &queuesql.Turns{}
 	return kindOfWork{
-		func(tx *store.Tx) ([]store.Due, int, error) { return tx.ClaimFairly(kind, turns, limit) },
+		func(tx *store.Tx) ([]queuesql.Due, int, error) { return queuesql.ClaimFairly(tx, kind, turns, limit) },
 		kind.Among,
 	}
 }

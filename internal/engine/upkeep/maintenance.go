@@ -5,6 +5,10 @@ import (
 	"time"
 
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/auditsql"
+	"yalvo/internal/engine/store/factsql"
+	"yalvo/internal/engine/store/queuesql"
+	"yalvo/internal/engine/store/readsql"
 )
 
 const (
@@ -43,11 +47,11 @@ func (w *Workers) dropOld(ctx context.Context) error {
 	}
 	references, frozen := v.Plan.Traces()
 	for _, drop := range []func(*store.Tx) error{
-		func(tx *store.Tx) error { return tx.DropAnswers(answerAge) },
-		func(tx *store.Tx) error { return tx.DropDone(doneKept, dropChunk) },
-		func(tx *store.Tx) error { return tx.DropEvents(eventAge, dropChunk) },
-		func(tx *store.Tx) error { return tx.DropRewritten(rewrittenAge) },
-		func(tx *store.Tx) error { return tx.DropDeparted(departedAge, dropChunk, references, frozen) },
+		func(tx *store.Tx) error { return factsql.DropAnswers(tx, answerAge) },
+		func(tx *store.Tx) error { return auditsql.DropDone(tx, doneKept, dropChunk) },
+		func(tx *store.Tx) error { return queuesql.DropEvents(tx, eventAge, dropChunk) },
+		func(tx *store.Tx) error { return readsql.DropRewritten(tx, rewrittenAge) },
+		func(tx *store.Tx) error { return factsql.DropDeparted(tx, departedAge, dropChunk, references, frozen) },
 	} {
 		if err := w.Store.Upkeep(ctx, drop); err != nil {
 			return err

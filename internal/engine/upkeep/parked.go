@@ -7,6 +7,7 @@ import (
 
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/running"
+	"yalvo/internal/engine/store/queuesql"
 )
 
 // Parked is a piece of work that failed too often and waits for a person.
@@ -24,7 +25,7 @@ type Parked struct {
 
 // Parked lists parked work, oldest first.
 func (w *Workers) Parked(ctx context.Context, limit int) ([]Parked, error) {
-	rows, err := w.Store.ParkedWork(ctx, limit)
+	rows, err := queuesql.ParkedWork(ctx, w.Store, limit)
 	if err != nil {
 		return nil, err
 	}
@@ -46,14 +47,14 @@ func (w *Workers) Parked(ctx context.Context, limit int) ([]Parked, error) {
 
 // Retry makes all parked work due again and returns how much there was.
 func (w *Workers) Retry(ctx context.Context) (int64, error) {
-	many, err := w.Store.Retry(ctx, 0)
+	many, err := queuesql.Retry(ctx, w.Store, 0)
 	w.Wake(plan.Lanes...)
 	return many, err
 }
 
 // RetryOne makes one piece of parked work due again, by its number.
 func (w *Workers) RetryOne(ctx context.Context, work int64) error {
-	many, err := w.Store.Retry(ctx, work)
+	many, err := queuesql.Retry(ctx, w.Store, work)
 	w.Wake(plan.Lanes...)
 	return notParked(work, many, err)
 }
@@ -61,7 +62,7 @@ func (w *Workers) RetryOne(ctx context.Context, work int64) error {
 // Drop gives up one piece of parked work. What it was to bring in line stays as
 // it is, and an audit finds it.
 func (w *Workers) Drop(ctx context.Context, work int64) error {
-	many, err := w.Store.DropParked(ctx, work)
+	many, err := queuesql.DropParked(ctx, w.Store, work)
 	w.Settle()
 	return notParked(work, many, err)
 }

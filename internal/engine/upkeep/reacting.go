@@ -12,12 +12,14 @@ import (
 	"yalvo/internal/engine/facts"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/factsql"
+	"yalvo/internal/engine/store/queuesql"
 )
 
 // react carries out what triggers do to facts. All that one event causes is one
 // transaction, which also deletes the due row: it happens once. One service
 // does this at a time: the steps take their rows in the order of the design.
-func (t *turn) react(due []store.Due) error {
+func (t *turn) react(due []queuesql.Due) error {
 	free, err := t.Tx.TryLockLane(plan.Reacting)
 	if err != nil {
 		return err
@@ -35,9 +37,9 @@ func (t *turn) react(due []store.Due) error {
 }
 
 // reactTo carries out the steps of one trigger for one event, and tells how many.
-func (t *turn) reactTo(d store.Due) (int64, error) {
+func (t *turn) reactTo(d queuesql.Due) (int64, error) {
 	trigger := t.Plan.TriggerNumbered(d.Subject)
-	event, there, err := t.Tx.Event(d.Doc)
+	event, there, err := queuesql.FindEvent(t.Tx, d.Doc)
 	if err != nil || !there || trigger == nil {
 		return 0, err
 	}
@@ -107,7 +109,7 @@ func unworthy(err error) error {
 }
 
 // payload reads back what a trigger's expressions can name.
-func payload(trigger *plan.Trigger, event store.Event) (map[string]any, error) {
+func payload(trigger *plan.Trigger, event queuesql.Event) (map[string]any, error) {
 	all, err := running.Decode(event.Payload)
 	if err != nil {
 		return nil, err
@@ -131,7 +133,7 @@ func payload(trigger *plan.Trigger, event store.Event) (map[string]any, error) {
 // do carries out one step. What is already as the step wants it is fine. So is
 // a document that has gone meanwhile, if that is what the step would have
 // changed, or if what set off the trigger has gone too.
-func (t *turn) do(s plan.TriggerStep, event store.Event, on occasion, why facts.Cause) error {
+func (t *turn) do(s plan.TriggerStep, event queuesql.Event, on occasion, why facts.Cause) error {
 	err := t.attempt(s, on, why)
 	if errors.Is(err, facts.ErrTaken) {
 		return nil
@@ -153,14 +155,14 @@ func (t *turn) do(s plan.TriggerStep, event store.Event, on occasion, why facts.
 
 // stands tells whether what set off a trigger is there still: a document, or
 // both ends of a pair.
-func (t *turn) stands(event store.Event) (bool, error) { return standing(event, t.Tx) }
+func (t *turn) stands(event queuesql.Event) (bool, error) { return standing(event, t.Tx) }
 
-func standing(event store.Event, tx *store.Tx) (bool, error) {
+func standing(event queuesql.Event, tx *store.Tx) (bool, error) {
 	ns := []int64{event.Doc}
 	if event.Other != 0 && event.Other != event.Doc {
 		ns = append(ns, event.Other)
 	}
-	there, err := tx.Numbered(ns)
+	there, err := factsql.Numbered(tx, ns)
 	return len(there) == len(ns), err
 }
 

@@ -21,6 +21,7 @@ import (
 	"yalvo/internal/engine/receivers"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/queuesql"
 )
 
 // Patience is how long receivers of what triggers send are waited for.
@@ -63,8 +64,8 @@ func (w *Workers) sender(ctx context.Context) {
 // leased is something to send that nobody else sends meanwhile.
 type leased struct {
 	version *running.Version
-	due     store.Due
-	event   store.Event
+	due     queuesql.Due
+	event   queuesql.Event
 	kept    bool // what set off the trigger is known still
 }
 
@@ -85,12 +86,12 @@ func (l leased) receiver() string {
 }
 
 // stepsOf are the steps whose receivers have their share.
-func stepsOf(under *receivers.UnderWay, p *plan.Plan) []store.SendStep {
-	var steps []store.SendStep
+func stepsOf(under *receivers.UnderWay, p *plan.Plan) []queuesql.SendStep {
+	var steps []queuesql.SendStep
 	for _, t := range p.Triggers {
 		for i, s := range t.Steps {
 			if s.Do == design.DoSend && under.Full(receivers.Of(s.URL)) {
-				steps = append(steps, store.SendStep{Trigger: t.Number, Nth: int64(i)})
+				steps = append(steps, queuesql.SendStep{Trigger: t.Number, Nth: int64(i)})
 			}
 		}
 	}
@@ -105,10 +106,10 @@ func (w *Workers) nextToSend(ctx context.Context, under *receivers.UnderWay) (l 
 	err = w.Store.Write(ctx, func(tx *store.Tx) error {
 		var err error
 		// After the lease another service may take what one has crashed with.
-		if l.due, there, err = tx.Lease(plan.Sending, 3*w.Patience.Answer, busy...); err != nil || !there {
+		if l.due, there, err = queuesql.Lease(tx, plan.Sending, 3*w.Patience.Answer, busy...); err != nil || !there {
 			return err
 		}
-		l.event, l.kept, err = tx.Event(l.due.Doc)
+		l.event, l.kept, err = queuesql.FindEvent(tx, l.due.Doc)
 		return err
 	})
 	return l, there, err
@@ -126,9 +127,9 @@ func (w *Workers) sendLeased(ctx context.Context, client *http.Client, l leased)
 	}
 	defer w.Settle()
 	if err == nil {
-		return w.Store.FinishLeased(ctx, l.due)
+		return queuesql.FinishLeased(ctx, w.Store, l.due)
 	}
-	parked, failErr := w.Store.FailDue(ctx, l.due, err, running.IsHopeless(err), w.Patience.Pause)
+	parked, failErr := queuesql.FailDue(ctx, w.Store, l.due, err, running.IsHopeless(err), w.Patience.Pause)
 	w.logFailure("sending", parked, err, "trigger", trigger.Name, "attempt", l.due.Attempts+1)
 	return failErr
 }
@@ -146,7 +147,7 @@ type cloudEvent struct {
 }
 
 func (w *Workers) post(ctx context.Context, client *http.Client, v *running.Version, trigger *plan.Trigger,
-	step *design.Step, event store.Event) error {
+	step *design.Step, event queuesql.Event) error {
 	of := ""
 	if trigger.Collection != nil {
 		of = trigger.Collection.Name
@@ -193,7 +194,7 @@ func (w *Workers) post(ctx context.Context, client *http.Client, v *running.Vers
 // sent is what a request says: the change, or what the step works out of it and of what it
 // sees. It is not known where something that it needs has gone together with what it tells of.
 func (w *Workers) sent(ctx context.Context, v *running.Version, trigger *plan.Trigger, step *design.Step,
-	event store.Event) (data json.RawMessage, known bool, err error) {
+	event queuesql.Event) (data json.RawMessage, known bool, err error) {
 	switch {
 	case step.Fields == nil && len(trigger.Sees()) == 0:
 		return event.Payload, true, nil
@@ -266,7 +267,7 @@ func (w *Workers) Replay(ctx context.Context, trigger string, from int64) (int64
 			if s.Do != design.DoSend {
 				continue
 			}
-			n, err := tx.ResendEvents(t.Number, from, i)
+			n, err := queuesql.ResendEvents(tx, t.Number, from, i)
 			if err != nil {
 				return err
 			}

@@ -5,31 +5,32 @@ import (
 	"slices"
 
 	"yalvo/internal/design/plan"
-	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/queuesql"
+	"yalvo/internal/engine/store/timelinesql"
 )
 
 // bringLimit is how many entries subscriptions bring in together.
 const bringLimit = 20_000
 
 // subscribe brings owners' timelines in line with the pairs as they stand now.
-func (t *turn) subscribe(timeline *plan.Timeline, due []store.Due) error {
-	rowsOf := map[[2]int64][]store.Due{}
-	var subscriptions []store.Subscription
+func (t *turn) subscribe(timeline *plan.Timeline, due []queuesql.Due) error {
+	rowsOf := map[[2]int64][]queuesql.Due{}
+	var subscriptions []timelinesql.Subscription
 	for _, d := range due {
 		k := [2]int64{d.Doc, d.Key}
 		if rowsOf[k] == nil {
-			subscriptions = append(subscriptions, store.Subscription{Owner: d.Doc, Author: d.Key})
+			subscriptions = append(subscriptions, timelinesql.Subscription{Owner: d.Doc, Author: d.Key})
 		}
 		rowsOf[k] = append(rowsOf[k], d)
 	}
-	if err := t.Tx.CountPosts(timeline, subscriptions); err != nil {
+	if err := timelinesql.CountPosts(t.Tx, timeline, subscriptions); err != nil {
 		return err
 	}
 	subscriptions = asManyAsFit(subscriptions)
 	if err := t.reconcile(timeline, subscriptions, rowsOf, due[0].Change); err != nil {
 		return err
 	}
-	var done []store.Due
+	var done []queuesql.Due
 	for _, s := range subscriptions {
 		for _, d := range rowsOf[[2]int64{s.Owner, s.Author}] {
 			d.Rows = int64(s.Many)
@@ -42,15 +43,15 @@ func (t *turn) subscribe(timeline *plan.Timeline, due []store.Due) error {
 // reconcile takes out and brings in. Where a pair was set and nothing else is
 // due, there is nothing to take out: an owner's whole timeline would be searched
 // for that.
-func (t *turn) reconcile(timeline *plan.Timeline, subscriptions []store.Subscription, rowsOf map[[2]int64][]store.Due,
-	change int64) error {
-	cuts, err := t.Tx.LockCuts(timeline.Number, owners(subscriptions))
+func (t *turn) reconcile(timeline *plan.Timeline, subscriptions []timelinesql.Subscription,
+	rowsOf map[[2]int64][]queuesql.Due, change int64) error {
+	cuts, err := timelinesql.LockCuts(t.Tx, timeline.Number, owners(subscriptions))
 	if err != nil {
 		return err
 	}
-	fresh := func(s store.Subscription) bool {
+	fresh := func(s timelinesql.Subscription) bool {
 		rows := rowsOf[[2]int64{s.Owner, s.Author}]
-		return !slices.ContainsFunc(rows, func(d store.Due) bool { return !d.Fresh() })
+		return !slices.ContainsFunc(rows, func(d queuesql.Due) bool { return !d.Fresh() })
 	}
 	old := slices.DeleteFunc(slices.Clone(subscriptions), fresh)
 	if err := t.takeOutBelow(cuts, timeline, old, change); err != nil {
@@ -61,8 +62,8 @@ func (t *turn) reconcile(timeline *plan.Timeline, subscriptions []store.Subscrip
 
 // takeOut takes authors' entries out of owners' timelines as far as the facts
 // do not justify them. It locks the owners' cuts.
-func (t *turn) takeOut(timeline *plan.Timeline, subscriptions []store.Subscription, change int64) error {
-	cuts, err := t.Tx.LockCuts(timeline.Number, owners(subscriptions))
+func (t *turn) takeOut(timeline *plan.Timeline, subscriptions []timelinesql.Subscription, change int64) error {
+	cuts, err := timelinesql.LockCuts(t.Tx, timeline.Number, owners(subscriptions))
 	if err != nil {
 		return err
 	}
@@ -70,12 +71,12 @@ func (t *turn) takeOut(timeline *plan.Timeline, subscriptions []store.Subscripti
 }
 
 // takeOutBelow is the same with the cuts locked.
-func (t *turn) takeOutBelow(cuts store.Cuts, timeline *plan.Timeline, subscriptions []store.Subscription,
+func (t *turn) takeOutBelow(cuts timelinesql.Cuts, timeline *plan.Timeline, subscriptions []timelinesql.Subscription,
 	change int64) error {
 	if len(subscriptions) == 0 {
 		return nil
 	}
-	lost, err := t.Tx.TakeOut(timeline, subscriptions)
+	lost, err := timelinesql.TakeOut(t.Tx, timeline, subscriptions)
 	if err != nil {
 		return err
 	}
@@ -84,8 +85,8 @@ func (t *turn) takeOutBelow(cuts store.Cuts, timeline *plan.Timeline, subscripti
 
 // bringIn adds authors' newest entries to owners' timelines. The owners' cuts
 // must be locked.
-func (t *turn) bringIn(timeline *plan.Timeline, subscriptions []store.Subscription) error {
-	var few, full []store.Subscription
+func (t *turn) bringIn(timeline *plan.Timeline, subscriptions []timelinesql.Subscription) error {
+	var few, full []timelinesql.Subscription
 	for _, s := range subscriptions {
 		if s.Many < timeline.Length {
 			few = append(few, s)
@@ -93,16 +94,16 @@ func (t *turn) bringIn(timeline *plan.Timeline, subscriptions []store.Subscripti
 		}
 		full = append(full, s)
 	}
-	many, err := t.Tx.BringIn(timeline, few)
+	many, err := timelinesql.BringIn(t.Tx, timeline, few)
 	if err != nil {
 		return err
 	}
-	newest, err := t.Tx.BringInNewest(timeline, full)
+	newest, err := timelinesql.BringInNewest(t.Tx, timeline, full)
 	t.workers.inserted.Add(many + newest)
 	return err
 }
 
-func owners(subscriptions []store.Subscription) []int64 {
+func owners(subscriptions []timelinesql.Subscription) []int64 {
 	all := make([]int64, len(subscriptions))
 	for i, s := range subscriptions {
 		all[i] = s.Owner
@@ -112,8 +113,8 @@ func owners(subscriptions []store.Subscription) []int64 {
 }
 
 // asManyAsFit takes subscriptions, the light ones first, up to the limit of entries.
-func asManyAsFit(subscriptions []store.Subscription) []store.Subscription {
-	slices.SortStableFunc(subscriptions, func(a, b store.Subscription) int { return cmp.Compare(a.Many, b.Many) })
+func asManyAsFit(subscriptions []timelinesql.Subscription) []timelinesql.Subscription {
+	slices.SortStableFunc(subscriptions, func(a, b timelinesql.Subscription) int { return cmp.Compare(a.Many, b.Many) })
 	total := 0
 	for i, s := range subscriptions {
 		if total += s.Many; total > bringLimit && i > 0 {

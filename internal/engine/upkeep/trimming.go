@@ -5,6 +5,8 @@ import (
 
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/queuesql"
+	"yalvo/internal/engine/store/timelinesql"
 )
 
 const (
@@ -18,7 +20,7 @@ func (w *Workers) trimIfGrown(ctx context.Context) error {
 	if inserted < trimWorth {
 		return nil
 	}
-	total, err := w.Store.EntryCount(ctx)
+	total, err := timelinesql.EntryCount(ctx, w.Store)
 	if err != nil || inserted < total/10 {
 		return err
 	}
@@ -36,13 +38,13 @@ func (w *Workers) Trim(ctx context.Context) error {
 	for _, t := range v.Plan.Timelines {
 		work = append(work, plan.TrimAll(t.Number))
 	}
-	err = w.Store.Write(ctx, func(tx *store.Tx) error { return tx.AppendDue(0, work) })
+	err = w.Store.Write(ctx, func(tx *store.Tx) error { return queuesql.AppendDue(tx, 0, work) })
 	w.Wake(plan.Trimming)
 	return err
 }
 
 // trim cuts the timelines of some owners and goes on with the next.
-func (t *turn) trim(due []store.Due) error {
+func (t *turn) trim(due []queuesql.Due) error {
 	for _, d := range due {
 		timeline := t.Plan.TimelineNumbered(d.Subject)
 		if timeline == nil {
@@ -51,7 +53,7 @@ func (t *turn) trim(due []store.Due) error {
 		if err := t.Tx.ShareTimeline(timeline.Number); err != nil {
 			return err
 		}
-		reached, cut, last, err := t.Tx.TrimOwners(timeline, d.Cursor, trimOwners)
+		reached, cut, last, err := timelinesql.TrimOwners(t.Tx, timeline, d.Cursor, trimOwners)
 		if err != nil {
 			return err
 		}
@@ -60,9 +62,9 @@ func (t *turn) trim(due []store.Due) error {
 		}
 		t.vain = len(cut) == 0 && !last
 		if last {
-			err = t.finish([]store.Due{d})
+			err = t.finish([]queuesql.Due{d})
 		} else {
-			err = t.Tx.ContinueDue([]store.Progress{{Due: d, Next: reached}})
+			err = queuesql.ContinueDue(t.Tx, []queuesql.Progress{{Due: d, Next: reached}})
 		}
 		if err != nil {
 			return err
@@ -77,7 +79,7 @@ func (t *turn) recount(timeline *plan.Timeline, cut []int64) error {
 	if len(cut) == 0 {
 		return nil
 	}
-	transaction, err := t.Tx.Transaction()
+	transaction, err := timelinesql.Transaction(t.Tx)
 	if err != nil {
 		return err
 	}
@@ -85,5 +87,5 @@ func (t *turn) recount(timeline *plan.Timeline, cut []int64) error {
 	for i, owner := range cut {
 		work[i] = plan.RefillAfter(timeline.Number, owner, transaction)
 	}
-	return t.Tx.AppendDue(0, work)
+	return queuesql.AppendDue(t.Tx, 0, work)
 }

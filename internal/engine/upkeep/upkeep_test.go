@@ -5,18 +5,19 @@ import (
 	"testing"
 
 	"yalvo/internal/design/plan"
-	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/queuesql"
+	"yalvo/internal/engine/store/timelinesql"
 )
 
 func TestFollowsAreTakenTogetherUntilTheyBringInTooMuch(t *testing.T) {
-	subscriptions := func(many ...int) (all []store.Subscription) {
+	subscriptions := func(many ...int) (all []timelinesql.Subscription) {
 		for i, m := range many {
-			all = append(all, store.Subscription{Owner: int64(i), Many: m})
+			all = append(all, timelinesql.Subscription{Owner: int64(i), Many: m})
 		}
 		return all
 	}
 	for _, c := range []struct {
-		given []store.Subscription
+		given []timelinesql.Subscription
 		want  []int64
 	}{
 		{subscriptions(800, 3, 0), []int64{2, 1, 0}},
@@ -35,11 +36,11 @@ func TestFollowsAreTakenTogetherUntilTheyBringInTooMuch(t *testing.T) {
 }
 
 func TestRowsForTheSameEntryAreMergedOnlyIfOneReaderWaits(t *testing.T) {
-	row := func(seq, author, doc, change int64) store.Due {
+	row := func(seq, author, doc, change int64) queuesql.Due {
 		entry := plan.Entry{Timeline: 1, Author: author, Doc: doc}
-		return store.Due{Seq: seq, Change: change, Work: plan.DeliverEntry(entry, false)}
+		return queuesql.Due{Seq: seq, Change: change, Work: plan.DeliverEntry(entry, false)}
 	}
-	kept, repeated := withoutRepeats([]store.Due{row(1, 7, 9, 100), row(2, 7, 9, 100), row(3, 7, 9, 101),
+	kept, repeated := withoutRepeats([]queuesql.Due{row(1, 7, 9, 100), row(2, 7, 9, 100), row(3, 7, 9, 101),
 		row(4, 8, 9, 100), row(5, 7, 10, 100)})
 	var seqs []int64
 	for _, d := range kept {
@@ -52,7 +53,7 @@ func TestRowsForTheSameEntryAreMergedOnlyIfOneReaderWaits(t *testing.T) {
 
 func TestATransactionDoesOneKindOfWorkOnTimelines(t *testing.T) {
 	entry := plan.Entry{Timeline: 1, Author: 2, Doc: 3}
-	due := []store.Due{{Seq: 1, Work: plan.DeliverEntry(entry, false)}, {Seq: 2, Work: plan.WithdrawEntry(entry)},
+	due := []queuesql.Due{{Seq: 1, Work: plan.DeliverEntry(entry, false)}, {Seq: 2, Work: plan.WithdrawEntry(entry)},
 		{Seq: 3, Work: plan.SubscribeTo(1, 4, 2)},
 		{Seq: 4, Work: plan.DeliverEntry(plan.Entry{Timeline: 2, Author: 2}, false)}}
 	if got := alike(due); len(got) != 1 || got[0].Seq != 1 {

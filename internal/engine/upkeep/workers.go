@@ -13,6 +13,7 @@ import (
 	"yalvo/internal/engine/facts"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/queuesql"
 )
 
 // Workers do due work. Any number of services may do so on one database.
@@ -77,7 +78,7 @@ func (w *Workers) poll(ctx context.Context) {
 	cleared := time.Now()
 	for ctx.Err() == nil {
 		at := time.Now()
-		look, err := w.Store.LookForWork(ctx)
+		look, err := queuesql.LookForWork(ctx, w.Store)
 		if err == nil {
 			w.Back()
 			w.Wake(look.Lanes...)
@@ -88,7 +89,7 @@ func (w *Workers) poll(ctx context.Context) {
 		}
 		if err == nil && w.finished.Load() > clearAfter && time.Since(cleared) > clearEvery {
 			w.finished.Store(0)
-			cleared, err = time.Now(), w.Store.VacuumDue(ctx)
+			cleared, err = time.Now(), queuesql.VacuumDue(ctx, w.Store)
 		}
 		if err != nil && ctx.Err() == nil {
 			w.Trouble("looking for due work", err)
@@ -159,7 +160,7 @@ func (w *Workers) turn(ctx context.Context, l lane, claim claim) (outcome, error
 			return nothingDue, err
 		}
 	}
-	var claimed []store.Due
+	var claimed []queuesql.Due
 	var t *turn
 	err = l.begin(w.Store)(ctx, func(tx *store.Tx) error {
 		t = &turn{Unit: facts.Unit{Version: v, Tx: tx}, workers: w, ctx: ctx}
@@ -173,7 +174,7 @@ func (w *Workers) turn(ctx context.Context, l lane, claim claim) (outcome, error
 		return l.carry(t, claimed)
 	})
 	if l.counted && len(claimed) > 0 && (errors.Is(err, running.ErrMoved) || ctx.Err() != nil || t.vain) {
-		err = errors.Join(err, w.Store.CountBack(context.WithoutCancel(ctx), claimed[0])) // it was not tried
+		err = errors.Join(err, queuesql.CountBack(context.WithoutCancel(ctx), w.Store, claimed[0])) // it was not tried
 	}
 	if errors.Is(err, running.ErrMoved) {
 		return worked, w.Reload(ctx) // and do it by the new plan
@@ -198,7 +199,7 @@ func (w *Workers) turn(ctx context.Context, l lane, claim claim) (outcome, error
 // nil if none is due. Work that has been counted often enough without an end has
 // ended the services that tried it, and is parked.
 func (w *Workers) countFirst(ctx context.Context, name plan.Lane, claim claim) (claim, error) {
-	var next []store.Due
+	var next []queuesql.Due
 	err := w.Store.Upkeep(ctx, func(tx *store.Tx) error {
 		next = nil
 		free, err := tx.TryLockLane(name)
@@ -208,32 +209,32 @@ func (w *Workers) countFirst(ctx context.Context, name plan.Lane, claim claim) (
 		if next, _, err = claim(tx); err != nil || len(next) == 0 {
 			return err
 		}
-		return tx.CountAttempt(next[0])
+		return queuesql.CountAttempt(tx, next[0])
 	})
 	if err != nil || len(next) == 0 {
 		return nil, err
 	}
-	if d := next[0]; d.Attempts >= store.MaxAttempts {
-		d.Attempts = store.MaxAttempts - 1
+	if d := next[0]; d.Attempts >= queuesql.MaxAttempts {
+		d.Attempts = queuesql.MaxAttempts - 1
 		return nil, w.fail(ctx, d, errEndless)
 	}
-	return func(tx *store.Tx) ([]store.Due, int, error) {
-		mine, there, design, err := tx.ClaimOne(next[0])
+	return func(tx *store.Tx) ([]queuesql.Due, int, error) {
+		mine, there, design, err := queuesql.ClaimOne(tx, next[0])
 		if err != nil || !there {
 			return nil, 0, err
 		}
 		mine.Attempts = next[0].Attempts // this one is counted already
-		return []store.Due{mine}, design, nil
+		return []queuesql.Due{mine}, design, nil
 	}, nil
 }
 
 var errEndless = errors.New("each time this was tried, the service ended before it was done")
 
 // oneByOne finds out which of several rows fails: it gets a pause, the others go ahead.
-func (w *Workers) oneByOne(ctx context.Context, v *running.Version, l lane, claimed []store.Due) error {
+func (w *Workers) oneByOne(ctx context.Context, v *running.Version, l lane, claimed []queuesql.Due) error {
 	for _, d := range claimed {
 		err := l.begin(w.Store)(ctx, func(tx *store.Tx) error {
-			mine, there, design, err := tx.ClaimOne(d)
+			mine, there, design, err := queuesql.ClaimOne(tx, d)
 			if err != nil || !there {
 				return err
 			}
@@ -241,7 +242,7 @@ func (w *Workers) oneByOne(ctx context.Context, v *running.Version, l lane, clai
 				return running.ErrMoved
 			}
 			t := &turn{Unit: facts.Unit{Version: v, Tx: tx}, workers: w, ctx: ctx, alone: true}
-			return l.carry(t, []store.Due{mine})
+			return l.carry(t, []queuesql.Due{mine})
 		})
 		switch {
 		case err == nil:
@@ -261,8 +262,8 @@ func (w *Workers) oneByOne(ctx context.Context, v *running.Version, l lane, clai
 }
 
 // fail notes that work failed.
-func (w *Workers) fail(ctx context.Context, d store.Due, cause error) error {
-	parked, err := w.Store.FailDue(ctx, d, cause, running.IsHopeless(cause), firstPause)
+func (w *Workers) fail(ctx context.Context, d queuesql.Due, cause error) error {
+	parked, err := queuesql.FailDue(ctx, w.Store, d, cause, running.IsHopeless(cause), firstPause)
 	w.logFailure("due work", parked, cause, "step", d.Step, "document", d.Doc, "attempt", d.Attempts+1)
 	if err != nil {
 		return errors.Join(cause, err)
@@ -277,7 +278,7 @@ func (w *Workers) logFailure(what string, parked bool, cause error, more ...any)
 	if parked {
 		level, end = slog.LevelWarn, " is parked: it failed too often, or cannot be done"
 	}
-	w.Log.Log(context.Background(), level, what+end, append(more, "error", store.InWords(cause))...)
+	w.Log.Log(context.Background(), level, what+end, append(more, "error", queuesql.InWords(cause))...)
 }
 
 // firstPause is the pause after work has failed for the first time; each
@@ -285,17 +286,17 @@ func (w *Workers) logFailure(what string, parked bool, cause error, more ...any)
 const firstPause = 100 * time.Millisecond
 
 // finish marks rows as done.
-func (t *turn) finish(due []store.Due) error {
+func (t *turn) finish(due []queuesql.Due) error {
 	if len(due) == 0 {
 		return nil
 	}
-	return t.Tx.FinishDue(progress(due))
+	return queuesql.FinishDue(t.Tx, progress(due))
 }
 
-func progress(due []store.Due) []store.Progress {
-	all := make([]store.Progress, len(due))
+func progress(due []queuesql.Due) []queuesql.Progress {
+	all := make([]queuesql.Progress, len(due))
 	for i, d := range due {
-		all[i] = store.Progress{Due: d, Passed: d.Rows}
+		all[i] = queuesql.Progress{Due: d, Passed: d.Rows}
 	}
 	return all
 }

@@ -14,6 +14,8 @@ import (
 	"yalvo/internal/engine/facts"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/listsql"
+	"yalvo/internal/engine/store/versionsql"
 )
 
 // Request is a design that is to be put in force.
@@ -41,7 +43,7 @@ func (k *Keeper) Apply(ctx context.Context, r Request) (running.Applied, error) 
 
 // applyTo puts a design in force if the one that it is compared with still is.
 func (k *Keeper) applyTo(ctx context.Context, r Request) (running.Applied, error) {
-	now, applied, err := k.Store.CurrentDesign(ctx)
+	now, applied, err := versionsql.CurrentDesign(k.Store.Looking(ctx))
 	if err != nil {
 		return running.Applied{}, err
 	}
@@ -62,7 +64,7 @@ func (k *Keeper) applyTo(ctx context.Context, r Request) (running.Applied, error
 		return running.Applied{}, err
 	}
 	if err := k.Store.Write(ctx, func(tx *store.Tx) error { return change(tx, r, now.Version, c) }); err != nil {
-		if errors.Is(err, store.ErrNumbers) {
+		if errors.Is(err, versionsql.ErrNumbers) {
 			err = running.Refuse(running.CodeNoNumbers, "the designs that were in force in this database have had so "+
 				"many names that no new ones can be numbered: load a dump of it into another database")
 		}
@@ -104,10 +106,10 @@ func compared(file string, from, to *design.Design) (*compare.Comparison, error)
 
 // change puts a design in force, if the one it was compared with still is.
 func change(tx *store.Tx, r Request, base int, c *compare.Comparison) error {
-	if err := tx.LockDesign(); err != nil {
+	if err := versionsql.LockDesign(tx); err != nil {
 		return err
 	}
-	now, _, err := tx.CurrentDesign()
+	now, _, err := versionsql.CurrentDesign(tx)
 	if err != nil {
 		return err
 	}
@@ -115,7 +117,7 @@ func change(tx *store.Tx, r Request, base int, c *compare.Comparison) error {
 		return running.Refuse(running.CodeOtherBase, "another design has just been put in force, version %d: look at "+
 			"the difference with that one", now.Version)
 	}
-	left, err := tx.BuildsLeft()
+	left, err := versionsql.BuildsLeft(tx)
 	if err != nil {
 		return err
 	}
@@ -124,7 +126,7 @@ func change(tx *store.Tx, r Request, base int, c *compare.Comparison) error {
 			"are left, now %s %s. Apply this one when it is done", left[0].Version, len(left), left[0].Does,
 			left[0].Name)
 	}
-	has, err := tx.HasDocuments()
+	has, err := versionsql.HasDocuments(tx)
 	if err != nil {
 		return err
 	}
@@ -142,7 +144,7 @@ func mayDrop(tx *store.Tx, drop []string, c *compare.Comparison) error {
 			continue
 		}
 		holder, _, _ := strings.Cut(name, ".")
-		stored, err := tx.HasAny(c.OldName(holder))
+		stored, err := versionsql.HasAny(tx, c.OldName(holder))
 		if err != nil {
 			return err
 		}
@@ -162,7 +164,7 @@ func mayDrop(tx *store.Tx, drop []string, c *compare.Comparison) error {
 func carryOut(tx *store.Tx, r Request, c *compare.Comparison, stored bool) error {
 	retired := map[compare.Named]plan.Number{}
 	for _, name := range c.Retired {
-		n, err := tx.Retire(name.Kind, name.Name)
+		n, err := versionsql.Retire(tx, name.Kind, name.Name)
 		if err != nil {
 			return err
 		}
@@ -172,19 +174,19 @@ func carryOut(tx *store.Tx, r Request, c *compare.Comparison, stored bool) error
 	for _, name := range c.Renames {
 		kinds, was, is = append(kinds, name.Kind), append(was, name.From), append(is, name.To)
 	}
-	if err := tx.Rename(kinds, was, is); err != nil {
+	if err := versionsql.Rename(tx, kinds, was, is); err != nil {
 		return err
 	}
 	did, err := json.Marshal(c.Differences)
 	if err != nil {
 		return err
 	}
-	version, err := tx.AddDesign(store.Design{File: r.File, Source: string(r.Design.Source), Author: r.Author,
-		Did: did})
+	version, err := versionsql.AddDesign(tx, store.Design{File: r.File, Source: string(r.Design.Source),
+		Author: r.Author, Did: did})
 	if err != nil {
 		return err
 	}
-	p, err := tx.Plan(r.Design) // what cannot be planned is not put in force
+	p, err := versionsql.Plan(tx, r.Design) // what cannot be planned is not put in force
 	if err != nil {
 		return err
 	}
@@ -192,13 +194,13 @@ func carryOut(tx *store.Tx, r Request, c *compare.Comparison, stored bool) error
 		return err
 	}
 	if !stored {
-		return tx.IndexLists(p)
+		return listsql.IndexLists(tx, p)
 	}
 	builds, err := buildsOf(tx, p, version, c, retired)
 	if err != nil {
 		return err
 	}
-	return tx.AddBuilds(builds)
+	return versionsql.AddBuilds(tx, builds)
 }
 
 // nextShapes has facts whose stored form changes be written in the new one.
@@ -207,7 +209,7 @@ func nextShapes(tx *store.Tx, p *plan.Plan, c *compare.Comparison) error {
 		if !r.Needed {
 			continue
 		}
-		if err := tx.NextShape(subject(p, name)); err != nil {
+		if err := versionsql.NextShape(tx, subject(p, name)); err != nil {
 			return err
 		}
 	}
@@ -223,11 +225,11 @@ func subject(p *plan.Plan, name string) plan.Number {
 }
 
 func buildsOf(tx *store.Tx, p *plan.Plan, version int, c *compare.Comparison,
-	retired map[compare.Named]plan.Number) ([]store.Build, error) {
-	var all []store.Build
+	retired map[compare.Named]plan.Number) ([]versionsql.Build, error) {
+	var all []versionsql.Build
 	for i, s := range c.Steps {
 		if s.IfMisfits {
-			has, err := tx.HasMisfits(subject(p, s.Name))
+			has, err := versionsql.HasMisfits(tx, subject(p, s.Name))
 			if err != nil {
 				return nil, err
 			}
@@ -235,7 +237,7 @@ func buildsOf(tx *store.Tx, p *plan.Plan, version int, c *compare.Comparison,
 				continue
 			}
 		}
-		b := store.Build{Version: version, Nth: i + 1, Does: string(s.Do), Aspect: s.Aspect, Name: s.Name,
+		b := versionsql.Build{Version: version, Nth: i + 1, Does: string(s.Do), Aspect: s.Aspect, Name: s.Name,
 			Shows: string(s.Shows)}
 		if s.Do == compare.Sweep {
 			kind, name, _ := strings.Cut(s.Name, " ")

@@ -6,12 +6,13 @@ import (
 	"yalvo/internal/design"
 	"yalvo/internal/design/compare"
 	"yalvo/internal/engine/running"
+	"yalvo/internal/engine/store/versionsql"
 )
 
 // Back reads a version of the design again, to be put in force once more: what it
 // calls otherwise than the version in force is told to go on under the old name.
 func (k *Keeper) Back(ctx context.Context, version int) (*design.Design, string, error) {
-	all, err := k.Store.DesignsAfter(ctx, version)
+	all, err := versionsql.DesignsAfter(ctx, k.Store, version)
 	if err != nil {
 		return nil, "", err
 	}

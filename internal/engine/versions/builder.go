@@ -7,6 +7,8 @@ import (
 
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/queuesql"
+	"yalvo/internal/engine/store/versionsql"
 )
 
 // builder is what carries steps out in the background.
@@ -84,11 +86,11 @@ func (k *Keeper) turn(ctx context.Context) (time.Duration, error) {
 		return lookEvery, nil // another version's steps come with the version
 	}
 	began := time.Now()
-	var b store.Build
+	var b versionsql.Build
 	var there bool
 	k.aside = nil
 	err = k.Store.Upkeep(ctx, func(tx *store.Tx) error {
-		b, there, err = tx.ClaimBuild()
+		b, there, err = versionsql.ClaimBuild(tx)
 		if err != nil || !there {
 			return err
 		}
@@ -102,7 +104,7 @@ func (k *Keeper) turn(ctx context.Context) (time.Duration, error) {
 		if moved(err) {
 			return 0, k.Reload(ctx)
 		}
-		return failPause, joined(err, k.Store.FailBuild(ctx, b, err))
+		return failPause, joined(err, versionsql.FailBuild(ctx, k.Store, b, err))
 	case err != nil:
 		return failPause, err
 	case !there:
@@ -118,11 +120,11 @@ func (k *Keeper) turn(ctx context.Context) (time.Duration, error) {
 }
 
 // doAside does what a stretch has left, and tells how long to rest.
-func (k *Keeper) doAside(ctx context.Context, b store.Build) (time.Duration, error) {
+func (k *Keeper) doAside(ctx context.Context, b versionsql.Build) (time.Duration, error) {
 	done, err := k.aside(ctx)
 	switch {
 	case err != nil && ctx.Err() == nil && !k.IsAway(err) && !k.IsFull(err):
-		return failPause, joined(err, k.Store.FailBuild(ctx, b, err))
+		return failPause, joined(err, versionsql.FailBuild(ctx, k.Store, b, err))
 	case err != nil:
 		return failPause, err
 	case !done:
@@ -140,7 +142,7 @@ func (k *Keeper) rest(worked time.Duration) time.Duration {
 }
 
 // ended takes up what is shown now that a step is done.
-func (k *Keeper) ended(ctx context.Context, v *running.Version, b store.Build) error {
+func (k *Keeper) ended(ctx context.Context, v *running.Version, b versionsql.Build) error {
 	k.Log.Debug("a step of a change of the design is done", "version", b.Version, "does", b.Does, "name", b.Name,
 		"rows", b.Rows, "seconds", b.Spent)
 	if err := k.Reload(ctx); err != nil {
@@ -162,10 +164,10 @@ type pace struct {
 // service goes on with begins from the front again.
 type sweeping struct {
 	version, nth int
-	at           store.SweepPlace
+	at           queuesql.SweepPlace
 }
 
-func (s *sweeping) place(b store.Build) store.SweepPlace {
+func (s *sweeping) place(b versionsql.Build) queuesql.SweepPlace {
 	if s.version != b.Version || s.nth != b.Nth {
 		*s = sweeping{version: b.Version, nth: b.Nth}
 	}
@@ -178,7 +180,7 @@ const (
 	widest    = 20_000
 )
 
-func (p *pace) of(b store.Build) int {
+func (p *pace) of(b versionsql.Build) int {
 	if p.version != b.Version || p.nth != b.Nth {
 		*p = pace{b.Version, b.Nth, firstWidth}
 	}

@@ -9,6 +9,12 @@ import (
 	"yalvo/internal/design"
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/auditsql"
+	"yalvo/internal/engine/store/factsql"
+	"yalvo/internal/engine/store/keptsql"
+	"yalvo/internal/engine/store/loadsql"
+	"yalvo/internal/engine/store/queuesql"
+	"yalvo/internal/engine/store/versionsql"
 	"yalvo/internal/engine/upkeep"
 )
 
@@ -21,27 +27,27 @@ func (s step) put(d plan.Duplicate, c *plan.Collection, docs []int64, span store
 	case plan.AspectUnique:
 		return s.uniques(d, span)
 	case plan.AspectPosted:
-		if err := s.tx.HoldDocuments(c.Number, span); err != nil {
+		if err := versionsql.HoldDocuments(s.tx, c.Number, span); err != nil {
 			return 0, err
 		}
-		return s.tx.BuildPosted(d.Timeline, span)
+		return versionsql.BuildPosted(s.tx, d.Timeline, span)
 	case plan.AspectContribution:
 		return s.contributions(d.Summary, span)
 	case plan.AspectTimeline:
-		return s.tx.BuildEntries(d.Timeline, docs)
+		return versionsql.BuildEntries(s.tx, d.Timeline, docs)
 	}
-	if err := s.tx.LockKept(docs); err != nil {
+	if err := keptsql.LockKept(s.tx, docs); err != nil {
 		return 0, err
 	}
 	switch d.Kind {
 	case plan.AspectCount:
-		return s.tx.BuildCounts(d.Count, docs, span)
+		return versionsql.BuildCounts(s.tx, d.Count, docs, span)
 	case plan.AspectSum:
-		return s.tx.BuildSums(d.Summary, docs, span)
+		return versionsql.BuildSums(s.tx, d.Summary, docs, span)
 	case plan.AspectFrozen:
-		return s.tx.BuildFrozen(d.Copy, docs)
+		return versionsql.BuildFrozen(s.tx, d.Copy, docs)
 	case plan.AspectCopy:
-		written, err := s.tx.Recopy(d.Copy, docs)
+		written, err := keptsql.Recopy(s.tx, d.Copy, docs)
 		return int64(len(written)), err
 	}
 	written, err := upkeep.Rechoose(s.tx, d.Summary, docs)
@@ -50,10 +56,10 @@ func (s step) put(d plan.Duplicate, c *plan.Collection, docs []int64, span store
 
 // references makes the index of a reference. What names nothing does not fit.
 func (s step) references(ref *plan.Reference, span store.Span) (int64, error) {
-	if err := s.tx.HoldDocuments(ref.In.Number, span); err != nil {
+	if err := versionsql.HoldDocuments(s.tx, ref.In.Number, span); err != nil {
 		return 0, err
 	}
-	written, lost, err := s.tx.BuildReferences(ref, span)
+	written, lost, err := versionsql.BuildReferences(s.tx, ref, span)
 	if err != nil {
 		return 0, err
 	}
@@ -72,29 +78,30 @@ func (s step) references(ref *plan.Reference, span store.Span) (int64, error) {
 // endLoose has references of loaded documents that name nothing come to the end that the design has for them, as if
 // what they name had just gone: all but those that are listed, as their lines said. It returns the others.
 func (s step) endLoose(ref *plan.Reference, span store.Span, lost []int64) (stay []int64, err error) {
-	after, loaded, err := s.tx.LoadBefore(*s.build)
+	after, loaded, err := loadsql.LoadBefore(s.tx, *s.build)
 	if err != nil || !loaded || ref.WhenGone == design.GoneRefuse {
 		return lost, err // nothing would end it: a person decides
 	}
-	loose, err := s.tx.LooseIn(ref, store.Span{After: max(span.After, after), UpTo: span.UpTo})
+	loose, err := factsql.LooseIn(s.tx, ref, store.Span{After: max(span.After, after), UpTo: span.UpTo})
 	if err != nil || len(loose) == 0 {
 		return lost, err
 	}
-	nowhere, err := s.tx.PointNowhere(ref, loose)
+	nowhere, err := factsql.PointNowhere(s.tx, ref, loose)
 	if err != nil {
 		return nil, err
 	}
 	lost = slices.DeleteFunc(lost, func(n int64) bool { return slices.Contains(loose, n) })
-	return lost, s.tx.AppendDue(0, []plan.Work{plan.EndOf(plan.EndReference, ref.Number, nowhere, plan.Mark{})})
+	return lost, queuesql.AppendDue(s.tx, 0, []plan.Work{plan.EndOf(plan.EndReference, ref.Number, nowhere,
+		plan.Mark{})})
 }
 
 // uniques notes values that no two documents may share. Whose value another one
 // has does not fit.
 func (s step) uniques(d plan.Duplicate, span store.Span) (int64, error) {
-	if err := s.tx.HoldDocuments(d.Walked.Number, span); err != nil {
+	if err := versionsql.HoldDocuments(s.tx, d.Walked.Number, span); err != nil {
 		return 0, err
 	}
-	written, second, err := s.tx.BuildUniques(d.Unique, d.Walked.Number, span)
+	written, second, err := versionsql.BuildUniques(s.tx, d.Unique, d.Walked.Number, span)
 	if err != nil {
 		return 0, err
 	}
@@ -104,19 +111,19 @@ func (s step) uniques(d plan.Duplicate, span store.Span) (int64, error) {
 
 // note lists documents of which one field does not fit.
 func (s step) note(c *plan.Collection, span store.Span, field string, docs []int64, code, detail string) error {
-	if err := s.tx.DropMisfitsOf(c.Number, span, field, code); err != nil {
+	if err := versionsql.DropMisfitsOf(s.tx, c.Number, span, field, code); err != nil {
 		return err
 	}
-	versions, err := s.tx.VersionsOf(docs)
+	versions, err := versionsql.VersionsOf(s.tx, docs)
 	if err != nil {
 		return err
 	}
-	var all []store.Misfit
+	var all []versionsql.Misfit
 	for doc, version := range versions {
-		all = append(all, store.Misfit{Subject: c.Number, Doc: doc, Stamp: version, Field: field, Code: code,
+		all = append(all, versionsql.Misfit{Subject: c.Number, Doc: doc, Stamp: version, Field: field, Code: code,
 			Pointer: "/" + field, Detail: detail})
 	}
-	return s.tx.NoteMisfits(all)
+	return versionsql.NoteMisfits(s.tx, all)
 }
 
 // contributions works out what the sources in a span contribute. The sums are made
@@ -130,7 +137,7 @@ func (s step) contributions(summary *plan.Summary, span store.Span) (int64, erro
 	if err != nil {
 		return 0, err
 	}
-	rows, err := s.tx.ContributionsIn(summary.Number, span)
+	rows, err := auditsql.ContributionsIn(s.tx, summary.Number, span)
 	if err != nil {
 		return 0, err
 	}
@@ -138,18 +145,18 @@ func (s step) contributions(summary *plan.Summary, span store.Span) (int64, erro
 	if err != nil {
 		return 0, err
 	}
-	var drop []store.Link
-	var put []store.Contribution
+	var drop []keptsql.Link
+	var put []keptsql.Contribution
 	for l := range was {
 		if is[l] == nil {
 			drop = append(drop, l)
 		}
 	}
-	maps.DeleteFunc(is, func(l store.Link, value *big.Rat) bool { return was[l] != nil && was[l].Cmp(value) == 0 })
+	maps.DeleteFunc(is, func(l keptsql.Link, value *big.Rat) bool { return was[l] != nil && was[l].Cmp(value) == 0 })
 	for l, value := range is {
-		put = append(put, store.Contribution{Link: l, Value: upkeep.Decimal(value)})
+		put = append(put, keptsql.Contribution{Link: l, Value: upkeep.Decimal(value)})
 	}
-	return int64(len(drop) + len(put)), s.tx.Contribute(summary.Number, drop, put)
+	return int64(len(drop) + len(put)), keptsql.Contribute(s.tx, summary.Number, drop, put)
 }
 
 func cut(name string) (before, after string, found bool) { return cutAt(name, ".") }

@@ -13,6 +13,8 @@ import (
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/auditsql"
+	"yalvo/internal/engine/store/versionsql"
 )
 
 // Difference is what a design would change, measured by what is stored.
@@ -62,7 +64,7 @@ type Planned struct {
 // Diff compares a design with the one in force and measures what it would do. It
 // writes nothing: what it tries it undoes.
 func (k *Keeper) Diff(ctx context.Context, file string, to *design.Design) (Difference, error) {
-	now, applied, err := k.Store.CurrentDesign(ctx)
+	now, applied, err := versionsql.CurrentDesign(k.Store.Looking(ctx))
 	if err != nil {
 		return Difference{}, err
 	}
@@ -89,7 +91,7 @@ func (k *Keeper) Diff(ctx context.Context, file string, to *design.Design) (Diff
 
 // measure counts what the differences are about, as of one moment.
 func (k *Keeper) measure(ctx context.Context, tx *store.Tx, c *compare.Comparison, base int, d *Difference) error {
-	old, err := tx.LookUp(c.From, nil)
+	old, err := versionsql.LookUp(tx, c.From, nil)
 	if err != nil {
 		return err
 	}
@@ -130,7 +132,7 @@ func (m measuring) effect(d compare.Difference, e compare.Effect) (Effect, error
 	case d.Kind == "pair" && e == compare.Check:
 		return m.alone(d)
 	case d.Kind == "pair":
-		out.Many, err = m.tx.CountOf("pairs", "kind", m.old.Pair(d.Name).Number)
+		out.Many, err = versionsql.CountOf(m.tx, "pairs", "kind", m.old.Pair(d.Name).Number)
 	case d.Kind == "field":
 		return m.field(d, e)
 	case d.Kind == "check":
@@ -151,7 +153,7 @@ func (m measuring) effect(d compare.Difference, e compare.Effect) (Effect, error
 // alone counts the pairs of documents with themselves.
 func (m measuring) alone(d compare.Difference) (Effect, error) {
 	p := m.old.Pair(cmp.Or(d.Was, d.Name))
-	keys, many, err := m.tx.PairedAlone(p, examplesShown)
+	keys, many, err := versionsql.PairedAlone(m.tx, p, examplesShown)
 	out := Effect{Does: string(compare.Check), Many: many, Unfit: many}
 	for _, key := range keys {
 		out.Examples = append(out.Examples, Example{p.Name + " " + running.EndsOf(p, key, key).String(), pairedAlone})
@@ -165,7 +167,7 @@ func (m measuring) count(table, column string, c *plan.Collection) (int64, error
 	if c == nil {
 		return 0, nil
 	}
-	return m.tx.CountOf(table, column, c.Number)
+	return versionsql.CountOf(m.tx, table, column, c.Number)
 }
 
 // before is what a collection of the new design was, nil if it is new.
@@ -187,14 +189,14 @@ func (m measuring) entries(d compare.Difference, e compare.Effect) (int64, error
 		name = d.Was
 	}
 	if t := m.old.Timeline(name); t != nil && (e == compare.Retract || t.Deliver != "pull") {
-		return m.tx.CountOf("entries", "timeline", t.Number)
+		return versionsql.CountOf(m.tx, "entries", "timeline", t.Number)
 	}
 	t := m.c.To.Timeline(d.Name)
 	through, entries, owner := m.old.Pair(t.Through.Name), m.before(t.Entries.Name), m.before(t.Owner.Name)
 	if through == nil || entries == nil || owner == nil {
 		return 0, nil // one of them is renamed or new
 	}
-	return m.tx.EstimateEntries(through.Number, entries.Number, owner.Number, t.Length)
+	return versionsql.EstimateEntries(m.tx, through.Number, entries.Number, owner.Number, t.Length)
 }
 
 // field measures what becomes of a field.
@@ -284,11 +286,11 @@ func (m measuring) tryDocuments(t *trial, r *compare.Rewrite, c *plan.Collection
 		if err := m.ctx.Err(); err != nil {
 			return err
 		}
-		span, many, err := m.tx.Span(c.Number, after, triedAtOnce)
+		span, many, err := auditsql.Span(m.tx, c.Number, after, triedAtOnce)
 		if err != nil {
 			return err
 		}
-		docs, err := m.tx.ReadSpan(c, span)
+		docs, err := versionsql.ReadSpan(m.tx, c, span)
 		if err != nil {
 			return err
 		}
@@ -308,7 +310,7 @@ func (m measuring) tryPairs(t *trial, r *compare.Rewrite, p *plan.Pair) error {
 		if err := m.ctx.Err(); err != nil {
 			return err
 		}
-		rows, err := m.tx.ReadPairs(p, b, a, triedAtOnce)
+		rows, err := versionsql.ReadPairs(m.tx, p, b, a, triedAtOnce)
 		if err != nil {
 			return err
 		}

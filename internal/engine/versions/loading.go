@@ -8,6 +8,9 @@ import (
 	"yalvo/internal/design/compare"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/factsql"
+	"yalvo/internal/engine/store/loadsql"
+	"yalvo/internal/engine/store/versionsql"
 )
 
 // BeginLoad has everything that is derived wait for facts that are going to be
@@ -19,13 +22,13 @@ func (k *Keeper) BeginLoad(ctx context.Context) (int, error) {
 		return 0, err
 	}
 	err = k.Store.Write(ctx, func(tx *store.Tx) error {
-		if err := tx.LockDesign(); err != nil {
+		if err := versionsql.LockDesign(tx); err != nil {
 			return err
 		}
 		if err := inForce(tx, v); err != nil {
 			return err
 		}
-		left, err := tx.BuildsLeft()
+		left, err := versionsql.BuildsLeft(tx)
 		if err != nil {
 			return err
 		}
@@ -36,7 +39,7 @@ func (k *Keeper) BeginLoad(ctx context.Context) (int, error) {
 			return running.Refuse(running.CodeConflict, "what version %d of the design asks for is not done yet: %d "+
 				"steps are left. Load when it is done", left[0].Version, len(left))
 		}
-		first, err := tx.NextBuild(v.Number)
+		first, err := versionsql.NextBuild(tx, v.Number)
 		if err != nil {
 			return err
 		}
@@ -44,13 +47,13 @@ func (k *Keeper) BeginLoad(ctx context.Context) (int, error) {
 		if err != nil {
 			return err
 		}
-		builds := []store.Build{{Version: v.Number, Nth: first, Does: string(compare.Load), Name: "facts",
+		builds := []versionsql.Build{{Version: v.Number, Nth: first, Does: string(compare.Load), Name: "facts",
 			Reached: newest}}
 		for i, s := range compare.Everything(v.Plan) {
-			builds = append(builds, store.Build{Version: v.Number, Nth: first + 1 + i, Does: string(s.Do),
+			builds = append(builds, versionsql.Build{Version: v.Number, Nth: first + 1 + i, Does: string(s.Do),
 				Aspect: s.Aspect, Name: s.Name, Shows: string(s.Shows)})
 		}
-		return tx.AddBuilds(builds)
+		return versionsql.AddBuilds(tx, builds)
 	})
 	if moved(err) {
 		return 0, running.Refuse(running.CodeConflict, "another design has just been put in force: try again")
@@ -85,12 +88,12 @@ func (k *Keeper) EndLoad(ctx context.Context) (int, []Loose, error) {
 	}
 	var loose []Loose
 	err = k.Store.Write(ctx, func(tx *store.Tx) error {
-		after, is, err := tx.EndLoad()
+		after, is, err := loadsql.EndLoad(tx)
 		if err == nil && !is {
 			err = running.Refuse(running.CodeConflict, "no load is under way")
 		}
 		if err == nil {
-			err = tx.LoadGivenLater()
+			err = loadsql.LoadGivenLater(tx)
 		}
 		if err == nil {
 			loose, err = looseAfter(tx, v, after)
@@ -115,7 +118,7 @@ func looseAfter(tx *store.Tx, v *running.Version, after int64) ([]Loose, error) 
 			if r.WhenGone == design.GoneLeave {
 				continue // the design says that this may be
 			}
-			some, err := tx.LooseIn(r, store.Span{After: after, UpTo: math.MaxInt64})
+			some, err := factsql.LooseIn(tx, r, store.Span{After: after, UpTo: math.MaxInt64})
 			if err != nil {
 				return nil, err
 			}

@@ -5,7 +5,8 @@ import (
 
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/running"
-	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/factsql"
+	"yalvo/internal/engine/store/versionsql"
 )
 
 // Misfits are the documents of a collection, or the pairs of a kind, of which one
@@ -32,7 +33,7 @@ func (k *Keeper) Misfits(ctx context.Context) ([]Misfits, error) {
 	if err != nil {
 		return nil, err
 	}
-	counts, err := k.Store.MisfitCounts(ctx)
+	counts, err := versionsql.MisfitCounts(ctx, k.Store)
 	if err != nil {
 		return nil, err
 	}
@@ -61,7 +62,7 @@ func (k *Keeper) MisfitsOf(ctx context.Context, of, field, code string, after in
 		return Misfits{}, running.Refuse(running.CodeUnknownName, "%s", v.Plan.Design.NoSuch("collection or pair", of))
 	}
 	m := Misfits{Of: of, Field: field, Code: code, Examples: []Misfit{}}
-	counts, err := k.Store.MisfitCounts(ctx)
+	counts, err := versionsql.MisfitCounts(ctx, k.Store)
 	if err != nil {
 		return m, err
 	}
@@ -74,9 +75,9 @@ func (k *Keeper) MisfitsOf(ctx context.Context, of, field, code string, after in
 	return m, nil
 }
 
-func (k *Keeper) examples(ctx context.Context, v *running.Version, m *Misfits, of store.MisfitCount, after int64,
+func (k *Keeper) examples(ctx context.Context, v *running.Version, m *Misfits, of versionsql.MisfitCount, after int64,
 	limit int) error {
-	rows, err := k.Store.Misfits(ctx, of, after, limit+1)
+	rows, err := versionsql.Misfits(ctx, k.Store, of, after, limit+1)
 	if err != nil {
 		return err
 	}
@@ -88,7 +89,7 @@ func (k *Keeper) examples(ctx context.Context, v *running.Version, m *Misfits, o
 	for _, r := range rows {
 		ns = append(ns, r.Doc, r.Other)
 	}
-	keys, err := k.Store.Keys(ctx, ns)
+	keys, err := factsql.Keys(ctx, k.Store, ns)
 	if err != nil {
 		return err
 	}

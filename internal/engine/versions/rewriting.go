@@ -5,6 +5,7 @@ import (
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/versionsql"
 )
 
 // documents brings a stretch of a collection's documents to their new form, and
@@ -21,13 +22,13 @@ func (s step) documents() (bool, error) {
 
 // rewrite does it for those in a span, and tells how many are stored in another form.
 func (s step) rewrite(c *plan.Collection, span store.Span) (int64, error) {
-	docs, err := s.tx.LockSpan(c, span)
+	docs, err := versionsql.LockSpan(s.tx, c, span)
 	if err != nil {
 		return 0, err
 	}
 	var ns []int64
 	var fields []string
-	var misfits []store.Misfit
+	var misfits []versionsql.Misfit
 	for _, d := range docs {
 		facts, mistakes, rewritten, err := s.lifted(c, d)
 		if err != nil {
@@ -37,16 +38,16 @@ func (s step) rewrite(c *plan.Collection, span store.Span) (int64, error) {
 			ns, fields = append(ns, d.N), append(fields, facts)
 		}
 		for _, m := range mistakes {
-			misfits = append(misfits, store.MisfitOf(c.Number, d.N, 0, d.Version, m))
+			misfits = append(misfits, versionsql.MisfitOf(c.Number, d.N, 0, d.Version, m))
 		}
 	}
-	if err := s.tx.Rewrite(ns, fields, c.Shape); err != nil {
+	if err := versionsql.Rewrite(s.tx, ns, fields, c.Shape); err != nil {
 		return 0, err
 	}
-	if err := s.tx.DropMisfits(c.Number, span, design.MistakeTaken, design.MistakeNoTarget); err != nil {
+	if err := versionsql.DropMisfits(s.tx, c.Number, span, design.MistakeTaken, design.MistakeNoTarget); err != nil {
 		return 0, err
 	}
-	return int64(len(ns)), s.tx.NoteMisfits(misfits)
+	return int64(len(ns)), versionsql.NoteMisfits(s.tx, misfits)
 }
 
 // lifted are a document's facts in the new form, what of them does not fit, and
@@ -70,11 +71,11 @@ func (s step) pairs() (bool, error) {
 	if p == nil {
 		return true, nil
 	}
-	rows, err := s.tx.LockPairs(p.Number, s.build.Reached, s.build.Beside, s.width)
+	rows, err := versionsql.LockPairs(s.tx, p.Number, s.build.Reached, s.build.Beside, s.width)
 	if err != nil {
 		return false, err
 	}
-	var changed []store.PairRow
+	var changed []versionsql.PairRow
 	unfit := map[[2]int64][]design.Mistake{}
 	for _, row := range rows {
 		s.build.Reached, s.build.Beside = row.B, row.A
@@ -97,12 +98,12 @@ func (s step) pairs() (bool, error) {
 		_, mistakes := design.AcceptAll(p.Fields, facts)
 		unfit[ends] = append(unfit[ends], mistakes...)
 	}
-	if err := s.tx.RewritePairs(p.Number, changed, p.Shape); err != nil {
+	if err := versionsql.RewritePairs(s.tx, p.Number, changed, p.Shape); err != nil {
 		return false, err
 	}
 	if n := len(rows); n > 0 {
 		span := store.Span{After: rows[0].B - 1, UpTo: rows[n-1].B}
-		if err := s.tx.DropPairMisfits(p.Number, span, rows[0].A, rows[n-1].A); err != nil {
+		if err := versionsql.DropPairMisfits(s.tx, p.Number, span, rows[0].A, rows[n-1].A); err != nil {
 			return false, err
 		}
 	}
@@ -111,22 +112,22 @@ func (s step) pairs() (bool, error) {
 	return len(rows) < s.width, s.notePairs(p, rows, unfit)
 }
 
-func (s step) notePairs(p *plan.Pair, rows []store.PairRow, unfit map[[2]int64][]design.Mistake) error {
-	var some []store.PairRow
+func (s step) notePairs(p *plan.Pair, rows []versionsql.PairRow, unfit map[[2]int64][]design.Mistake) error {
+	var some []versionsql.PairRow
 	for _, row := range rows {
 		if len(unfit[[2]int64{row.B, row.A}]) > 0 {
 			some = append(some, row)
 		}
 	}
-	stamps, err := s.tx.StampsOf(p.Number, some)
+	stamps, err := versionsql.StampsOf(s.tx, p.Number, some)
 	if err != nil {
 		return err
 	}
-	var misfits []store.Misfit
+	var misfits []versionsql.Misfit
 	for i, row := range some {
 		for _, m := range unfit[[2]int64{row.B, row.A}] {
-			misfits = append(misfits, store.MisfitOf(p.Number, row.B, row.A, stamps[i], m))
+			misfits = append(misfits, versionsql.MisfitOf(p.Number, row.B, row.A, stamps[i], m))
 		}
 	}
-	return s.tx.NoteMisfits(misfits)
+	return versionsql.NoteMisfits(s.tx, misfits)
 }

@@ -9,11 +9,17 @@ import (
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/auditsql"
+	"yalvo/internal/engine/store/keptsql"
+	"yalvo/internal/engine/store/listsql"
+	"yalvo/internal/engine/store/queuesql"
+	"yalvo/internal/engine/store/timelinesql"
+	"yalvo/internal/engine/store/versionsql"
 )
 
 // stretch does a stretch of a claimed step and notes how far it has come. A step
 // is done when there is nothing after the stretch.
-func (k *Keeper) stretch(ctx context.Context, tx *store.Tx, v *running.Version, b *store.Build) error {
+func (k *Keeper) stretch(ctx context.Context, tx *store.Tx, v *running.Version, b *versionsql.Build) error {
 	began := time.Now()
 	s := step{Version: v, keeper: k, tx: tx, build: b, ctx: ctx, width: k.pace.of(*b), swept: &k.sweep}
 	if b.Rows == 0 && b.Reached == 0 && b.Total == 0 {
@@ -33,7 +39,7 @@ func (k *Keeper) stretch(ctx context.Context, tx *store.Tx, v *running.Version, 
 		now := time.Now()
 		b.Ended, b.Total = &now, b.Rows
 	}
-	return tx.SaveBuild(*b)
+	return versionsql.SaveBuild(tx, *b)
 }
 
 // step is a step in hand.
@@ -41,7 +47,7 @@ type step struct {
 	*running.Version
 	keeper *Keeper // nil: it is only tried
 	tx     *store.Tx
-	build  *store.Build
+	build  *versionsql.Build
 	ctx    context.Context
 	width  int
 	swept  *sweeping // how far the sweep in hand has come
@@ -87,11 +93,11 @@ func (s step) index() (done bool, err error) {
 	if l == nil || s.keeper == nil {
 		return true, nil
 	}
-	if done, err = s.tx.HasListIndex(l); err != nil || done {
+	if done, err = listsql.HasListIndex(s.tx, l); err != nil || done {
 		s.build.Rows = s.build.Total
 		return done, err
 	}
-	s.keeper.aside = func(ctx context.Context) (bool, error) { return s.keeper.Store.IndexList(ctx, l) }
+	s.keeper.aside = func(ctx context.Context) (bool, error) { return listsql.IndexList(ctx, s.keeper.Store, l) }
 	return false, nil
 }
 
@@ -100,11 +106,11 @@ func (s step) unindex() (done bool, err error) {
 	if s.keeper == nil {
 		return true, nil
 	}
-	extra, err := s.tx.ExtraIndexes(s.Plan)
+	extra, err := listsql.ExtraIndexes(s.tx, s.Plan)
 	if err != nil || len(extra) == 0 {
 		return true, err
 	}
-	s.keeper.aside = func(ctx context.Context) (bool, error) { return s.keeper.Store.DropIndexes(ctx, extra) }
+	s.keeper.aside = func(ctx context.Context) (bool, error) { return listsql.DropIndexes(ctx, s.keeper.Store, extra) }
 	return false, nil
 }
 
@@ -138,20 +144,20 @@ func (s step) walked() *plan.Collection {
 // count finds out how much there is to go over.
 func (s step) count() (err error) {
 	if c := s.walked(); c != nil {
-		s.build.Total, err = s.tx.CountOf("documents", "collection", c.Number)
+		s.build.Total, err = versionsql.CountOf(s.tx, "documents", "collection", c.Number)
 	} else if p := s.Plan.Pair(s.build.Name); p != nil && s.build.Does == string(compare.Pairs) {
-		s.build.Total, err = s.tx.CountOf("pairs", "kind", p.Number)
+		s.build.Total, err = versionsql.CountOf(s.tx, "pairs", "kind", p.Number)
 	}
 	return err
 }
 
 // next is the next stretch of documents.
 func (s step) next(c *plan.Collection) (store.Span, []int64, bool, error) {
-	span, many, err := s.tx.Span(c.Number, s.build.Reached, s.width)
+	span, many, err := auditsql.Span(s.tx, c.Number, s.build.Reached, s.width)
 	if err != nil {
 		return span, nil, false, err
 	}
-	docs, err := s.tx.In(c.Number, span)
+	docs, err := auditsql.In(s.tx, c.Number, span)
 	s.build.Reached = span.UpTo
 	s.build.Rows += many
 	return span, docs, many < int64(s.width), err
@@ -172,7 +178,7 @@ func (s step) derive(d plan.Duplicate) (bool, error) {
 		}
 	}
 	if d.Kind == plan.AspectContribution {
-		if err := s.tx.LockSummary(d.Summary.Number); err != nil {
+		if err := keptsql.LockSummary(s.tx, d.Summary.Number); err != nil {
 			return false, err
 		}
 	}
@@ -185,7 +191,7 @@ func (s step) pushAll(t *plan.Timeline) error {
 	if err := s.tx.LockTimeline(t.Number); err != nil {
 		return err
 	}
-	return s.tx.PushAll(t.Number)
+	return versionsql.PushAll(s.tx, t.Number)
 }
 
 // ends has references that point at what is gone come to the end they have now.
@@ -199,7 +205,7 @@ func (s step) ends() (bool, error) {
 		if ref.Name != name {
 			continue
 		}
-		gone, err := s.tx.LostTargets(ref.Number, s.build.Reached, s.width)
+		gone, err := versionsql.LostTargets(s.tx, ref.Number, s.build.Reached, s.width)
 		if err != nil {
 			return false, err
 		}
@@ -209,7 +215,7 @@ func (s step) ends() (bool, error) {
 			s.build.Reached = doc
 		}
 		s.build.Rows += int64(len(gone))
-		return len(gone) < s.width, s.tx.AppendDue(0, due)
+		return len(gone) < s.width, queuesql.AppendDue(s.tx, 0, due)
 	}
 	return true, nil
 }
@@ -224,7 +230,7 @@ func (s step) modes() (bool, error) {
 	if err != nil {
 		return false, err
 	}
-	past, err := s.tx.PastThreshold(t, docs)
+	past, err := timelinesql.PastThreshold(s.tx, t, docs)
 	if err != nil {
 		return false, err
 	}
@@ -233,7 +239,7 @@ func (s step) modes() (bool, error) {
 		due = append(due, plan.DeliveryOf(plan.ChooseDelivery, t.Number, author))
 	}
 	s.build.Written += int64(len(due))
-	return last, s.tx.AppendDue(0, due)
+	return last, queuesql.AppendDue(s.tx, 0, due)
 }
 
 // strip takes kept values that the design no longer has out of documents.
@@ -244,7 +250,7 @@ func (s step) strip() (bool, error) {
 	}
 	_, docs, last, err := s.next(c)
 	if err == nil {
-		err = s.tx.LockKept(docs)
+		err = keptsql.LockKept(s.tx, docs)
 	}
 	if err != nil {
 		return false, err
@@ -253,7 +259,7 @@ func (s step) strip() (bool, error) {
 	for i, kept := range c.Kept {
 		names[i] = kept.Name
 	}
-	written, err := s.tx.StripKept(docs, names)
+	written, err := versionsql.StripKept(s.tx, docs, names)
 	s.build.Written += written
 	return last, err
 }
@@ -272,7 +278,7 @@ func (s step) drop(kind string, n plan.Number) (bool, error) {
 			return false, err
 		}
 	}
-	many, at, more, err := s.tx.Sweep(kind, n, s.swept.place(*s.build), sweepRows)
+	many, at, more, err := queuesql.Sweep(s.tx, kind, n, s.swept.place(*s.build), sweepRows)
 	s.build.Rows += many
 	s.build.Written += many
 	s.swept.at = at
@@ -280,7 +286,7 @@ func (s step) drop(kind string, n plan.Number) (bool, error) {
 }
 
 func inForce(tx *store.Tx, v *running.Version) error {
-	version, err := tx.DesignInForce()
+	version, err := versionsql.DesignInForce(tx)
 	if err == nil && version != v.Number {
 		err = running.ErrMoved
 	}

@@ -9,6 +9,7 @@ import (
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/versionsql"
 )
 
 // time says how long the steps of a comparison would take: a stretch of each is
@@ -38,7 +39,7 @@ func (k *Keeper) timed(ctx context.Context, c *compare.Comparison, s compare.Ste
 		if err != nil {
 			return err
 		}
-		b := store.Build{Does: string(s.Do), Aspect: s.Aspect, Name: s.Name, Shows: string(s.Shows)}
+		b := versionsql.Build{Does: string(s.Do), Aspect: s.Aspect, Name: s.Name, Shows: string(s.Shows)}
 		try := step{Version: &running.Version{Plan: future, Rewrites: nextForm(future, c)}, tx: tx, build: &b, ctx: ctx,
 			width: triedWidth, swept: &sweeping{}}
 		if err := try.count(); err != nil {
@@ -48,7 +49,7 @@ func (k *Keeper) timed(ctx context.Context, c *compare.Comparison, s compare.Ste
 		began := time.Now()
 		if s.Aspect == plan.AspectTimeline { // there may be nothing posted under its number yet
 			p.Many, b.Rows = d.manyEntries(s.Name), triedEntries
-			err = tx.TryEntries(triedEntries)
+			err = versionsql.TryEntries(tx, triedEntries)
 		} else {
 			_, err = try.some()
 		}
@@ -80,14 +81,14 @@ func (d *Difference) manyEntries(name string) int64 {
 // lookUp is the plan of the new design with the numbers that names have; those that
 // they would get anew are numbers of nothing.
 func lookUp(tx *store.Tx, c *compare.Comparison) (*plan.Plan, error) {
-	was := map[store.Named]string{}
+	was := map[versionsql.Named]string{}
 	for _, r := range c.Renames {
-		was[store.Named{Kind: r.Kind, Name: r.To}] = r.From
+		was[versionsql.Named{Kind: r.Kind, Name: r.To}] = r.From
 	}
 	for _, r := range c.Retired {
-		was[store.Named{Kind: r.Kind, Name: r.Name}] = ""
+		was[versionsql.Named{Kind: r.Kind, Name: r.Name}] = ""
 	}
-	return tx.LookUp(c.To, was)
+	return versionsql.LookUp(tx, c.To, was)
 }
 
 // nextForm has a plan's collections and pairs be in the form that they would have.

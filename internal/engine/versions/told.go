@@ -7,6 +7,7 @@ import (
 	"yalvo/internal/design/compare"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/versionsql"
 )
 
 // Version is a version of the design.
@@ -51,7 +52,7 @@ func (k *Keeper) told(ctx context.Context, d store.Design) (Version, error) {
 	if err != nil {
 		return Version{}, err
 	}
-	builds, err := k.Store.Builds(ctx, d.Version)
+	builds, err := versionsql.Builds(ctx, k.Store, d.Version)
 	v := Version{Version: d.Version, Applied: d.Applied.UTC(), File: d.File, Author: d.Author, Done: true,
 		Changes: []Changed{}, Steps: []Step{}}
 	for _, x := range did {
@@ -79,7 +80,7 @@ func (k *Keeper) told(ctx context.Context, d store.Design) (Version, error) {
 
 // Versions are the newest versions of the design, newest first.
 func (k *Keeper) Versions(ctx context.Context, limit int) ([]Version, error) {
-	designs, err := k.Store.Designs(ctx, limit)
+	designs, err := versionsql.Designs(k.Store.Looking(ctx), limit)
 	if err != nil {
 		return nil, err
 	}
@@ -94,7 +95,7 @@ func (k *Keeper) Versions(ctx context.Context, limit int) ([]Version, error) {
 
 // Version is one version of the design with its file, or a refusal.
 func (k *Keeper) Version(ctx context.Context, version int) (Version, error) {
-	d, there, err := k.Store.DesignNumbered(ctx, version)
+	d, there, err := versionsql.DesignNumbered(ctx, k.Store, version)
 	if err != nil {
 		return Version{}, err
 	}

@@ -38,6 +38,7 @@ import (
 	"yalvo/internal/engine/reading"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/versionsql"
 	"yalvo/internal/engine/upkeep"
 	"yalvo/internal/engine/versions"
 	"yalvo/internal/machine/postgres"
@@ -190,7 +191,7 @@ func readable(d store.Design) error {
 
 // asUnreadable is why a service does not start, if that is the design in force.
 func (s *Service) asUnreadable(ctx context.Context, err error) error {
-	if d, applied, missing := s.store.CurrentDesign(ctx); missing == nil && applied {
+	if d, applied, missing := versionsql.CurrentDesign(s.store.Looking(ctx)); missing == nil && applied {
 		return cmp.Or(readable(d), err)
 	}
 	return err

@@ -1,0 +1,56 @@
+package queuesql
+
+import (
+	"context"
+
+	"yalvo/internal/engine/store"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// waitedFor are the lanes that readers wait for: not trimming (5), nor what is
+// sent elsewhere (7).
+const waitedFor = "lane = ANY('{1,2,3,4,6}'::smallint[])"
+
+// Wanted is what somebody waits for: changes, and all changes up to a position (0: none).
+type Wanted struct {
+	Changes []int64
+	UpTo    int64
+}
+
+// Progressing is how far what is wanted has come.
+type Progressing struct {
+	Due    bool // work is due that follows from it
+	Parked bool // work of the changes that are named is parked
+}
+
+// Unsettled tells of several who wait how far what they want has come, in one
+// look. Key: due (lane, change, seq). Index: parked_change.
+func Unsettled(ctx context.Context, s *store.Store, all ...Wanted) ([]Progressing, error) {
+	changes, upTo := make(store.Texts, len(all)), make(store.Bigints, len(all))
+	for i, w := range all {
+		changes[i], upTo[i] = store.Bigints(w.Changes).Text(), w.UpTo
+	}
+	found := make([]Progressing, 0, len(all))
+	err := s.Visit(ctx, store.SQL(`
+		SELECT EXISTS (SELECT FROM due WHERE `+waitedFor+` AND change = ANY(w.changes::bigint[]))
+		    OR w.up_to > 0 AND EXISTS (SELECT FROM due WHERE `+waitedFor+` AND change BETWEEN 1 AND w.up_to),
+		       EXISTS (SELECT FROM parked WHERE change = ANY(w.changes::bigint[]) AND `+waitedFor+`)
+		FROM unnest(?::text[], ?::bigint[]) WITH ORDINALITY AS w (changes, up_to, nth)
+		ORDER BY w.nth`, changes.Text(), upTo.Text()), func(row pgx.Rows) error {
+		var p Progressing
+		err := row.Scan(&p.Due, &p.Parked)
+		found = append(found, p)
+		return err
+	})
+	return found, err
+}
+
+// UnsettledChange is [Unsettled] for one change.
+func UnsettledChange(ctx context.Context, s *store.Store, change int64) (Progressing, error) {
+	found, err := Unsettled(ctx, s, Wanted{Changes: []int64{change}})
+	if err != nil {
+		return Progressing{}, err
+	}
+	return found[0], nil
+}
