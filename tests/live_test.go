@@ -1,17 +1,21 @@
 package tests
 
 import (
+	"context"
 	"encoding/json"
 	"strings"
 	"sync/atomic"
 	"testing"
 	"time"
 
+	"yalvo/internal/engine/documents"
 	"yalvo/internal/engine/judging"
 	watching "yalvo/internal/engine/live"
-	"yalvo/internal/engine/reading"
+	"yalvo/internal/engine/memory"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/readsql"
+	"yalvo/internal/engine/timelines"
 	"yalvo/tests/scratch"
 )
 
@@ -69,7 +73,11 @@ func reader(t *testing.T, w world) readers {
 			t.Error(err)
 		}
 	})
-	return readers{watching.New(must(reading.New(must(judging.New(app))(t)))(t)), t}
+	known := must(memory.New(memory.Bytes, func(ctx context.Context, since readsql.Since) (readsql.Rewritten, error) {
+		return readsql.RewrittenSince(ctx, s, since)
+	}))(t)
+	docs := &documents.Reader{Judges: must(judging.New(app))(t)}
+	return readers{watching.New(must(timelines.New(docs, known))(t)), t}
 }
 
 // watched is a live page that counts how often it was read again.
@@ -81,10 +89,10 @@ type watched struct {
 
 func (r readers) watch(owner string) *watched {
 	r.t.Helper()
-	page := reading.Page{After: reading.FromTheTop, Limit: 30}
+	page := documents.Page{After: documents.FromTheTop, Limit: 30}
 	read := func() string {
 		got := must(r.Timeline(r.t.Context(), running.Viewer{},
-			reading.TimelineRequest{Name: "home", Owner: owner}, page))(r.t)
+			timelines.Request{Name: "home", Owner: owner}, page))(r.t)
 		return string(must(json.Marshal(got.Entries))(r.t))
 	}
 	before := read()

@@ -17,7 +17,7 @@ import (
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
 	"yalvo/internal/doors/gate"
-	"yalvo/internal/engine/reading"
+	"yalvo/internal/engine/progress"
 )
 
 // Path is where they are asked for.
@@ -32,14 +32,14 @@ type Metrics struct {
 
 // New makes those of a service that answers a request with an error by refuse, and has so
 // many of its connections to the database in use.
-func New(read *reading.Reader, g *gate.Gate, pool func() (inUse, most int),
+func New(read *progress.Reader, together func() int64, g *gate.Gate, pool func() (inUse, most int),
 	refuse func(*echo.Context, error)) *Metrics {
 	m := &Metrics{registry: prometheus.NewRegistry(), refuse: refuse}
 	m.seconds = prometheus.NewHistogramVec(prometheus.HistogramOpts{
 		Name: "yalvo_request_seconds", Help: "Time to answer a request, by the kind of its path and by status.",
 		Buckets: []float64{.001, .0025, .005, .01, .025, .05, .1, .25, .5, 1, 2.5, 10, 60},
 	}, []string{"method", "route", "status"})
-	m.registry.MustRegister(m.seconds, &standing{read: read, pool: pool, gate: g}, collectors.NewGoCollector())
+	m.registry.MustRegister(m.seconds, &standing{read: read, together: together, pool: pool, gate: g}, collectors.NewGoCollector())
 	return m
 }
 
@@ -73,13 +73,14 @@ func (m *Metrics) Answer(c *echo.Context) error {
 
 // standing is how an app stands, read when it is asked for, once a second at most.
 type standing struct {
-	read *reading.Reader
-	pool func() (inUse, most int)
-	gate *gate.Gate
+	read     *progress.Reader
+	together func() int64 // pages
+	pool     func() (inUse, most int)
+	gate     *gate.Gate
 
 	mu   sync.Mutex
 	at   time.Time
-	last reading.Status
+	last progress.Status
 	err  error
 }
 
@@ -118,7 +119,7 @@ func (s *standing) Collect(all chan<- prometheus.Metric) {
 	gauge(streamsDesc, float64(s.gate.Streams.Now()))
 	gauge(waitingDesc, float64(s.gate.Waiting.Now()))
 	gauge(queuedDesc, float64(s.gate.Queued.Now()))
-	all <- prometheus.MustNewConstMetric(pagesDesc, prometheus.CounterValue, float64(s.read.PagesTogether()))
+	all <- prometheus.MustNewConstMetric(pagesDesc, prometheus.CounterValue, float64(s.together()))
 	status, err := s.status()
 	if err != nil {
 		gauge(upDesc, 0)
@@ -132,7 +133,7 @@ func (s *standing) Collect(all chan<- prometheus.Metric) {
 	}
 }
 
-func (s *standing) status() (reading.Status, error) {
+func (s *standing) status() (progress.Status, error) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if time.Since(s.at) < time.Second {

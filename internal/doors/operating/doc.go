@@ -10,8 +10,8 @@ import (
 	"yalvo/internal/doors/gate"
 	"yalvo/internal/engine/album"
 	"yalvo/internal/engine/bulk"
+	"yalvo/internal/engine/progress"
 	"yalvo/internal/engine/proof"
-	"yalvo/internal/engine/reading"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/upkeep"
 	"yalvo/internal/engine/versions"
@@ -20,7 +20,7 @@ import (
 // Office answers operators with the calls of these rooms.
 type Office struct {
 	App      *running.App
-	Reading  *reading.Reader
+	Progress *progress.Reader
 	Upkeep   *upkeep.Workers
 	Proof    *proof.Prover
 	Versions *versions.Keeper

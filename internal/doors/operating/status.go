@@ -8,13 +8,13 @@ import (
 
 	"yalvo/internal/design"
 	"yalvo/internal/doors/request"
-	"yalvo/internal/engine/reading"
+	"yalvo/internal/engine/progress"
 	"yalvo/internal/engine/upkeep"
 )
 
 // getStatus answers "is everything settled, and how much is there?".
 func (s *Office) getStatus(c *echo.Context) error {
-	status, err := s.Reading.Status(c.Request().Context())
+	status, err := s.Progress.Status(c.Request().Context())
 	if err != nil {
 		return err
 	}
@@ -23,12 +23,12 @@ func (s *Office) getStatus(c *echo.Context) error {
 
 // getHistory answers how much was due in the last hour.
 func (s *Office) getHistory(c *echo.Context) error {
-	return c.JSON(http.StatusOK, map[string]any{"samples": s.Reading.History()})
+	return c.JSON(http.StatusOK, map[string]any{"samples": s.Progress.History()})
 }
 
 type changePage struct {
-	Changes []reading.Change `json:"changes"`
-	Next    string           `json:"next,omitempty"`
+	Changes []progress.Change `json:"changes"`
+	Next    string            `json:"next,omitempty"`
 }
 
 // getChanges answers the newest changes, newest first; with ?from= those after
@@ -40,9 +40,9 @@ func (s *Office) getChanges(c *echo.Context) error {
 	}
 	var page changePage
 	if c.QueryParams().Has("from") {
-		page.Changes, page.Next, err = s.Reading.ChangesFrom(c.Request().Context(), c.QueryParam("from"), many)
+		page.Changes, page.Next, err = s.Progress.ChangesFrom(c.Request().Context(), c.QueryParam("from"), many)
 	} else {
-		page.Changes, err = s.Reading.Recent(c.Request().Context(), many)
+		page.Changes, err = s.Progress.Recent(c.Request().Context(), many)
 	}
 	if err != nil {
 		return err

@@ -13,7 +13,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"yalvo/internal/doors/problem"
-	"yalvo/internal/engine/reading"
+	"yalvo/internal/engine/documents"
 	"yalvo/internal/engine/store"
 )
 
@@ -67,7 +67,7 @@ func (cs Cursors) open(path string, sealed []byte) ([]byte, error) {
 }
 
 // Write makes the token of the next page, "" if there is none.
-func (cs Cursors) Write(c *echo.Context, next *reading.Page) (string, error) {
+func (cs Cursors) Write(c *echo.Context, next *documents.Page) (string, error) {
 	if next == nil || cs.wrong != nil {
 		return "", cs.wrong
 	}
@@ -80,9 +80,9 @@ func (cs Cursors) Write(c *echo.Context, next *reading.Page) (string, error) {
 }
 
 // Page reads which page a request asks for.
-func (cs Cursors) Page(c *echo.Context) (reading.Page, error) {
+func (cs Cursors) Page(c *echo.Context) (documents.Page, error) {
 	many, err := Limit(c)
-	page := reading.Page{After: reading.FromTheTop, Limit: many}
+	page := documents.Page{After: documents.FromTheTop, Limit: many}
 	given := c.QueryParam("cursor")
 	switch {
 	case err != nil || given == "":

@@ -7,7 +7,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
-	"yalvo/internal/engine/reading"
+	"yalvo/internal/engine/documents"
 	"yalvo/internal/engine/store"
 )
 
@@ -17,7 +17,7 @@ func asked(target string) *echo.Context {
 
 func TestACursorComesBackAsItWasOnlyIfUntouched(t *testing.T) {
 	cs := NewCursors([]byte("a key"))
-	next := &reading.Page{After: store.Boundary{Key: "ada", Rank: 1 << 60, N: 7}, Given: 90}
+	next := &documents.Page{After: store.Boundary{Key: "ada", Rank: 1 << 60, N: 7}, Given: 90}
 	text, err := cs.Write(asked("/v1/timelines/home/ada"), next)
 	if err != nil {
 		t.Fatal(err)

@@ -14,8 +14,8 @@ import (
 	"yalvo/internal/doors/openapi"
 	"yalvo/internal/doors/problem"
 	"yalvo/internal/doors/request"
+	"yalvo/internal/engine/documents"
 	"yalvo/internal/engine/facts"
-	"yalvo/internal/engine/reading"
 	"yalvo/internal/engine/running"
 )
 
@@ -137,15 +137,15 @@ func (s *Server) getAt(c *echo.Context) error {
 		}
 	}
 	who := request.Viewer(c)
-	var got reading.Documents
+	var got documents.Documents
 	switch {
 	case unique != "":
-		got, err = s.Reading.ByUnique(c.Request().Context(), who, where.collection, where.key, unique,
+		got, err = s.Documents.ByUnique(c.Request().Context(), who, where.collection, where.key, unique,
 			c.QueryParam(unique))
 	case where.name != "":
-		got, err = s.Reading.Linked(c.Request().Context(), who, where.collection, where.key, where.name, page)
+		got, err = s.Documents.Linked(c.Request().Context(), who, where.collection, where.key, where.name, page)
 	default:
-		got, err = s.Reading.Collection(c.Request().Context(), who, where.collection, where.key, page)
+		got, err = s.Documents.Collection(c.Request().Context(), who, where.collection, where.key, page)
 	}
 	if err != nil {
 		return err
@@ -189,7 +189,7 @@ func (s *Server) getDocument(c *echo.Context, where spot, asked showing) error {
 }
 
 func (s *Server) oneDocument(c *echo.Context, where spot, asked showing) (listed, error) {
-	got, err := s.Reading.Document(c.Request().Context(), request.Viewer(c), where.collection, where.key)
+	got, err := s.Documents.Document(c.Request().Context(), request.Viewer(c), where.collection, where.key)
 	if err != nil {
 		return listed{}, err
 	}
@@ -285,7 +285,7 @@ type listed struct {
 	With map[string]running.Document `json:"with,omitempty"` // of one that is read alone: as of a page
 }
 
-func (s *Server) answerPage(c *echo.Context, got reading.Documents, asked showing, since bool) error {
+func (s *Server) answerPage(c *echo.Context, got documents.Documents, asked showing, since bool) error {
 	page, err := s.pageOf(c, got, asked, since)
 	if err != nil {
 		return err
@@ -295,7 +295,7 @@ func (s *Server) answerPage(c *echo.Context, got reading.Documents, asked showin
 }
 
 // pageOf is a page as it is asked for.
-func (s *Server) pageOf(c *echo.Context, got reading.Documents, asked showing, since bool) (documentPage, error) {
+func (s *Server) pageOf(c *echo.Context, got documents.Documents, asked showing, since bool) (documentPage, error) {
 	marked, err := s.marked(c, asked.marks, got.Markable)
 	if err != nil {
 		return documentPage{}, err

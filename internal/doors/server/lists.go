@@ -11,7 +11,8 @@ import (
 	"yalvo/internal/design"
 	"yalvo/internal/doors/problem"
 	"yalvo/internal/doors/request"
-	"yalvo/internal/engine/reading"
+	"yalvo/internal/engine/documents"
+	"yalvo/internal/engine/lists"
 )
 
 // listTime is how long a page of a list may take: there are lists that no index puts in order.
@@ -47,10 +48,10 @@ func (s *Server) getList(c *echo.Context) error {
 	return s.answerPage(c, got, asked, got.Linked)
 }
 
-func (s *Server) listPage(c *echo.Context, ask reading.ListRequest, page reading.Page) (reading.Documents, error) {
+func (s *Server) listPage(c *echo.Context, ask lists.Request, page documents.Page) (documents.Documents, error) {
 	ctx, cancel := context.WithTimeout(c.Request().Context(), listTime)
 	defer cancel()
-	got, err := s.Reading.List(ctx, request.Viewer(c), ask, page)
+	got, err := s.Lists.List(ctx, request.Viewer(c), ask, page)
 	if err != nil && ctx.Err() != nil && c.Request().Context().Err() == nil {
 		err = problem.Busy(fmt.Sprintf("the list could not be read within %v", listTime))
 	}
@@ -59,7 +60,7 @@ func (s *Server) listPage(c *echo.Context, ask reading.ListRequest, page reading
 
 // listIn is the list that a path names, with what the query says for its parameters, and their
 // names.
-func (s *Server) listIn(c *echo.Context) (ask reading.ListRequest, own []string, err error) {
+func (s *Server) listIn(c *echo.Context) (ask lists.Request, own []string, err error) {
 	parts, err := request.Segments(c, "/lists")
 	if err != nil {
 		return ask, nil, err
@@ -72,7 +73,7 @@ func (s *Server) listIn(c *echo.Context) (ask reading.ListRequest, own []string,
 			Prefix,
 		)
 	}
-	ask = reading.ListRequest{Name: parts[0], Params: map[string]string{}}
+	ask = lists.Request{Name: parts[0], Params: map[string]string{}}
 	if len(parts) == 2 {
 		if ask.Of = parts[1]; ask.Of == "" {
 			return ask, nil, problem.BadRequest("in the path: there is no id after the name of the list")
@@ -88,7 +89,7 @@ func (s *Server) listIn(c *echo.Context) (ask reading.ListRequest, own []string,
 }
 
 // listParams reads the parameters of a list, and tells their names.
-func (s *Server) listParams(c *echo.Context, ask *reading.ListRequest) ([]string, error) {
+func (s *Server) listParams(c *echo.Context, ask *lists.Request) ([]string, error) {
 	v, err := s.App.Now(c.Request().Context())
 	if err != nil {
 		return nil, err

@@ -15,8 +15,8 @@ import (
 	"yalvo/internal/doors/gate"
 	"yalvo/internal/doors/problem"
 	"yalvo/internal/doors/request"
+	"yalvo/internal/engine/documents"
 	"yalvo/internal/engine/live"
-	"yalvo/internal/engine/reading"
 	"yalvo/internal/engine/running"
 )
 
@@ -94,7 +94,7 @@ func (s *Server) followTimeline(c *echo.Context) (*follow, error) {
 }
 
 // liveAsked reads how a live read is to be shown, once what it waits for has been done.
-func (s *Server) liveAsked(c *echo.Context, more ...string) (asked showing, page reading.Page, err error) {
+func (s *Server) liveAsked(c *echo.Context, more ...string) (asked showing, page documents.Page, err error) {
 	if err = request.OnlyAsks(c, append(more, liveParams...)...); err != nil {
 		return asked, page, err
 	}

@@ -12,7 +12,7 @@ import (
 	"yalvo/internal/doors/openapi"
 	"yalvo/internal/doors/problem"
 	"yalvo/internal/doors/request"
-	"yalvo/internal/engine/reading"
+	"yalvo/internal/engine/documents"
 	"yalvo/internal/engine/running"
 )
 
@@ -47,18 +47,18 @@ func marksAsked(c *echo.Context) (marks, error) {
 
 // marked are the marks of some documents in JSON, in their order; nil if none are asked
 // for.
-func (s *Server) marked(c *echo.Context, asked marks, docs reading.Markable) ([]json.RawMessage, error) {
+func (s *Server) marked(c *echo.Context, asked marks, docs documents.Markable) ([]json.RawMessage, error) {
 	if len(asked.names) == 0 {
 		return nil, nil
 	}
-	got, err := s.Reading.Marks(c.Request().Context(), asked.who, asked.names, docs)
+	got, err := s.Documents.Marks(c.Request().Context(), asked.who, asked.names, docs)
 	if err != nil {
 		return nil, err
 	}
 	return asked.texts(got), nil
 }
 
-func (asked marks) texts(got []reading.Marked) []json.RawMessage {
+func (asked marks) texts(got []documents.Marked) []json.RawMessage {
 	out := make([]json.RawMessage, len(got))
 	none := asked.text(nil)
 	for i, marked := range got {
@@ -71,7 +71,7 @@ func (asked marks) texts(got []reading.Marked) []json.RawMessage {
 
 // text is the marks of a document in JSON. A general encoder would take as long as reading
 // them does. Their names have no characters that JSON escapes.
-func (asked marks) text(marked reading.Marked) json.RawMessage {
+func (asked marks) text(marked documents.Marked) json.RawMessage {
 	text := []byte{'{'}
 	for i, name := range asked.names {
 		if i > 0 {

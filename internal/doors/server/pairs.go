@@ -49,7 +49,7 @@ func (s *Server) getPair(c *echo.Context) error {
 		return err
 	}
 	who := request.Viewer(c)
-	state, err := s.Reading.PairState(c.Request().Context(), who, link)
+	state, err := s.Documents.PairState(c.Request().Context(), who, link)
 	if err != nil {
 		return err
 	}

@@ -12,7 +12,7 @@ import (
 // parameters that its query may have; every read may wait for positions.
 func (s *Server) routes(v1 *echo.Group) {
 	s.callers(v1)
-	office := &operating.Office{App: s.App, Reading: s.Reading, Upkeep: s.Upkeep, Proof: s.Proof,
+	office := &operating.Office{App: s.App, Progress: s.Progress, Upkeep: s.Upkeep, Proof: s.Proof,
 		Versions: s.Versions, Bulk: s.Bulk, Album: s.Album}
 	office.Routes(v1, operating.Door{Operators: operators, Settled: s.settled})
 

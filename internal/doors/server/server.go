@@ -27,11 +27,14 @@ import (
 	"yalvo/internal/doors/tokens"
 	"yalvo/internal/engine/album"
 	"yalvo/internal/engine/bulk"
+	"yalvo/internal/engine/documents"
 	"yalvo/internal/engine/facts"
+	"yalvo/internal/engine/lists"
 	"yalvo/internal/engine/live"
+	"yalvo/internal/engine/progress"
 	"yalvo/internal/engine/proof"
-	"yalvo/internal/engine/reading"
 	"yalvo/internal/engine/running"
+	"yalvo/internal/engine/timelines"
 	"yalvo/internal/engine/upkeep"
 	"yalvo/internal/engine/versions"
 )
@@ -56,18 +59,21 @@ type Server struct {
 
 // Rooms are the rooms whose calls the server answers requests with.
 type Rooms struct {
-	App      *running.App
-	Facts    *facts.Writer
-	Reading  *reading.Reader
-	Live     *live.Watchers
-	Upkeep   *upkeep.Workers
-	Proof    *proof.Prover
-	Versions *versions.Keeper
-	Bulk     *bulk.Mover
-	Keys     *keys.Ring
-	Tokens   *tokens.Checker
-	SignIn   *signin.Desk
-	Album    *album.Album
+	App       *running.App
+	Facts     *facts.Writer
+	Documents *documents.Reader
+	Timelines *timelines.Reader
+	Lists     *lists.Reader
+	Progress  *progress.Reader
+	Live      *live.Watchers
+	Upkeep    *upkeep.Workers
+	Proof     *proof.Prover
+	Versions  *versions.Keeper
+	Bulk      *bulk.Mover
+	Keys      *keys.Ring
+	Tokens    *tokens.Checker
+	SignIn    *signin.Desk
+	Album     *album.Album
 }
 
 // Options is what a server has besides its rooms.
@@ -100,7 +106,7 @@ func (s *Server) Handler() http.Handler {
 	e.IPExtractor = s.guard.Address()
 	e.HTTPErrorHandler = s.answerError
 	pool := func() (inUse, most int) { return s.App.Store.Pool() }
-	m := metrics.New(s.Reading, s.gate, pool, s.answerError)
+	m := metrics.New(s.Progress, s.pagesTogether, s.gate, pool, s.answerError)
 	e.Use(middleware.Recover(), m.Count, s.guard.Requests, s.guard.Check)
 	e.Use(append(s.guard.ForeignPages(), s.guard.RateByAddress()...)...)
 	e.Use(s.whileItAnswers, s.identify)
@@ -194,3 +200,6 @@ func (s *Server) endLive() {
 		close(s.closing)
 	}
 }
+
+// pagesTogether is how many pages have been read together with those of other readers.
+func (s *Server) pagesTogether() int64 { return s.Lists.Together() + s.Timelines.Together() }

@@ -52,5 +52,5 @@ func (s *Server) waitSettled(c *echo.Context, positions string, patience time.Du
 		case <-ctx.Done():
 		}
 	}()
-	return s.Reading.WaitSettled(ctx, positions, patience)
+	return s.Progress.WaitSettled(ctx, positions, patience)
 }

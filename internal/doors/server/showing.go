@@ -11,8 +11,9 @@ import (
 	"yalvo/internal/design/plan"
 	"yalvo/internal/doors/problem"
 	"yalvo/internal/doors/request"
-	"yalvo/internal/engine/reading"
+	"yalvo/internal/engine/documents"
 	"yalvo/internal/engine/running"
+	"yalvo/internal/engine/timelines"
 )
 
 // showing is how a read wants to see what it gets: with marks, with some values alone, and
@@ -67,11 +68,11 @@ func (s *Server) along(c *echo.Context, asked showing, of *plan.Collection,
 		return nil, nil
 	}
 	who := request.Viewer(c)
-	return s.Reading.Along(c.Request().Context(), who, of, asked.with, facts)
+	return s.Documents.Along(c.Request().Context(), who, of, asked.with, facts)
 }
 
 // alongDocuments is the same for documents.
-func (s *Server) alongDocuments(c *echo.Context, asked showing, got reading.Documents) (map[string]running.Document,
+func (s *Server) alongDocuments(c *echo.Context, asked showing, got documents.Documents) (map[string]running.Document,
 	error) {
 	facts := make([]json.RawMessage, len(got.Documents))
 	for i, d := range got.Documents {
@@ -85,14 +86,14 @@ func (asked showing) chosen(of *plan.Collection, docs []listed) (err error) {
 	if len(asked.fields) == 0 {
 		return nil
 	}
-	if err := reading.CheckChosen(of, asked.fields); err != nil {
+	if err := documents.CheckChosen(of, asked.fields); err != nil {
 		return err
 	}
 	for i := range docs {
-		if docs[i].Facts, err = reading.Chosen(docs[i].Facts, asked.fields); err != nil {
+		if docs[i].Facts, err = documents.Chosen(docs[i].Facts, asked.fields); err != nil {
 			return err
 		}
-		if docs[i].Kept, err = reading.Chosen(docs[i].Kept, asked.fields); err != nil {
+		if docs[i].Kept, err = documents.Chosen(docs[i].Kept, asked.fields); err != nil {
 			return err
 		}
 	}
@@ -100,19 +101,19 @@ func (asked showing) chosen(of *plan.Collection, docs []listed) (err error) {
 }
 
 // chosenEntries is the same for entries. Others may hold these too: they stay as they are.
-func (asked showing) chosenEntries(of *plan.Collection, entries []*reading.Entry) ([]*reading.Entry, error) {
+func (asked showing) chosenEntries(of *plan.Collection, entries []*timelines.Entry) ([]*timelines.Entry, error) {
 	if len(asked.fields) == 0 {
 		return entries, nil
 	}
-	if err := reading.CheckChosen(of, asked.fields); err != nil {
+	if err := documents.CheckChosen(of, asked.fields); err != nil {
 		return nil, err
 	}
-	out := make([]*reading.Entry, len(entries))
+	out := make([]*timelines.Entry, len(entries))
 	for i, e := range entries {
 		own := *e
 		var err error
-		if own.Facts, err = reading.Chosen(e.Facts, asked.fields); err == nil {
-			own.Kept, err = reading.Chosen(e.Kept, asked.fields)
+		if own.Facts, err = documents.Chosen(e.Facts, asked.fields); err == nil {
+			own.Kept, err = documents.Chosen(e.Kept, asked.fields)
 		}
 		if err != nil {
 			return nil, err

@@ -12,7 +12,8 @@ import (
 	"yalvo/internal/design"
 	"yalvo/internal/doors/problem"
 	"yalvo/internal/doors/request"
-	"yalvo/internal/engine/reading"
+	"yalvo/internal/engine/documents"
+	"yalvo/internal/engine/timelines"
 )
 
 // getTimeline answers /timelines/{timeline}/{owner}.
@@ -60,12 +61,12 @@ func timelineIn(c *echo.Context) (timeline, owner string, err error) {
 }
 
 type timelinePage struct {
-	Entries []*reading.Entry  `json:"entries"`
-	Marks   []json.RawMessage `json:"-"` // of each entry, in their order; none if none were asked for
-	Next    string            `json:"next,omitempty"`
-	with    json.RawMessage   // what is brought along, nil for nothing
-	along   int               // how many documents
-	read    reading.Entries   // what it was made of
+	Entries []*timelines.Entry `json:"entries"`
+	Marks   []json.RawMessage  `json:"-"` // of each entry, in their order; none if none were asked for
+	Next    string             `json:"next,omitempty"`
+	with    json.RawMessage    // what is brought along, nil for nothing
+	along   int                // how many documents
+	read    timelines.Entries  // what it was made of
 }
 
 // text is the page in JSON. A general encoder would look through what the
@@ -115,10 +116,10 @@ func (p timelinePage) appendEntry(text []byte, i int) []byte {
 	return append(text, '}')
 }
 
-func (s *Server) timelinePage(c *echo.Context, timeline, owner string, page reading.Page,
+func (s *Server) timelinePage(c *echo.Context, timeline, owner string, page documents.Page,
 	asked showing) (timelinePage, error) {
 	who := request.Viewer(c)
-	got, err := s.Reading.Timeline(c.Request().Context(), who, reading.TimelineRequest{Name: timeline, Owner: owner,
+	got, err := s.Timelines.Timeline(c.Request().Context(), who, timelines.Request{Name: timeline, Owner: owner,
 		Marks: asked.names}, page)
 	if err != nil {
 		return timelinePage{}, err
@@ -139,7 +140,7 @@ func (s *Server) timelinePage(c *echo.Context, timeline, owner string, page read
 
 // alongEntries brings along what references of entries lead to. The author is known though
 // the entries do not carry that.
-func (s *Server) alongEntries(c *echo.Context, asked showing, got reading.Entries, out *timelinePage) error {
+func (s *Server) alongEntries(c *echo.Context, asked showing, got timelines.Entries, out *timelinePage) error {
 	if len(asked.with) == 0 {
 		return nil
 	}

@@ -6,6 +6,6 @@
 //
 // In go pages, each as its items in order; out come events that make one out of the other.
 // Of a page that was shown nothing is remembered but where its items stood and what they
-// were worth in hashes: 2,000 streams take some megabytes. Not done here: reading pages (package reading), and
+// were worth in hashes: 2,000 streams take some megabytes. Not done here: reading pages (packages timelines, lists and documents), and
 // sending (package server).
 package live

@@ -6,11 +6,13 @@ import (
 	"time"
 
 	"yalvo/internal/design/plan"
-	"yalvo/internal/engine/reading"
+	"yalvo/internal/engine/documents"
+	"yalvo/internal/engine/lists"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
 	"yalvo/internal/engine/store/factsql"
 	"yalvo/internal/engine/store/timelinesql"
+	"yalvo/internal/engine/timelines"
 )
 
 // Watch is somebody who wants to know when what they are shown has changed.
@@ -18,7 +20,7 @@ type Watch struct {
 	timeline string        // of a page of a timeline: its name
 	list     *plan.List    // of a page of a list
 	at       store.Address // the owner of the timeline, the document that the list is asked for, or the document
-	page     reading.Page
+	page     documents.Page
 
 	account string // the path of the account that looks, empty for a stranger or an operator
 	judged  bool   // the rules hold for them
@@ -45,7 +47,7 @@ func (w *Watch) Shows(rows []int64) {
 }
 
 // ShowsEntries notes what a page of a timeline was made of: if some of it may not be read, more than it shows.
-func (w *Watch) ShowsEntries(page reading.Entries) {
+func (w *Watch) ShowsEntries(page timelines.Entries) {
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	w.passed, w.further = page.MadeOf()
@@ -60,7 +62,7 @@ func (w *Watch) Ages() bool {
 // for as long as there are any: a watch costs nothing while nothing is written,
 // and what they cost together is bounded.
 type Watchers struct {
-	*reading.Reader
+	*timelines.Reader
 	mu     sync.Mutex
 	all    map[*Watch]struct{}
 	active bool
@@ -78,10 +80,10 @@ const (
 )
 
 // New makes the watchers of a service.
-func New(r *reading.Reader) *Watchers { return &Watchers{Reader: r} }
+func New(r *timelines.Reader) *Watchers { return &Watchers{Reader: r} }
 
 // WatchTimeline begins to watch a page of a timeline. It ends with the context.
-func (r *Watchers) WatchTimeline(ctx context.Context, who running.Viewer, timeline, owner string, page reading.Page,
+func (r *Watchers) WatchTimeline(ctx context.Context, who running.Viewer, timeline, owner string, page documents.Page,
 	marks bool) (*Watch, error) {
 	v, err := r.Now(ctx)
 	if err != nil {
@@ -111,7 +113,7 @@ func (r *Watchers) WatchDocument(ctx context.Context, who running.Viewer, collec
 }
 
 // WatchList begins to watch the first page of a list. It ends with the context.
-func (r *Watchers) WatchList(ctx context.Context, who running.Viewer, ask reading.ListRequest,
+func (r *Watchers) WatchList(ctx context.Context, who running.Viewer, ask lists.Request,
 	marks bool) (*Watch, error) {
 	v, err := r.Now(ctx)
 	if err != nil {

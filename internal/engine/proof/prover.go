@@ -4,8 +4,8 @@ import (
 	"context"
 	"sync"
 
+	"yalvo/internal/engine/documents"
 	"yalvo/internal/engine/facts"
-	"yalvo/internal/engine/reading"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/upkeep"
 )
@@ -14,7 +14,7 @@ import (
 type Prover struct {
 	*running.App
 	facts  *facts.Writer
-	reader *reading.Reader
+	reader *documents.Reader
 
 	striding stride        // of the audit at hand; only the auditor looks at it
 	wake     chan struct{} // an audit was begun
@@ -24,7 +24,7 @@ type Prover struct {
 
 // New makes a prover. The workers will tell it what goes along with something
 // that is forgotten.
-func New(writer *facts.Writer, workers *upkeep.Workers, reader *reading.Reader) *Prover {
+func New(writer *facts.Writer, workers *upkeep.Workers, reader *documents.Reader) *Prover {
 	p := &Prover{App: writer.App, facts: writer, reader: reader, wake: make(chan struct{}, 1)}
 	workers.Forgetting = p.notePlaces
 	return p

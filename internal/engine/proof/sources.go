@@ -9,7 +9,7 @@ import (
 
 	"yalvo/internal/design"
 	"yalvo/internal/design/plan"
-	"yalvo/internal/engine/reading"
+	"yalvo/internal/engine/documents"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
 	"yalvo/internal/engine/store/auditsql"
@@ -133,7 +133,7 @@ func (p *Prover) countedFrom(ctx context.Context, c *plan.Collection, count *pla
 		return err
 	}
 	page, err := p.reader.Linked(ctx, running.Viewer{}, c.Name, doc.Key, name,
-		reading.Page{After: firstOf(count), Limit: sourcesShown})
+		documents.Page{After: firstOf(count), Limit: sourcesShown})
 	for i, d := range page.Documents {
 		out.Sources = append(out.Sources, SourceFact{Path: d.Path, At: &page.Times[i]})
 	}
@@ -142,11 +142,11 @@ func (p *Prover) countedFrom(ctx context.Context, c *plan.Collection, count *pla
 
 // firstOf is where a page of a count's sources begins: nested documents are
 // read by their ids, everything else newest first.
-func firstOf(count *plan.Count) reading.Boundary {
+func firstOf(count *plan.Count) documents.Boundary {
 	if count.Nested != nil {
-		return reading.Boundary{}
+		return documents.Boundary{}
 	}
-	return reading.FromTheTop
+	return documents.FromTheTop
 }
 
 func (p *Prover) summedFrom(ctx context.Context, s *plan.Summary, doc store.Document, out *Sources) error {

@@ -7,7 +7,7 @@ import (
 	"time"
 
 	"yalvo/internal/design/plan"
-	"yalvo/internal/engine/reading"
+	"yalvo/internal/engine/progress"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store/auditsql"
 	"yalvo/internal/engine/store/factsql"
@@ -15,10 +15,10 @@ import (
 
 // Cascade is a change with everything that followed from it.
 type Cascade struct {
-	Change  reading.Change `json:"change"`
-	Settled bool           `json:"settled"`
-	TookMS  int64          `json:"took_ms"` // from the change to the last work on it, so far
-	Follows []*Step        `json:"follows"`
+	Change  progress.Change `json:"change"`
+	Settled bool            `json:"settled"`
+	TookMS  int64           `json:"took_ms"` // from the change to the last work on it, so far
+	Follows []*Step         `json:"follows"`
 }
 
 // Step is a part of a cascade: work that a change or other work made due, or
@@ -61,7 +61,7 @@ func (p *Prover) Trace(ctx context.Context, position int64) (Cascade, error) {
 		return Cascade{}, err
 	}
 	work = withCounts(v, change, caused, work)
-	c := Cascade{Change: reading.ChangeOf(change), Settled: true}
+	c := Cascade{Change: progress.ChangeOf(change), Settled: true}
 	for _, w := range work {
 		c.Settled = c.Settled && w.Left == 0 && w.Parked == 0
 		if w.Done != nil {

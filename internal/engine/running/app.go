@@ -22,6 +22,7 @@ type App struct {
 	Provided bool
 	Store    *store.Store
 	Log      *slog.Logger
+	Sizes    map[string]int // of memories that are of another size than usual: to measure what each gains
 	Signals
 
 	inForce   atomic.Pointer[Version]
@@ -33,6 +34,14 @@ type App struct {
 	signed    signed
 	given     atomic.Int64 // see Gave
 	lookedAt  atomic.Int64 // see looked
+}
+
+// Remember is of how much a memory remembers, usually of so much.
+func (a *App) Remember(memory string, usual int) int {
+	if size, is := a.Sizes[memory]; is {
+		return size
+	}
+	return usual
 }
 
 // Gave notes that a position has been given out: nobody who asks for it needs to be looked up.

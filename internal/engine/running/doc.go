@@ -6,5 +6,5 @@
 // the design, or a [Refusal] that says what is wrong with a request.
 //
 // Not done here: writing facts (package facts), keeping duplicates true
-// (package upkeep), reading pages (package reading), audits (package proof).
+// (package upkeep), reading pages (packages documents, timelines, lists), audits (package proof).
 package running

@@ -30,3 +30,23 @@ func TestKeptValuesWithoutSpare(t *testing.T) {
 		}
 	}
 }
+
+func TestAnEntryShowsMembersAsTheyStand(t *testing.T) {
+	pick := func(text string) (string, error) {
+		some, err := Sift([]byte("before "), []byte(text),
+			func(name []byte, _ json.RawMessage) bool { return !IsNamed(name, "b") })
+		return string(some), err
+	}
+	for text, want := range map[string]string{
+		`{}`: `before {}`,
+		`{"a": 1.50, "b": {"a": 2}, "c\"d": [1, null]}`: `before {"a": 1.50, "c\"d": [1, null]}`,
+		`{"b": 1}`: `before {}`,
+	} {
+		if got, err := pick(text); err != nil || got != want {
+			t.Errorf("%s: got %s (%v), want %s", text, got, err, want)
+		}
+	}
+	if _, err := pick(`{"a":`); err == nil {
+		t.Error("half an object is taken for a whole one")
+	}
+}

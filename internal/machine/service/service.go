@@ -31,14 +31,19 @@ import (
 	"yalvo/internal/doors/tokens"
 	"yalvo/internal/engine/album"
 	"yalvo/internal/engine/bulk"
+	"yalvo/internal/engine/documents"
 	"yalvo/internal/engine/facts"
 	"yalvo/internal/engine/judging"
+	"yalvo/internal/engine/lists"
 	"yalvo/internal/engine/live"
+	"yalvo/internal/engine/memory"
+	"yalvo/internal/engine/progress"
 	"yalvo/internal/engine/proof"
-	"yalvo/internal/engine/reading"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
+	"yalvo/internal/engine/store/readsql"
 	"yalvo/internal/engine/store/versionsql"
+	"yalvo/internal/engine/timelines"
 	"yalvo/internal/engine/upkeep"
 	"yalvo/internal/engine/versions"
 	"yalvo/internal/machine/postgres"
@@ -215,11 +220,11 @@ func (s *Service) start(ctx context.Context, o Options, listener net.Listener) e
 		return err
 	}
 	rooms := server.Rooms{App: app, Album: pictures, Facts: facts.New(judges, pictures), Upkeep: upkeep.New(app)}
-	if rooms.Reading, err = reading.New(judges); err != nil {
+	if err := readers(&rooms, judges); err != nil {
 		return err
 	}
-	rooms.Live = live.New(rooms.Reading)
-	rooms.Proof = proof.New(rooms.Facts, rooms.Upkeep, rooms.Reading)
+	rooms.Live = live.New(rooms.Timelines)
+	rooms.Proof = proof.New(rooms.Facts, rooms.Upkeep, rooms.Documents)
 	rooms.Versions = versions.New(rooms.Facts)
 	rooms.Bulk = bulk.New(app, bulk.KeyRules{Most: keys.Most, Wrong: keys.Wrong})
 	rooms.Upkeep.Within = o.SendWithin
@@ -250,7 +255,7 @@ func (s *Service) start(ctx context.Context, o Options, listener net.Listener) e
 	s.prover.Start()
 	s.keeper.Start()
 	go app.Feel(serving)
-	go rooms.Reading.Remember(serving)
+	go rooms.Progress.Watch(serving)
 	go rooms.Album.Sweep(serving)
 	go rooms.SignIn.Tidy(serving, time.Minute)
 	web := server.New(rooms, server.Options{CursorKey: key, Console: o.Console, KnownAs: o.KnownAs, Beyond: s.Beyond,
@@ -392,4 +397,22 @@ func within(patience time.Duration, otherwise string, stop func() error) error {
 	case <-time.After(patience):
 		return errors.New(otherwise)
 	}
+}
+
+// readers makes the rooms that read. Timelines and lists share what is remembered of documents.
+func readers(rooms *server.Rooms, judges *judging.Judges) error {
+	app := judges.App
+	written := func(ctx context.Context, since readsql.Since) (readsql.Rewritten, error) {
+		return readsql.RewrittenSince(ctx, app.Store, since)
+	}
+	m, err := memory.New(app.Remember("documents", memory.Bytes), written)
+	if err != nil {
+		return err
+	}
+	rooms.Documents, rooms.Progress = &documents.Reader{Judges: judges}, progress.New(app)
+	if rooms.Timelines, err = timelines.New(rooms.Documents, m); err != nil {
+		return err
+	}
+	rooms.Lists, err = lists.New(rooms.Documents, m)
+	return err
 }

@@ -1,20 +1,22 @@
-package reading
+package lists
 
 import (
 	"context"
 
+	"yalvo/internal/engine/memory"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
 	"yalvo/internal/engine/store/listsql"
+	"yalvo/internal/engine/store/readsql"
 	"yalvo/internal/engine/store/rulesql"
 	"yalvo/internal/engine/store/timelinesql"
 )
 
 // rows are rows of a list.
 func (in *listing) rows(page listsql.ListPage) ([]listsql.Listed, error) {
-	who := look{in.l.Name, in.who.Me, page.Of.N}
+	who := memory.Look{At: in.l.Name, Me: in.who.Me, Owner: page.Of.N}
 	page.Share, _ = in.shares.Get(who)
-	rows, err := sparing(in.inMany, who, func(many rulesql.Pairings) ([]listsql.Listed, error) {
+	rows, err := memory.Sparing(in.pairs, who, func(many rulesql.Pairings) ([]listsql.Listed, error) {
 		page.InMany = many
 		return in.remembering(who, page)
 	})
@@ -27,19 +29,19 @@ func (in *listing) rows(page listsql.ListPage) ([]listsql.Listed, error) {
 // remembering reads rows of a list with the documents that are remembered: of these the
 // database tells the versions alone. If one is written between that and the reading of what
 // is not known, it would be of another moment than the list, and all is read at once.
-func (in *listing) remembering(who look, page listsql.ListPage) ([]listsql.Listed, error) {
+func (in *listing) remembering(who memory.Look, page listsql.ListPage) ([]listsql.Listed, error) {
 	page.Bare = true
 	q, err := page.Query()
 	if err != nil {
 		return nil, err
 	}
-	rows, err := in.lists.Ask(in.ctx, q.Alike(), q, in.listed, in.listedTogether)
+	rows, err := in.desk.Ask(in.ctx, q.Alike(), q, in.listed, in.listedTogether)
 	if err != nil {
 		return nil, err
 	}
 	in.needs(who, page.Share, q.Needs)
 	now := in.Era(in.v)
-	unknown := in.shown.ofRows(now, rows)
+	unknown := in.remembered(now, rows)
 	covered, err := in.fetch(now, rows, unknown)
 	if err != nil {
 		return nil, err
@@ -54,8 +56,24 @@ func (in *listing) remembering(who look, page listsql.ListPage) ([]listsql.Liste
 	return upToAPage(rows[:covered]), nil
 }
 
+// remembered puts in the documents of some rows that are known, and returns the places of the others.
+func (in *listing) remembered(now running.Era, rows []listsql.Listed) (unknown []int) {
+	asked := make([]memory.Asked, len(rows))
+	for i := range rows {
+		asked[i] = memory.Asked{Key: memory.Key{Doc: rows[i].N}, Versions: rows[i].Versions}
+	}
+	for i, what := range in.memory.Known(now, readsql.Since{}, asked) {
+		if known, is := what.(store.Document); is {
+			rows[i].Document = known
+		} else {
+			unknown = append(unknown, i)
+		}
+	}
+	return unknown
+}
+
 // needs notes how many entries somebody's page needed, for the next time: a quarter more than that.
-func (in *listing) needs(who look, share, needed int) {
+func (in *listing) needs(who memory.Look, share, needed int) {
 	next := max(needed*5/4, listsql.LeastShare)
 	if needed != 0 && next != max(share, listsql.LeastShare) {
 		in.shares.Add(who, next)
@@ -86,8 +104,8 @@ func (in *listing) fetch(now running.Era, rows []listsql.Listed, unknown []int) 
 		}
 		row.Document = e.Stored()
 		row.Collection = in.l.Entries.Number
-		in.shown.learn(now, shownKey{doc: e.Doc},
-			remembered{e.Versions, e.Seen, row.Document, around + len(e.Key) + storedSize(row.Document)})
+		in.memory.Learn(now, memory.Learned{Key: memory.Key{Doc: e.Doc}, Versions: e.Versions, Seen: e.Seen,
+			What: row.Document, Size: memory.Around + len(e.Key) + row.Document.Size()})
 	}
 	if !all {
 		return unknown[len(found)-1] + 1, nil
@@ -102,7 +120,7 @@ func upToAPage(rows []listsql.Listed) []listsql.Listed {
 		if bytes >= store.PageBytes {
 			return rows[:i]
 		}
-		bytes += storedSize(row.Document)
+		bytes += row.Document.Size()
 	}
 	return rows
 }

@@ -1,4 +1,4 @@
-package reading
+package timelines
 
 import (
 	"context"
@@ -7,6 +7,7 @@ import (
 	"yalvo/internal/design"
 	"yalvo/internal/design/access"
 	"yalvo/internal/design/plan"
+	"yalvo/internal/engine/documents"
 	"yalvo/internal/engine/judging"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store/readsql"
@@ -37,10 +38,10 @@ type looking struct {
 
 // lookingAt begins to decide what of a timeline a viewer may see.
 func (r *Reader) lookingAt(ctx context.Context, v *running.Version, t *plan.Timeline, who running.Viewer,
-	ask TimelineRequest) (l *looking, err error) {
+	ask Request) (l *looking, err error) {
 	l = &looking{Judge: r.JudgeNow(ctx, v, who), version: v, t: t, owner: ask.Owner, me: who.Me}
 	if len(ask.Marks) > 0 {
-		l.asked, err = marksAsked(v.Plan, who, ask.Marks, t.Entries)
+		l.asked, err = documents.MarksAsked(v.Plan, who, ask.Marks, t.Entries)
 	}
 	l.alike = l.Judge == nil
 	if l.Judge != nil {

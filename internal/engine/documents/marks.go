@@ -1,4 +1,4 @@
-package reading
+package documents
 
 import (
 	"context"
@@ -44,7 +44,7 @@ func (r *Reader) Marks(ctx context.Context, who running.Viewer, names []string, 
 	if err != nil {
 		return nil, err
 	}
-	asked, err := marksAsked(v.Plan, who, names, docs.Of)
+	asked, err := MarksAsked(v.Plan, who, names, docs.Of)
 	if err != nil {
 		return nil, err
 	}
@@ -56,11 +56,11 @@ func (r *Reader) Marks(ctx context.Context, who running.Viewer, names []string, 
 	if err != nil {
 		return nil, err
 	}
-	return r.marked(r.JudgeNow(ctx, v, who), who, asked.Marks, found, docs.Keys)
+	return r.ShowMarks(r.JudgeNow(ctx, v, who), who, asked.Marks, found, docs.Keys)
 }
 
-// marked are the marks of documents of some keys, as far as the viewer may read them.
-func (r *Reader) marked(j *judging.Judge, who running.Viewer, marks []plan.Marking, found []readsql.Marked,
+// ShowMarks are the marks of documents of some keys, as far as the viewer may read them.
+func (r *Reader) ShowMarks(j *judging.Judge, who running.Viewer, marks []plan.Marking, found []readsql.Marked,
 	keys []string) ([]Marked, error) {
 	out := make([]Marked, len(keys))
 	may, err := mayReadMarks(j, who.Me, marks, found, keys)
@@ -100,8 +100,8 @@ func mayReadMarks(j *judging.Judge, me string, marks []plan.Marking, found []rea
 	})
 }
 
-// marksAsked are the marks of some names that a viewer asks for of documents of a collection.
-func marksAsked(p *plan.Plan, who running.Viewer, names []string, of *plan.Collection) (readsql.MarksAsked, error) {
+// MarksAsked are the marks of some names that a viewer asks for of documents of a collection.
+func MarksAsked(p *plan.Plan, who running.Viewer, names []string, of *plan.Collection) (readsql.MarksAsked, error) {
 	marks, err := marksNamed(p, names, of)
 	if err != nil {
 		return readsql.MarksAsked{}, err

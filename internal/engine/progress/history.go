@@ -1,4 +1,4 @@
-package reading
+package progress
 
 import (
 	"context"
@@ -43,8 +43,8 @@ func (r *Reader) History() []Sample {
 	return append([]Sample{}, r.history.samples...)
 }
 
-// Remember looks at due work now and then until the context ends.
-func (r *Reader) Remember(ctx context.Context) {
+// Watch looks at due work now and then until the context ends.
+func (r *Reader) Watch(ctx context.Context) {
 	tick := time.NewTicker(historyEvery)
 	defer tick.Stop()
 	for {

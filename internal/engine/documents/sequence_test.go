@@ -1,4 +1,4 @@
-package reading
+package documents
 
 import (
 	"errors"
@@ -13,17 +13,17 @@ import (
 func TestAPageThatTakesTooLongIsShort(t *testing.T) {
 	t.Parallel()
 	chunks := 0
-	s := source[int]{
-		read: func(after Boundary, _ rulesql.Filter, limit int) ([]int, error) {
+	s := Sequence[int]{
+		Read: func(after Boundary, _ rulesql.Filter, limit int) ([]int, error) {
 			rows := make([]int, limit)
 			for i := range rows {
 				rows[i] = int(after.N) + i + 1
 			}
 			return rows, nil
 		},
-		boundary: func(n int) Boundary { return Boundary{N: int64(n)} },
-		size:     func(int) int { return 1 },
-		may: func(rows []int) ([]bool, error) {
+		Boundary: func(n int) Boundary { return Boundary{N: int64(n)} },
+		Size:     func(int) int { return 1 },
+		May: func(rows []int) ([]bool, error) {
 			if chunks++; chunks == 3 {
 				return nil, fmt.Errorf("judging: %w", access.ErrBudget)
 			}

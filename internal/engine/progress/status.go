@@ -1,4 +1,4 @@
-package reading
+package progress
 
 import (
 	"context"
@@ -6,10 +6,22 @@ import (
 	"time"
 
 	"yalvo/internal/design/plan"
+	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
 	"yalvo/internal/engine/store/auditsql"
 	"yalvo/internal/engine/store/queuesql"
 )
+
+// Reader reads what an app has done.
+type Reader struct {
+	*running.App
+	settling settling // those who wait for positions
+	counted  countCache
+	history  history
+}
+
+// New makes a reader of an app.
+func New(app *running.App) *Reader { return &Reader{App: app} }
 
 // Status answers "is everything settled, and how much is there?".
 type Status struct {

@@ -1,4 +1,4 @@
-package reading
+package timelines
 
 import (
 	"context"
@@ -8,9 +8,14 @@ import (
 	"strconv"
 	"time"
 
+	lru "github.com/hashicorp/golang-lru/v2"
+
 	"yalvo/internal/design"
 	"yalvo/internal/design/access"
 	"yalvo/internal/design/plan"
+	"yalvo/internal/engine/documents"
+	"yalvo/internal/engine/gathering"
+	"yalvo/internal/engine/memory"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
 	"yalvo/internal/engine/store/factsql"
@@ -18,6 +23,30 @@ import (
 	"yalvo/internal/engine/store/rulesql"
 	"yalvo/internal/engine/store/timelinesql"
 )
+
+// Reader reads timelines.
+type Reader struct {
+	*documents.Reader
+	memory *memory.Memory // what entries show
+	owners *owners        // whose timelines were read lately
+	pairs  memory.Pairs   // for whom pairs are looked for one by one
+	forms  *forms         // of pages
+	desk   gathering.Desk[*timelinesql.PlacesQuery, timelinesql.Place]
+}
+
+// New makes a reader with what it remembers of what entries show.
+func New(r *documents.Reader, m *memory.Memory) (*Reader, error) {
+	t := &Reader{Reader: r, memory: m}
+	t.desk.Log = r.Log
+	var errs [3]error
+	t.owners, errs[0] = lru.New[store.Address, factsql.Owner](r.Remember("owners", ownersKnown))
+	t.pairs, errs[1] = memory.NewPairs(r.Remember("pairs", memory.Looks))
+	t.forms, errs[2] = lru.New[formKey, form](r.Remember("forms", formsKnown))
+	return t, errors.Join(errs[:]...)
+}
+
+// Together is how many pages have been read together with those of other readers, by one statement for all.
+func (r *Reader) Together() int64 { return r.desk.Together() }
 
 // Entry is an entry of a timeline as its owner sees it.
 type Entry struct {
@@ -38,10 +67,10 @@ type Entry struct {
 // Entries is a page of a timeline.
 type Entries struct {
 	Entries []*Entry // others may hold them too: nobody changes them
-	Next    *Page
+	Next    *documents.Page
 
 	By string // the reference that leads to an entry's author
-	Markable
+	documents.Markable
 
 	passed  int  // how many places were looked at for it
 	further bool // some of them beyond where the timeline was cut
@@ -51,8 +80,8 @@ type Entries struct {
 // where the timeline was cut. It is for who watches it, and nothing that readers are told.
 func (e Entries) MadeOf() (places int, further bool) { return e.passed, e.further }
 
-// TimelineRequest asks for somebody's timeline.
-type TimelineRequest struct {
+// Request asks for somebody's timeline.
+type Request struct {
 	Name  string
 	Owner string   // their key
 	Marks []string // how the viewer's account is paired with each entry: by what names
@@ -60,7 +89,7 @@ type TimelineRequest struct {
 
 // Timeline reads a page of an owner's timeline, newest first: as many entries as its length, of those
 // that the viewer may read. Pages are cut by the length as it was when the first of them was read.
-func (r *Reader) Timeline(ctx context.Context, who running.Viewer, ask TimelineRequest, page Page) (Entries, error) {
+func (r *Reader) Timeline(ctx context.Context, who running.Viewer, ask Request, page documents.Page) (Entries, error) {
 	v, err := r.Now(ctx)
 	if err != nil {
 		return Entries{}, err
@@ -76,15 +105,15 @@ func (r *Reader) Timeline(ctx context.Context, who running.Viewer, ask TimelineR
 	limit := min(page.Limit, t.Length-page.Given)
 	room := max(limit, 0)
 	out := Entries{By: t.By.Name, Entries: make([]*Entry, 0, room),
-		Markable: Markable{Of: t.Entries, Rows: make([]int64, 0, room), Keys: make([]string, 0, room)}}
+		Markable: documents.Markable{Of: t.Entries, Rows: make([]int64, 0, room), Keys: make([]string, 0, room)}}
 	place, bytes := page.After, 0
 	passed, ended := 0, limit <= 0
-	for least := 0; len(out.Entries) < limit && passed < mostJudged; least = min(2*least+limit, chunkJudged) {
+	for least := 0; len(out.Entries) < limit && passed < documents.MostJudged; least = min(2*least+limit, documents.ChunkJudged) {
 		want := limit - len(out.Entries)
 		if looks.Judge != nil {
 			want = max(want, least) // where much is passed over, more is looked at
 		}
-		since := r.since(ctx)
+		since := r.memory.Since(ctx)
 		places, err := r.places(ctx, looks, since, place, want)
 		if err != nil {
 			return Entries{}, err
@@ -104,7 +133,7 @@ func (r *Reader) Timeline(ctx context.Context, who running.Viewer, ask TimelineR
 			if full = bytes >= store.PageBytes || len(out.Entries) == limit; full {
 				break
 			}
-			place = Boundary{Rank: places[i].Rank, N: places[i].Doc}
+			place = documents.Boundary{Rank: places[i].Rank, N: places[i].Doc}
 			passed++
 			if e != nil {
 				out.Entries, out.Rows = append(out.Entries, e), append(out.Rows, places[i].Doc)
@@ -130,10 +159,10 @@ func (r *Reader) Timeline(ctx context.Context, who running.Viewer, ask TimelineR
 	// Whether a full page is the last is found out by the next one: to look for more now, where something was
 	// passed over and not where nothing was, would tell that.
 	if given := page.Given + len(out.Entries); given < t.Length && (!ended || limit > 0 && len(out.Entries) == limit) {
-		out.Next = &Page{After: place, Given: given, Limit: page.Limit}
+		out.Next = &documents.Page{After: place, Given: given, Limit: page.Limit}
 	}
 	if looks.accounted {
-		out.Marks, err = r.marked(looks.Judge, who, looks.asked.Marks, looks.marks, out.Keys)
+		out.Marks, err = r.ShowMarks(looks.Judge, who, looks.asked.Marks, looks.marks, out.Keys)
 	}
 	return out, err
 }
@@ -165,15 +194,15 @@ func (r *Reader) places(ctx context.Context, l *looking, since readsql.Since, af
 	at := store.Address{Collection: t.Owner.Number, Key: owner}
 	known, _ := r.owners.Get(at)
 	read := func(owner factsql.Owner) ([]timelinesql.Place, error) {
-		reader := look{t.Name, l.me, 0}
-		return sparing(r.inMany, reader, func(many rulesql.Pairings) ([]timelinesql.Place, error) {
+		reader := memory.Look{At: t.Name, Me: l.me}
+		return memory.Sparing(r.pairs, reader, func(many rulesql.Pairings) ([]timelinesql.Place, error) {
 			f, err := r.form(l, many)
 			if err != nil {
 				return nil, err
 			}
 			q := timelinesql.TimelinePage{Timeline: t, At: at, Me: l.me, Owner: owner, After: after, Limit: want,
 				MarksAsked: l.asked, Since: since}.In(f)
-			return r.timelines.Ask(ctx, q.Alike(), q, r.placed, r.placedTogether)
+			return r.desk.Ask(ctx, q.Alike(), q, r.placed, r.placedTogether)
 		})
 	}
 	if known.N != 0 {
@@ -208,8 +237,8 @@ func carried(t *plan.Timeline, row timelinesql.Entry) (Entry, error) {
 		})
 	}
 	both := make([]byte, 0, len(row.Fields)+len(row.Kept))
-	both, err := sift(both, row.Fields, func(name []byte, value json.RawMessage) bool {
-		if value[0] == '"' && names(name, t.By.Name) {
+	both, err := running.Sift(both, row.Fields, func(name []byte, value json.RawMessage) bool {
+		if value[0] == '"' && running.IsNamed(name, t.By.Name) {
 			entry.Author = string(value[1 : len(value)-1])
 		}
 		return carries(t, name, false)
@@ -218,14 +247,14 @@ func carried(t *plan.Timeline, row timelinesql.Entry) (Entry, error) {
 		return Entry{}, err
 	}
 	entry.Facts = both
-	both, err = sift(both, row.Kept, func(name []byte, _ json.RawMessage) bool { return carries(t, name, true) })
+	both, err = running.Sift(both, row.Kept, func(name []byte, _ json.RawMessage) bool { return carries(t, name, true) })
 	entry.Kept = both[len(entry.Facts):]
 	return entry, err
 }
 
 func carries(t *plan.Timeline, name []byte, kept bool) bool {
 	return len(t.Carry) == 0 || slices.ContainsFunc(t.Carry,
-		func(c design.Part) bool { return (c.Kept != nil) == kept && names(name, c.Name()) })
+		func(c design.Part) bool { return (c.Kept != nil) == kept && running.IsNamed(name, c.Name()) })
 }
 
 func (r *Reader) placed(ctx context.Context, q *timelinesql.PlacesQuery) ([]timelinesql.Place, error) {

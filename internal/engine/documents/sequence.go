@@ -1,4 +1,4 @@
-package reading
+package documents
 
 import (
 	"context"
@@ -16,63 +16,63 @@ import (
 	"yalvo/internal/engine/store/rulesql"
 )
 
-// mostJudged is how many rows are looked through for one page of what a viewer may read.
+// MostJudged is how many rows are looked through for one page of what a viewer may read.
 // A page for which that was not enough says where to go on.
-const mostJudged = 10_000
+const MostJudged = 10_000
 
-// chunkJudged is how many rows are judged at once, at most.
-const chunkJudged = 500
+// ChunkJudged is how many rows are judged at once, at most.
+const ChunkJudged = 500
 
-// source is a sequence of which a page is read.
-type source[T any] struct {
-	read     func(after Boundary, filter rulesql.Filter, limit int) ([]T, error)
-	boundary func(T) Boundary
-	size     func(T) int
-	may      func([]T) ([]bool, error) // which the viewer may see; nil: all
+// Sequence is a sequence of which a page is read.
+type Sequence[T any] struct {
+	Read     func(after Boundary, filter rulesql.Filter, limit int) ([]T, error)
+	Boundary func(T) Boundary
+	Size     func(T) int
+	May      func([]T) ([]bool, error) // which the viewer may see; nil: all
 
 	// What the database can tell of that, and whether that is all.
-	filter func() (filter rulesql.Filter, exact bool, err error)
-	simple bool // of pages of linked documents: nothing but the rule for these has a say
+	Filter func() (filter rulesql.Filter, exact bool, err error)
+	Simple bool // of pages of linked documents: nothing but the rule for these has a say
 }
 
-// page reads a page from after a boundary, and where the next one begins if there is more.
+// Page reads a page from after a boundary, and where the next one begins if there is more.
 // What the viewer may not see is passed over, and the page is full nevertheless.
-func (s source[T]) page(after Boundary, limit int) ([]T, *Boundary, error) {
+func (s Sequence[T]) Page(after Boundary, limit int) ([]T, *Boundary, error) {
 	var filter rulesql.Filter
-	exact := s.may == nil
+	exact := s.May == nil
 	if !exact {
 		var err error
-		if filter, exact, err = s.filter(); err != nil {
+		if filter, exact, err = s.Filter(); err != nil {
 			return nil, nil, err
 		}
 	}
 	if !exact {
 		return s.judged(after, filter, limit)
 	}
-	rows, err := s.read(after, filter, limit+1)
+	rows, err := s.Read(after, filter, limit+1)
 	if err != nil {
 		return nil, nil, err
 	}
-	rows, cut := cutPage(rows, limit, s.size)
+	rows, cut := cutPage(rows, limit, s.Size)
 	if !cut {
 		return rows, nil, nil
 	}
-	next := s.boundary(rows[len(rows)-1])
+	next := s.Boundary(rows[len(rows)-1])
 	return rows, &next, nil
 }
 
 // judged reads a page of what the viewer may see, of what the database lets through.
-func (s source[T]) judged(after Boundary, filter rulesql.Filter, limit int) ([]T, *Boundary, error) {
+func (s Sequence[T]) judged(after Boundary, filter rulesql.Filter, limit int) ([]T, *Boundary, error) {
 	var page []T
 	bytes, chunk := 0, limit+1
 	began := time.Now()
-	for looked := 0; looked < mostJudged && (looked == 0 || time.Since(began) < access.RuleTime); chunk = min(2*chunk,
-		chunkJudged) {
-		rows, err := s.read(after, filter, chunk)
+	for looked := 0; looked < MostJudged && (looked == 0 || time.Since(began) < access.RuleTime); chunk = min(2*chunk,
+		ChunkJudged) {
+		rows, err := s.Read(after, filter, chunk)
 		if err != nil || len(rows) == 0 {
 			return page, nil, err
 		}
-		seen, err := s.may(rows)
+		seen, err := s.May(rows)
 		if errors.Is(err, access.ErrBudget) && looked > 0 { // it goes on with the next request
 			return page, &after, nil
 		}
@@ -81,17 +81,17 @@ func (s source[T]) judged(after Boundary, filter rulesql.Filter, limit int) ([]T
 		}
 		all := 0
 		for i, row := range rows {
-			all += s.size(row)
+			all += s.Size(row)
 			if !seen[i] {
-				after = s.boundary(row)
+				after = s.Boundary(row)
 				continue
 			}
 			if len(page) == limit || bytes >= store.PageBytes {
-				next := s.boundary(page[len(page)-1])
+				next := s.Boundary(page[len(page)-1])
 				return page, &next, nil
 			}
-			page, after = append(page, row), s.boundary(row)
-			bytes += s.size(row)
+			page, after = append(page, row), s.Boundary(row)
+			bytes += s.Size(row)
 		}
 		if len(rows) < chunk && all < store.PageBytes { // there were no more
 			return page, nil, nil
@@ -109,9 +109,9 @@ func judgedDocuments(j *judging.Judge, c *plan.Collection) func([]store.Document
 	return func(docs []store.Document) ([]bool, error) { return j.Readable(c, docs) }
 }
 
-// judgedPairs are what of the other ends of a document's pairs a viewer may read: the
+// JudgedPairs are what of the other ends of a document's pairs a viewer may read: the
 // document and the pair.
-func judgedPairs(j *judging.Judge, p *plan.Pair, key string, fromSide bool) func([]readsql.Linked) ([]bool, error) {
+func JudgedPairs(j *judging.Judge, p *plan.Pair, key string, fromSide bool) func([]readsql.Linked) ([]bool, error) {
 	if j == nil {
 		return nil
 	}

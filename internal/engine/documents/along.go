@@ -1,4 +1,4 @@
-package reading
+package documents
 
 import (
 	"context"
@@ -29,7 +29,7 @@ func (r *Reader) Along(ctx context.Context, who running.Viewer, of *plan.Collect
 			return nil, err
 		}
 		for _, one := range facts {
-			key, err := referenceIn(one, name)
+			key, err := ReferenceIn(one, name)
 			if err != nil {
 				return nil, err
 			}
@@ -59,7 +59,7 @@ func (r *Reader) Along(ctx context.Context, who running.Viewer, of *plan.Collect
 			if !may[i] {
 				continue
 			}
-			if bytes += storedSize(d); bytes <= 2*store.PageBytes {
+			if bytes += d.Size(); bytes <= 2*store.PageBytes {
 				shown = append(shown, d)
 			}
 		}
@@ -107,7 +107,18 @@ func CheckChosen(of *plan.Collection, names []string) error {
 
 // Chosen are the members of facts, or of kept values, that have some names.
 func Chosen(object json.RawMessage, wanted []string) (json.RawMessage, error) {
-	return sift(nil, object, func(name []byte, _ json.RawMessage) bool {
-		return slices.ContainsFunc(wanted, func(w string) bool { return names(name, w) })
+	return running.Sift(nil, object, func(name []byte, _ json.RawMessage) bool {
+		return slices.ContainsFunc(wanted, func(w string) bool { return running.IsNamed(name, w) })
 	})
+}
+
+// ReferenceIn is where a reference in facts leads, empty for nowhere.
+func ReferenceIn(facts json.RawMessage, name string) (string, error) {
+	var all map[string]json.RawMessage
+	if err := json.Unmarshal(facts, &all); err != nil || all[name] == nil {
+		return "", err
+	}
+	var key string
+	err := json.Unmarshal(all[name], &key)
+	return key, err
 }

@@ -1,4 +1,4 @@
-package reading
+package timelines
 
 import (
 	"yalvo/internal/engine/store"

@@ -1,60 +1,24 @@
-package reading
+package documents
 
 import (
 	"context"
 	"encoding/json"
-	"errors"
 	"slices"
 	"time"
-
-	lru "github.com/hashicorp/golang-lru/v2"
 
 	"yalvo/internal/design"
 	"yalvo/internal/design/access"
 	"yalvo/internal/design/plan"
-	"yalvo/internal/engine/gathering"
 	"yalvo/internal/engine/judging"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
 	"yalvo/internal/engine/store/factsql"
-	"yalvo/internal/engine/store/listsql"
 	"yalvo/internal/engine/store/readsql"
 	"yalvo/internal/engine/store/rulesql"
-	"yalvo/internal/engine/store/timelinesql"
 )
 
-// Reader reads an app.
-type Reader struct {
-	*judging.Judges
-	owners   *owners  // whose timelines were read lately
-	shown    *shown   // what entries and lists show
-	inMany   *inMany  // for whom pairs are looked for one by one
-	shares   *shares  // how much of a list is read for them
-	forms    *forms   // of pages of timelines
-	settling settling // those who wait for positions
-	counted  countCache
-	history  history
-
-	lists     gathering.Desk[*listsql.ListQuery, listsql.Listed]
-	timelines gathering.Desk[*timelinesql.PlacesQuery, timelinesql.Place]
-}
-
-// New makes a reader of an app.
-func New(judges *judging.Judges) (*Reader, error) {
-	r := &Reader{Judges: judges}
-	r.lists.Log, r.timelines.Log = judges.Log, judges.Log
-	var errs [5]error
-	r.owners, errs[0] = lru.New[store.Address, factsql.Owner](ownersKnown)
-	r.inMany, errs[1] = lru.New[look, rulesql.Pairings](looksKnown)
-	r.shares, errs[2] = lru.New[look, int](looksKnown)
-	r.shown, errs[3] = newShown()
-	r.forms, errs[4] = lru.New[formKey, form](formsKnown)
-	return r, errors.Join(errs[:]...)
-}
-
-// PagesTogether is how many pages have been read together with those of other readers, by one
-// statement for all.
-func (r *Reader) PagesTogether() int64 { return r.lists.Together() + r.timelines.Together() }
+// Reader reads documents.
+type Reader struct{ *judging.Judges }
 
 // Boundary is where a page begins: just after an element of the one before it.
 type Boundary = store.Boundary
@@ -108,24 +72,27 @@ func (r *Reader) Document(ctx context.Context, who running.Viewer, collection, k
 		return Documents{}, err
 	}
 	out := Documents{Markable: Markable{Of: c}}
-	out.add(doc, doc.Created)
-	return out, out.show(j)
+	out.Add(doc, doc.Created)
+	return out, out.Show(j)
 }
 
-// room makes room for some more documents.
-func (d *Documents) room(many int) {
+// Room makes room for some more documents.
+func (d *Documents) Room(many int) {
 	d.stored, d.Times = slices.Grow(d.stored, many), slices.Grow(d.Times, many)
 	d.Rows, d.Keys = slices.Grow(d.Rows, many), slices.Grow(d.Keys, many)
 }
 
-// add adds a document.
-func (d *Documents) add(doc store.Document, at time.Time) {
+// Add adds a document.
+func (d *Documents) Add(doc store.Document, at time.Time) {
 	d.stored, d.Times = append(d.stored, doc), append(d.Times, at.UTC())
 	d.Rows, d.Keys = append(d.Rows, doc.N), append(d.Keys, doc.Key)
 }
 
-// show shows what was added as the viewer may see it.
-func (d *Documents) show(j *judging.Judge) (err error) {
+// Len is how many have been added.
+func (d *Documents) Len() int { return len(d.stored) }
+
+// Show shows what was added as the viewer may see it.
+func (d *Documents) Show(j *judging.Judge) (err error) {
 	d.Documents, err = j.ShowAll(d.Of, d.stored)
 	d.stored = nil
 	return err
@@ -155,19 +122,19 @@ func (r *Reader) Collection(ctx context.Context, who running.Viewer, collection,
 		}
 		prefix = parent + "/" + prefix
 	}
-	found := source[store.Document]{
-		read: func(after Boundary, filter rulesql.Filter, limit int) ([]store.Document, error) {
+	found := Sequence[store.Document]{
+		Read: func(after Boundary, filter rulesql.Filter, limit int) ([]store.Document, error) {
 			return readsql.Documents(ctx, r.Store, c.Number, parentNumber, prefix, after.Key, filter, limit)
 		},
-		filter: func() (rulesql.Filter, bool, error) {
+		Filter: func() (rulesql.Filter, bool, error) {
 			filter, exact, err := j.Filter(c)
 			return filter, exact && (c.Parent == nil || parentNumber != 0), err // some may lie under what is hidden
 		},
-		boundary: func(d store.Document) Boundary { return Boundary{Key: d.Key} },
-		size:     storedSize,
-		may:      judgedDocuments(j, c),
+		Boundary: func(d store.Document) Boundary { return Boundary{Key: d.Key} },
+		Size:     store.Document.Size,
+		May:      judgedDocuments(j, c),
 	}
-	docs, next, err := found.page(page.After, page.Limit)
+	docs, next, err := found.Page(page.After, page.Limit)
 	if err != nil {
 		return Documents{}, err
 	}
@@ -175,11 +142,11 @@ func (r *Reader) Collection(ctx context.Context, who running.Viewer, collection,
 	if next != nil {
 		out.Next = &Page{After: *next, Limit: page.Limit}
 	}
-	out.room(len(docs))
+	out.Room(len(docs))
 	for _, d := range docs {
-		out.add(d, d.Created)
+		out.Add(d, d.Created)
 	}
-	return out, out.show(j)
+	return out, out.Show(j)
 }
 
 // Linked reads what a name after a document leads to: the other ends of its
@@ -233,12 +200,12 @@ func (r *Reader) others(ctx context.Context, j *judging.Judge, p *plan.Pair, n i
 	if fromSide {
 		of = p.To
 	}
-	return linkedPage(j, of, page, source[readsql.Linked]{
-		read: func(after Boundary, filter rulesql.Filter, limit int) ([]readsql.Linked, error) {
+	return linkedPage(j, of, page, Sequence[readsql.Linked]{
+		Read: func(after Boundary, filter rulesql.Filter, limit int) ([]readsql.Linked, error) {
 			return readsql.Others(ctx, r.Store, p, n, fromSide, after, filter, limit)
 		},
-		may:    judgedPairs(j, p, key, fromSide),
-		simple: p.Access.Of(design.OpRead).Text() == "true",
+		May:    JudgedPairs(j, p, key, fromSide),
+		Simple: p.Access.Of(design.OpRead).Text() == "true",
 	})
 }
 
@@ -246,12 +213,12 @@ func (r *Reader) others(ctx context.Context, j *judging.Judge, p *plan.Pair, n i
 func (r *Reader) pointing(ctx context.Context, j *judging.Judge, ref *plan.Reference, n int64,
 	page Page) (Documents, error) {
 	narrowed := ref.In.Access.OfField(ref.Name, design.OpRead) != nil
-	found := source[readsql.Linked]{simple: !narrowed}
-	found.read = func(after Boundary, filter rulesql.Filter, limit int) ([]readsql.Linked, error) {
+	found := Sequence[readsql.Linked]{Simple: !narrowed}
+	found.Read = func(after Boundary, filter rulesql.Filter, limit int) ([]readsql.Linked, error) {
 		return readsql.Pointing(ctx, r.Store, ref.Number, n, after, filter, limit)
 	}
 	if j != nil {
-		found.may = func(rows []readsql.Linked) ([]bool, error) {
+		found.May = func(rows []readsql.Linked) ([]bool, error) {
 			return judging.Allowed(j, rows, func(row readsql.Linked) ([]access.Condition, error) {
 				values, err := j.RuleValues(ref.In, row.Document)
 				doc := j.Law.Document(ref.In.Collection, row.Key, values)
@@ -265,8 +232,6 @@ func (r *Reader) pointing(ctx context.Context, j *judging.Judge, ref *plan.Refer
 	}
 	return linkedPage(j, ref.In, page, found)
 }
-
-func storedSize(d store.Document) int { return len(d.Fields) + len(d.Kept) }
 
 // cutPage is a page of what was read for it, one more than it may have at most,
 // and tells whether there is more: reading ends early where a page is full by
@@ -282,14 +247,14 @@ func cutPage[T any](rows []T, limit int, size func(T) int) ([]T, bool) {
 	return rows, bytes >= store.PageBytes
 }
 
-func linkedPage(j *judging.Judge, c *plan.Collection, page Page, found source[readsql.Linked]) (Documents, error) {
-	found.boundary = func(l readsql.Linked) Boundary { return Boundary{Rank: l.At.UnixMicro(), N: l.N} }
-	found.size = func(l readsql.Linked) int { return storedSize(l.Document) }
-	found.filter = func() (rulesql.Filter, bool, error) {
+func linkedPage(j *judging.Judge, c *plan.Collection, page Page, found Sequence[readsql.Linked]) (Documents, error) {
+	found.Boundary = func(l readsql.Linked) Boundary { return Boundary{Rank: l.At.UnixMicro(), N: l.N} }
+	found.Size = func(l readsql.Linked) int { return l.Document.Size() }
+	found.Filter = func() (rulesql.Filter, bool, error) {
 		filter, exact, err := j.Filter(c)
-		return filter, exact && c.Parent == nil && found.simple, err
+		return filter, exact && c.Parent == nil && found.Simple, err
 	}
-	rows, next, err := found.page(page.After, page.Limit)
+	rows, next, err := found.Page(page.After, page.Limit)
 	if err != nil {
 		return Documents{}, err
 	}
@@ -297,9 +262,9 @@ func linkedPage(j *judging.Judge, c *plan.Collection, page Page, found source[re
 	if next != nil {
 		out.Next = &Page{After: *next, Limit: page.Limit}
 	}
-	out.room(len(rows))
+	out.Room(len(rows))
 	for _, row := range rows {
-		out.add(row.Document, row.At)
+		out.Add(row.Document, row.At)
 	}
-	return out, out.show(j)
+	return out, out.Show(j)
 }

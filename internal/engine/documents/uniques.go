@@ -1,9 +1,11 @@
-package reading
+package documents
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
 	"strings"
+	"time"
 
 	"yalvo/internal/design"
 	"yalvo/internal/design/access"
@@ -33,7 +35,7 @@ func (r *Reader) ByUnique(ctx context.Context, who running.Viewer, collection, p
 			field, collection)
 	}
 	out := Documents{Markable: Markable{Of: c}}
-	fits, wrong := u.Accept(asGiven(u.Field, value, true))
+	fits, wrong := u.Accept(AsGiven(u.Field, value, true))
 	if len(wrong) > 0 {
 		return out, nil // no document has such a value
 	}
@@ -48,8 +50,8 @@ func (r *Reader) ByUnique(ctx context.Context, who running.Viewer, collection, p
 	if err != nil || !may {
 		return out, err
 	}
-	out.add(doc, doc.Created)
-	return out, out.show(r.JudgeNow(ctx, v, who))
+	out.Add(doc, doc.Created)
+	return out, out.Show(r.JudgeNow(ctx, v, who))
 }
 
 // maySee tells whether a viewer may read a document and one of its values.
@@ -72,4 +74,25 @@ func (r *Reader) maySee(ctx context.Context, v *running.Version, who running.Vie
 		return conditions, nil
 	})
 	return err == nil && may[0], err
+}
+
+// AsGiven is the value of a parameter as documents hold such: what its text says, or else
+// its default.
+func AsGiven(p *design.Field, text string, given bool) any {
+	switch {
+	case !given && p.Default.Now:
+		return design.FormatTime(time.Now())
+	case !given:
+		return p.Default.Literal
+	case p.Type == design.String || p.Type == design.Timestamp:
+		return text
+	case p.Type == design.Boolean && (text == "true" || text == "false"):
+		return text == "true"
+	case p.Type == design.Integer || p.Type == design.Number:
+		var n json.Number
+		if json.Unmarshal([]byte(text), &n) == nil {
+			return n
+		}
+	}
+	return text
 }

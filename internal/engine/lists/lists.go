@@ -1,15 +1,19 @@
-package reading
+package lists
 
 import (
 	"context"
-	"encoding/json"
-	"time"
+	"errors"
+
+	lru "github.com/hashicorp/golang-lru/v2"
 
 	"yalvo/internal/design"
 	"yalvo/internal/design/access"
 	"yalvo/internal/design/expr"
 	"yalvo/internal/design/plan"
+	"yalvo/internal/engine/documents"
+	"yalvo/internal/engine/gathering"
 	"yalvo/internal/engine/judging"
+	"yalvo/internal/engine/memory"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
 	"yalvo/internal/engine/store/factsql"
@@ -18,8 +22,34 @@ import (
 	"yalvo/internal/engine/store/rulesql"
 )
 
-// ListRequest asks for a list.
-type ListRequest struct {
+// Reader reads lists.
+type Reader struct {
+	*documents.Reader
+	memory *memory.Memory // the documents that lists show
+	pairs  memory.Pairs   // for whom pairs are looked for one by one
+	shares *shares        // how much of a list is read for them
+	desk   gathering.Desk[*listsql.ListQuery, listsql.Listed]
+}
+
+// shares are how many entries of a list have to be read for those of whom much is left out: see
+// [listsql.ListQuery].
+type shares = lru.Cache[memory.Look, int]
+
+// New makes a reader with what it remembers of documents.
+func New(r *documents.Reader, m *memory.Memory) (*Reader, error) {
+	l := &Reader{Reader: r, memory: m}
+	l.desk.Log = r.Log
+	var errs [2]error
+	l.pairs, errs[0] = memory.NewPairs(r.Remember("pairs", memory.Looks))
+	l.shares, errs[1] = lru.New[memory.Look, int](r.Remember("shares", memory.Looks))
+	return l, errors.Join(errs[:]...)
+}
+
+// Together is how many pages have been read together with those of other readers, by one statement for all.
+func (r *Reader) Together() int64 { return r.desk.Together() }
+
+// Request asks for a list.
+type Request struct {
 	Name   string
 	Of     string            // the key of the document that it is asked for, empty for none
 	Params map[string]string // as the query has them
@@ -27,40 +57,40 @@ type ListRequest struct {
 }
 
 // List reads a page of a list of the design, as the viewer sees it.
-func (r *Reader) List(ctx context.Context, who running.Viewer, ask ListRequest, page Page) (Documents, error) {
+func (r *Reader) List(ctx context.Context, who running.Viewer, ask Request, page documents.Page) (documents.Documents, error) {
 	v, err := r.Now(ctx)
 	if err != nil {
-		return Documents{}, err
+		return documents.Documents{}, err
 	}
 	l, err := v.List(ask.Name)
 	if err != nil {
-		return Documents{}, err
+		return documents.Documents{}, err
 	}
 	in := listing{Reader: r, ctx: ctx, v: v, l: l, who: who, rules: r.JudgeNow(ctx, v, who),
 		asks: r.Asking(ctx, v, who)}
 	if in.params, in.page.Look, err = given(l, ask.Params); err != nil {
-		return Documents{}, err
+		return documents.Documents{}, err
 	}
 	if err := in.findOwner(ask.Of); err != nil {
-		return Documents{}, err
+		return documents.Documents{}, err
 	}
 	if err := in.filter(); err != nil {
-		return Documents{}, err
+		return documents.Documents{}, err
 	}
 	if err := in.askOfReader(); err != nil {
-		return Documents{}, err
+		return documents.Documents{}, err
 	}
 	if len(ask.Marks) > 0 {
-		if in.page.MarksAsked, err = marksAsked(v.Plan, who, ask.Marks, l.Entries); err != nil {
-			return Documents{}, err
+		if in.page.MarksAsked, err = documents.MarksAsked(v.Plan, who, ask.Marks, l.Entries); err != nil {
+			return documents.Documents{}, err
 		}
 	}
 	out, err := in.read(page)
 	if err == nil {
-		err = out.show(in.rules)
+		err = out.Show(in.rules)
 	}
 	if err == nil && len(in.page.Marks) > 0 && in.accounted {
-		out.Marks, err = r.marked(in.rules, who, in.page.Marks, in.marks, out.Keys)
+		out.Marks, err = r.ShowMarks(in.rules, who, in.page.Marks, in.marks, out.Keys)
 	}
 	return out, err
 }
@@ -123,21 +153,11 @@ func (in *listing) findOwner(key string) error {
 				return err
 			}
 		}
-		if in.top, err = referenceIn(seen.Facts, in.l.Top.Name); err != nil {
+		if in.top, err = documents.ReferenceIn(seen.Facts, in.l.Top.Name); err != nil {
 			return err
 		}
 	}
 	return in.mayAsk()
-}
-
-func referenceIn(facts json.RawMessage, name string) (string, error) {
-	var all map[string]json.RawMessage
-	if err := json.Unmarshal(facts, &all); err != nil || all[name] == nil {
-		return "", err
-	}
-	var key string
-	err := json.Unmarshal(all[name], &key)
-	return key, err
 }
 
 func (in *listing) mayAsk() error {
@@ -199,46 +219,46 @@ func (in *listing) apart() []expr.Filter {
 }
 
 // read reads a page, with what stands on top of the first.
-func (in *listing) read(page Page) (Documents, error) {
-	out := Documents{Markable: Markable{Of: in.l.Entries}, Linked: in.l.Through != nil, Tops: page.Top}
+func (in *listing) read(page documents.Page) (documents.Documents, error) {
+	out := documents.Documents{Markable: documents.Markable{Of: in.l.Entries}, Linked: in.l.Through != nil, Tops: page.Top}
 	limit := page.Limit
-	if in.top != "" && page.After == FromTheTop && page.Top == 0 {
+	if in.top != "" && page.After == documents.FromTheTop && page.Top == 0 {
 		if err := in.addTop(&out); err != nil {
 			return out, err
 		}
-		limit -= len(out.stored)
+		limit -= out.Len()
 	}
 	in.page.Without = out.Tops
-	next := (*Boundary)(nil)
+	next := (*documents.Boundary)(nil)
 	if limit > 0 {
-		rows, after, err := in.source().page(page.After, limit)
+		rows, after, err := in.source().Page(page.After, limit)
 		if err != nil {
 			return out, err
 		}
 		next = after
-		out.room(len(rows))
+		out.Room(len(rows))
 		for i := range rows {
 			in.add(&out, &rows[i])
 		}
 	} else { // the one on top fills the page
-		begin := FromTheTop
+		begin := documents.FromTheTop
 		next = &begin
 	}
 	if next != nil {
-		out.Next = &Page{After: *next, Limit: page.Limit, Top: out.Tops}
+		out.Next = &documents.Page{After: *next, Limit: page.Limit, Top: out.Tops}
 	}
 	return out, nil
 }
 
 // addTop adds what the document that the list is asked for wants on top, if it belongs to
 // the list.
-func (in *listing) addTop(out *Documents) error {
+func (in *listing) addTop(out *documents.Documents) error {
 	n, err := factsql.Number(in.ctx, in.Store, running.Address(in.l.Entries, in.top))
 	if err != nil || n == 0 {
 		return err
 	}
 	in.page.Only = n
-	rows, _, err := in.source().page(FromTheTop, 1)
+	rows, _, err := in.source().Page(documents.FromTheTop, 1)
 	in.page.Only = 0
 	if err != nil || len(rows) == 0 {
 		return err
@@ -248,30 +268,30 @@ func (in *listing) addTop(out *Documents) error {
 	return nil
 }
 
-func (in *listing) add(out *Documents, row *listsql.Listed) {
+func (in *listing) add(out *documents.Documents, row *listsql.Listed) {
 	if in.l.Through != nil && len(in.l.Through.Fields) > 0 {
 		out.PairFacts = append(out.PairFacts, row.PairFields)
 	}
 	in.accounted = row.Accounted
 	for _, m := range row.Marks {
-		m.Doc = len(out.stored)
+		m.Doc = out.Len()
 		in.marks = append(in.marks, m)
 	}
-	out.add(row.Document, row.At)
+	out.Add(row.Document, row.At)
 }
 
-func (in *listing) source() source[listsql.Listed] {
-	s := source[listsql.Listed]{
-		read: func(after Boundary, filter rulesql.Filter, limit int) ([]listsql.Listed, error) {
+func (in *listing) source() documents.Sequence[listsql.Listed] {
+	s := documents.Sequence[listsql.Listed]{
+		Read: func(after documents.Boundary, filter rulesql.Filter, limit int) ([]listsql.Listed, error) {
 			page := in.page
 			page.After, page.Filter, page.Limit = after, filter, limit
 			return in.rows(page)
 		},
-		boundary: in.page.Behind,
-		size:     func(row listsql.Listed) int { return storedSize(row.Document) },
-		filter:   func() (rulesql.Filter, bool, error) { return in.page.Filter, in.exact, nil },
+		Boundary: in.page.Behind,
+		Size:     func(row listsql.Listed) int { return row.Document.Size() },
+		Filter:   func() (rulesql.Filter, bool, error) { return in.page.Filter, in.exact, nil },
 	}
-	s.may = in.belong
+	s.May = in.belong
 	return s
 }
 
@@ -335,7 +355,7 @@ func (in *listing) readable(rows []listsql.Listed) ([]bool, error) {
 	if in.l.Through == nil {
 		return in.rules.Readable(in.l.Entries, docs)
 	}
-	return judgedPairs(in.rules, in.l.Through, in.page.Of.Key, in.l.Side == design.From)(linked)
+	return documents.JudgedPairs(in.rules, in.l.Through, in.page.Of.Key, in.l.Side == design.From)(linked)
 }
 
 // given reads the parameters of a request.
@@ -351,7 +371,7 @@ func given(l *plan.List, query map[string]string) (params map[string]any, look s
 			wrong(p.Name, design.MistakeMissing, "the list needs the parameter "+p.Name)
 			continue
 		}
-		fits, bad := p.Accept(asGiven(p, text, is))
+		fits, bad := p.Accept(documents.AsGiven(p, text, is))
 		for _, m := range bad {
 			wrong(p.Name, m.Code, m.Detail)
 		}
@@ -369,27 +389,6 @@ func given(l *plan.List, query map[string]string) (params map[string]any, look s
 		return nil, "", running.Invalid(mistakes)
 	}
 	return params, look, nil
-}
-
-// asGiven is the value of a parameter as documents hold such: what its text says, or else
-// its default.
-func asGiven(p *design.Field, text string, given bool) any {
-	switch {
-	case !given && p.Default.Now:
-		return design.FormatTime(time.Now())
-	case !given:
-		return p.Default.Literal
-	case p.Type == design.String || p.Type == design.Timestamp:
-		return text
-	case p.Type == design.Boolean && (text == "true" || text == "false"):
-		return text == "true"
-	case p.Type == design.Integer || p.Type == design.Number:
-		var n json.Number
-		if json.Unmarshal([]byte(text), &n) == nil {
-			return n
-		}
-	}
-	return text
 }
 
 // maxLook is how many bytes the words or the beginning may have that are looked for.
