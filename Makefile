@@ -43,7 +43,7 @@ setup:                 ## install what the machine lacks
 	@scripts/setup $(if $(SETUP_BROWSER),browser)
 
 FUZZ = design/language/FuzzRead design/expr/FuzzCondition engine/facts/FuzzPatch engine/bulk/FuzzLine \
-  doors/tokens/FuzzToken engine/pictures/FuzzPicture doors/server/FuzzBody doors/server/FuzzQuery
+  doors/tokens/FuzzToken engine/pictures/FuzzPicture doors/api/FuzzBody doors/api/FuzzQuery
 
 torture: build         ## made-up input, then random operations, for long: make torture OPERATIONS=20000 DESIGNS=20 SEEDS="1 2 3"
 	for fuzz in $(FUZZ); do \

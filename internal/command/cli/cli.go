@@ -6,14 +6,18 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"slices"
 
 	"github.com/urfave/cli/v3"
 
 	"yalvo/client"
-	"yalvo/internal/command/commands"
+	"yalvo/internal/command/designs"
 	"yalvo/internal/command/flags"
+	"yalvo/internal/command/operations"
+	"yalvo/internal/command/proofs"
 	"yalvo/internal/command/starting"
 	"yalvo/internal/command/terminal"
+	"yalvo/internal/command/views"
 	"yalvo/internal/design"
 )
 
@@ -53,9 +57,9 @@ func codeOf(err error, errOut io.Writer) int {
 	switch {
 	case errors.As(err, &usage):
 		return ExitUsage
-	case errors.Is(err, commands.ErrDrift):
+	case errors.Is(err, proofs.ErrDrift):
 		return ExitDrift
-	case errors.Is(err, commands.ErrBadLines):
+	case errors.Is(err, operations.ErrBadLines):
 		return ExitBadLines
 	case errors.Is(err, client.ErrUnreachable):
 		fmt.Fprintln(errOut, "Start one with `yalvo up`, or name another with --service.")
@@ -84,9 +88,10 @@ func rootOf(a *flags.App) *cli.Command {
 		OnUsageError: func(_ context.Context, c *cli.Command, err error, _ bool) error {
 			return flags.Usage("%s; see `%s --help`", flags.Wrong(c, err), c.FullName())
 		},
-		Action:   noCommand,
-		Flags:    flags.Common(),
-		Commands: append([]*cli.Command{starting.Up(a)}, commands.All(a)...),
+		Action: noCommand,
+		Flags:  flags.Common(),
+		Commands: slices.Concat([]*cli.Command{starting.Up(a)}, operations.All(a), designs.All(a), views.All(a),
+			proofs.All(a)),
 	}
 }
 

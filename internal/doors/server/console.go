@@ -11,6 +11,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"yalvo/internal/doors/openapi"
 	"yalvo/internal/doors/problem"
 )
 
@@ -36,7 +37,7 @@ func (s *Server) consoleRoutes(e *echo.Echo) {
 			c.Response().Header().Set("Allow", strings.Join(methods, ", "))
 			return echo.ErrMethodNotAllowed
 		}
-		if strings.HasPrefix(r.URL.Path, Prefix+"/") || !strings.Contains(r.Header.Get("Accept"), "text/html") {
+		if strings.HasPrefix(r.URL.Path, openapi.Prefix+"/") || !strings.Contains(r.Header.Get("Accept"), "text/html") {
 			return echo.ErrNotFound
 		}
 		return securely(s.consolePage(http.StatusNotFound))(c)

@@ -1,7 +1,6 @@
-// Package server is the service seen from outside: the HTTP API, live reads
-// over server-sent events, the OpenAPI document, and the console's files.
+// Package server is the service seen from outside: it puts the doors together, in the order in which a request
+// passes them (gate, callers, then the API, operators' calls, or the console's files), serves a listener, and has a
+// request be worked on with one version of the design.
 //
-// In go HTTP requests; out come JSON, or problem details (RFC 9457) that say
-// where a request is wrong and what to do. The rules it applies are those of
-// the rooms: a handler turns a request into one call, and the result into JSON.
+// In go HTTP requests; out come answers. What is asked and answered is in packages api, operating and callers.
 package server

@@ -1,60 +1,40 @@
 package server
 
 import (
+	"strings"
+
 	"github.com/labstack/echo/v5"
 
-	"yalvo/internal/doors/keys"
+	"yalvo/internal/doors/api"
+	"yalvo/internal/doors/callers"
 	"yalvo/internal/doors/operating"
-	"yalvo/internal/doors/request"
 )
 
-// routes are the addresses of the API. Before each stands who may ask, and behind it the
-// parameters that its query may have; every read may wait for positions.
+// routes are the addresses of the API.
 func (s *Server) routes(v1 *echo.Group) {
-	s.callers(v1)
+	s.callers.Routes(v1)
+	apps := &api.API{App: s.App, Facts: s.Facts, Documents: s.Documents, Timelines: s.Timelines, Lists: s.Lists,
+		Progress: s.Progress, Live: s.Live, Album: s.Album, Callers: s.callers, Telling: s.telling, Gate: s.gate,
+		Cursors: s.cursors, Positions: s.positions, Ends: s.closing}
+	apps.Routes(v1, s.anybody)
 	office := &operating.Office{App: s.App, Progress: s.Progress, Upkeep: s.Upkeep, Proof: s.Proof,
 		Versions: s.Versions, Bulk: s.Bulk, Album: s.Album}
-	office.Routes(v1, operating.Door{Operators: operators, Settled: s.settled})
-
-	// What a path leads to is known to the handler, and so is what may be asked of it.
-	v1.GET("/collections/*", s.anybody(s.getAt))
-	v1.POST("/collections/*", s.anybody(request.Takes(s.postAt)))
-	v1.PATCH("/collections/*", s.anybody(request.Takes(s.patchAt)))
-	v1.DELETE("/collections/*", s.anybody(request.Takes(s.deleteAt)))
-	v1.GET("/pairs/*", s.anybody(s.getPair))
-	v1.PUT("/pairs/*", s.anybody(request.Takes(s.putPair)))
-	v1.DELETE("/pairs/*", s.anybody(request.Takes(s.deletePair)))
-	v1.GET("/timelines/*", s.anybody(s.getTimeline))
-	v1.GET("/lists/*", s.anybody(s.getList))
-	v1.POST("/pictures", s.anybody(request.Takes(s.postPicture)))
-	v1.GET("/pictures/*", s.anybody(request.Takes(s.getPicture)))
-	v1.GET("/live/*", s.anybody(s.getLive))
-	v1.POST("/writes", s.anybody(request.Takes(s.postBatch)))
-	v1.POST("/reads", s.anybody(request.Takes(s.settled(s.postReads), "settled", "patience")))
+	office.Routes(v1, operating.Door{Operators: callers.Operators, Settled: apps.Settled})
 }
 
-// callers are the addresses where it is found out who somebody is.
-func (s *Server) callers(v1 *echo.Group) {
-	v1.GET("/session", request.Takes(s.getSession))
-	v1.POST("/session", request.Takes(s.postSession))
-	v1.DELETE("/session", request.Takes(s.deleteSession))
-	v1.POST("/session/link", operators(keys.Read, request.Takes(s.postLink)))
-	v1.POST("/sign-up", request.Takes(s.postSignUp))
-	v1.POST("/sign-in", request.Takes(s.postSignIn))
-	v1.POST("/sign-in/refresh", request.Takes(s.postRefresh))
-	v1.POST("/sign-out", request.Takes(s.postSignOut))
-	v1.PUT("/password", request.Takes(s.putPassword))
-	v1.GET("/keys", operators(keys.Operate, request.Takes(s.getKeys)))
-	v1.POST("/keys", operators(keys.Operate, request.Takes(s.postKey)))
-	v1.DELETE("/keys/:id", operators(keys.Operate, request.Takes(s.deleteKey)))
-}
-
-// settled has a read wait as its query asks.
-func (s *Server) settled(h echo.HandlerFunc) echo.HandlerFunc {
-	return func(c *echo.Context) error {
-		if err := s.settle(c); err != nil {
+// anybody has a handler serve accounts and strangers, for whom the rules of the design hold,
+// and operators: with a key that may read, what is read, and with one that may write, what is
+// written.
+func (s *Server) anybody(h echo.HandlerFunc) echo.HandlerFunc {
+	guarded := func(c *echo.Context) error {
+		if err := s.callers.Serves(c); err != nil {
 			return err
 		}
 		return h(c)
+	}
+	return func(c *echo.Context) error {
+		// What has been written was allowed by the design that it was written by; a live read looks by itself.
+		reads := callers.Reads(c.Request()) && !strings.HasPrefix(c.Request().URL.Path, api.LivePrefix)
+		return s.withOneVersion(c, reads, guarded)
 	}
 }

@@ -17,6 +17,8 @@ import (
 	"github.com/labstack/echo/v5"
 	"github.com/labstack/echo/v5/middleware"
 
+	"yalvo/internal/doors/api"
+	"yalvo/internal/doors/callers"
 	"yalvo/internal/doors/gate"
 	"yalvo/internal/doors/keys"
 	"yalvo/internal/doors/metrics"
@@ -39,12 +41,11 @@ import (
 	"yalvo/internal/engine/versions"
 )
 
-// Prefix is where the API of this version begins.
-const Prefix = openapi.Prefix
-
 // Server answers HTTP requests.
 type Server struct {
 	Rooms
+	callers   *callers.Desk
+	telling   *request.Telling
 	cursors   request.Cursors
 	positions request.Positions
 	console   fs.FS       // the console's built files, nil to serve none
@@ -93,9 +94,12 @@ type Options struct {
 func New(rooms Rooms, o Options) *Server {
 	s := &Server{Rooms: rooms, cursors: request.NewCursors(o.CursorKey),
 		positions: request.NewPositions(o.CursorKey), console: o.Console, secure: o.TLS, log: o.Log,
-		gate: gate.New(metrics.Path), closing: make(chan struct{})}
+		gate: gate.New(metrics.Path), closing: make(chan struct{}),
+		telling: &request.Telling{App: rooms.App, Log: o.Log}}
 	s.guard = &gate.Guard{Log: o.Log, KnownAs: o.KnownAs, Beyond: o.Beyond, Origins: o.Origins, Rate: o.Rate,
-		Behind: o.Behind, BodyTime: gate.BodyTime, Refuse: s.answerError}
+		Behind: o.Behind, BodyTime: gate.BodyTime, Refuse: s.telling.Answer}
+	s.callers = &callers.Desk{App: rooms.App, Keys: rooms.Keys, Tokens: rooms.Tokens, SignIn: rooms.SignIn, Gate: s.gate,
+		Positions: s.positions}
 	return s
 }
 
@@ -104,20 +108,20 @@ func (s *Server) Handler() http.Handler {
 	e := echo.NewWithConfig(echo.Config{Router: echo.NewRouter(echo.RouterConfig{AutoHandleHEAD: true})})
 	e.Logger = s.log
 	e.IPExtractor = s.guard.Address()
-	e.HTTPErrorHandler = s.answerError
+	e.HTTPErrorHandler = s.telling.Answer
 	pool := func() (inUse, most int) { return s.App.Store.Pool() }
-	m := metrics.New(s.Progress, s.pagesTogether, s.gate, pool, s.answerError)
+	m := metrics.New(s.Progress, s.pagesTogether, s.gate, pool, s.telling.Answer)
 	e.Use(middleware.Recover(), m.Count, s.guard.Requests, s.guard.Check)
 	e.Use(append(s.guard.ForeignPages(), s.guard.RateByAddress()...)...)
-	e.Use(s.whileItAnswers, s.identify)
+	e.Use(s.whileItAnswers, s.callers.Identify)
 	e.Use(s.guard.RateByAccount()...)
 	e.Use(s.gate.Pass, middleware.GzipWithConfig(middleware.GzipConfig{
 		Level: gzip.BestSpeed, MinLength: smallAnswer, Skipper: goesAsItIs}))
 
 	e.GET("/healthz", request.Takes(s.healthz))
 	e.GET("/readyz", request.Takes(s.readyz))
-	e.GET(metrics.Path, operators(keys.Read, request.Takes(m.Answer)))
-	s.routes(e.Group(Prefix))
+	e.GET(metrics.Path, callers.Operators(keys.Read, request.Takes(m.Answer)))
+	s.routes(e.Group(openapi.Prefix))
 	if s.console != nil {
 		s.consoleRoutes(e)
 	}
@@ -187,8 +191,8 @@ const smallAnswer = 1 << 10
 // goesAsItIs tells of streams, which are sent bit by bit, and of what has no body.
 func goesAsItIs(c *echo.Context) bool {
 	path := c.Request().URL.Path
-	return strings.HasPrefix(path, livePrefix) || strings.HasPrefix(path, Prefix+"/pictures/") ||
-		strings.HasPrefix(path, Prefix+"/dump") || c.Request().Method == http.MethodHead
+	return strings.HasPrefix(path, api.LivePrefix) || strings.HasPrefix(path, openapi.Prefix+"/pictures/") ||
+		strings.HasPrefix(path, openapi.Prefix+"/dump") || c.Request().Method == http.MethodHead
 }
 
 func (s *Server) endLive() {

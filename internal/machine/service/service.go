@@ -24,6 +24,7 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"yalvo/internal/design/language"
+	"yalvo/internal/doors/callers"
 	"yalvo/internal/doors/gate"
 	"yalvo/internal/doors/keys"
 	"yalvo/internal/doors/server"
@@ -340,7 +341,7 @@ func (s *Service) Link(ctx context.Context, key string) (string, error) {
 		return "", err
 	}
 	code, err := s.keys.Link(ctx, k.ID)
-	return s.Address + server.EnterPath + code, err
+	return s.Address + callers.EnterPath + code, err
 }
 
 // Believes tells whether a text is a key that may do everything.

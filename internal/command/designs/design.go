@@ -1,0 +1,158 @@
+package designs
+
+import (
+	"context"
+	"errors"
+	"fmt"
+
+	"github.com/jedib0t/go-pretty/v6/table"
+	"github.com/urfave/cli/v3"
+
+	"yalvo/internal/command/flags"
+	"yalvo/internal/command/terminal"
+	"yalvo/internal/design"
+	"yalvo/internal/design/access"
+	"yalvo/internal/design/language"
+	"yalvo/internal/design/plan"
+)
+
+func (a *app) check() *cli.Command {
+	return &cli.Command{
+		Name: "check", Category: "design", ArgsUsage: "FILE",
+		Usage: "check a design file (- for standard input) and show what follows from it; needs no service",
+		Description: flags.Example("yalvo check demo/fenwatch.yaml\n   yalvo design | yalvo check -\n   " +
+			"yalvo check demo/fenwatch.yaml --access demo/access.yaml"),
+		Flags: []cli.Flag{&cli.StringFlag{Name: "access", Usage: "try the rules of access on `TABLE`: a file that " +
+			"says who may do what"}},
+		Action: func(_ context.Context, c *cli.Command) error {
+			args, err := flags.Arguments(c, 1, 1)
+			if err != nil {
+				return err
+			}
+			d, _, err := a.readDesign(c, args[0])
+			if err != nil {
+				return err
+			}
+			if c.String("access") != "" {
+				return a.tryTable(c, d)
+			}
+			rules := plan.New(d, numbered()).Rules()
+			review := access.NewReview(d)
+			if c.Bool("json") {
+				return a.JSON(map[string]any{"app": d.App, "rules": rules, "access": review})
+			}
+			a.Say("%s is fine: %s, %s, %s, %s. %s derived from it%s\n", called(args[0]),
+				terminal.Many(len(d.Collections), "collection"), terminal.Many(len(d.Pairs), "pair"),
+				terminal.Many(len(d.Timelines), "timeline"), terminal.Many(len(d.Lists), "list"),
+				terminal.Many(len(rules), "trigger"), colonFor(rules))
+			a.rules(rules)
+			a.served(d)
+			a.review(review)
+			return nil
+		},
+	}
+}
+
+// numbered numbers names for a plan that no database will see.
+func numbered() plan.Numbering {
+	numbers := map[[2]string]plan.Number{}
+	return func(kind, name string) plan.Number {
+		k := [2]string{kind, name}
+		if numbers[k] == 0 {
+			numbers[k] = plan.Number(len(numbers) + 1)
+		}
+		return numbers[k]
+	}
+}
+
+// called is what a file is called in messages.
+func called(file string) string {
+	if file == "-" {
+		return "standard input"
+	}
+	return file
+}
+
+// colonFor ends a sentence that the rules follow, if there are any.
+func colonFor(all []plan.Rule) string {
+	if len(all) == 0 {
+		return "."
+	}
+	return ":"
+}
+
+func (a *app) rules(all []plan.Rule) {
+	if len(all) == 0 {
+		return
+	}
+	var rows []table.Row
+	for _, t := range all {
+		rows = append(rows, table.Row{t.When, t.Then})
+	}
+	a.Table(table.Row{"when", "then"}, rows)
+}
+
+// readDesign reads a file; what is wrong with it is printed, all of it.
+func (a *app) readDesign(c *cli.Command, file string) (*design.Design, []byte, error) {
+	source, err := flags.Contents(c, file)
+	if err != nil {
+		return nil, nil, fmt.Errorf("the design cannot be read: %w", err)
+	}
+	file = called(file)
+	d, err := language.Read(file, source)
+	if err == nil {
+		err = access.Problems(file, d)
+	}
+	var problems design.Problems
+	if !errors.As(err, &problems) {
+		return d, source, err
+	}
+	if c.Bool("json") {
+		if err := a.JSON(map[string]any{"problems": problemsInJSON(problems)}); err != nil {
+			return nil, nil, err
+		}
+	} else {
+		fmt.Fprintln(terminal.Visible(a.Err), problems.Error())
+	}
+	noun := "problems"
+	if len(problems) == 1 {
+		noun = "problem"
+	}
+	return nil, nil, fmt.Errorf("%s: %d %s", file, len(problems), noun)
+}
+
+func problemsInJSON(all design.Problems) []map[string]any {
+	out := make([]map[string]any, len(all))
+	for i, p := range all {
+		out[i] = map[string]any{"file": p.File, "line": p.Pos.Line, "column": p.Pos.Column, "code": p.Code,
+			"message": p.Message, "remedy": p.Remedy}
+	}
+	return out
+}
+
+// design prints the design in force.
+func (a *app) design() *cli.Command {
+	return &cli.Command{
+		Name: "design", Category: "design",
+		Usage:       "print the design in force, as it was applied",
+		Description: flags.Example("yalvo design > design.yaml"),
+		Action: func(ctx context.Context, c *cli.Command) error {
+			if _, err := flags.Arguments(c, 0, 0); err != nil {
+				return err
+			}
+			source, err := a.Client(c).Design(ctx)
+			if err != nil {
+				return err
+			}
+			if c.Bool("json") {
+				about, err := a.Client(c).About(ctx)
+				if err != nil {
+					return err
+				}
+				return a.JSON(map[string]any{"app": about.App, "version": about.Design, "source": string(source)})
+			}
+			_, err = a.Out.Write(source)
+			return err
+		},
+	}
+}

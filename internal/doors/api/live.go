@@ -1,0 +1,346 @@
+package api
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"net/http"
+	"net/url"
+	"strings"
+	"time"
+
+	"github.com/labstack/echo/v5"
+
+	"yalvo/internal/design/access"
+	"yalvo/internal/doors/gate"
+	"yalvo/internal/doors/openapi"
+	"yalvo/internal/doors/problem"
+	"yalvo/internal/doors/request"
+	"yalvo/internal/engine/documents"
+	"yalvo/internal/engine/live"
+	"yalvo/internal/engine/running"
+)
+
+// LivePrefix is where reads are that go on: /v1/live, and then the path of the read.
+const LivePrefix = openapi.Prefix + "/live/"
+
+// heartbeat keeps proxies from closing a quiet stream, and is how often it is looked whether
+// its reader still may read.
+const heartbeat = 15 * time.Second
+
+// getLive answers a read with server-sent events (HTML Living Standard): the page, and then
+// what happens to it.
+func (s *API) getLive(c *echo.Context) error {
+	r := c.Request()
+	to, err := url.Parse(openapi.Prefix + "/" + strings.TrimPrefix(r.URL.EscapedPath(), LivePrefix))
+	if err != nil {
+		return problem.BadRequest("the path cannot be read")
+	}
+	to.RawQuery = r.URL.RawQuery
+	plain := r.WithContext(r.Context())
+	plain.URL = to
+	c.SetRequest(plain) // so that it is read as the read that it is
+	defer c.SetRequest(r)
+	for prefix, begin := range map[string]func(*echo.Context) (*follow, error){"/timelines/": s.followTimeline,
+		"/lists/": s.followList, "/collections/": s.followDocument} {
+		if strings.HasPrefix(to.Path, openapi.Prefix+prefix) {
+			f, err := begin(c)
+			if err != nil {
+				return err
+			}
+			return s.stream(c, f)
+		}
+	}
+	return unknown("live is a timeline, a list or a document: %stimelines/…, %slists/…, %scollections/…",
+		LivePrefix, LivePrefix, LivePrefix)
+}
+
+// liveParams are the parameters of what is read live, besides those of a list.
+var liveParams = []string{"settled", "patience", "limit", "marks", "fields"}
+
+// follow is a read that goes on.
+type follow struct {
+	watch *live.Watch
+	read  func() (shown, error)
+}
+
+// shown is what a read answers, and its items.
+type shown struct {
+	live.Page
+	text []byte
+}
+
+func (s *API) followTimeline(c *echo.Context) (*follow, error) {
+	timeline, owner, err := timelineIn(c)
+	if err != nil {
+		return nil, err
+	}
+	asked, page, err := s.liveAsked(c)
+	if err != nil {
+		return nil, err
+	}
+	watch, err := s.Live.WatchTimeline(c.Request().Context(), request.Viewer(c), timeline, owner, page,
+		asked.names != nil)
+	return &follow{watch, func() (shown, error) {
+		got, err := s.timelinePage(c, timeline, owner, page, asked)
+		if err == nil {
+			watch.ShowsEntries(got.read)
+		}
+		out := shown{Page: live.Page{More: got.Next != ""}, text: got.text()}
+		for i, e := range got.Entries {
+			out.Items = append(out.Items, live.Item{Path: e.Path, Text: got.appendEntry(nil, i), Kept: e.Kept})
+		}
+		return out, err
+	}}, err
+}
+
+// liveAsked reads how a live read is to be shown, once what it waits for has been done.
+func (s *API) liveAsked(c *echo.Context, more ...string) (asked showing, page documents.Page, err error) {
+	if err = request.OnlyAsks(c, append(more, liveParams...)...); err != nil {
+		return asked, page, err
+	}
+	if err = s.settle(c); err != nil {
+		return asked, page, err
+	}
+	if asked, err = showingAsked(c); err == nil {
+		page, err = s.Cursors.Page(c)
+	}
+	return asked, page, err
+}
+
+func (s *API) followList(c *echo.Context) (*follow, error) {
+	ask, own, err := s.listIn(c)
+	if err != nil {
+		return nil, err
+	}
+	asked, page, err := s.liveAsked(c, own...)
+	if err != nil {
+		return nil, err
+	}
+	ask.Marks = asked.names
+	watch, err := s.Live.WatchList(c.Request().Context(), request.Viewer(c), ask, asked.names != nil)
+	begun := false
+	return &follow{watch, func() (shown, error) {
+		got, err := s.listPage(c, ask, page)
+		if begun && running.IsMissing(err) { // what it is of went, or is none of its reader's any more
+			watch.Shows(nil)
+			return shown{text: []byte(`{"documents":[]}`)}, nil
+		}
+		if err != nil {
+			return shown{}, err
+		}
+		begun = true
+		watch.Shows(got.Rows)
+		answer, err := s.pageOf(c, got, asked, got.Linked)
+		if err != nil {
+			return shown{}, err
+		}
+		out := shown{Page: live.Page{More: answer.Next != ""}}
+		for _, d := range answer.Documents {
+			out.Items = append(out.Items, live.Item{Path: d.Path, Text: d.appendTo(nil), Kept: d.Kept})
+		}
+		out.text, err = answer.text()
+		return out, err
+	}}, err
+}
+
+func (s *API) followDocument(c *echo.Context) (*follow, error) {
+	where, err := s.spotOf(c)
+	if err != nil {
+		return nil, err
+	}
+	if !where.document || where.name != "" {
+		return nil, unknown(
+			"of collections a document can be read live, and what a name leads to is a list of the design",
+		)
+	}
+	if c.QueryParams().Has("limit") {
+		return nil, problem.BadRequest("this path leads to one document, and only pages take limit")
+	}
+	asked, _, err := s.liveAsked(c)
+	if err != nil {
+		return nil, err
+	}
+	watch, err := s.Live.WatchDocument(c.Request().Context(), request.Viewer(c), where.collection, where.key,
+		asked.names != nil)
+	begun := false
+	return &follow{watch, func() (shown, error) {
+		one, err := s.oneDocument(c, where, asked)
+		if begun && running.IsMissing(err) { // it went, or is none of its reader's any more
+			return shown{text: []byte("null")}, nil
+		}
+		if err != nil {
+			return shown{}, err
+		}
+		begun = true
+		text := one.appendTo(nil)
+		return shown{live.Page{Items: []live.Item{{Path: one.Path, Text: text, Kept: one.Kept}}}, text}, nil
+	}}, err
+}
+
+// stream sends what is shown, and then whatever makes out of it what is shown later. The id of
+// `current` stands for all that is shown: who takes the stream up again with it (Last-Event-ID)
+// and has missed nothing gets nothing again; else the page comes anew.
+func (s *API) stream(c *echo.Context, f *follow) error {
+	end, fits := s.Gate.Streams.Add(1)
+	if !fits {
+		return problem.Busy("too many live reads are open")
+	}
+	defer end()
+	giveUp, fits := s.Gate.Follows.Add(gate.SharerOf(c))
+	if !fits {
+		return problem.New(http.StatusTooManyRequests, running.CodeTooMany,
+			"as many live reads as one account, or one address of strangers, may have are open: end some")
+	}
+	defer giveUp()
+	quiet := time.NewTicker(heartbeat)
+	defer quiet.Stop()
+	var was *live.Shown
+	done := func() {}
+	lasting := c.Request().Context()
+	for {
+		// Each time it is read it has its own time for rules, as a read that is asked for.
+		reading := running.OneVersion(access.WithBudget(lasting, access.RuleTime))
+		c.SetRequest(c.Request().WithContext(reading))
+		is, err := f.read()
+		if err == nil {
+			if err = s.App.Stands(reading); errors.Is(err, running.ErrMoved) {
+				continue // by the one that is in force now
+			}
+		}
+		done()
+		switch {
+		case err != nil && was == nil:
+			return err
+		case err != nil: // a block, a design that has it no more: who asks again is told
+			return nil
+		}
+		now := live.Remember(is.Page)
+		if was == nil {
+			err = s.begin(c, is, now)
+		} else if now.ID() != was.ID() {
+			err = s.sendEvents(c, live.Since(*was, is.Page), now)
+		}
+		if err != nil || c.Request().Method == http.MethodHead {
+			return nil // the reader has gone, or wanted no more
+		}
+		was = &now
+		if done = s.waitForChange(c, f.watch, quiet); done == nil {
+			return nil
+		}
+	}
+}
+
+// begin sends the page, unless its reader has it already.
+func (s *API) begin(c *echo.Context, is shown, now live.Shown) error {
+	if err := openStream(c); err != nil || c.Request().Method == http.MethodHead {
+		return err
+	}
+	var text []byte
+	if c.Request().Header.Get("Last-Event-ID") != now.ID() {
+		text = event(text, "page", is.text)
+	}
+	return s.sendEvent(c, current(text, now))
+}
+
+// sendEvents sends what has happened.
+func (s *API) sendEvents(c *echo.Context, events []live.Event, now live.Shown) error {
+	var text []byte
+	for _, e := range events {
+		data := map[string]any{}
+		switch e.Kind {
+		case live.Removed:
+			data["path"] = e.Path
+			if e.Beyond {
+				data["beyond"] = true
+			}
+		case live.Added:
+			data["item"] = e.Item.Text
+		case live.Changed:
+			data["item"] = e.Item.Text
+		case live.Counts:
+			data["path"], data["kept"] = e.Path, e.Item.Kept
+		case live.Moved:
+			data["path"] = e.Path
+		}
+		if e.Kind == live.Added || e.Kind == live.Moved {
+			data["after"] = nil
+			if e.After != "" {
+				data["after"] = e.After
+			}
+		}
+		told, err := json.Marshal(data)
+		if err != nil {
+			return err
+		}
+		text = event(text, string(e.Kind), told)
+	}
+	return s.sendEvent(c, current(text, now))
+}
+
+func event(text []byte, name string, data []byte) []byte {
+	return append(append(append(text, "event: "+name+"\ndata: "...), data...), "\n\n"...)
+}
+
+// current says that whoever has done all that was sent before shows what there is.
+func current(text []byte, now live.Shown) []byte {
+	return append(text, "event: current\nid: "+now.ID()+"\ndata: {}\n\n"...)
+}
+
+// waitForChange waits until what is shown may have changed, and answers what to call
+// when it has been read again; nil if the stream has ended.
+func (s *API) waitForChange(c *echo.Context, watch *live.Watch, quiet *time.Ticker) func() {
+	for {
+		select {
+		case read := <-watch.Changed():
+			if s.Callers.BelievedNoMore(c) {
+				read()
+				return nil
+			}
+			return read
+		case <-quiet.C:
+			if s.Callers.BelievedNoMore(c) || send(c, []byte(": still here\n\n")) != nil {
+				return nil
+			}
+			if watch.Ages() {
+				return func() {}
+			}
+		case <-c.Request().Context().Done():
+			return nil
+		case <-s.Ends:
+			return nil
+		}
+	}
+}
+
+// openStream sends the header at once: who takes a stream up again may get
+// nothing else for long.
+func openStream(c *echo.Context) error {
+	h := c.Response().Header()
+	h.Set(echo.HeaderContentType, "text/event-stream")
+	h.Set("Cache-Control", "no-store")
+	c.Response().WriteHeader(http.StatusOK)
+	return http.NewResponseController(c.Response()).Flush()
+}
+
+// sendEvent sends an event that may be large, if not too much waits for slow
+// readers already.
+func (s *API) sendEvent(c *echo.Context, event []byte) error {
+	sent, err := s.Gate.Answer(event)
+	if err != nil {
+		return err
+	}
+	defer sent()
+	return send(c, event)
+}
+
+func send(c *echo.Context, event []byte) error {
+	control := http.NewResponseController(c.Response())
+	if err := control.SetWriteDeadline(time.Now().Add(gate.EventTime)); err != nil {
+		return err
+	}
+	if _, err := bytes.NewReader(event).WriteTo(c.Response()); err != nil {
+		return err
+	}
+	return control.Flush()
+}
