@@ -48,8 +48,8 @@ const sessionSettings = "search_path=" + SchemaName +
 const clientSettings = sessionSettings + "&synchronous_commit=on&lock_timeout=10000" +
 	"&idle_in_transaction_session_timeout=10000"
 
-// upkeepSettings are those of connections for upkeep, audits and dumps, whose parts may be taken slowly.
-const upkeepSettings = sessionSettings + "&synchronous_commit=off&idle_in_transaction_session_timeout=60000"
+// upkeepSettings are those of connections for upkeep, audits and dumps.
+const upkeepSettings = sessionSettings + "&synchronous_commit=off&idle_in_transaction_session_timeout=10000"
 
 // connectTime is how long connecting may take, unless the address says so itself (connect_timeout): with what else
 // a request waits for, less than the five seconds in which it is told that the database is away.
