@@ -96,7 +96,7 @@ type checkedTransport struct {
 // Of each kind of answer the first so many are checked, and then one in some: tests read thousands that are alike,
 // and a check takes ten times as long as the answer.
 const (
-	checkedFirst = 8
+	checkedFirst = 3
 	checkedOneIn = 100
 )
 

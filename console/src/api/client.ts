@@ -1,6 +1,7 @@
-// The service's HTTP API, as the console uses it. Shapes come from the
-// service's own OpenAPI document.
-import type { components } from './schema.gen'
+// The service's HTTP API, as the console uses it. Paths, parameters and answers come from the
+// service's own OpenAPI document; those that the design in force decides are asked for by hand.
+import createClient from 'openapi-fetch'
+import type { components, paths } from './schema.gen'
 
 type Schemas = components['schemas']
 export type Outline = Schemas['Outline']
@@ -59,32 +60,56 @@ interface Asked {
   media?: string
   as?: string
   version?: number
-  text?: string // a body that is no JSON
 }
 
-export async function ask<T>(path: string, asked: Asked = {}): Promise<Answer<T>> {
+/** Sees that an answer is one, and throws the service's refusal if it is not. */
+async function answered(response: Response): Promise<Response> {
+  if (response.ok) return response
+  if (response.status === 401) window.dispatchEvent(new Event(signedOut))
+  const json = response.headers.get('Content-Type')?.includes('json')
+  const said = json ? ((await response.json()) as Schemas['Problem']) : undefined
+  throw new Problem(response.status, said?.code ?? '', said?.detail ?? response.statusText, said?.errors ?? [])
+}
+
+const unanswered = () => new Problem(0, 'unreachable', 'The service does not answer.', [])
+
+/** Calls of paths that depend on the design in force: what they answer is typed by who asks. */
+async function ask<T>(path: string, asked: Asked = {}): Promise<Answer<T>> {
   const headers: Record<string, string> = {}
-  if (asked.body !== undefined || asked.text !== undefined) headers['Content-Type'] = asked.media ?? 'application/json'
+  if (asked.body !== undefined) headers['Content-Type'] = asked.media ?? 'application/json'
   if (asked.as) headers['Yalvo-As'] = asked.as
   if (asked.version) headers['If-Match'] = `"${asked.version}"`
   let response: Response
   try {
-    response = await fetch(`/v1${path}`, {
-      method: asked.method ?? 'GET',
-      headers,
-      body: asked.text ?? (asked.body === undefined ? undefined : JSON.stringify(asked.body)),
-    })
+    response = await fetch(`/v1${path}`, { method: asked.method ?? 'GET', headers, body: JSON.stringify(asked.body) })
   } catch {
-    throw new Problem(0, 'unreachable', 'The service does not answer.', [])
+    throw unanswered()
   }
+  await answered(response)
   const text = await response.text()
-  const body = text && response.headers.get('Content-Type')?.includes('json') ? JSON.parse(text) : undefined
-  if (!response.ok) {
-    if (response.status === 401) window.dispatchEvent(new Event(signedOut))
-    throw new Problem(response.status, body?.code ?? '', body?.detail ?? response.statusText, body?.errors ?? [])
-  }
-  return { body: body as T, position: response.headers.get('Yalvo-Position') ?? '' }
+  return { body: (text && JSON.parse(text)) as T, position: response.headers.get('Yalvo-Position') ?? '' }
 }
+
+/** Calls that are the same for all designs: paths, parameters and answers are typed by the OpenAPI document. */
+const service = createClient<paths>()
+service.use({
+  onResponse: async ({ response }) => {
+    await answered(response)
+  },
+  onError: ({ error }) => (error instanceof Problem ? error : unanswered()),
+})
+
+/** What a call of the service answers. */
+async function told<T>(call: Promise<{ data?: T }>): Promise<T> {
+  return (await call).data as T
+}
+
+/** A body that is text and no JSON. */
+const text = (source: string) => ({
+  body: source as never,
+  bodySerializer: () => source,
+  headers: { 'Content-Type': 'application/yaml' },
+})
 
 /** An answer as it came. */
 export interface Heard {
@@ -122,44 +147,37 @@ const read = async <T>(path: string): Promise<T> => (await ask<T>(path)).body
 const pairPath = (pair: string, from: string, to: string) =>
   `/pairs/${pair}/${encodeURIComponent(from)}/${encodeURIComponent(to)}`
 
-const dropped = (names: string[]): Record<string, string> => (names.length ? { drop: names.join(',') } : {})
+const queryOf = (query: Record<string, string | number>) =>
+  new URLSearchParams(
+    Object.entries(query)
+      .filter(([, v]) => v !== '')
+      .map(([k, v]) => [k, String(v)]),
+  )
+
+const dropped = (names: string[]) => (names.length ? names.join(',') : undefined)
+const match = (version: number) => ({ 'If-Match': `"${version}"` })
 
 export const api = {
-  whoami: () => read<Schemas['Caller']>('/session'),
-  signIn: async (codeOrKey: string) =>
-    (await ask<{ key: OperatorKey }>('/session', { method: 'POST', body: { with: codeOrKey } })).body.key,
-  signOut: () => ask('/session', { method: 'DELETE' }),
-  described: () => read<unknown>('/openapi.json'),
+  whoami: () => told(service.GET('/v1/session')),
+  signIn: async (codeOrKey: string) => (await told(service.POST('/v1/session', { body: { with: codeOrKey } }))).key,
+  signOut: () => told(service.DELETE('/v1/session')),
+  described: () => told(service.GET('/v1/openapi.json')),
   call,
-  outline: () => read<Outline>('/design/outline'),
-  status: () => read<Status>('/status'),
-  history: () => read<Schemas['History']>('/status/history'),
-  removal: (document: string) => read<Schemas['Removal']>(`/removal?${new URLSearchParams({ document })}`),
-  changes: (limit: number) => read<{ changes: Change[] }>(`/changes?limit=${limit}`),
+  outline: () => told(service.GET('/v1/design/outline')),
+  status: () => told(service.GET('/v1/status')),
+  history: () => told(service.GET('/v1/status/history')),
+  removal: (document: string) => told(service.GET('/v1/removal', { params: { query: { document } } })),
+  changes: (limit: number) => told(service.GET('/v1/changes', { params: { query: { limit } } })),
   document: (path: string) => read<Document>(`/collections/${path}`),
-  list: (path: string, query: Record<string, string | number> = {}) => {
-    const q = new URLSearchParams(
-      Object.entries(query)
-        .filter(([, v]) => v !== '')
-        .map(([k, v]) => [k, String(v)]),
-    )
-    return read<DocumentPage>(`/collections/${path}?${q}`)
-  },
+  list: (path: string, query: Record<string, string | number> = {}) =>
+    read<DocumentPage>(`/collections/${path}?${queryOf(query)}`),
   /** A page of a list of the design, as an account sees it. */
-  named: async (list: string, of: string, query: Record<string, string | number>, as: string) => {
-    const q = new URLSearchParams(
-      Object.entries(query)
-        .filter(([, v]) => v !== '')
-        .map(([k, v]) => [k, String(v)]),
-    )
-    return (await ask<DocumentPage>(`/lists/${list}${of && `/${encodeURIComponent(of)}`}?${q}`, { as })).body
-  },
+  named: async (list: string, of: string, query: Record<string, string | number>, as: string) =>
+    (await ask<DocumentPage>(`/lists/${list}${of && `/${encodeURIComponent(of)}`}?${queryOf(query)}`, { as })).body,
   /** The first page of an account's timeline, with the account's marks by some names. */
   timeline: async (timeline: string, owner: string, limit: number, marks: string[]) => {
-    const q = new URLSearchParams({ limit: String(limit), marks: marks.join(',') })
-    return (
-      await ask<Schemas['TimelinePage']>(`/timelines/${timeline}/${encodeURIComponent(owner)}?${q}`, { as: owner })
-    ).body
+    const query = queryOf({ limit, marks: marks.join(',') })
+    return (await ask<TimelinePage>(`/timelines/${timeline}/${encodeURIComponent(owner)}?${query}`, { as: owner })).body
   },
   create: (collection: string, facts: Values, as: string, id = '') =>
     ask<Document>(`/collections/${collection}`, { method: 'POST', body: id ? { id, facts } : { facts }, as }),
@@ -176,53 +194,51 @@ export const api = {
   setPair: (pair: string, from: string, to: string, facts?: Values) =>
     ask(pairPath(pair, from, to), { method: 'PUT', as: from, body: facts && { facts } }),
   unsetPair: (pair: string, from: string, to: string) => ask(pairPath(pair, from, to), { method: 'DELETE', as: from }),
-  parked: () => read<{ parked: Parked[] }>('/parked?limit=200'),
-  retryParked: async () => (await ask<{ retried: number }>('/parked/retry', { method: 'POST' })).body,
-  retryOne: (work: number) => ask(`/parked/${work}/retry`, { method: 'POST' }),
-  dropParked: (work: number) => ask(`/parked/${work}`, { method: 'DELETE' }),
-  replay: async (trigger: string, from: number) =>
-    (
-      await ask<{ replayed: number }>(`/triggers/${encodeURIComponent(trigger)}/replay`, {
-        method: 'POST',
-        body: { from },
-      })
-    ).body,
-  forget: async (document: string) => (await ask<Forgotten>('/forgotten', { method: 'POST', body: { document } })).body,
-  forgotten: (id: string) => read<Forgotten>(`/forgotten/${encodeURIComponent(id)}`),
-  cascade: (position: string) => read<Cascade>(`/changes/${encodeURIComponent(position)}/cascade`),
+  parked: () => told(service.GET('/v1/parked', { params: { query: { limit: 200 } } })),
+  retryParked: () => told(service.POST('/v1/parked/retry')),
+  retryOne: (id: number) => told(service.POST('/v1/parked/{id}/retry', { params: { path: { id } } })),
+  dropParked: (id: number) => told(service.DELETE('/v1/parked/{id}', { params: { path: { id } } })),
+  replay: (trigger: string, from: number) =>
+    told(service.POST('/v1/triggers/{trigger}/replay', { params: { path: { trigger } }, body: { from } })),
+  forget: (document: string) => told(service.POST('/v1/forgotten', { body: { document } })),
+  forgotten: (id: string) => told(service.GET('/v1/forgotten/{id}', { params: { path: { id: Number(id) } } })),
+  cascade: (position: string) =>
+    told(service.GET('/v1/changes/{position}/cascade', { params: { path: { position: Number(position) } } })),
   whyEntry: (timeline: string, owner: string, entry: string) =>
-    read<Why>(`/why/entry?${new URLSearchParams({ timeline, owner, entry })}`),
-  whyKept: (document: string, name: string) => read<Sources>(`/why/kept?${new URLSearchParams({ document, name })}`),
-  places: (document: string) => read<{ places: Place[] }>(`/places?${new URLSearchParams({ document })}`),
-  tryAccess: async (trial: Trial) => (await ask<Outcome>('/access/try', { method: 'POST', body: trial })).body,
-  versions: () => read<{ versions: DesignVersion[] }>('/design/versions?limit=50'),
-  brought: () => read<{ brought: Brought[] }>('/brought'),
-  misfits: () => read<{ misfits: Misfits[] }>('/misfits'),
-  difference: async (name: string, source: string) =>
-    (
-      await ask<Difference>(`/design/difference?${new URLSearchParams({ name })}`, {
-        method: 'POST',
-        text: source,
-        media: 'application/yaml',
-      })
-    ).body,
-  differenceBack: (version: number) => read<Difference>(`/design/versions/${version}/difference`),
-  applyDesign: (name: string, source: string, base: number, drop: string[]) =>
-    ask(`/design?${new URLSearchParams({ name, ...dropped(drop) })}`, {
-      method: 'PUT',
-      text: source,
-      media: 'application/yaml',
-      version: base,
-    }),
+    told(service.GET('/v1/why/entry', { params: { query: { timeline, owner, entry } } })),
+  whyKept: (document: string, name: string) =>
+    told(service.GET('/v1/why/kept', { params: { query: { document, name } } })),
+  places: (document: string) => told(service.GET('/v1/places', { params: { query: { document } } })),
+  tryAccess: (trial: Trial) => told(service.POST('/v1/access/try', { body: trial })),
+  versions: () => told(service.GET('/v1/design/versions', { params: { query: { limit: 50 } } })),
+  brought: () => told(service.GET('/v1/brought')),
+  misfits: () => told(service.GET('/v1/misfits')),
+  difference: (name: string, source: string) =>
+    told(service.POST('/v1/design/difference', { params: { query: { name } }, ...text(source) })),
+  differenceBack: (version: number) =>
+    told(service.GET('/v1/design/versions/{version}/difference', { params: { path: { version } } })),
+  applyDesign: (name: string, source: string, base: number, drop: string[]) => {
+    const { headers, ...rest } = text(source)
+    const query = { name, drop: dropped(drop) }
+    return told(service.PUT('/v1/design', { params: { query }, headers: { ...headers, ...match(base) }, ...rest }))
+  },
   goBack: (version: number, base: number, drop: string[]) =>
-    ask(`/design/versions/${version}/apply?${new URLSearchParams(dropped(drop))}`, { method: 'POST', version: base }),
-  audits: () => read<Schemas['Audits']>('/audits?limit=20'),
-  drift: (id: number) => read<{ drift: Drift[] }>(`/audits/${id}/drift?limit=200`),
-  beginAudit: (duplicate: string) => ask<Audit>('/audits', { method: 'POST', body: duplicate ? { duplicate } : {} }),
-  auditAct: (id: number, act: 'stop' | 'resume' | 'mend') => ask<Audit>(`/audits/${id}/${act}`, { method: 'POST' }),
-  scheduleAudit: (seconds: number) => ask('/audits/schedule', { method: 'PUT', body: { every_seconds: seconds } }),
+    told(
+      service.POST('/v1/design/versions/{version}/apply', {
+        params: { path: { version }, query: { drop: dropped(drop) } },
+        headers: match(base),
+      }),
+    ),
+  audits: () => told(service.GET('/v1/audits', { params: { query: { limit: 20 } } })),
+  drift: (id: number) =>
+    told(service.GET('/v1/audits/{id}/drift', { params: { path: { id }, query: { limit: 200 } } })),
+  beginAudit: (duplicate: string) => told(service.POST('/v1/audits', { body: duplicate ? { duplicate } : {} })),
+  auditAct: (id: number, act: 'stop' | 'resume' | 'mend') =>
+    told(service.POST(`/v1/audits/{id}/${act}`, { params: { path: { id } } })),
+  scheduleAudit: (seconds: number) => told(service.PUT('/v1/audits/schedule', { body: { every_seconds: seconds } })),
   /** Resolves when everything that follows from a position has been done. */
-  settled: (position: string) => read<Status>(`/status?settled=${encodeURIComponent(position)}&patience=30`),
+  settled: (position: string) =>
+    told(service.GET('/v1/status', { params: { query: { settled: position, patience: 30 } } })),
 }
 
 /** What went wrong, in words for the person who looks at the page. */
