@@ -1,39 +1,9 @@
 import { EventSource } from 'eventsource'
 import { onUnmounted, ref, shallowRef, watch, type Ref } from 'vue'
 import type { Entry, TimelinePage } from '../api/client'
+import { after, happenings, type Told } from '../api/happenings'
 
 const remembered = 50 // entries that have gone
-
-interface Told {
-  path?: string
-  after?: string | null
-  item?: Entry
-  kept?: Entry['kept']
-  beyond?: boolean // it may stand on the next page
-}
-
-/** The events of a stream that say what happened to an item, and what each makes of the items. */
-const happenings: Record<string, (items: Entry[], told: Told) => Entry[]> = {
-  removed: (items, told) => items.filter((e) => e.path !== told.path),
-  added: (items, told) => put(items, told.item!, told.after),
-  moved: (items, told) => {
-    const item = items.find((e) => e.path === told.path)
-    return item
-      ? put(
-          items.filter((e) => e !== item),
-          item,
-          told.after,
-        )
-      : items
-  },
-  changed: (items, told) => items.map((e) => (e.path === told.item!.path ? told.item! : e)),
-  counts: (items, told) => items.map((e) => (e.path === told.path ? { ...e, kept: told.kept! } : e)),
-}
-
-function put(items: Entry[], item: Entry, after: string | null | undefined): Entry[] {
-  const at = items.findIndex((e) => e.path === after) + 1
-  return [...items.slice(0, at), item, ...items.slice(at)]
-}
 
 /** The first page of an owner's timeline as the owner sees it, kept up to date by the service's stream. */
 export function useLiveTimeline(timeline: Ref<string>, owner: Ref<string>, limit: number) {
@@ -65,11 +35,11 @@ export function useLiveTimeline(timeline: Ref<string>, owner: Ref<string>, limit
     from.addEventListener('page', (e) => {
       streamed = (JSON.parse(e.data) as TimelinePage).entries
     })
-    for (const [name, happen] of Object.entries(happenings)) {
+    for (const name of happenings) {
       from.addEventListener(name, (e) => {
-        const told = JSON.parse(e.data) as Told
+        const told = JSON.parse(e.data) as Told<Entry>
         if (told.beyond && told.path) pushed.add(told.path)
-        streamed = happen(streamed, told)
+        streamed = after(streamed, name, told)
       })
     }
     from.addEventListener('current', () => {

@@ -2,7 +2,6 @@ package api
 
 import (
 	"bytes"
-	"encoding/json"
 	"errors"
 	"net/http"
 	"net/url"
@@ -219,7 +218,10 @@ func (s *API) stream(c *echo.Context, f *follow) error {
 		if was == nil {
 			err = s.begin(c, is, now)
 		} else if now.ID() != was.ID() {
-			err = s.sendEvents(c, live.Since(*was, is.Page), now)
+			var text []byte
+			if text, err = live.Told(live.Since(*was, is.Page), now); err == nil {
+				err = s.sendEvent(c, text)
+			}
 		}
 		if err != nil || c.Request().Method == http.MethodHead {
 			return nil // the reader has gone, or wanted no more
@@ -236,55 +238,11 @@ func (s *API) begin(c *echo.Context, is shown, now live.Shown) error {
 	if err := openStream(c); err != nil || c.Request().Method == http.MethodHead {
 		return err
 	}
-	var text []byte
-	if c.Request().Header.Get("Last-Event-ID") != now.ID() {
-		text = event(text, "page", is.text)
+	page := is.text
+	if c.Request().Header.Get("Last-Event-ID") == now.ID() {
+		page = nil
 	}
-	return s.sendEvent(c, current(text, now))
-}
-
-// sendEvents sends what has happened.
-func (s *API) sendEvents(c *echo.Context, events []live.Event, now live.Shown) error {
-	var text []byte
-	for _, e := range events {
-		data := map[string]any{}
-		switch e.Kind {
-		case live.Removed:
-			data["path"] = e.Path
-			if e.Beyond {
-				data["beyond"] = true
-			}
-		case live.Added:
-			data["item"] = e.Item.Text
-		case live.Changed:
-			data["item"] = e.Item.Text
-		case live.Counts:
-			data["path"], data["kept"] = e.Path, e.Item.Kept
-		case live.Moved:
-			data["path"] = e.Path
-		}
-		if e.Kind == live.Added || e.Kind == live.Moved {
-			data["after"] = nil
-			if e.After != "" {
-				data["after"] = e.After
-			}
-		}
-		told, err := json.Marshal(data)
-		if err != nil {
-			return err
-		}
-		text = event(text, string(e.Kind), told)
-	}
-	return s.sendEvent(c, current(text, now))
-}
-
-func event(text []byte, name string, data []byte) []byte {
-	return append(append(append(text, "event: "+name+"\ndata: "...), data...), "\n\n"...)
-}
-
-// current says that whoever has done all that was sent before shows what there is.
-func current(text []byte, now live.Shown) []byte {
-	return append(text, "event: current\nid: "+now.ID()+"\ndata: {}\n\n"...)
+	return s.sendEvent(c, live.Begun(page, now))
 }
 
 // waitForChange waits until what is shown may have changed, and answers what to call
