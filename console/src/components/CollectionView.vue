@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import StateLine from './kit/StateLine.vue'
+import DataTable from './kit/DataTable.vue'
 import { computed, ref, shallowRef, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { api, wordsOf, type Document, type Values } from '../api/client'
@@ -81,34 +83,30 @@ async function add(facts: Values, as: string, id: string) {
     <el-button v-if="canAdd" type="primary" plain @click="adding = true">Add one</el-button>
   </div>
   <el-alert v-if="trouble" :title="trouble" type="error" :closable="false" />
-  <p v-else-if="loaded && documents.length === 0" class="quiet">
+  <StateLine v-else-if="loaded && documents.length === 0">
     {{ prefix ? `No id begins with “${prefix}”.` : 'Nothing is here yet.' }}
-  </p>
+  </StateLine>
   <div v-else class="panel scroll">
-    <table class="plain">
-      <thead>
-        <tr>
-          <th>id</th>
-          <th v-for="name in facts" :key="name">{{ name }}</th>
-          <th v-for="name in kept" :key="name">
-            <span class="kept">{{ name }}</span>
-          </th>
-        </tr>
-      </thead>
-      <tbody>
-        <tr v-for="d in documents" :key="d.path">
-          <td class="id"><PathLink :path="d.path" :label="nested ? d.path : d.id" /></td>
-          <td v-for="name in facts" :key="name">
-            <div class="cell">{{ inline(d.facts[name]) }}</div>
-          </td>
-          <td v-for="name in kept" :key="name">
-            <div class="cell kept" :class="{ number: typeof d.kept[name] === 'number' }">
-              {{ inline(d.kept[name]) }}
-            </div>
-          </td>
-        </tr>
-      </tbody>
-    </table>
+    <DataTable
+      ><template #head>
+        <th>id</th>
+        <th v-for="name in facts" :key="name">{{ name }}</th>
+        <th v-for="name in kept" :key="name">
+          <span class="kept">{{ name }}</span>
+        </th>
+      </template>
+      <tr v-for="d in documents" :key="d.path">
+        <td class="id"><PathLink :path="d.path" :label="nested ? d.path : d.id" /></td>
+        <td v-for="name in facts" :key="name">
+          <div class="cell">{{ inline(d.facts[name]) }}</div>
+        </td>
+        <td v-for="name in kept" :key="name">
+          <div class="cell kept" :class="{ number: typeof d.kept[name] === 'number' }">
+            {{ inline(d.kept[name]) }}
+          </div>
+        </td>
+      </tr>
+    </DataTable>
     <el-button v-if="next" class="more" @click="load(true)">More</el-button>
   </div>
   <DocumentForm v-model="adding" :collection="place.collection" :title="`Add to ${place.path}`" :save="add" />

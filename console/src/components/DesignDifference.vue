@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import StateLine from './kit/StateLine.vue'
+import DataTable from './kit/DataTable.vue'
 import { computed } from 'vue'
 import type { Difference } from '../api/client'
 import { count, duration } from '../format'
@@ -44,47 +46,35 @@ const collected = computed(() => props.difference.steps.filter((s) => s.shows ==
 </script>
 
 <template>
-  <p v-if="difference.changes.length === 0" class="quiet">Nothing differs from version {{ difference.base }}.</p>
+  <StateLine v-if="difference.changes.length === 0">Nothing differs from version {{ difference.base }}.</StateLine>
   <template v-else>
-    <table class="plain">
-      <thead>
-        <tr>
-          <th>what</th>
-          <th>name</th>
-          <th>change</th>
-          <th>what it does to what is stored</th>
-        </tr>
-      </thead>
-      <tbody>
-        <tr v-for="c in difference.changes" :key="c.kind + c.name + c.how">
-          <td class="quiet nowrap">{{ c.kind }}</td>
-          <td class="mono">{{ c.name }}</td>
-          <td>
-            <strong>{{ c.how }}</strong><template v-if="c.was">
-              from <span class="mono">{{ c.was }}</span></template
-            ><template v-if="c.what?.length">: {{ c.what.join(', ') }}</template>
-          </td>
-          <td>
-            <div v-for="e in c.effects" :key="e.does" :class="{ warn: e.does === 'drop' && e.many > 0 }">
-              {{ words(c, e) }}<span v-if="e.unfit" class="warn">, of which {{ count(e.unfit) }} do not fit</span>
-            </div>
-            <span v-if="c.effects.length === 0" class="quiet">nothing</span>
-          </td>
-        </tr>
-      </tbody>
-    </table>
+    <DataTable :columns="['what', 'name', 'change', 'what it does to what is stored']">
+      <tr v-for="c in difference.changes" :key="c.kind + c.name + c.how">
+        <td class="quiet nowrap">{{ c.kind }}</td>
+        <td class="mono">{{ c.name }}</td>
+        <td>
+          <strong>{{ c.how }}</strong><template v-if="c.was">
+            from <span class="mono">{{ c.was }}</span></template
+          ><template v-if="c.what?.length">: {{ c.what.join(', ') }}</template>
+        </td>
+        <td>
+          <div v-for="e in c.effects" :key="e.does" :class="{ warn: e.does === 'drop' && e.many > 0 }">
+            {{ words(c, e) }}<span v-if="e.unfit" class="warn">, of which {{ count(e.unfit) }} do not fit</span>
+          </div>
+          <span v-if="c.effects.length === 0" class="quiet">nothing</span>
+        </td>
+      </tr>
+    </DataTable>
     <template v-if="unfit.length">
       <h3>These would not fit, among others</h3>
       <p class="quiet">They stay as they are, can be read, and are listed until they fit.</p>
-      <table class="plain">
-        <tbody>
-          <tr v-for="x in unfit" :key="x.field + x.path">
-            <td class="mono">{{ x.field }}</td>
-            <td class="mono">{{ x.path }}</td>
-            <td>{{ x.detail }}</td>
-          </tr>
-        </tbody>
-      </table>
+      <DataTable>
+        <tr v-for="x in unfit" :key="x.field + x.path">
+          <td class="mono">{{ x.field }}</td>
+          <td class="mono">{{ x.path }}</td>
+          <td>{{ x.detail }}</td>
+        </tr>
+      </DataTable>
     </template>
     <p v-if="difference.seconds > 0" class="quiet">
       About {{ duration(difference.seconds * 1000) }} of work in the background, at the rates just measured. The app

@@ -1,4 +1,7 @@
 <script setup lang="ts">
+import StateLine from './kit/StateLine.vue'
+import DataTable from './kit/DataTable.vue'
+import PanelBox from './kit/PanelBox.vue'
 import { ElMessage, ElMessageBox } from 'element-plus'
 import { computed, ref, shallowRef, watch } from 'vue'
 import { useRouter } from 'vue-router'
@@ -124,44 +127,38 @@ async function forget() {
       <el-button plain data-act="forget" @click="forget">Forget</el-button>
     </div>
     <div class="halves">
-      <section class="panel">
+      <PanelBox>
         <h2>Facts <span class="quiet">what was written</span></h2>
-        <table class="plain">
-          <tbody>
-            <tr v-for="f in place.collection.fields" :key="f.name">
-              <th scope="row">{{ f.name }}</th>
-              <td><ValueView :value="doc.facts[f.name]" :to="f.to" :time="f.type === 'timestamp'" /></td>
-            </tr>
-          </tbody>
-        </table>
+        <DataTable>
+          <tr v-for="f in place.collection.fields" :key="f.name">
+            <th scope="row">{{ f.name }}</th>
+            <td><ValueView :value="doc.facts[f.name]" :to="f.to" :time="f.type === 'timestamp'" /></td>
+          </tr>
+        </DataTable>
         <template v-if="places.length">
           <h2 class="links">Duplicated to <span class="quiet">in how many places</span></h2>
-          <table class="plain">
-            <tbody>
-              <tr v-for="p in places" :key="p.where">
-                <td>{{ p.where }}</td>
-                <td class="quiet">{{ p.values.join(', ') || 'counted' }}</td>
-                <td class="number">{{ count(p.many) }}</td>
-              </tr>
-            </tbody>
-          </table>
+          <DataTable>
+            <tr v-for="p in places" :key="p.where">
+              <td>{{ p.where }}</td>
+              <td class="quiet">{{ p.values.join(', ') || 'counted' }}</td>
+              <td class="number">{{ count(p.many) }}</td>
+            </tr>
+          </DataTable>
         </template>
-      </section>
-      <section class="panel">
+      </PanelBox>
+      <PanelBox>
         <h2>Kept <span class="quiet">what Yalvo derives, and from what</span></h2>
-        <p v-if="place.collection.kept.length === 0" class="quiet">Nothing is kept in {{ place.collection.name }}.</p>
-        <table v-else class="plain">
-          <tbody>
-            <KeptRow
-              v-for="k in place.collection.kept"
-              :key="doc.path + k.name"
-              :path="doc.path"
-              :kept="k"
-              :value="doc.kept[k.name]"
-              :building="doc.building?.includes(k.name) ?? false"
-            />
-          </tbody>
-        </table>
+        <StateLine v-if="place.collection.kept.length === 0">Nothing is kept in {{ place.collection.name }}.</StateLine>
+        <DataTable v-else>
+          <KeptRow
+            v-for="k in place.collection.kept"
+            :key="doc.path + k.name"
+            :path="doc.path"
+            :kept="k"
+            :value="doc.kept[k.name]"
+            :building="doc.building?.includes(k.name) ?? false"
+          />
+        </DataTable>
         <template v-if="place.collection.links.length">
           <h2 class="links">Leads to</h2>
           <ul>
@@ -170,7 +167,7 @@ async function forget() {
             </li>
           </ul>
         </template>
-      </section>
+      </PanelBox>
     </div>
     <DocumentForm
       v-model="editing"

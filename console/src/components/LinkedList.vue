@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import StateLine from './kit/StateLine.vue'
 import { ref, shallowRef, watch } from 'vue'
 import { api, wordsOf, type Document, type OutlineCollection } from '../api/client'
 import { useLatest } from '../composables/latest'
@@ -38,9 +39,9 @@ const head = (d: Document) => inline(d.facts[headField(props.collection) ?? ''])
 </script>
 
 <template>
-  <p v-if="trouble" class="quiet">{{ trouble }}</p>
-  <p v-else-if="documents === undefined" class="quiet">Loading…</p>
-  <p v-else-if="documents.length === 0" class="quiet empty">Nothing is here.</p>
+  <StateLine v-if="trouble" :trouble="trouble" />
+  <StateLine v-else-if="documents === undefined" loading />
+  <StateLine v-else-if="documents.length === 0">Nothing is here.</StateLine>
   <ul v-else>
     <li v-for="d in documents" :key="d.path">
       <RouterLink :to="`/documents/${d.path}`">{{ d.id }}</RouterLink>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import StateLine from './kit/StateLine.vue'
 import { computed, toRef, watch } from 'vue'
 import type { Outline, Values } from '../api/client'
 import { useLiveTimeline } from '../composables/live'
@@ -66,10 +67,10 @@ const marks = useMarks(
     :body-field="bodyField"
   />
   <p v-if="broken" class="quiet">The stream broke off; it is being taken up again…</p>
-  <p v-if="!loaded && !missing" class="quiet">Loading…</p>
-  <p v-else-if="loaded && entries.length === 0" class="quiet empty">
+  <StateLine v-if="!loaded && !missing" loading />
+  <StateLine v-else-if="loaded && entries.length === 0">
     Nothing is in this timeline yet: follow somebody, or post.
-  </p>
+  </StateLine>
   <TransitionGroup tag="ol" name="entry">
     <li v-for="e in entries" :key="e.path" :class="{ fresh: fresh.has(e.path) }">
       <EntryCard

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import StateLine from './kit/StateLine.vue'
 import { ref, shallowRef, watch } from 'vue'
 import { api, wordsOf, type Document, type OutlineCollection } from '../api/client'
 import { useLatest } from '../composables/latest'
@@ -50,7 +51,7 @@ function add() {
 
 <template>
   <section class="nested" :aria-label="collection.name">
-    <p v-if="trouble" class="quiet">{{ trouble }}</p>
+    <StateLine v-if="trouble" :trouble="trouble" />
     <ul>
       <li v-for="d in documents" :key="d.path">
         <strong>{{ author(d) }}</strong> {{ text(d) }} <span class="quiet">{{ ago(d.created) }}</span>

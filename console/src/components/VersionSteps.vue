@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import DataTable from './kit/DataTable.vue'
 import type { DesignVersion } from '../api/client'
 import { count } from '../format'
 
@@ -22,35 +23,25 @@ const part = (s: Step) =>
 </script>
 
 <template>
-  <table class="plain">
-    <thead>
-      <tr>
-        <th>step</th>
-        <th>of</th>
-        <th class="bar">how far</th>
-        <th class="number">gone over</th>
-        <th class="number">changed</th>
-        <th class="number">took</th>
-      </tr>
-    </thead>
-    <tbody>
-      <tr v-for="(s, i) in version.steps" :key="i">
-        <td :class="{ quiet: s.state === 'waiting' }">{{ says[s.does] ?? s.does }}</td>
-        <td class="mono">
-          {{ s.name }} <span v-if="s.aspect" class="quiet">{{ s.aspect }}</span>
-        </td>
-        <td class="bar">
-          <el-progress :percentage="part(s)" :stroke-width="6" :show-text="false" :aria-label="`${part(s)} %`" />
-        </td>
-        <td class="number">
-          {{ count(s.rows)
-          }}<span v-if="s.state === 'running'" class="quiet"> of {{ count(Math.max(s.total, s.rows)) }}</span>
-        </td>
-        <td class="number">{{ count(s.written) }}</td>
-        <td class="number">{{ s.seconds.toFixed(1) }} s</td>
-      </tr>
-    </tbody>
-  </table>
+  <DataTable
+    :columns="['step', 'of', ['how far', 'bar'], ['gone over', 'number'], ['changed', 'number'], ['took', 'number']]"
+  >
+    <tr v-for="(s, i) in version.steps" :key="i">
+      <td :class="{ quiet: s.state === 'waiting' }">{{ says[s.does] ?? s.does }}</td>
+      <td class="mono">
+        {{ s.name }} <span v-if="s.aspect" class="quiet">{{ s.aspect }}</span>
+      </td>
+      <td class="bar">
+        <el-progress :percentage="part(s)" :stroke-width="6" :show-text="false" :aria-label="`${part(s)} %`" />
+      </td>
+      <td class="number">
+        {{ count(s.rows)
+        }}<span v-if="s.state === 'running'" class="quiet"> of {{ count(Math.max(s.total, s.rows)) }}</span>
+      </td>
+      <td class="number">{{ count(s.written) }}</td>
+      <td class="number">{{ s.seconds.toFixed(1) }} s</td>
+    </tr>
+  </DataTable>
   <template v-for="(s, i) in version.steps" :key="i">
     <el-alert
       v-if="s.error"

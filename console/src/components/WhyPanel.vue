@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import StateLine from './kit/StateLine.vue'
 import { ref, shallowRef, watch } from 'vue'
 import { api, wordsOf, type Why } from '../api/client'
 import { useLatest } from '../composables/latest'
@@ -28,7 +29,7 @@ watch(
 </script>
 
 <template>
-  <p v-if="trouble" class="quiet">{{ trouble }}</p>
+  <StateLine v-if="trouble" :trouble="trouble" />
   <section v-if="why" class="why" :data-why="owner">
     <h3>{{ why.there ? 'In' : 'Not in' }} {{ owner }}'s timeline: {{ why.because }}</h3>
     <ul>

@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import DataTable from '../components/kit/DataTable.vue'
+import PanelBox from '../components/kit/PanelBox.vue'
 import { computed, reactive, ref, shallowRef, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, wordsOf, type Outcome, type Trial } from '../api/client'
@@ -148,7 +150,7 @@ const because = computed(() => {
 </script>
 
 <template>
-  <section class="panel answer" :class="{ no: outcome && !outcome.allowed }" data-part="verdict">
+  <PanelBox class="answer" :class="{ no: outcome && !outcome.allowed }" data-part="verdict">
     <h1 aria-live="polite">{{ verdict }}</h1>
     <p class="quiet">{{ because }}</p>
     <form @submit.prevent="go">
@@ -206,44 +208,34 @@ const because = computed(() => {
         <RuleParts :parts="[{ text: s.condition ?? 'no rule allows it', value: s.value, parts: s.parts }]" />
       </li>
     </ol>
-  </section>
+  </PanelBox>
 
-  <section v-if="outline" class="panel" data-part="rules">
+  <PanelBox v-if="outline" data-part="rules">
     <template v-if="outline.access.guarded">
       <h2>Rules in force</h2>
       <p v-if="outline.access.nobody.length" class="quiet">
         What no rule allows, operators alone may: {{ outline.access.nobody.join(', ') }}.
       </p>
-      <table class="plain">
-        <thead>
-          <tr>
-            <th>rule</th>
-            <th>holds if</th>
-            <th class="number">documents</th>
-            <th class="number">pairs</th>
-            <th class="number">statements</th>
-            <th>pages</th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr v-for="r in outline.access.rules" :key="r.name">
-            <td class="mono">{{ r.name }}</td>
-            <td>
-              <code>{{ r.condition }}</code>
-            </td>
-            <td class="number">{{ r.documents }}</td>
-            <td class="number">{{ r.pairs }}</td>
-            <td class="number">{{ r.statements }}</td>
-            <td>{{ r.in_page ? 'in their statement' : '' }}</td>
-          </tr>
-        </tbody>
-      </table>
+      <DataTable
+        :columns="['rule', 'holds if', ['documents', 'number'], ['pairs', 'number'], ['statements', 'number'], 'pages']"
+      >
+        <tr v-for="r in outline.access.rules" :key="r.name">
+          <td class="mono">{{ r.name }}</td>
+          <td>
+            <code>{{ r.condition }}</code>
+          </td>
+          <td class="number">{{ r.documents }}</td>
+          <td class="number">{{ r.pairs }}</td>
+          <td class="number">{{ r.statements }}</td>
+          <td>{{ r.in_page ? 'in their statement' : '' }}</td>
+        </tr>
+      </DataTable>
     </template>
     <template v-else>
       <h2>The design says nothing about access</h2>
       <p class="quiet">Operators do everything, and nobody else anything. Give it an <code>access</code> section.</p>
     </template>
-  </section>
+  </PanelBox>
 </template>
 
 <style scoped>

@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import DataTable from '../components/kit/DataTable.vue'
+import PanelBox from '../components/kit/PanelBox.vue'
 import { ElMessage } from 'element-plus'
 import { computed, ref, shallowRef } from 'vue'
 import { api, wordsOf, type Audit, type Drift } from '../api/client'
@@ -71,7 +73,7 @@ const headline = computed(() => {
 
 <template>
   <el-alert v-if="trouble" :title="trouble" type="error" :closable="false" />
-  <section v-if="audits" class="panel answer" :class="{ bad: left > 0, busy: audit?.state === 'running' }">
+  <PanelBox v-if="audits" class="answer" :class="{ bad: left > 0, busy: audit?.state === 'running' }">
     <div class="head">
       <div>
         <h1 aria-live="polite">{{ headline }}</h1>
@@ -148,44 +150,32 @@ const headline = computed(() => {
         </el-select>
       </label>
     </form>
-  </section>
+  </PanelBox>
 
-  <section v-if="drift.length" class="panel">
+  <PanelBox v-if="drift.length">
     <h2>What differs from the facts</h2>
     <DriftTable :drift="drift" />
     <p v-if="audit && audit.drifted > drift.length" class="quiet">
       The first {{ count(drift.length) }} of {{ count(audit.drifted) }}; `yalvo audit show {{ audit.id }} --json` has
       all.
     </p>
-  </section>
+  </PanelBox>
 
-  <section v-if="audits && audits.length" class="panel">
+  <PanelBox v-if="audits && audits.length">
     <h2>Audits so far</h2>
-    <table class="plain">
-      <thead>
-        <tr>
-          <th class="number">audit</th>
-          <th>started</th>
-          <th>of</th>
-          <th>state</th>
-          <th class="number">checked</th>
-          <th class="number">drifted</th>
-        </tr>
-      </thead>
-      <tbody>
-        <tr v-for="a in audits" :key="a.id">
-          <td class="number">
-            <a href="#" @click.prevent="choose(a.id)">{{ a.id }}</a>
-          </td>
-          <td class="quiet when">{{ moment(a.started) }}</td>
-          <td>{{ scope(a) }}</td>
-          <td>{{ a.state }}</td>
-          <td class="number">{{ count(a.checked) }}</td>
-          <td class="number" :class="{ warn: a.drifted > 0 }">{{ count(a.drifted) }}</td>
-        </tr>
-      </tbody>
-    </table>
-  </section>
+    <DataTable :columns="[['audit', 'number'], 'started', 'of', 'state', ['checked', 'number'], ['drifted', 'number']]">
+      <tr v-for="a in audits" :key="a.id">
+        <td class="number">
+          <a href="#" @click.prevent="choose(a.id)">{{ a.id }}</a>
+        </td>
+        <td class="quiet when">{{ moment(a.started) }}</td>
+        <td>{{ scope(a) }}</td>
+        <td>{{ a.state }}</td>
+        <td class="number">{{ count(a.checked) }}</td>
+        <td class="number" :class="{ warn: a.drifted > 0 }">{{ count(a.drifted) }}</td>
+      </tr>
+    </DataTable>
+  </PanelBox>
 </template>
 
 <style scoped>

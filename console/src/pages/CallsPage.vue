@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import PanelBox from '../components/kit/PanelBox.vue'
 import { computed, reactive, ref, shallowRef, watch } from 'vue'
 import { useRoute } from 'vue-router'
 import { api, type Heard } from '../api/client'
@@ -116,7 +117,7 @@ async function send() {
           <span class="quiet">{{ as ? `as ${as}` : 'as the operator, for whom no rule holds' }}</span>
         </div>
       </form>
-      <section v-if="heard" class="panel" data-part="answer">
+      <PanelBox v-if="heard" data-part="answer">
         <p>
           <strong :class="{ bad: heard.status >= 400 }">{{ heard.status || 'no answer' }}</strong>
           <span class="quiet"
@@ -125,7 +126,7 @@ async function send() {
           >
         </p>
         <pre class="mono">{{ heard.text }}</pre>
-      </section>
+      </PanelBox>
     </section>
   </div>
 </template>

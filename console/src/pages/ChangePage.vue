@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import PanelBox from '../components/kit/PanelBox.vue'
 import { computed } from 'vue'
 import { useRoute } from 'vue-router'
 import { api } from '../api/client'
@@ -27,17 +28,17 @@ const headline = computed(() => {
   <template v-if="cascade">
     <p class="quiet crumb">Change {{ cascade.change.position }}</p>
     <h1 aria-live="polite">{{ headline }}</h1>
-    <section class="panel">
+    <PanelBox>
       <ChangeList :changes="[cascade.change]" />
-    </section>
-    <section v-if="cascade.follows.length" class="panel">
+    </PanelBox>
+    <PanelBox v-if="cascade.follows.length">
       <h2>When each step ran</h2>
       <CascadeWaterfall :steps="cascade.follows" :took-ms="cascade.took_ms" />
-    </section>
-    <section v-if="cascade.follows.length" class="panel">
+    </PanelBox>
+    <PanelBox v-if="cascade.follows.length">
       <h2>What it caused</h2>
       <CascadeTree :steps="cascade.follows" />
-    </section>
+    </PanelBox>
   </template>
 </template>
 

@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import DataTable from '../components/kit/DataTable.vue'
+import PanelBox from '../components/kit/PanelBox.vue'
 import { ElMessage } from 'element-plus'
 import { computed, ref, shallowRef } from 'vue'
 import { api, wordsOf, type Brought, type DesignVersion, type Difference, type Misfits } from '../api/client'
@@ -101,7 +103,7 @@ const summary = (v: DesignVersion) =>
 <template>
   <el-alert v-if="trouble" :title="trouble" type="error" :closable="false" />
   <template v-if="now">
-    <section class="panel answer" :class="{ busy: !now.done }">
+    <PanelBox class="answer" :class="{ busy: !now.done }">
       <div class="head">
         <div>
           <h1 aria-live="polite">{{ headline }}</h1>
@@ -117,9 +119,9 @@ const summary = (v: DesignVersion) =>
         >
       </div>
       <VersionSteps v-if="!now.done" :version="now" />
-    </section>
+    </PanelBox>
 
-    <section v-if="compared" class="panel" data-part="difference">
+    <PanelBox v-if="compared" data-part="difference">
       <h2>What {{ compared.name }} would change</h2>
       <DesignDifference :difference="compared.difference" />
       <el-checkbox-group v-if="compared.difference.drops.length" v-model="lose" class="lose">
@@ -140,98 +142,63 @@ const summary = (v: DesignVersion) =>
         >
         <el-button :disabled="busy" @click="compared = undefined">Leave it</el-button>
       </div>
-    </section>
+    </PanelBox>
 
-    <section v-if="misfits.length" class="panel" data-part="misfits">
+    <PanelBox v-if="misfits.length" data-part="misfits">
       <h2>Facts that do not fit this design</h2>
       <p class="quiet">They can be read, and edited otherwise. Each is off the list as soon as it fits.</p>
-      <table class="plain">
-        <thead>
-          <tr>
-            <th>field</th>
-            <th class="number">many</th>
-            <th>for example</th>
-            <th>why</th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr v-for="m in misfits" :key="m.of + m.field + m.code">
-            <td class="mono">{{ m.of }}.{{ m.field }}</td>
-            <td class="number">{{ count(m.many) }}</td>
-            <td><PathLink v-if="m.examples[0]" :path="m.examples[0].path" /></td>
-            <td>{{ m.examples[0]?.detail }}</td>
-          </tr>
-        </tbody>
-      </table>
-    </section>
+      <DataTable :columns="['field', ['many', 'number'], 'for example', 'why']">
+        <tr v-for="m in misfits" :key="m.of + m.field + m.code">
+          <td class="mono">{{ m.of }}.{{ m.field }}</td>
+          <td class="number">{{ count(m.many) }}</td>
+          <td><PathLink v-if="m.examples[0]" :path="m.examples[0].path" /></td>
+          <td>{{ m.examples[0]?.detail }}</td>
+        </tr>
+      </DataTable>
+    </PanelBox>
 
-    <section v-for="b in brought" :key="b.at" class="panel" data-part="brought">
+    <PanelBox v-for="b in brought" :key="b.at" data-part="brought">
       <h2>Brought along: {{ count(b.documents) }} documents and {{ count(b.pairs) }} pairs</h2>
       <p class="quiet">
         {{ b.at ? moment(b.at) : '' }}. {{ count(b.checked) }} old duplicates were compared with the facts{{
           b.wrong.length ? '. What was wrong:' : ', and nothing was wrong.'
         }}
       </p>
-      <table v-if="b.wrong.length" class="plain">
-        <thead>
-          <tr>
-            <th>what</th>
-            <th class="number">many</th>
-            <th>of</th>
-            <th>for example</th>
-            <th>was</th>
-            <th>is</th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr v-for="w in b.wrong" :key="w.kind + w.where">
-            <td class="nowrap">{{ w.kind }}</td>
-            <td class="number">{{ count(w.many) }}</td>
-            <td class="mono">{{ w.where }}</td>
-            <td class="mono">{{ w.examples[0]?.what }}</td>
-            <td>{{ w.examples[0]?.had }}</td>
-            <td>{{ w.examples[0]?.is }}</td>
-          </tr>
-        </tbody>
-      </table>
-    </section>
+      <DataTable v-if="b.wrong.length" :columns="['what', ['many', 'number'], 'of', 'for example', 'was', 'is']">
+        <tr v-for="w in b.wrong" :key="w.kind + w.where">
+          <td class="nowrap">{{ w.kind }}</td>
+          <td class="number">{{ count(w.many) }}</td>
+          <td class="mono">{{ w.where }}</td>
+          <td class="mono">{{ w.examples[0]?.what }}</td>
+          <td>{{ w.examples[0]?.had }}</td>
+          <td>{{ w.examples[0]?.is }}</td>
+        </tr>
+      </DataTable>
+    </PanelBox>
 
-    <section class="panel">
+    <PanelBox>
       <h2>Versions so far</h2>
-      <table class="plain">
-        <thead>
-          <tr>
-            <th class="number">version</th>
-            <th>put in force</th>
-            <th>by</th>
-            <th>file</th>
-            <th>changed</th>
-            <th>what it asked for</th>
-            <th></th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr v-for="v in versions" :key="v.version">
-            <td class="number">{{ v.version }}</td>
-            <td class="quiet nowrap">{{ moment(v.applied) }}</td>
-            <td>{{ v.author }}</td>
-            <td>{{ v.file }}</td>
-            <td>{{ summary(v) }}</td>
-            <td>{{ v.steps.length === 0 ? 'nothing' : v.done ? 'done' : 'under way' }}</td>
-            <td class="number">
-              <el-button
-                v-if="v.version !== now.version"
-                size="small"
-                :disabled="busy"
-                :data-back="v.version"
-                @click="compareVersion(v.version)"
-                >Compare</el-button
-              >
-            </td>
-          </tr>
-        </tbody>
-      </table>
-    </section>
+      <DataTable :columns="[['version', 'number'], 'put in force', 'by', 'file', 'changed', 'what it asked for', '']">
+        <tr v-for="v in versions" :key="v.version">
+          <td class="number">{{ v.version }}</td>
+          <td class="quiet nowrap">{{ moment(v.applied) }}</td>
+          <td>{{ v.author }}</td>
+          <td>{{ v.file }}</td>
+          <td>{{ summary(v) }}</td>
+          <td>{{ v.steps.length === 0 ? 'nothing' : v.done ? 'done' : 'under way' }}</td>
+          <td class="number">
+            <el-button
+              v-if="v.version !== now.version"
+              size="small"
+              :disabled="busy"
+              :data-back="v.version"
+              @click="compareVersion(v.version)"
+              >Compare</el-button
+            >
+          </td>
+        </tr>
+      </DataTable>
+    </PanelBox>
   </template>
 </template>
 

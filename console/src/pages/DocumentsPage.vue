@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import StateLine from '../components/kit/StateLine.vue'
 import { computed } from 'vue'
 import { useRoute } from 'vue-router'
 import CollectionView from '../components/CollectionView.vue'
@@ -29,7 +30,7 @@ const place = computed(() => outline.value && placeOf(outline.value, path.value)
     <div class="content">
       <DocumentView v-if="place?.document" :place="place" />
       <CollectionView v-else-if="place" :place="place" />
-      <p v-else class="quiet">The design has nothing at “{{ path }}”.</p>
+      <StateLine v-else>The design has nothing at “{{ path }}”.</StateLine>
     </div>
   </div>
 </template>

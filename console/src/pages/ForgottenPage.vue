@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import DataTable from '../components/kit/DataTable.vue'
+import PanelBox from '../components/kit/PanelBox.vue'
 import { computed } from 'vue'
 import { useRoute } from 'vue-router'
 import { api } from '../api/client'
@@ -58,35 +60,31 @@ const groups = computed(() => {
 <template>
   <el-alert v-if="trouble" :title="trouble" type="error" :closable="false" />
   <template v-if="report">
-    <section class="panel answer" :class="{ bad: left.length > 0, busy: !report.finished }">
+    <PanelBox class="answer" :class="{ bad: left.length > 0, busy: !report.finished }">
       <h1 aria-live="polite">{{ headline }}</h1>
       <p class="quiet">
         Removed by <RouterLink :to="`/changes/${report.change}`">change {{ report.change }}</RouterLink
         >, {{ moment(report.started) }}. {{ searched }}
       </p>
-      <table v-if="left.length" class="plain">
-        <tbody>
-          <tr v-for="l in left" :key="l.where">
-            <td>still in {{ l.where }}</td>
-            <td class="number">{{ count(l.many) }}</td>
-          </tr>
-        </tbody>
-      </table>
-    </section>
+      <DataTable v-if="left.length">
+        <tr v-for="l in left" :key="l.where">
+          <td>still in {{ l.where }}</td>
+          <td class="number">{{ count(l.many) }}</td>
+        </tr>
+      </DataTable>
+    </PanelBox>
     <div v-if="report.finished" class="groups">
-      <section v-for="g in groups" :key="g.name" class="panel" :class="{ tall: g.tall }">
+      <PanelBox v-for="g in groups" :key="g.name" :class="{ tall: g.tall }">
         <h2>
           {{ g.name }} <span class="quiet">{{ g.what }}</span>
         </h2>
-        <table class="plain">
-          <tbody>
-            <tr v-for="r in g.rows" :key="r.where">
-              <td>{{ r.where }}</td>
-              <td class="number">{{ count(r.many) }}</td>
-            </tr>
-          </tbody>
-        </table>
-      </section>
+        <DataTable>
+          <tr v-for="r in g.rows" :key="r.where">
+            <td>{{ r.where }}</td>
+            <td class="number">{{ count(r.many) }}</td>
+          </tr>
+        </DataTable>
+      </PanelBox>
     </div>
   </template>
 </template>

@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import StateLine from '../components/kit/StateLine.vue'
+import DataTable from '../components/kit/DataTable.vue'
 import { computed, reactive, ref, shallowRef, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, wordsOf, type Document } from '../api/client'
@@ -185,44 +187,40 @@ watch(
             .join(' and ')
         }}.
       </p>
-      <p v-else-if="documents && documents.length === 0" class="quiet">Nothing is in it{{ as ? ` for ${as}` : '' }}.</p>
+      <StateLine v-else-if="documents && documents.length === 0"
+        >Nothing is in it{{ as ? ` for ${as}` : '' }}.</StateLine
+      >
       <div v-else-if="documents" class="panel scroll">
-        <table class="plain" data-part="entries">
-          <thead>
-            <tr>
-              <th>id</th>
-              <th v-for="o in ordered" :key="o" class="number">
-                <span :class="{ kept: isKept(o) }">{{ o }}</span>
-              </th>
-              <th>{{ (entries && headField(entries)) ?? '' }}</th>
-              <th v-if="pairs">pair</th>
-              <th v-if="as && marks.length">{{ as }} has</th>
-              <th>{{ documents.some((d) => d.since) ? 'since' : 'created' }}</th>
-            </tr>
-          </thead>
-          <tbody>
-            <tr v-for="d in documents" :key="d.path" :class="{ top: d.top }">
-              <td class="id">
-                <PathLink :path="d.path" :label="d.id" /><span v-if="d.top" class="quiet"> on top</span>
-              </td>
-              <td v-for="o in ordered" :key="o" class="number">
-                <span :class="{ kept: isKept(o) }">{{ inline(valueOf(d, o)) }}</span>
-              </td>
-              <td>
-                <div class="cell">{{ head(d) }}</div>
-              </td>
-              <td v-if="pairs">
-                {{
-                  Object.entries(d.pair ?? {})
-                    .map(([name, v]) => `${name} ${inline(v)}`)
-                    .join(' · ')
-                }}
-              </td>
-              <td v-if="as && marks.length">{{ marked(d).join(', ') || '–' }}</td>
-              <td class="quiet when" :title="moment(d.since ?? d.created)">{{ ago(d.since ?? d.created) }}</td>
-            </tr>
-          </tbody>
-        </table>
+        <DataTable data-part="entries"
+          ><template #head>
+            <th>id</th>
+            <th v-for="o in ordered" :key="o" class="number">
+              <span :class="{ kept: isKept(o) }">{{ o }}</span>
+            </th>
+            <th>{{ (entries && headField(entries)) ?? '' }}</th>
+            <th v-if="pairs">pair</th>
+            <th v-if="as && marks.length">{{ as }} has</th>
+            <th>{{ documents.some((d) => d.since) ? 'since' : 'created' }}</th>
+          </template>
+          <tr v-for="d in documents" :key="d.path" :class="{ top: d.top }">
+            <td class="id"><PathLink :path="d.path" :label="d.id" /><span v-if="d.top" class="quiet"> on top</span></td>
+            <td v-for="o in ordered" :key="o" class="number">
+              <span :class="{ kept: isKept(o) }">{{ inline(valueOf(d, o)) }}</span>
+            </td>
+            <td>
+              <div class="cell">{{ head(d) }}</div>
+            </td>
+            <td v-if="pairs">
+              {{
+                Object.entries(d.pair ?? {})
+                  .map(([name, v]) => `${name} ${inline(v)}`)
+                  .join(' · ')
+              }}
+            </td>
+            <td v-if="as && marks.length">{{ marked(d).join(', ') || '–' }}</td>
+            <td class="quiet when" :title="moment(d.since ?? d.created)">{{ ago(d.since ?? d.created) }}</td>
+          </tr>
+        </DataTable>
         <el-button v-if="next" class="more" @click="load(true)">More</el-button>
       </div>
       <p class="quiet served">{{ served }}</p>

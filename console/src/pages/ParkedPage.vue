@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import DataTable from '../components/kit/DataTable.vue'
+import PanelBox from '../components/kit/PanelBox.vue'
 import { ElMessage } from 'element-plus'
 import { onMounted, ref, shallowRef } from 'vue'
 import { api, wordsOf, type Parked } from '../api/client'
@@ -80,41 +82,28 @@ const replay = () =>
         >Try all again</el-button
       >
     </div>
-    <section v-if="parked.length" class="panel">
-      <table class="plain">
-        <thead>
-          <tr>
-            <th>parked</th>
-            <th>for</th>
-            <th>step</th>
-            <th>error</th>
-            <th class="number">attempts</th>
-            <th class="number">change</th>
-            <th></th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr v-for="p in parked" :key="p.work">
-            <td class="quiet when">{{ moment(p.parked) }}</td>
-            <td>{{ p.about }}</td>
-            <td>{{ p.step }}</td>
-            <td class="error">{{ p.error }}</td>
-            <td class="number">{{ p.attempts }}</td>
-            <td class="number">
-              <RouterLink v-if="p.change" :to="`/changes/${p.change}`">{{ p.change }}</RouterLink>
-            </td>
-            <td class="number acts">
-              <el-button size="small" :disabled="busy" :data-retry="p.work" @click="retryOne(p.work)"
-                >Try again</el-button
-              >
-              <el-button size="small" :disabled="busy" :data-drop="p.work" @click="drop(p.work)">Drop</el-button>
-            </td>
-          </tr>
-        </tbody>
-      </table>
-    </section>
+    <PanelBox v-if="parked.length">
+      <DataTable :columns="['parked', 'for', 'step', 'error', ['attempts', 'number'], ['change', 'number'], '']">
+        <tr v-for="p in parked" :key="p.work">
+          <td class="quiet when">{{ moment(p.parked) }}</td>
+          <td>{{ p.about }}</td>
+          <td>{{ p.step }}</td>
+          <td class="error">{{ p.error }}</td>
+          <td class="number">{{ p.attempts }}</td>
+          <td class="number">
+            <RouterLink v-if="p.change" :to="`/changes/${p.change}`">{{ p.change }}</RouterLink>
+          </td>
+          <td class="number acts">
+            <el-button size="small" :disabled="busy" :data-retry="p.work" @click="retryOne(p.work)"
+              >Try again</el-button
+            >
+            <el-button size="small" :disabled="busy" :data-drop="p.work" @click="drop(p.work)">Drop</el-button>
+          </td>
+        </tr>
+      </DataTable>
+    </PanelBox>
   </template>
-  <section v-if="outline?.senders.length" class="panel sent">
+  <PanelBox v-if="outline?.senders.length" class="sent">
     <h2>Send again</h2>
     <p class="quiet">
       What a trigger has sent in the last 7 days, from a change on. Each event keeps its id, so whoever had it can tell.
@@ -129,7 +118,7 @@ const replay = () =>
       /></label>
       <el-button native-type="submit" :disabled="busy || !sender" data-act="replay">Send again</el-button>
     </form>
-  </section>
+  </PanelBox>
 </template>
 
 <style scoped>

@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import StateLine from '../components/kit/StateLine.vue'
+import PanelBox from '../components/kit/PanelBox.vue'
 import { computed, shallowRef } from 'vue'
 import { api, type Change, type Sample } from '../api/client'
 import AmountList from '../components/AmountList.vue'
@@ -52,7 +54,7 @@ const explanation = computed(() => {
 </script>
 
 <template>
-  <section class="panel answer" :class="{ busy: !status?.settled }" aria-live="polite">
+  <PanelBox class="answer" :class="{ busy: !status?.settled }" aria-live="polite">
     <h1>{{ headline }}</h1>
     <p class="quiet">{{ explanation }}</p>
     <dl v-if="status">
@@ -64,7 +66,7 @@ const explanation = computed(() => {
       </div>
     </dl>
     <HourChart v-if="samples.length > 1" :samples="samples" />
-  </section>
+  </PanelBox>
 
   <div v-if="status" class="amounts">
     <AmountList title="Documents" :amounts="status.documents" link />
@@ -72,11 +74,11 @@ const explanation = computed(() => {
     <AmountList title="Timeline entries" :amounts="status.entries" kept />
   </div>
 
-  <section class="panel">
+  <PanelBox>
     <h2>Recent changes</h2>
-    <p v-if="changes.length === 0" class="quiet">Nothing has been written yet.</p>
+    <StateLine v-if="changes.length === 0">Nothing has been written yet.</StateLine>
     <ChangeList v-else :changes="changes" />
-  </section>
+  </PanelBox>
 </template>
 
 <style scoped>

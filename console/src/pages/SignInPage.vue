@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import PanelBox from '../components/kit/PanelBox.vue'
 import { ref } from 'vue'
 import { useSession } from '../composables/session'
 
@@ -14,7 +15,7 @@ async function send() {
 </script>
 
 <template>
-  <section class="panel" data-part="sign-in">
+  <PanelBox data-part="sign-in">
     <h1>Sign in</h1>
     <p>
       Open the link that <code>yalvo up</code> has printed, or make a new one with <code>yalvo link</code>. It works
@@ -28,7 +29,7 @@ async function send() {
       </div>
     </form>
     <el-alert v-if="trouble" :title="trouble" type="warning" show-icon :closable="false" role="alert" />
-  </section>
+  </PanelBox>
 </template>
 
 <style scoped>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import StateLine from '../components/kit/StateLine.vue'
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api } from '../api/client'
@@ -37,7 +38,7 @@ function choose(l: string, r: string) {
 </script>
 
 <template>
-  <p v-if="outline && !timeline" class="quiet">The design has no timeline to show.</p>
+  <StateLine v-if="outline && !timeline">The design has no timeline to show.</StateLine>
   <template v-if="outline && timeline">
     <div class="head">
       <h1>Two people, side by side</h1>
@@ -68,7 +69,7 @@ function choose(l: string, r: string) {
         @choose="choose(left, $event)"
         @acted="acted"
       />
-      <p v-if="!left || !right" class="quiet">There are not two accounts yet: add some under Documents.</p>
+      <StateLine v-if="!left || !right">There are not two accounts yet: add some under Documents.</StateLine>
     </div>
   </template>
 </template>

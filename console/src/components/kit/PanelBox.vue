@@ -1,0 +1,4 @@
+<!-- A card: what belongs together on a page. -->
+<template>
+  <section class="panel"><slot /></section>
+</template>
