@@ -87,7 +87,7 @@ func (b *bench) handmade() error {
 			return err
 		}
 	}
-	return compare(rivals[0], rivals[1])
+	return b.compare(rivals[0], rivals[1])
 }
 
 // databaseNamed is the address of another database on the bench's server.
@@ -193,8 +193,8 @@ func (r rival) fill(likers, followers int) error {
 }
 
 // compare measures one thing after the other, by turns, and prints the rates of
-// both sides and the median of the ratios.
-func compare(hand, yalvo rival) error {
+// both sides, the median of the ratios, and what one costs of processors.
+func (b *bench) compare(hand, yalvo rival) error {
 	var seq atomic.Int64
 	anyone := func() int { return rand.IntN(handMembers) }
 	things := []struct {
@@ -228,16 +228,25 @@ func compare(hand, yalvo rival) error {
 			continue
 		}
 		var ratios []float64
-		var rates [2][]string
+		var rates, costs [2][]string
 		for turn := range handTurns {
 			var both [2]float64
 			for side, r := range []rival{hand, yalvo} {
-				rate, err := r.rate(func() request { return thing.ask(r, turn) })
+				before, err := b.spent()
+				if err != nil {
+					return err
+				}
+				rate, many, err := r.rate(func() request { return thing.ask(r, turn) })
 				if err != nil {
 					return fmt.Errorf("%s: %w", thing.name, err)
 				}
+				after, err := b.spent()
+				if err != nil {
+					return err
+				}
 				both[side] = rate
 				rates[side] = append(rates[side], fmt.Sprintf("%.0f", rate))
+				costs[side] = append(costs[side], after.each(before, many))
 			}
 			ratios = append(ratios, both[1]/both[0])
 		}
@@ -245,17 +254,21 @@ func compare(hand, yalvo rival) error {
 		fmt.Printf("  %-40s by hand %-29s Yalvo %-29s ratio %.2f (%.2f to %.2f)\n", thing.name, strings.Join(rates[0],
 			" "), strings.Join(rates[1], " "),
 			median(ratios), ratios[0], ratios[len(ratios)-1])
+		fmt.Printf("  %-40s by hand %-29s Yalvo %s\n", "  processor, µs each (server and load+database)",
+			strings.Join(costs[0], " "), strings.Join(costs[1], " "))
 	}
 	return nil
 }
 
 // rate is how many requests a second are answered, with the time that what
-// follows from them takes.
-func (r rival) rate(ask func() request) (float64, error) {
+// follows from them takes, and how many there were.
+func (r rival) rate(ask func() request) (float64, int64, error) { return r.rateFor(handTime, ask) }
+
+func (r rival) rateFor(long time.Duration, ask func() request) (float64, int64, error) {
 	var many atomic.Int64
 	began := time.Now()
 	err := r.load(func() (request, bool) {
-		if time.Since(began) > handTime {
+		if time.Since(began) > long {
 			return request{}, false
 		}
 		many.Add(1)
@@ -264,7 +277,7 @@ func (r rival) rate(ask func() request) (float64, error) {
 	if err == nil {
 		err = r.settle()
 	}
-	return float64(many.Load()) / time.Since(began).Seconds(), err
+	return float64(many.Load()) / time.Since(began).Seconds(), many.Load(), err
 }
 
 // load has every client send one request after the other, each on a connection

@@ -34,7 +34,7 @@ var (
 	profile   = flag.String("profile", "", "write a profile of the process's CPU time, service and load, to this file")
 	only      = flag.String("only", "", "the parts to measure: fanout, withdraw and audit (both after fanout), "+
 		"million, page, writes, follow, hot, lag, load, rebuild (after load), access, live, upload, "+
-		"byhand, rights; all if empty")
+		"byhand, rights, memories; all if empty")
 	named = flag.String("thing", "", "of byhand: measure only what has this in its name")
 )
 
@@ -45,6 +45,7 @@ type bench struct {
 	url      string
 	header   string // of requests that no client sends: the key
 	database string
+	data     string // PostgreSQL's folder
 	db       *pgxpool.Pool
 	stop     func() error // the service: those that bring services of their own need its connections
 }
@@ -105,6 +106,7 @@ func run(ctx context.Context) error {
 		s.Address,
 		"Authorization: Bearer " + key + "\r\n",
 		pg.Address(),
+		filepath.Join(dir, "data", "postgres"),
 		db,
 		stop,
 	}
@@ -120,7 +122,7 @@ func run(ctx context.Context) error {
 	}{{"fanout", b.fanout}, {"withdraw", b.withdraw}, {"audit", b.audit}, {"million", b.million}, {"page", b.page},
 		{"writes", b.writes}, {"follow", b.follow}, {"hot", b.hot}, {"lag", b.lag}, {"load", b.load},
 		{"rebuild", b.rebuild}, {"access", b.access}, {"live", b.live}, {"upload", b.upload}, {"byhand", b.handmade},
-		{"rights", b.rights}} {
+		{"rights", b.rights}, {"memories", b.memories}} {
 		if *only != "" && !slices.Contains(strings.Split(*only, ","), part.name) {
 			continue
 		}

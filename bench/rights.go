@@ -54,7 +54,8 @@ func (b *bench) rights() error {
 		}
 		apps = append(apps, c)
 		ways = append(ways, way{variant.name, func() (float64, error) {
-			return r.rate(func() request { return r.list(rand.IntN(handMembers)) })
+			rate, _, err := r.rate(func() request { return r.list(rand.IntN(handMembers)) })
+			return rate, err
 		}})
 	}
 	for _, many := range [][2]int{{0, 2}, {2, 6}} {

@@ -162,7 +162,7 @@ func TestWhoMayDoWhat(t *testing.T) {
 			law.ReadingField(birders, known(birders, "ben"), "mail"), "birders.mail.read", ""},
 		{"ada", "and hers", law.ReadingField(birders, known(birders, "ada"), "mail"), "", ""},
 	} {
-		got, err := law.Court(p, c.who, time.Now()).Judge([][]access.Condition{c.on})
+		got, err := law.Evaluator(p, c.who, time.Now()).Judge([][]access.Condition{c.on})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -192,7 +192,7 @@ func TestThoseWhoAreRefusedAreToldTheRulesOwnWords(t *testing.T) {
 			[]string{"muted"}), []string{"only a warden mutes"}},
 		"ben": {law.Creating(posts, law.Document(posts, "x", map[string]any{"by": "ada"}), nil), nil},
 	} {
-		got, err := law.Court(p, who, time.Now()).Judge([][]access.Condition{c.on})
+		got, err := law.Evaluator(p, who, time.Now()).Judge([][]access.Condition{c.on})
 		if err != nil || !slices.Equal(got[0].Words, c.want) {
 			t.Errorf("%s: %q, %v", who, got[0].Words, err)
 		}
@@ -208,7 +208,7 @@ func TestWhatManyRulesNeedIsAskedTogether(t *testing.T) {
 		key := []string{"p1/n1", "p2/n1"}[i%2]
 		page = append(page, law.Reading(notes, law.Document(notes, key, map[string]any{"by": "ada"})))
 	}
-	verdicts, err := law.Court(p, "cleo", time.Now()).Judge(page)
+	verdicts, err := law.Evaluator(p, "cleo", time.Now()).Judge(page)
 	if err != nil {
 		t.Fatal(err)
 	}

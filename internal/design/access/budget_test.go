@@ -9,7 +9,7 @@ import (
 	"yalvo/internal/design/access"
 )
 
-// A request has so much time for rules, whatever courts it asks; when it has none left it is told so.
+// A request has so much time for rules, whatever evaluators it asks; when it has none left it is told so.
 func TestRulesHaveABudget(t *testing.T) {
 	t.Parallel()
 	ctx := access.WithBudget(t.Context(), time.Millisecond)

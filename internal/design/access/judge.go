@@ -38,9 +38,9 @@ func (v Verdict) Hidden() *expr.Document {
 	return v.Refused.Hidden
 }
 
-// Court decides about requests of one caller. It remembers what it has been told, so it
+// Evaluator decides about requests of one caller. It remembers what it has been told, so it
 // serves one moment only.
-type Court struct {
+type Evaluator struct {
 	law    *Law
 	source Source
 	me     *expr.Document // nil for a stranger
@@ -51,12 +51,12 @@ type Court struct {
 	fetched   map[Address]bool
 	exists    map[Address]bool // of which no more is known
 	pairs     map[Ask]bool
-	absent    map[Address]bool // what is as if it were not there: see [Court.JudgeNamed]
+	absent    map[Address]bool // what is as if it were not there: see [Evaluator.JudgeNamed]
 }
 
-// Court makes a court for a caller with an account, or for a stranger if it is empty.
-func (l *Law) Court(source Source, account string, now time.Time) *Court {
-	c := &Court{law: l, source: source, moment: now, documents: map[Address]*expr.Document{},
+// Evaluator makes a evaluator for a caller with an account, or for a stranger if it is empty.
+func (l *Law) Evaluator(source Source, account string, now time.Time) *Evaluator {
+	c := &Evaluator{law: l, source: source, moment: now, documents: map[Address]*expr.Document{},
 		fetched: map[Address]bool{}, exists: map[Address]bool{}, pairs: map[Ask]bool{},
 		absent: map[Address]bool{}}
 	if account != "" && l.design.Accounts != nil {
@@ -65,18 +65,18 @@ func (l *Law) Court(source Source, account string, now time.Time) *Court {
 	return c
 }
 
-// Within has the court work out rules within a budget.
-func (c *Court) Within(b *Budget) *Court {
+// Within has the evaluator work out rules within a budget.
+func (c *Evaluator) Within(b *Budget) *Evaluator {
 	c.budget = b
 	return c
 }
 
-// Budget is what the court works within.
-func (c *Court) Budget() *Budget { return c.budget }
+// Budget is what the evaluator works within.
+func (c *Evaluator) Budget() *Budget { return c.budget }
 
 // Judge decides about requests, each by the conditions that stand before it. Its order is
 // that of the requests.
-func (c *Court) Judge(requests [][]Condition) ([]Verdict, error) {
+func (c *Evaluator) Judge(requests [][]Condition) ([]Verdict, error) {
 	if err := c.learn(requests); err != nil {
 		return nil, err
 	}
@@ -95,7 +95,7 @@ func (c *Court) Judge(requests [][]Condition) ([]Verdict, error) {
 // reference. Otherwise the rules would tell of it what its absence would not. A question for a pair is
 // answered as it is: a block is no less of one for being hidden. An account that is not there, or not any
 // more, may write nothing, whatever the rules say.
-func (c *Court) JudgeNamed(request []Condition, named [][]Condition) (of Verdict, readable []Verdict, err error) {
+func (c *Evaluator) JudgeNamed(request []Condition, named [][]Condition) (of Verdict, readable []Verdict, err error) {
 	if err := c.learn(append([][]Condition{request, c.beingThere()}, named...)); err != nil {
 		return of, nil, err
 	}
@@ -132,7 +132,7 @@ func NoAccount(key string) string {
 }
 
 // beingThere is the condition that the caller's account is there.
-func (c *Court) beingThere() []Condition {
+func (c *Evaluator) beingThere() []Condition {
 	if c.me == nil {
 		return nil
 	}
@@ -140,11 +140,13 @@ func (c *Court) beingThere() []Condition {
 }
 
 // isGone tells whether the caller's account, which has been looked for, is not there.
-func (c *Court) isGone() bool { return c.me != nil && c.caller() == nil && !c.exists[addressOf(c.me)] }
+func (c *Evaluator) isGone() bool {
+	return c.me != nil && c.caller() == nil && !c.exists[addressOf(c.me)]
+}
 
 // unread are the documents that the rules of a request come to by paths of some length, and that the caller
 // may not read.
-func (c *Court) unread(request []Condition, length int) (unread []*expr.Document, err error) {
+func (c *Evaluator) unread(request []Condition, length int) (unread []*expr.Document, err error) {
 	var docs []*expr.Document
 	var reading [][]Condition
 	for _, on := range request {
@@ -172,7 +174,7 @@ func (c *Court) unread(request []Condition, length int) (unread []*expr.Document
 }
 
 // hide has nothing be known of a document until what it returns is called.
-func (c *Court) hide(doc *expr.Document) (restore func()) {
+func (c *Evaluator) hide(doc *expr.Document) (restore func()) {
 	a := addressOf(doc)
 	shared := c.shared(a.Collection, a.Key)
 	values, fetched := shared.Values, c.fetched[a]
@@ -181,14 +183,14 @@ func (c *Court) hide(doc *expr.Document) (restore func()) {
 }
 
 // IsAbsent has a document be as if it were not there, for what is decided from now on.
-func (c *Court) IsAbsent(doc *expr.Document) {
+func (c *Evaluator) IsAbsent(doc *expr.Document) {
 	c.hide(doc)
 	c.absent[addressOf(doc)], c.exists[addressOf(doc)] = true, false
 }
 
 // Explain works every condition of a request out in its parts. A condition without a
 // rule, or with a fixed one, has a text alone.
-func (c *Court) Explain(conditions []Condition) ([]expr.Part, error) {
+func (c *Evaluator) Explain(conditions []Condition) ([]expr.Part, error) {
 	if err := c.learn([][]Condition{conditions}); err != nil {
 		return nil, err
 	}
@@ -212,7 +214,7 @@ func (c *Court) Explain(conditions []Condition) ([]expr.Part, error) {
 
 // Work works out an expression that is about some documents, the facts of a pair and other
 // values. The error may wrap [expr.ErrAbsent].
-func (c *Court) Work(rule *expr.Rule, about Condition) (any, error) {
+func (c *Evaluator) Work(rule *expr.Rule, about Condition) (any, error) {
 	about.Rule = &design.Rule{That: rule}
 	if err := c.learn([][]Condition{{about}}); err != nil {
 		return nil, err
@@ -222,7 +224,7 @@ func (c *Court) Work(rule *expr.Rule, about Condition) (any, error) {
 
 // Holds tells whether a condition holds, which may take twice the steps if it was tried
 // before in other company.
-func (c *Court) Holds(rule *expr.Rule, about Condition, again bool) (bool, error) {
+func (c *Evaluator) Holds(rule *expr.Rule, about Condition, again bool) (bool, error) {
 	about.Rule = &design.Rule{That: rule}
 	if err := c.learn([][]Condition{{about}}); err != nil {
 		return false, err
@@ -233,7 +235,7 @@ func (c *Court) Holds(rule *expr.Rule, about Condition, again bool) (bool, error
 	return rule.Allows(c.values(about), c.paired)
 }
 
-func (c *Court) decide(conditions []Condition) Verdict {
+func (c *Evaluator) decide(conditions []Condition) Verdict {
 	for i, on := range conditions {
 		v := Verdict{Refused: &conditions[i]}
 		if on.Hidden != nil && on.Hidden.Values == nil && !c.exists[addressOf(on.Hidden)] {
@@ -267,10 +269,10 @@ func (c *Court) decide(conditions []Condition) Verdict {
 }
 
 // now is the time as rules see it.
-func (c *Court) now() string { return design.FormatTime(c.moment) }
+func (c *Evaluator) now() string { return design.FormatTime(c.moment) }
 
 // values are what a rule may name.
-func (c *Court) values(on Condition) map[string]any {
+func (c *Evaluator) values(on Condition) map[string]any {
 	v := map[string]any{design.NameNow: c.now(), design.NamePair: on.Pair}
 	if on.Pair == nil {
 		v[design.NamePair] = map[string]any{}
@@ -286,22 +288,22 @@ func (c *Court) values(on Condition) map[string]any {
 }
 
 // caller is the caller's account, nil if it is not there any more.
-func (c *Court) caller() *expr.Document {
+func (c *Evaluator) caller() *expr.Document {
 	if c.me != nil && c.me.Values == nil && c.fetched[addressOf(c.me)] {
 		return nil
 	}
 	return c.me
 }
 
-// Exists tells the court that a document is there: it does not ask for that.
-func (c *Court) Exists(collection, key string) { c.exists[Address{collection, key}] = true }
+// Exists tells the evaluator that a document is there: it does not ask for that.
+func (c *Evaluator) Exists(collection, key string) { c.exists[Address{collection, key}] = true }
 
 // cannot tells whether there can be no such pair: of a document with itself.
-func (c *Court) cannot(kind string, from, to *expr.Document) bool {
+func (c *Evaluator) cannot(kind string, from, to *expr.Document) bool {
 	return from.Collection == to.Collection && from.Key == to.Key && !c.law.design.Pair(kind).Self
 }
 
-func (c *Court) paired(kind string, from, to *expr.Document) bool {
+func (c *Evaluator) paired(kind string, from, to *expr.Document) bool {
 	return !c.cannot(kind, from, to) && c.pairs[Ask{kind, from.Key, to.Key}] && !c.absent[addressOf(from)] &&
 		!c.absent[addressOf(to)]
 }
@@ -310,7 +312,7 @@ func (c *Court) paired(kind string, from, to *expr.Document) bool {
 // what is stored: it lets through all that the caller may read, and may let others through
 // unless it is exact. Of nested documents it says nothing about what they lie under. If who
 // is given, it is for a caller who is there, and nobody is it for one who is not.
-func (c *Court) Filter(in *design.Collection) (f, nobody expr.Filter, who *expr.Document, err error) {
+func (c *Evaluator) Filter(in *design.Collection) (f, nobody expr.Filter, who *expr.Document, err error) {
 	rule := in.Access.Of(design.OpRead)
 	switch {
 	case rule == nil || rule.That == nil && !rule.Fixed:

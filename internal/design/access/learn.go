@@ -14,7 +14,7 @@ type wanted struct {
 // learn asks the source for what the rules of requests need to know. A reference can be
 // followed when the document it stands in is known, so it takes as many rounds as there
 // are references in a row, and one for the pairs between what they lead to.
-func (c *Court) learn(requests [][]Condition) error {
+func (c *Evaluator) learn(requests [][]Condition) error {
 	for {
 		want := wanted{map[Address]bool{}, map[Ask]bool{}}
 		for _, conditions := range requests {
@@ -47,7 +47,7 @@ func (c *Court) learn(requests [][]Condition) error {
 }
 
 // wants adds what one rule needs to know and is not known yet.
-func (c *Court) wants(on Condition, want wanted) {
+func (c *Evaluator) wants(on Condition, want wanted) {
 	if on.Hidden != nil && !c.exists[addressOf(on.Hidden)] {
 		c.know(on.Hidden, want) // to see whether it is there
 	}
@@ -77,7 +77,7 @@ func (c *Court) wants(on Condition, want wanted) {
 }
 
 // at is the document at a path, nil if there is none; false if that cannot be said yet.
-func (c *Court) at(on Condition, path expr.Path, want wanted) (*expr.Document, bool) {
+func (c *Evaluator) at(on Condition, path expr.Path, want wanted) (*expr.Document, bool) {
 	doc := on.Given[path[0]]
 	if path[0] == design.NameMe {
 		doc = c.me
@@ -103,7 +103,7 @@ func (c *Court) at(on Condition, path expr.Path, want wanted) (*expr.Document, b
 }
 
 // know tells whether the values of a document are known, and wants them if not.
-func (c *Court) know(doc *expr.Document, want wanted) bool {
+func (c *Evaluator) know(doc *expr.Document, want wanted) bool {
 	if doc.Values != nil {
 		return true
 	}
@@ -119,7 +119,7 @@ func (c *Court) know(doc *expr.Document, want wanted) bool {
 }
 
 // shared is the document at an address, the same one for all rules.
-func (c *Court) shared(collection, key string) *expr.Document {
+func (c *Evaluator) shared(collection, key string) *expr.Document {
 	a := Address{collection, key}
 	doc := c.documents[a]
 	if doc == nil {

@@ -81,9 +81,9 @@ func (l *Law) Belonging(list *design.Listing, doc, of *expr.Document, pair, para
 		Given: map[string]*expr.Document{design.NameDoc: doc, design.NameOf: of}}
 }
 
-// ListFilter is [Court.Filter] for what must hold of the entries of a list. It asks for the
+// ListFilter is [Evaluator.Filter] for what must hold of the entries of a list. It asks for the
 // caller and for the document that the list is asked for if the condition reads them.
-func (c *Court) ListFilter(list *design.Listing, of *expr.Document, params map[string]any) (expr.Filter, error) {
+func (c *Evaluator) ListFilter(list *design.Listing, of *expr.Document, params map[string]any) (expr.Filter, error) {
 	if list.Where == nil {
 		return expr.Filter{Kind: expr.Always}, nil
 	}

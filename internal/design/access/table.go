@@ -107,7 +107,7 @@ func (t Table) Tries(d *design.Design) ([]Expectation, error) {
 			if err != nil {
 				return nil, fmt.Errorf("case %d: %w", i+1, err)
 			}
-			got, err := law.Court(known, account, time.Now()).Try(trial)
+			got, err := law.Evaluator(known, account, time.Now()).Try(trial)
 			if err != nil {
 				return nil, fmt.Errorf("case %d, %s as %s: %w", i+1, what, who, err)
 			}

@@ -54,7 +54,7 @@ func mistaken(detail string, args ...any) error { return &Mistake{fmt.Sprintf(de
 
 // Try tells whether an operation would be allowed, and why. Nothing is done. The error may
 // be a [*Mistake].
-func (c *Court) Try(t Trial) (Outcome, error) {
+func (c *Evaluator) Try(t Trial) (Outcome, error) {
 	if !c.law.Guards() {
 		return Outcome{}, mistaken("the design says nothing about access: operators alone are let in")
 	}
@@ -88,12 +88,12 @@ func (c *Court) Try(t Trial) (Outcome, error) {
 	return out, nil
 }
 
-func (c *Court) path(d *expr.Document) string {
+func (c *Evaluator) path(d *expr.Document) string {
 	return c.law.design.Collection(d.Collection).Path(d.Key)
 }
 
 // conditions are those that stand before a trial.
-func (c *Court) conditions(t Trial) ([]Condition, error) {
+func (c *Evaluator) conditions(t Trial) ([]Condition, error) {
 	switch {
 	case t.Pair != "":
 		return c.pairTrial(t)
@@ -126,7 +126,7 @@ func (c *Court) conditions(t Trial) ([]Condition, error) {
 }
 
 // viewTrial is a look at a timeline or a list.
-func (c *Court) viewTrial(t Trial) ([]Condition, error) {
+func (c *Evaluator) viewTrial(t Trial) ([]Condition, error) {
 	if t.Op != design.OpRead {
 		return nil, mistaken("a timeline or a list can be read, and nothing else")
 	}
@@ -157,7 +157,7 @@ func (c *Court) viewTrial(t Trial) ([]Condition, error) {
 	return c.law.ReadingList(list, c.law.Document(owner, t.Of, nil)), nil
 }
 
-func (c *Court) readingTrial(in *design.Collection, doc *expr.Document, field string) ([]Condition, error) {
+func (c *Evaluator) readingTrial(in *design.Collection, doc *expr.Document, field string) ([]Condition, error) {
 	all := c.law.Reading(in, doc)
 	if field == "" {
 		return all, nil
@@ -172,7 +172,7 @@ func (c *Court) readingTrial(in *design.Collection, doc *expr.Document, field st
 	return append(all, c.law.ReadingField(in, doc, field)...), nil
 }
 
-func (c *Court) creationTrial(t Trial) ([]Condition, error) {
+func (c *Evaluator) creationTrial(t Trial) ([]Condition, error) {
 	path := strings.Trim(t.Document, "/")
 	if strings.Count(path, "/")%2 == 0 {
 		path += "/new"
@@ -199,7 +199,7 @@ func (c *Court) creationTrial(t Trial) ([]Condition, error) {
 	return c.law.Creating(in, made, slices.Sorted(maps.Keys(t.Facts))), nil
 }
 
-func (c *Court) pairTrial(t Trial) ([]Condition, error) {
+func (c *Evaluator) pairTrial(t Trial) ([]Condition, error) {
 	p := c.law.design.Pair(t.Pair)
 	if p == nil {
 		return nil, mistaken("%s", c.law.design.NoSuch("pair", t.Pair))
@@ -228,7 +228,7 @@ func (c *Court) pairTrial(t Trial) ([]Condition, error) {
 }
 
 // with is a document with some facts changed.
-func (c *Court) with(in *design.Collection, doc *expr.Document, facts map[string]any) (*expr.Document, error) {
+func (c *Evaluator) with(in *design.Collection, doc *expr.Document, facts map[string]any) (*expr.Document, error) {
 	values := maps.Clone(doc.Values)
 	accepted, mistakes := design.AcceptAll(in.Fields, facts)
 	for _, m := range mistakes {
@@ -245,7 +245,7 @@ func (c *Court) with(in *design.Collection, doc *expr.Document, facts map[string
 }
 
 // there is a document that is stored.
-func (c *Court) there(in *design.Collection, key string) (*expr.Document, error) {
+func (c *Evaluator) there(in *design.Collection, key string) (*expr.Document, error) {
 	a := Address{in.Name, key}
 	values, _, err := c.source.Know([]Address{a}, nil)
 	if err == nil && values[a] == nil {

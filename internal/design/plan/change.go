@@ -352,19 +352,19 @@ func subscriptions(c Change) []Work {
 			due = append(due, SubscribeTo(t.Number, c.From, c.To))
 		}
 	}
-	for _, t := range c.Pair.Bars {
+	for _, t := range c.Pair.Exclusions {
 		if t.Deliver == design.Pull || c.Kind == Changed {
 			continue
 		}
 		due = append(due, SubscribeTo(t.Number, c.From, c.To))
-		if t.bar(c.Pair).EitherWay && c.From != c.To {
+		if t.exclusion(c.Pair).EitherWay && c.From != c.To {
 			due = append(due, SubscribeTo(t.Number, c.To, c.From))
 		}
 	}
 	return due
 }
 
-// bar is what a pair is that keeps entries out.
-func (t *Timeline) bar(p *Pair) Bar {
-	return t.Bars[slices.IndexFunc(t.Bars, func(b Bar) bool { return b.Pair == p })]
+// exclusion is what a pair is that keeps entries out.
+func (t *Timeline) exclusion(p *Pair) Exclusion {
+	return t.Exclusions[slices.IndexFunc(t.Exclusions, func(b Exclusion) bool { return b.Pair == p })]
 }

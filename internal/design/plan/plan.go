@@ -63,9 +63,9 @@ type Collection struct {
 type Form struct {
 	Shape int // its number, 0 for the first one
 
-	// Lift brings facts of the form before to this one, while some are stored in that;
+	// Upcast brings facts of the form before to this one, while some are stored in that;
 	// nil when none are. It takes the time at which they were made.
-	Lift func(facts json.RawMessage, made time.Time) json.RawMessage
+	Upcast func(facts json.RawMessage, made time.Time) json.RawMessage
 }
 
 // Reference is a reference field with the duplicates that follow it.
@@ -107,7 +107,7 @@ type Pair struct {
 	ToCounts   []*Count   // kept in the to document
 	Feeds      []*Summary // whose sources are these pairs
 	Timelines  []*Timeline
-	Bars       []*Timeline // which leave entries out for it
+	Exclusions []*Timeline // which leave entries out for it
 	Opposed    bool        // it dissolves another kind, or is dissolved by one
 	Form
 	DissolvedBy []*Pair // the kinds that end it
@@ -210,11 +210,11 @@ type Timeline struct {
 	Owner, Entries *Collection
 	By             *Reference
 	Through        *Pair
-	Bars           []Bar
+	Exclusions     []Exclusion
 }
 
-// Bar is a pair of an owner with an author that keeps the author's entries out.
-type Bar struct {
+// Exclusion is a pair of an owner with an author that keeps the author's entries out.
+type Exclusion struct {
 	*Pair
 	EitherWay bool // or of the author with the owner
 }
@@ -384,8 +384,8 @@ func (p *Plan) addTimeline(d *design.Timeline, n Number) {
 		}
 	}
 	for _, u := range d.Unless {
-		bar := Bar{p.pairOf(u.Paired), u.EitherWay}
-		t.Bars, bar.Pair.Bars = append(t.Bars, bar), append(bar.Pair.Bars, t)
+		exclusion := Exclusion{p.pairOf(u.Paired), u.EitherWay}
+		t.Exclusions, exclusion.Pair.Exclusions = append(t.Exclusions, exclusion), append(exclusion.Pair.Exclusions, t)
 	}
 	p.Timelines = append(p.Timelines, t)
 }

@@ -54,9 +54,9 @@ func (p *Plan) Rules() []Rule {
 		add(t.Through.Name+" set"+meeting(t.While), "bring the newest %d %s into the follower's %s timeline",
 			t.Length, t.Entries.Name, t.Name)
 		add(t.Through.Name+" unset", "take the %s out of the follower's %s timeline", t.Entries.Name, t.Name)
-		for _, bar := range t.Bars {
-			add(bar.Name+" set", "take the %s out of the %s timeline%s", t.Entries.Name, t.Name, bothWays(bar))
-			add(bar.Name+" unset", "give back to the %s timeline%s what %s still justifies", t.Name, bothWays(bar),
+		for _, exclusion := range t.Exclusions {
+			add(exclusion.Name+" set", "take the %s out of the %s timeline%s", t.Entries.Name, t.Name, bothWays(exclusion))
+			add(exclusion.Name+" unset", "give back to the %s timeline%s what %s still justifies", t.Name, bothWays(exclusion),
 				t.Through.Name)
 		}
 	}
@@ -121,8 +121,8 @@ func meeting(condition *design.Rule) string {
 	return " and meets " + condition.Text()
 }
 
-func bothWays(bar Bar) string {
-	if bar.EitherWay {
+func bothWays(exclusion Exclusion) string {
+	if exclusion.EitherWay {
 		return " of both"
 	}
 	return ""

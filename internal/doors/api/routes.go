@@ -26,7 +26,7 @@ type API struct {
 	Progress  *progress.Reader
 	Live      *live.Watchers
 	Album     *album.Album
-	Callers   *callers.Desk
+	Callers   *callers.Checker
 	Telling   *request.Telling
 	Gate      *gate.Gate
 	Cursors   request.Cursors

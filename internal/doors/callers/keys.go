@@ -22,7 +22,7 @@ import (
 const EnterPath = "/enter#"
 
 // getSession says who has sent the request: an operator's key, or an account.
-func (s *Desk) getSession(c *echo.Context) error {
+func (s *Checker) getSession(c *echo.Context) error {
 	w := whoOf(c)
 	answer := map[string]any{}
 	if w.key != nil {
@@ -36,7 +36,7 @@ func (s *Desk) getSession(c *echo.Context) error {
 }
 
 // postSession begins a session of the console, with the code of a link or with a key.
-func (s *Desk) postSession(c *echo.Context) error {
+func (s *Checker) postSession(c *echo.Context) error {
 	raw, err := request.Body(c, echo.MIMEApplicationJSON)
 	if err != nil {
 		return err
@@ -65,13 +65,13 @@ func (s *Desk) postSession(c *echo.Context) error {
 
 // sessionCookie is what a browser keeps of a session. No page can read it, and no other site
 // has it sent.
-func (s *Desk) sessionCookie(r *http.Request, session string, lasts time.Duration) *http.Cookie {
+func (s *Checker) sessionCookie(r *http.Request, session string, lasts time.Duration) *http.Cookie {
 	return &http.Cookie{Name: cookieName(r), Value: session, Path: "/", MaxAge: int(lasts.Seconds()), HttpOnly: true,
 		Secure: r.TLS != nil, SameSite: http.SameSiteStrictMode}
 }
 
 // deleteSession ends the session that the request came with.
-func (s *Desk) deleteSession(c *echo.Context) error {
+func (s *Checker) deleteSession(c *echo.Context) error {
 	r := c.Request()
 	if cookie, err := r.Cookie(cookieName(r)); err == nil && fromOwnPage(r) {
 		if err := s.Keys.Leave(r.Context(), cookie.Value); err != nil {
@@ -83,7 +83,7 @@ func (s *Desk) deleteSession(c *echo.Context) error {
 }
 
 // postLink makes a link that begins a session for the key that asks, once.
-func (s *Desk) postLink(c *echo.Context) error {
+func (s *Checker) postLink(c *echo.Context) error {
 	code, err := s.Keys.Link(c.Request().Context(), whoOf(c).key.ID)
 	if err != nil {
 		return err
@@ -93,7 +93,7 @@ func (s *Desk) postLink(c *echo.Context) error {
 		"until": time.Now().UTC().Add(keys.LinkTime)})
 }
 
-func (s *Desk) getKeys(c *echo.Context) error {
+func (s *Checker) getKeys(c *echo.Context) error {
 	all, err := s.Keys.List(c.Request().Context())
 	if err != nil {
 		return err
@@ -102,7 +102,7 @@ func (s *Desk) getKeys(c *echo.Context) error {
 }
 
 // postKey makes a key. Its text is in this answer and nowhere else.
-func (s *Desk) postKey(c *echo.Context) error {
+func (s *Checker) postKey(c *echo.Context) error {
 	raw, err := request.Body(c, echo.MIMEApplicationJSON)
 	if err != nil {
 		return err
@@ -138,7 +138,7 @@ func scopes() string {
 	return strings.Join(all, ", ")
 }
 
-func (s *Desk) deleteKey(c *echo.Context) error {
+func (s *Checker) deleteKey(c *echo.Context) error {
 	found, err := s.Keys.Revoke(c.Request().Context(), c.Param("id"))
 	if err != nil {
 		return err

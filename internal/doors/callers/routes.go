@@ -11,18 +11,18 @@ import (
 	"yalvo/internal/engine/running"
 )
 
-// Desk is where it is found out who somebody is.
-type Desk struct {
+// Checker is where it is found out who somebody is.
+type Checker struct {
 	App       *running.App
 	Keys      *keys.Ring
 	Tokens    *tokens.Checker
-	SignIn    *signin.Desk
+	SignIn    *signin.Server
 	Gate      *gate.Gate
 	Positions request.Positions
 }
 
 // Routes are its addresses.
-func (s *Desk) Routes(v1 *echo.Group) {
+func (s *Checker) Routes(v1 *echo.Group) {
 	v1.GET("/session", request.Takes(s.getSession))
 	v1.POST("/session", request.Takes(s.postSession))
 	v1.DELETE("/session", request.Takes(s.deleteSession))

@@ -26,7 +26,7 @@ type signedUp struct {
 
 // postSignUp creates an account's document, as a stranger may under the design's rules: with
 // a password, or for whoever brings a token of the app's identity provider.
-func (s *Desk) postSignUp(c *echo.Context) error {
+func (s *Checker) postSignUp(c *echo.Context) error {
 	raw, err := request.Body(c, echo.MIMEApplicationJSON)
 	if err != nil {
 		return err
@@ -93,7 +93,7 @@ func chosenPassword(given map[string]json.RawMessage, name string) (string, erro
 }
 
 // postSignIn signs an account in with its name and password.
-func (s *Desk) postSignIn(c *echo.Context) error {
+func (s *Checker) postSignIn(c *echo.Context) error {
 	field, err := s.SignIn.Field(c.Request().Context())
 	if err != nil {
 		return err
@@ -158,7 +158,7 @@ func refreshTokenIn(c *echo.Context) (string, error) {
 }
 
 // postRefresh gives an account a new access token for its refresh token, which is replaced.
-func (s *Desk) postRefresh(c *echo.Context) error {
+func (s *Checker) postRefresh(c *echo.Context) error {
 	token, err := refreshTokenIn(c)
 	if err != nil {
 		return err
@@ -171,7 +171,7 @@ func (s *Desk) postRefresh(c *echo.Context) error {
 }
 
 // postSignOut ends a sign-in.
-func (s *Desk) postSignOut(c *echo.Context) error {
+func (s *Checker) postSignOut(c *echo.Context) error {
 	token, err := refreshTokenIn(c)
 	if err != nil {
 		return err
@@ -183,7 +183,7 @@ func (s *Desk) postSignOut(c *echo.Context) error {
 }
 
 // putPassword changes the password of the account that asks, or as an operator of another.
-func (s *Desk) putPassword(c *echo.Context) error {
+func (s *Checker) putPassword(c *echo.Context) error {
 	w := whoOf(c)
 	if w.key == nil && w.account == "" {
 		return problem.New(http.StatusUnauthorized, problem.CodeNotSignedIn, "whose password? Sign in first")
@@ -215,7 +215,7 @@ func (s *Desk) putPassword(c *echo.Context) error {
 	return c.NoContent(http.StatusNoContent)
 }
 
-func (s *Desk) changeOwn(c *echo.Context, w who, given map[string]json.RawMessage, chosen string) error {
+func (s *Checker) changeOwn(c *echo.Context, w who, given map[string]json.RawMessage, chosen string) error {
 	if given["account"] != nil {
 		return request.Wrong("/account", design.MistakeUnknown, "an account changes its own password, and none else's")
 	}
@@ -227,7 +227,7 @@ func (s *Desk) changeOwn(c *echo.Context, w who, given map[string]json.RawMessag
 }
 
 // changeOther is an operator's: whoever has forgotten a password cannot say it.
-func (s *Desk) changeOther(c *echo.Context, given map[string]json.RawMessage, chosen string) error {
+func (s *Checker) changeOther(c *echo.Context, given map[string]json.RawMessage, chosen string) error {
 	var account string
 	if json.Unmarshal(given["account"], &account) != nil || design.CheckID(account) != "" {
 		return request.Wrong("/account", design.MistakeMissing, "the id of the account is needed")

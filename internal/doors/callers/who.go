@@ -48,7 +48,7 @@ const stranger = "~"
 
 // Identify is the middleware that finds out who has sent a request. What they may is found
 // out where it is known what they want.
-func (s *Desk) Identify(next echo.HandlerFunc) echo.HandlerFunc {
+func (s *Checker) Identify(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
 		w, err := s.identified(c)
 		if err != nil {
@@ -71,7 +71,7 @@ func (w who) name() string {
 	return w.account
 }
 
-func (s *Desk) identified(c *echo.Context) (who, error) {
+func (s *Checker) identified(c *echo.Context) (who, error) {
 	w, err := s.bearer(c)
 	if err != nil {
 		return who{}, err
@@ -99,7 +99,7 @@ func (s *Desk) identified(c *echo.Context) (who, error) {
 
 // bearer reads what a request brings to be believed: a key, a token, or a session of the
 // console.
-func (s *Desk) bearer(c *echo.Context) (who, error) {
+func (s *Checker) bearer(c *echo.Context) (who, error) {
 	given := c.Request().Header.Get(echo.HeaderAuthorization)
 	if given == "" {
 		return s.bySession(c)
@@ -119,7 +119,7 @@ func (s *Desk) bearer(c *echo.Context) (who, error) {
 	return who{account: claims.Account, foreign: claims.Foreign}, err
 }
 
-func (s *Desk) byKey(c *echo.Context, text string) (who, error) {
+func (s *Checker) byKey(c *echo.Context, text string) (who, error) {
 	key, err := s.Keys.Check(c.Request().Context(), text)
 	if errors.Is(err, keys.ErrUnknown) {
 		return who{}, notBelieved(c, "the key is not believed: there is none such, or it has been revoked")
@@ -130,7 +130,7 @@ func (s *Desk) byKey(c *echo.Context, text string) (who, error) {
 // bySession is who a session of the console stands for, a stranger if it holds no more. It
 // counts for the service's own pages alone: a browser sends the cookie along with whatever
 // asks it to.
-func (s *Desk) bySession(c *echo.Context) (who, error) {
+func (s *Checker) bySession(c *echo.Context) (who, error) {
 	r := c.Request()
 	cookie, err := r.Cookie(cookieName(r))
 	if err != nil || !fromOwnPage(r) {
@@ -211,7 +211,7 @@ func neededBy(r *http.Request) keys.Scope {
 
 // Serves refuses who may not ask for what a request wants: of operators those whose key may not read, or write. For
 // all others the rules of the design hold, if it has any.
-func (s *Desk) Serves(c *echo.Context) error {
+func (s *Checker) Serves(c *echo.Context) error {
 	if w := whoOf(c); w.key != nil {
 		return w.covers(c, neededBy(c.Request()))
 	}
@@ -231,7 +231,7 @@ func Reads(r *http.Request) bool { return neededBy(r) == keys.Read }
 
 // BelievedNoMore tells whether who began a stream would be turned away today: a token has
 // expired, a key was revoked, a session has ended.
-func (s *Desk) BelievedNoMore(c *echo.Context) bool {
+func (s *Checker) BelievedNoMore(c *echo.Context) bool {
 	w, err := s.identified(c)
 	if s.App.IsAway(err) {
 		return false

@@ -17,7 +17,7 @@ import (
 var triable = []design.Op{design.OpRead, design.OpCreate, design.OpEdit, design.OpRemove, design.OpSet, design.OpUnset}
 
 // tryAccess answers whether an account may do something, by which rules. Nothing is done.
-func (s *Office) tryAccess(c *echo.Context) error {
+func (s *API) tryAccess(c *echo.Context) error {
 	raw, err := request.Body(c, echo.MIMEApplicationJSON)
 	if err != nil {
 		return err

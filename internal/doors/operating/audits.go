@@ -15,7 +15,7 @@ import (
 	"yalvo/internal/engine/proof"
 )
 
-func (s *Office) postAudit(c *echo.Context) error {
+func (s *API) postAudit(c *echo.Context) error {
 	scope, err := scopeIn(c)
 	if err != nil {
 		return err
@@ -52,7 +52,7 @@ func scopeIn(c *echo.Context) (proof.Scope, error) {
 	return scope, nil
 }
 
-func (s *Office) getAudits(c *echo.Context) error {
+func (s *API) getAudits(c *echo.Context) error {
 	many, err := request.Limit(c)
 	if err != nil {
 		return err
@@ -69,7 +69,7 @@ func (s *Office) getAudits(c *echo.Context) error {
 }
 
 // anAudit answers with an audit that something was done to.
-func (s *Office) anAudit(act func(context.Context, int64) (proof.Audit, error)) func(*echo.Context) error {
+func (s *API) anAudit(act func(context.Context, int64) (proof.Audit, error)) func(*echo.Context) error {
 	return func(c *echo.Context) error {
 		id, err := request.Number(c)
 		if err != nil {
@@ -88,7 +88,7 @@ func (s *Office) anAudit(act func(context.Context, int64) (proof.Audit, error)) 
 
 // getDrift answers what an audit has found, in the order it was found; ?after=
 // reads on.
-func (s *Office) getDrift(c *echo.Context) error {
+func (s *API) getDrift(c *echo.Context) error {
 	id, err := request.Number(c)
 	if err != nil {
 		return err
@@ -111,7 +111,7 @@ func (s *Office) getDrift(c *echo.Context) error {
 }
 
 // putAuditSchedule sets how often everything is audited by itself.
-func (s *Office) putAuditSchedule(c *echo.Context) error {
+func (s *API) putAuditSchedule(c *echo.Context) error {
 	raw, err := request.Body(c, echo.MIMEApplicationJSON)
 	if err != nil {
 		return err

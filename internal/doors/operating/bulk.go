@@ -26,14 +26,14 @@ const (
 
 // getDump sends all facts as of one moment, a line each. Who stops reading for as
 // long as an event may take ends it.
-func (s *Office) getDump(c *echo.Context) error { return s.dump(c, nil) }
+func (s *API) getDump(c *echo.Context) error { return s.dump(c, nil) }
 
 // mostSeal is how long the words may be that say how a dump is opened.
 const mostSeal = 4 << 10
 
 // getSealedDump is a dump with what accounts and operators sign in with, sealed for who has asked for it: the key that
 // opens it never comes here.
-func (s *Office) getSealedDump(c *echo.Context) error {
+func (s *API) getSealedDump(c *echo.Context) error {
 	to, err := age.ParseX25519Recipient(c.QueryParam("to"))
 	if err != nil {
 		return problem.BadRequest("`to` must be a recipient of age, as in age1…, whose identity opens what is sealed")
@@ -46,7 +46,7 @@ func (s *Office) getSealedDump(c *echo.Context) error {
 	return s.dump(c, &bulk.Sealing{To: to, Seal: seal})
 }
 
-func (s *Office) dump(c *echo.Context, sealing *bulk.Sealing) error {
+func (s *API) dump(c *echo.Context, sealing *bulk.Sealing) error {
 	end, fits := s.dumps.Add(1)
 	if !fits {
 		return problem.Busy("others are being dumped to")
@@ -83,7 +83,7 @@ type loadState struct {
 	Loose   []versions.Loose `json:"loose,omitempty"` // what was loaded and points at what is not there
 }
 
-func (s *Office) beginLoad(c *echo.Context) error {
+func (s *API) beginLoad(c *echo.Context) error {
 	if err := request.NoBody(c); err != nil {
 		return err
 	}
@@ -97,7 +97,7 @@ func (s *Office) beginLoad(c *echo.Context) error {
 	return c.JSON(http.StatusCreated, loadState{Version: version})
 }
 
-func (s *Office) endLoad(c *echo.Context) error {
+func (s *API) endLoad(c *echo.Context) error {
 	if err := request.NoBody(c); err != nil {
 		return err
 	}
@@ -109,7 +109,7 @@ func (s *Office) endLoad(c *echo.Context) error {
 }
 
 // postLines loads lines, and tells which of them cannot be.
-func (s *Office) postLines(c *echo.Context) error {
+func (s *API) postLines(c *echo.Context) error {
 	if err := request.CheckMediaType(c, ndjson); err != nil {
 		return err
 	}
@@ -125,7 +125,7 @@ func (s *Office) postLines(c *echo.Context) error {
 }
 
 // postSecrets loads what accounts and operators sign in with, opened by whoever loads it.
-func (s *Office) postSecrets(c *echo.Context) error {
+func (s *API) postSecrets(c *echo.Context) error {
 	if err := request.CheckMediaType(c, ndjson); err != nil {
 		return err
 	}
@@ -141,7 +141,7 @@ func (s *Office) postSecrets(c *echo.Context) error {
 }
 
 // postBrought remembers what bringing an app along came to.
-func (s *Office) postBrought(c *echo.Context) error {
+func (s *API) postBrought(c *echo.Context) error {
 	raw, err := request.Body(c, echo.MIMEApplicationJSON)
 	if err != nil {
 		return err
@@ -158,7 +158,7 @@ func (s *Office) postBrought(c *echo.Context) error {
 	return c.NoContent(http.StatusNoContent)
 }
 
-func (s *Office) getBrought(c *echo.Context) error {
+func (s *API) getBrought(c *echo.Context) error {
 	all, err := s.Bulk.Broughts(c.Request().Context())
 	if err != nil {
 		return err

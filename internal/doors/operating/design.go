@@ -23,7 +23,7 @@ type about struct {
 	Design  int    `json:"design,omitempty"` // its version, none if no design was applied
 }
 
-func (s *Office) about(c *echo.Context) error {
+func (s *API) about(c *echo.Context) error {
 	a := about{Service: "yalvo"}
 	p, err := s.planIfAny(c)
 	if err != nil {
@@ -40,7 +40,7 @@ func (s *Office) about(c *echo.Context) error {
 }
 
 // plan is the plan in force, or a refusal if no design was applied.
-func (s *Office) plan(c *echo.Context) (*plan.Plan, error) {
+func (s *API) plan(c *echo.Context) (*plan.Plan, error) {
 	v, err := s.App.Now(c.Request().Context())
 	if err != nil {
 		return nil, err
@@ -49,7 +49,7 @@ func (s *Office) plan(c *echo.Context) (*plan.Plan, error) {
 }
 
 // planIfAny is the plan in force, nil if no design was applied.
-func (s *Office) planIfAny(c *echo.Context) (*plan.Plan, error) {
+func (s *API) planIfAny(c *echo.Context) (*plan.Plan, error) {
 	v, err := s.App.IfAny(c.Request().Context())
 	if err != nil || v == nil {
 		return nil, err
@@ -57,7 +57,7 @@ func (s *Office) planIfAny(c *echo.Context) (*plan.Plan, error) {
 	return v.Plan, nil
 }
 
-func (s *Office) getDesign(c *echo.Context) error {
+func (s *API) getDesign(c *echo.Context) error {
 	ctx := c.Request().Context()
 	if _, err := s.plan(c); err != nil {
 		return err
@@ -86,7 +86,7 @@ func designProblem(err error) error {
 }
 
 // openAPI serves the API's description.
-func (s *Office) openAPI(c *echo.Context) error {
+func (s *API) openAPI(c *echo.Context) error {
 	p, err := s.planIfAny(c)
 	if err != nil {
 		return err
@@ -98,7 +98,7 @@ func (s *Office) openAPI(c *echo.Context) error {
 	return c.JSON(http.StatusOK, doc)
 }
 
-func (s *Office) getDesignSchema(c *echo.Context) error {
+func (s *API) getDesignSchema(c *echo.Context) error {
 	return c.Blob(http.StatusOK, "application/schema+json", docs.DesignSchema)
 }
 
@@ -217,7 +217,7 @@ func outlineOfList(l *plan.List) outlineList {
 	return o
 }
 
-func (s *Office) getOutline(c *echo.Context) error {
+func (s *API) getOutline(c *echo.Context) error {
 	p, err := s.plan(c)
 	if err != nil {
 		return err

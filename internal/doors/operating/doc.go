@@ -17,8 +17,8 @@ import (
 	"yalvo/internal/engine/versions"
 )
 
-// Office answers operators with the calls of these rooms.
-type Office struct {
+// API answers operators with the calls of these rooms.
+type API struct {
 	App      *running.App
 	Progress *progress.Reader
 	Upkeep   *upkeep.Workers

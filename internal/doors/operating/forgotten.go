@@ -11,7 +11,7 @@ import (
 )
 
 // postForgotten begins to forget a document and every copy of what it said.
-func (s *Office) postForgotten(c *echo.Context) error {
+func (s *API) postForgotten(c *echo.Context) error {
 	raw, err := request.Body(c, echo.MIMEApplicationJSON)
 	if err != nil {
 		return err
@@ -36,7 +36,7 @@ func (s *Office) postForgotten(c *echo.Context) error {
 }
 
 // getForgotten answers how far it has come, and in the end the report.
-func (s *Office) getForgotten(c *echo.Context) error {
+func (s *API) getForgotten(c *echo.Context) error {
 	id, err := request.Number(c)
 	if err != nil {
 		return err

@@ -7,15 +7,15 @@ import (
 	"yalvo/internal/doors/request"
 )
 
-// Door is how requests are let in: whose key covers a scope, and when what it asks to wait
+// Middleware is how requests are let in: whose key covers a scope, and when what it asks to wait
 // for has settled.
-type Door struct {
+type Middleware struct {
 	Operators func(keys.Scope, echo.HandlerFunc) echo.HandlerFunc
 	Settled   func(echo.HandlerFunc) echo.HandlerFunc
 }
 
 // Routes are the addresses of what operators do.
-func (s *Office) Routes(v1 *echo.Group, door Door) {
+func (s *API) Routes(v1 *echo.Group, door Middleware) {
 	s.dumps.Most = mostDumps
 	read := func(path string, h echo.HandlerFunc, params ...string) {
 		params = append([]string{"settled", "patience"}, params...)

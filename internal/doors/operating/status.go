@@ -13,7 +13,7 @@ import (
 )
 
 // getStatus answers "is everything settled, and how much is there?".
-func (s *Office) getStatus(c *echo.Context) error {
+func (s *API) getStatus(c *echo.Context) error {
 	status, err := s.Progress.Status(c.Request().Context())
 	if err != nil {
 		return err
@@ -22,7 +22,7 @@ func (s *Office) getStatus(c *echo.Context) error {
 }
 
 // getHistory answers how much was due in the last hour.
-func (s *Office) getHistory(c *echo.Context) error {
+func (s *API) getHistory(c *echo.Context) error {
 	return c.JSON(http.StatusOK, map[string]any{"samples": s.Progress.History()})
 }
 
@@ -33,7 +33,7 @@ type changePage struct {
 
 // getChanges answers the newest changes, newest first; with ?from= those after
 // a place, oldest first, for a program that must miss none.
-func (s *Office) getChanges(c *echo.Context) error {
+func (s *API) getChanges(c *echo.Context) error {
 	many, err := request.Limit(c)
 	if err != nil {
 		return err
@@ -50,7 +50,7 @@ func (s *Office) getChanges(c *echo.Context) error {
 	return c.JSON(http.StatusOK, page)
 }
 
-func (s *Office) getParked(c *echo.Context) error {
+func (s *API) getParked(c *echo.Context) error {
 	many, err := request.Limit(c)
 	if err != nil {
 		return err
@@ -62,7 +62,7 @@ func (s *Office) getParked(c *echo.Context) error {
 	return c.JSON(http.StatusOK, map[string][]upkeep.Parked{"parked": all})
 }
 
-func (s *Office) retryParked(c *echo.Context) error {
+func (s *API) retryParked(c *echo.Context) error {
 	if err := request.NoBody(c); err != nil {
 		return err
 	}
@@ -73,7 +73,7 @@ func (s *Office) retryParked(c *echo.Context) error {
 	return c.JSON(http.StatusOK, map[string]int64{"retried": n})
 }
 
-func (s *Office) retryOne(c *echo.Context) error {
+func (s *API) retryOne(c *echo.Context) error {
 	if err := request.NoBody(c); err != nil {
 		return err
 	}
@@ -88,7 +88,7 @@ func (s *Office) retryOne(c *echo.Context) error {
 }
 
 // dropParked gives up one piece of parked work.
-func (s *Office) dropParked(c *echo.Context) error {
+func (s *API) dropParked(c *echo.Context) error {
 	work, err := request.Number(c)
 	if err != nil {
 		return err
@@ -100,7 +100,7 @@ func (s *Office) dropParked(c *echo.Context) error {
 }
 
 // replayTrigger has what a trigger sent sent again, from a position on.
-func (s *Office) replayTrigger(c *echo.Context) error {
+func (s *API) replayTrigger(c *echo.Context) error {
 	raw, err := request.Body(c, echo.MIMEApplicationJSON)
 	if err != nil {
 		return err

@@ -51,7 +51,7 @@ func designIn(c *echo.Context) (string, *design.Design, error) {
 
 // putDesign checks a design and puts it in force. If-Match names the version it was
 // compared with, ?drop= the facts that may be lost, ?by= who asks for it.
-func (s *Office) putDesign(c *echo.Context) error {
+func (s *API) putDesign(c *echo.Context) error {
 	name, d, err := designIn(c)
 	if err != nil {
 		return err
@@ -59,7 +59,7 @@ func (s *Office) putDesign(c *echo.Context) error {
 	return s.apply(c, versions.Request{File: name, Design: d})
 }
 
-func (s *Office) apply(c *echo.Context, r versions.Request) error {
+func (s *API) apply(c *echo.Context, r versions.Request) error {
 	base, err := request.IfMatch(c)
 	if err != nil {
 		return err
@@ -86,7 +86,7 @@ func (s *Office) apply(c *echo.Context, r versions.Request) error {
 const mostAuthor = 200
 
 // postDifference says what a design would change, and how long that would take.
-func (s *Office) postDifference(c *echo.Context) error {
+func (s *API) postDifference(c *echo.Context) error {
 	name, d, err := designIn(c)
 	if err != nil {
 		return err
@@ -94,7 +94,7 @@ func (s *Office) postDifference(c *echo.Context) error {
 	return s.difference(c, name, d)
 }
 
-func (s *Office) difference(c *echo.Context, name string, d *design.Design) error {
+func (s *API) difference(c *echo.Context, name string, d *design.Design) error {
 	diff, err := s.Versions.Diff(c.Request().Context(), name, d)
 	if err != nil {
 		return designProblem(err)
@@ -103,7 +103,7 @@ func (s *Office) difference(c *echo.Context, name string, d *design.Design) erro
 }
 
 // getVersions lists the newest versions of the design.
-func (s *Office) getVersions(c *echo.Context) error {
+func (s *API) getVersions(c *echo.Context) error {
 	many, err := request.Limit(c)
 	if err != nil {
 		return err
@@ -124,7 +124,7 @@ func versionAsked(c *echo.Context) (int, error) {
 	return n, nil
 }
 
-func (s *Office) getVersion(c *echo.Context) error {
+func (s *API) getVersion(c *echo.Context) error {
 	n, err := versionAsked(c)
 	if err != nil {
 		return err
@@ -137,7 +137,7 @@ func (s *Office) getVersion(c *echo.Context) error {
 }
 
 // versionDifference says what going back to a version would change.
-func (s *Office) versionDifference(c *echo.Context) error {
+func (s *API) versionDifference(c *echo.Context) error {
 	n, err := versionAsked(c)
 	if err != nil {
 		return err
@@ -150,7 +150,7 @@ func (s *Office) versionDifference(c *echo.Context) error {
 }
 
 // applyVersion puts a version in force once more.
-func (s *Office) applyVersion(c *echo.Context) error {
+func (s *API) applyVersion(c *echo.Context) error {
 	n, err := versionAsked(c)
 	if err != nil {
 		return err
@@ -164,7 +164,7 @@ func (s *Office) applyVersion(c *echo.Context) error {
 
 // getMisfits counts documents that do not fit the design; of one field and code it
 // is a page of them.
-func (s *Office) getMisfits(c *echo.Context) error {
+func (s *API) getMisfits(c *echo.Context) error {
 	ctx := c.Request().Context()
 	of, field, code := c.QueryParam("of"), c.QueryParam("field"), c.QueryParam("code")
 	if of == "" {

@@ -11,7 +11,7 @@ import (
 )
 
 // whyEntry answers why an entry is in a timeline or not.
-func (s *Office) whyEntry(c *echo.Context) error {
+func (s *API) whyEntry(c *echo.Context) error {
 	q, err := request.Needed(c, "timeline", "owner", "entry")
 	if err != nil {
 		return err
@@ -24,7 +24,7 @@ func (s *Office) whyEntry(c *echo.Context) error {
 }
 
 // whyKept answers what a kept value is made of.
-func (s *Office) whyKept(c *echo.Context) error {
+func (s *API) whyKept(c *echo.Context) error {
 	q, err := request.Needed(c, "document", "name")
 	if err != nil {
 		return err
@@ -37,7 +37,7 @@ func (s *Office) whyKept(c *echo.Context) error {
 }
 
 // getRemoval answers what the removal of a document would take along.
-func (s *Office) getRemoval(c *echo.Context) error {
+func (s *API) getRemoval(c *echo.Context) error {
 	q, err := request.Needed(c, "document")
 	if err != nil {
 		return err
@@ -50,7 +50,7 @@ func (s *Office) getRemoval(c *echo.Context) error {
 }
 
 // getPlaces answers everywhere a document is duplicated to.
-func (s *Office) getPlaces(c *echo.Context) error {
+func (s *API) getPlaces(c *echo.Context) error {
 	q, err := request.Needed(c, "document")
 	if err != nil {
 		return err
@@ -62,7 +62,7 @@ func (s *Office) getPlaces(c *echo.Context) error {
 	return c.JSON(http.StatusOK, map[string]any{"places": places})
 }
 
-func (s *Office) getCascade(c *echo.Context) error {
+func (s *API) getCascade(c *echo.Context) error {
 	position, err := strconv.ParseInt(c.Param("position"), 10, 64)
 	if err != nil {
 		return problem.BadRequest("a change is named by its position, a whole number, not " +

@@ -17,9 +17,9 @@ func (s *Server) routes(v1 *echo.Group) {
 		Progress: s.Progress, Live: s.Live, Album: s.Album, Callers: s.callers, Telling: s.telling, Gate: s.gate,
 		Cursors: s.cursors, Positions: s.positions, Ends: s.closing}
 	apps.Routes(v1, s.anybody)
-	office := &operating.Office{App: s.App, Progress: s.Progress, Upkeep: s.Upkeep, Proof: s.Proof,
+	operators := &operating.API{App: s.App, Progress: s.Progress, Upkeep: s.Upkeep, Proof: s.Proof,
 		Versions: s.Versions, Bulk: s.Bulk, Album: s.Album}
-	office.Routes(v1, operating.Door{Operators: callers.Operators, Settled: apps.Settled})
+	operators.Routes(v1, operating.Middleware{Operators: callers.Operators, Settled: apps.Settled})
 }
 
 // anybody has a handler serve accounts and strangers, for whom the rules of the design hold,

@@ -44,7 +44,7 @@ import (
 // Server answers HTTP requests.
 type Server struct {
 	Rooms
-	callers   *callers.Desk
+	callers   *callers.Checker
 	telling   *request.Telling
 	cursors   request.Cursors
 	positions request.Positions
@@ -73,7 +73,7 @@ type Rooms struct {
 	Bulk      *bulk.Mover
 	Keys      *keys.Ring
 	Tokens    *tokens.Checker
-	SignIn    *signin.Desk
+	SignIn    *signin.Server
 	Album     *album.Album
 }
 
@@ -98,7 +98,7 @@ func New(rooms Rooms, o Options) *Server {
 		telling: &request.Telling{App: rooms.App, Log: o.Log}}
 	s.guard = &gate.Guard{Log: o.Log, KnownAs: o.KnownAs, Beyond: o.Beyond, Origins: o.Origins, Rate: o.Rate,
 		Behind: o.Behind, BodyTime: gate.BodyTime, Refuse: s.telling.Answer}
-	s.callers = &callers.Desk{App: rooms.App, Keys: rooms.Keys, Tokens: rooms.Tokens, SignIn: rooms.SignIn, Gate: s.gate,
+	s.callers = &callers.Checker{App: rooms.App, Keys: rooms.Keys, Tokens: rooms.Tokens, SignIn: rooms.SignIn, Gate: s.gate,
 		Positions: s.positions}
 	return s
 }

@@ -35,7 +35,7 @@ func (t TooSoon) Unwrap() error { return t.Refusal }
 
 // signingIn counts tries of a name from an address. From where its account has signed in lately what others try
 // elsewhere does not count: they cannot keep it out.
-func (d *Desk) signingIn(from, name string, familiar bool) []signinsql.Try {
+func (d *Server) signingIn(from, name string, familiar bool) []signinsql.Try {
 	tries := []signinsql.Try{{Bucket: d.bucket("both", from+"\x00"+name), Free: freeTogether},
 		{Bucket: d.bucket("from", from), Free: freeAddress}}
 	if !familiar {
@@ -45,7 +45,7 @@ func (d *Desk) signingIn(from, name string, familiar bool) []signinsql.Try {
 }
 
 // Familiar tells whether somebody who says they are an account does so from where it has signed in lately.
-func (d *Desk) Familiar(ctx context.Context, from, name string) (bool, error) {
+func (d *Server) Familiar(ctx context.Context, from, name string) (bool, error) {
 	_, _, field, err := d.by(ctx)
 	if err != nil {
 		return false, err
@@ -54,28 +54,28 @@ func (d *Desk) Familiar(ctx context.Context, from, name string) (bool, error) {
 }
 
 // place is what is kept of an address, keyed with the secret.
-func (d *Desk) place(from string) int64 {
+func (d *Server) place(from string) int64 {
 	return int64(binary.BigEndian.Uint64(d.keyed("place", from)))
 }
 
-func (d *Desk) signingUp(from string) []signinsql.Try {
+func (d *Server) signingUp(from string) []signinsql.Try {
 	return []signinsql.Try{{Bucket: d.bucket("up", from), Free: freeSignUps}}
 }
 
 // bucket is keyed with a secret, the same for all services: nobody can find names that share one with somebody
 // whom they want to keep from signing in.
-func (d *Desk) bucket(kind, of string) int64 {
+func (d *Server) bucket(kind, of string) int64 {
 	return int64(binary.BigEndian.Uint32(d.keyed(kind, of)) % buckets)
 }
 
-func (d *Desk) keyed(kind, of string) []byte {
+func (d *Server) keyed(kind, of string) []byte {
 	h := hmac.New(sha256.New, d.issuer.Key)
 	h.Write([]byte("guesses\x00" + kind + "\x00" + of)) // never fails
 	return h.Sum(nil)
 }
 
 // count counts a try before it is made, and refuses one that comes too soon.
-func (d *Desk) count(ctx context.Context, tries []signinsql.Try) error {
+func (d *Server) count(ctx context.Context, tries []signinsql.Try) error {
 	wait, err := signinsql.CountTry(ctx, d.Store, tries, mostWait, guessAge)
 	if err != nil || wait <= 0 {
 		return err
@@ -87,7 +87,7 @@ func (d *Desk) count(ctx context.Context, tries []signinsql.Try) error {
 
 // Tidy forgets what nobody will ask for again: sign-ins that have ended, passwords of accounts
 // that are gone, wrong passwords of long ago.
-func (d *Desk) Tidy(ctx context.Context, every time.Duration) {
+func (d *Server) Tidy(ctx context.Context, every time.Duration) {
 	tick := time.NewTicker(every)
 	defer tick.Stop()
 	for {

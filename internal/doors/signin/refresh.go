@@ -23,7 +23,7 @@ const (
 )
 
 // begin signs an account in.
-func (d *Desk) begin(ctx context.Context, account signinsql.Account, from string) (Signed, error) {
+func (d *Server) begin(ctx context.Context, account signinsql.Account, from string) (Signed, error) {
 	id, secret := rand.Text(), rand.Text()
 	err := signinsql.AddSignIn(ctx, d.Store, signinsql.SignIn{ID: id, Account: account.N, Token: digest(secret),
 		Place: d.place(from)}, signInTime, mostSigned)
@@ -33,7 +33,7 @@ func (d *Desk) begin(ctx context.Context, account signinsql.Account, from string
 	return d.signed(account.Key, id, secret)
 }
 
-func (d *Desk) signed(account, id, secret string) (Signed, error) {
+func (d *Server) signed(account, id, secret string) (Signed, error) {
 	access, err := d.issuer.Issue(account, time.Now())
 	return Signed{Account: account, Access: access, Type: "Bearer", Expires: int(tokens.AccessTime.Seconds()),
 		Refresh: id + "." + secret}, err
@@ -43,7 +43,7 @@ func (d *Desk) signed(account, id, secret string) (Signed, error) {
 // has brought. One that comes twice has been stolen, or kept by whoever it was stolen from: the
 // sign-in ends (RFC 9700, section 4.14.2). Only if the answer may have got lost, which is for
 // some seconds, the same is answered again.
-func (d *Desk) Refresh(ctx context.Context, token string) (Signed, error) {
+func (d *Server) Refresh(ctx context.Context, token string) (Signed, error) {
 	id, secret, _ := strings.Cut(token, ".")
 	var out Signed
 	stolen := false
@@ -79,7 +79,7 @@ func (d *Desk) Refresh(ctx context.Context, token string) (Signed, error) {
 var errSignedOut = running.Refuse(running.CodeSignedOut, "this refresh token holds no more: sign in again")
 
 // SignOut ends the sign-in of a refresh token. It may have ended before.
-func (d *Desk) SignOut(ctx context.Context, token string) error {
+func (d *Server) SignOut(ctx context.Context, token string) error {
 	id, secret, _ := strings.Cut(token, ".")
 	return d.Store.Write(ctx, func(tx *store.Tx) error {
 		in, found, err := signinsql.FindSignIn(tx, id)
@@ -92,7 +92,7 @@ func (d *Desk) SignOut(ctx context.Context, token string) error {
 
 // after is the secret that follows another. It is made of that one, so that a refresh whose
 // answer got lost can be answered again, and of the issuer's key, so that nobody else can.
-func (d *Desk) after(secret string) string {
+func (d *Server) after(secret string) string {
 	mac := hmac.New(sha256.New, d.issuer.Key)
 	mac.Write([]byte("refresh " + secret)) // never fails
 	return base32.StdEncoding.WithPadding(base32.NoPadding).EncodeToString(mac.Sum(nil)[:20])

@@ -95,7 +95,7 @@ func (u Unit) holds(t *plan.Trigger, payload map[string]any) (bool, error) {
 	again := !u.again || t.On == design.OnRemoved || t.On == design.OnUnset
 	if t.When.Rule != nil {
 		actor, _ := payload["me"].(string)
-		holds, err := u.Court(actor, running.KnownIn(u.Tx)).Holds(t.When.Rule, u.About(t, payload), again)
+		holds, err := u.Evaluator(actor, running.KnownIn(u.Tx)).Holds(t.When.Rule, u.About(t, payload), again)
 		if err == expr.ErrSteps {
 			err = tooCostly(t.When.Text, t.Name, err)
 		}

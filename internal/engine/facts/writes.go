@@ -18,7 +18,7 @@ import (
 type Writer struct {
 	*judging.Judges
 	album *album.Album
-	pairs gathering.Desk[factsql.PairWrite, *factsql.PairWritten]
+	pairs gathering.Batcher[factsql.PairWrite, *factsql.PairWritten]
 }
 
 // New makes a writer for an app, whose documents may refer to the pictures of an album.

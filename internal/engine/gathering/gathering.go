@@ -14,11 +14,11 @@ import (
 	"time"
 )
 
-// Desk answers questions Q with rows R. As long as few ask, each is answered at once, by a
+// Batcher answers questions Q with rows R. As long as few ask, each is answered at once, by a
 // statement of its own. Who comes while that many are being answered waits for one of them to
 // end, and all who wait then are answered by one statement. It begins after each of them has
 // asked, so it sees all that they know of.
-type Desk[Q, R any] struct {
+type Batcher[Q, R any] struct {
 	Log *slog.Logger
 
 	many atomic.Int64
@@ -61,12 +61,12 @@ const (
 )
 
 // Together is how many have been answered together with others.
-func (d *Desk[Q, R]) Together() int64 { return d.many.Load() }
+func (d *Batcher[Q, R]) Together() int64 { return d.many.Load() }
 
 // Ask has a question answered alone, or together with others of the same kind; what is of no kind
 // is answered alone. Who has no rows (nil) then, as when that fails, is answered alone after all:
 // to be asked twice must do no harm.
-func (d *Desk[Q, R]) Ask(ctx context.Context, kind string, q Q, alone func(context.Context, Q) ([]R, error),
+func (d *Batcher[Q, R]) Ask(ctx context.Context, kind string, q Q, alone func(context.Context, Q) ([]R, error),
 	together func(context.Context, []Q) ([][]R, error)) ([]R, error) {
 	if kind == "" {
 		return alone(ctx, q)
@@ -102,7 +102,7 @@ func (d *Desk[Q, R]) Ask(ctx context.Context, kind string, q Q, alone func(conte
 }
 
 // join is nil for who need not wait.
-func (d *Desk[Q, R]) join(kind string, q Q) *waiter[Q, R] {
+func (d *Batcher[Q, R]) join(kind string, q Q) *waiter[Q, R] {
 	d.mu.Lock()
 	defer d.mu.Unlock()
 	l := d.lines[kind]
@@ -131,13 +131,13 @@ func (d *Desk[Q, R]) join(kind string, q Q) *waiter[Q, R] {
 var atOnce = runtime.GOMAXPROCS(0)
 
 // leave ends a statement: the first of those who wait goes on for some of them.
-func (d *Desk[Q, R]) leave(kind string) {
+func (d *Batcher[Q, R]) leave(kind string) {
 	d.mu.Lock()
 	defer d.mu.Unlock()
 	d.goOn(kind)
 }
 
-func (d *Desk[Q, R]) goOn(kind string) {
+func (d *Batcher[Q, R]) goOn(kind string) {
 	l := d.lines[kind]
 	if len(l.waiting) > 0 {
 		many := min(len(l.waiting), mostGathered)
@@ -152,7 +152,7 @@ func (d *Desk[Q, R]) goOn(kind string) {
 }
 
 // quit takes one out who waits no longer. Those whom it was to ask for have another leader.
-func (d *Desk[Q, R]) quit(kind string, w *waiter[Q, R]) {
+func (d *Batcher[Q, R]) quit(kind string, w *waiter[Q, R]) {
 	d.mu.Lock()
 	defer d.mu.Unlock()
 	w.gone = true
@@ -177,7 +177,7 @@ func (d *Desk[Q, R]) quit(kind string, w *waiter[Q, R]) {
 }
 
 // lead asks for some and tells the others.
-func (d *Desk[Q, R]) lead(ctx context.Context, kind string, all []*waiter[Q, R],
+func (d *Batcher[Q, R]) lead(ctx context.Context, kind string, all []*waiter[Q, R],
 	together func(context.Context, []Q) ([][]R, error)) turn[Q, R] {
 	ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), leadTime)
 	defer cancel()
@@ -201,7 +201,7 @@ func (d *Desk[Q, R]) lead(ctx context.Context, kind string, all []*waiter[Q, R],
 }
 
 // note keeps in mind whether gathering is of use.
-func (d *Desk[Q, R]) note(kind string, pages [][]R) {
+func (d *Batcher[Q, R]) note(kind string, pages [][]R) {
 	d.mu.Lock()
 	defer d.mu.Unlock()
 	vain := d.vain[kind]

@@ -12,10 +12,10 @@ import (
 	"time"
 )
 
-// office answers numbers by themselves or together, and notes how. Whoever answers has to be let
+// answerer answers numbers by themselves or together, and notes how. Whoever answers has to be let
 // go.
-type office struct {
-	Desk[int, int]
+type answerer struct {
+	Batcher[int, int]
 	t        *testing.T
 	release  chan struct{}
 	fails    error
@@ -26,8 +26,8 @@ type office struct {
 	words  strings.Builder
 }
 
-func opened(t *testing.T) *office {
-	d := &office{t: t, release: make(chan struct{})}
+func opened(t *testing.T) *answerer {
+	d := &answerer{t: t, release: make(chan struct{})}
 	d.Log = slog.New(slog.NewTextHandler(&d.words, nil))
 	d.together = func(asked []int) [][]int {
 		out := make([][]int, len(asked))
@@ -39,7 +39,7 @@ func opened(t *testing.T) *office {
 	return d
 }
 
-func (d *office) asks(ctx context.Context, q int) <-chan int {
+func (d *answerer) asks(ctx context.Context, q int) <-chan int {
 	answer := make(chan int, 1)
 	go func() {
 		rows, err := d.Ask(ctx, "kind", q, func(_ context.Context, q int) ([]int, error) {
@@ -64,14 +64,14 @@ func (d *office) asks(ctx context.Context, q int) <-chan int {
 }
 
 // busy has as many read alone as may at once.
-func (d *office) busy() {
+func (d *answerer) busy() {
 	for range atOnce {
 		d.asks(d.t.Context(), 0)
 	}
 }
 
 // free tells that nobody reads and nobody waits.
-func (d *office) free() {
+func (d *answerer) free() {
 	d.t.Helper()
 	d.mu.Lock()
 	defer d.mu.Unlock()

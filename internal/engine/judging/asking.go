@@ -13,8 +13,8 @@ import (
 
 // asking has judges that ask at about the same moment answered together.
 type asking struct {
-	partners gathering.Desk[partnersAsk, readsql.PartnersFound]
-	further  gathering.Desk[furtherAsk, keptsql.Candidate]
+	partners gathering.Batcher[partnersAsk, readsql.PartnersFound]
+	further  gathering.Batcher[furtherAsk, keptsql.Candidate]
 }
 
 // partnersAsk asks for the pairs of one document.

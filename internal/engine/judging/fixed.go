@@ -39,10 +39,10 @@ func (j *Judge) fixedRuleOf(c *plan.Collection) (*fixedRule, error) {
 const fixedKnown = 1000
 
 func (j *Judge) newFixedRule(c *plan.Collection) (*fixedRule, error) {
-	if c.Lift != nil || j.Plan.Design.Accounts == nil || !access.Alike(c.Access.Of(design.OpRead)) {
+	if c.Upcast != nil || j.Plan.Design.Accounts == nil || !access.Alike(c.Access.Of(design.OpRead)) {
 		return nil, nil
 	}
-	there, nobody, who, err := j.Law.Court(nil, timelinesql.AnyReader, j.began).Filter(c.Collection)
+	there, nobody, who, err := j.Law.Evaluator(nil, timelinesql.AnyReader, j.began).Filter(c.Collection)
 	if who == nil {
 		nobody = there
 	}

@@ -42,19 +42,14 @@ type Judges struct {
 
 // New makes them for an app.
 func New(app *running.App) (*Judges, error) {
-	memory, err := lru.New[memoryKey, remembered](mostRemembered)
-	if err != nil {
+	js := &Judges{App: app}
+	var errs [3]error
+	js.memory, errs[0] = lru.New[memoryKey, remembered](app.Remember("recalled", mostRemembered))
+	js.parts, errs[1] = lru.New[partsKey, apart](app.Remember("parts", partsKnown))
+	js.fixed, errs[2] = lru.New[*plan.Collection, *fixedRule](app.Remember("fixed", fixedKnown))
+	if err := errors.Join(errs[:]...); err != nil {
 		return nil, err
 	}
-	parts, err := lru.New[partsKey, apart](partsKnown)
-	if err != nil {
-		return nil, err
-	}
-	fixed, err := lru.New[*plan.Collection, *fixedRule](fixedKnown)
-	if err != nil {
-		return nil, err
-	}
-	js := &Judges{App: app, memory: memory, parts: parts, fixed: fixed}
 	js.asking.partners.Log, js.asking.further.Log = app.Log, app.Log
 	return js, nil
 }
@@ -63,12 +58,12 @@ func New(app *running.App) (*Judges, error) {
 // one moment: what it has been told, it remembers. A nil judge allows everything.
 type Judge struct {
 	*running.Version
-	who    running.Viewer
-	court  *access.Court
-	stores Stored
-	of     *Judges   // nil: nothing is remembered
-	began  time.Time // when rules are about now
-	reader *partners // the reader's own pairs; nil: not known
+	who       running.Viewer
+	evaluator *access.Evaluator
+	stores    Stored
+	of        *Judges   // nil: nothing is remembered
+	began     time.Time // when rules are about now
+	reader    *partners // the reader's own pairs; nil: not known
 }
 
 // Of is a judge for a viewer, nil if no rules hold for them.
@@ -81,8 +76,8 @@ func Of(v *running.Version, who running.Viewer, stores Stored) *Judge {
 
 func from(v *running.Version, who running.Viewer, s access.Source, stores Stored) *Judge {
 	now := time.Now()
-	court := v.Law.Court(s, who.Me, now).Within(access.BudgetOf(stores.Context()))
-	return &Judge{Version: v, who: who, court: court, stores: stores, began: now}
+	evaluator := v.Law.Evaluator(s, who.Me, now).Within(access.BudgetOf(stores.Context()))
+	return &Judge{Version: v, who: who, evaluator: evaluator, stores: stores, began: now}
 }
 
 // Judge is [Of] with what is remembered.
@@ -115,19 +110,19 @@ func (j *Judge) document(c *plan.Collection, d store.Document) (*expr.Document, 
 
 // Decide tells of each of some requests whether it is allowed.
 func (j *Judge) Decide(requests ...[]access.Condition) ([]access.Verdict, error) {
-	return j.court.Judge(requests)
+	return j.evaluator.Judge(requests)
 }
 
-// DecideNamed is [access.Court.JudgeNamed].
+// DecideNamed is [access.Evaluator.JudgeNamed].
 func (j *Judge) DecideNamed(request []access.Condition, named [][]access.Condition) (access.Verdict, []access.Verdict,
 	error) {
-	return j.court.JudgeNamed(request, named)
+	return j.evaluator.JudgeNamed(request, named)
 }
 
 // IsAbsent has a document be as if it were not there, for what is decided from now on.
-func (j *Judge) IsAbsent(doc *expr.Document) { j.court.IsAbsent(doc) }
+func (j *Judge) IsAbsent(doc *expr.Document) { j.evaluator.IsAbsent(doc) }
 
-// AllowWrite refuses a write that is not allowed: see [access.Court.JudgeNamed].
+// AllowWrite refuses a write that is not allowed: see [access.Evaluator.JudgeNamed].
 func (j *Judge) AllowWrite(conditions []access.Condition) error {
 	v, _, err := j.DecideNamed(conditions, nil)
 	if err != nil {
@@ -182,7 +177,7 @@ func Allowed[T any](j *Judge, all []T, conditions func(T) ([]access.Condition, e
 	requests := make([][]access.Condition, len(all))
 	for i, one := range all {
 		var err error
-		late := j.court.Budget().Spend(func() { requests[i], err = conditions(one) })
+		late := j.evaluator.Budget().Spend(func() { requests[i], err = conditions(one) })
 		if err = errors.Join(late, err); err != nil {
 			return nil, err
 		}
@@ -207,20 +202,20 @@ func (j *Judge) Filter(c *plan.Collection) (filter rulesql.Filter, exact bool, e
 // it returns those whose answer the filter does not know to be no for all that it lets through.
 func (j *Judge) FilterBeside(c *plan.Collection, pairs []expr.Filter) (filter rulesql.Filter, exact bool,
 	asked []expr.Filter, err error) {
-	if c.Lift != nil { // what is stored is not what rules see
+	if c.Upcast != nil { // what is stored is not what rules see
 		return nil, false, pairs, nil
 	}
-	f, nobody, who, err := j.court.Filter(c.Collection)
+	f, nobody, who, err := j.evaluator.Filter(c.Collection)
 	return rulesql.NewFilter(j.Plan, c, f, nobody, who), f.Exact() && (who == nil || nobody.Exact()),
 		slices.DeleteFunc(pairs, f.Denies), err
 }
 
 // ListFilter is [Judge.Filter] for what must hold of the entries of a list.
 func (j *Judge) ListFilter(l *plan.List, of *expr.Document, params map[string]any) (rulesql.Filter, bool, error) {
-	if l.Entries.Lift != nil { // what is stored is not what the condition sees
+	if l.Entries.Upcast != nil { // what is stored is not what the condition sees
 		return nil, l.Where == nil, nil
 	}
-	f, err := j.court.ListFilter(l.Listing, of, params)
+	f, err := j.evaluator.ListFilter(l.Listing, of, params)
 	if err != nil || l.Where == nil {
 		return nil, true, err
 	}
@@ -233,7 +228,7 @@ func (j *Judge) EntryFilter(t *plan.Timeline) (rulesql.Filter, bool, error) {
 	if t.Entries.Parent != nil {
 		return nil, false, nil
 	}
-	f, nobody, who, err := j.court.Filter(t.Entries.Collection)
+	f, nobody, who, err := j.evaluator.Filter(t.Entries.Collection)
 	if err != nil || !f.Exact() || who != nil && !nobody.Exact() || !f.Of(t.By.Name) || !nobody.Of(t.By.Name) {
 		return nil, false, err
 	}
@@ -241,7 +236,7 @@ func (j *Judge) EntryFilter(t *plan.Timeline) (rulesql.Filter, bool, error) {
 }
 
 // IsThere tells the judge that a document is there.
-func (j *Judge) IsThere(c *plan.Collection, key string) { j.court.Exists(c.Name, key) }
+func (j *Judge) IsThere(c *plan.Collection, key string) { j.evaluator.Exists(c.Name, key) }
 
 // Refusal is what a caller is told of a verdict, nil if it allows.
 func (j *Judge) Refusal(v access.Verdict) error {

@@ -25,10 +25,10 @@ import (
 // Reader reads lists.
 type Reader struct {
 	*documents.Reader
-	memory *memory.Memory // the documents that lists show
-	pairs  memory.Pairs   // for whom pairs are looked for one by one
-	shares *shares        // how much of a list is read for them
-	desk   gathering.Desk[*listsql.ListQuery, listsql.Listed]
+	memory   *memory.Memory // the documents that lists show
+	pairs    memory.Pairs   // for whom pairs are looked for one by one
+	shares   *shares        // how much of a list is read for them
+	together gathering.Batcher[*listsql.ListQuery, listsql.Listed]
 }
 
 // shares are how many entries of a list have to be read for those of whom much is left out: see
@@ -38,7 +38,7 @@ type shares = lru.Cache[memory.Look, int]
 // New makes a reader with what it remembers of documents.
 func New(r *documents.Reader, m *memory.Memory) (*Reader, error) {
 	l := &Reader{Reader: r, memory: m}
-	l.desk.Log = r.Log
+	l.together.Log = r.Log
 	var errs [2]error
 	l.pairs, errs[0] = memory.NewPairs(r.Remember("pairs", memory.Looks))
 	l.shares, errs[1] = lru.New[memory.Look, int](r.Remember("shares", memory.Looks))
@@ -46,7 +46,7 @@ func New(r *documents.Reader, m *memory.Memory) (*Reader, error) {
 }
 
 // Together is how many pages have been read together with those of other readers, by one statement for all.
-func (r *Reader) Together() int64 { return r.desk.Together() }
+func (r *Reader) Together() int64 { return r.together.Together() }
 
 // Request asks for a list.
 type Request struct {

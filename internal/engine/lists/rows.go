@@ -35,7 +35,7 @@ func (in *listing) remembering(who memory.Look, page listsql.ListPage) ([]listsq
 	if err != nil {
 		return nil, err
 	}
-	rows, err := in.desk.Ask(in.ctx, q.Alike(), q, in.listed, in.listedTogether)
+	rows, err := in.together.Ask(in.ctx, q.Alike(), q, in.listed, in.listedTogether)
 	if err != nil {
 		return nil, err
 	}

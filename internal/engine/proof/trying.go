@@ -16,7 +16,7 @@ func (p *Prover) Try(ctx context.Context, account string, trial access.Trial) (a
 	if err != nil {
 		return access.Outcome{}, err
 	}
-	out, err := v.Law.Court(p.KnownTo(ctx, v), account, time.Now()).Try(trial)
+	out, err := v.Law.Evaluator(p.KnownTo(ctx, v), account, time.Now()).Try(trial)
 	var mistake *access.Mistake
 	if errors.As(err, &mistake) {
 		err = running.Refuse(running.CodeCannotTry, "%s", mistake.Detail)

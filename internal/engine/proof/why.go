@@ -173,11 +173,11 @@ func (q *inquiry) entitled(t *plan.Timeline, owner, author int64, ownerKey, auth
 		q.add(ReasonUnmet, false, nil, "%s asks that %s, which does not hold of this %s", t.Name, t.While.Text(),
 			t.Through.Name)
 	}
-	bars, err := q.bars(t, owner, author, ownerKey, authorKey)
+	excluded, err := q.exclusions(t, owner, author, ownerKey, authorKey)
 	if err != nil {
 		return false, err
 	}
-	barred := strings.Join(bars, " and a ")
+	barred := strings.Join(excluded, " and a ")
 	switch {
 	case !follows && barred != "":
 		q.why.Because = fmt.Sprintf("there is no %s from the owner to the author, and a %s would keep it out",
@@ -225,20 +225,20 @@ func (q *inquiry) pair(p *plan.Pair, a, b int64, aKey, bKey string, speaksFor bo
 	return set, nil
 }
 
-// bars are the kinds of the pairs that keep an author's entries from an owner.
-func (q *inquiry) bars(t *plan.Timeline, owner, author int64, ownerKey, authorKey string) ([]string, error) {
+// exclusions are the kinds of the pairs that keep an author's entries from an owner.
+func (q *inquiry) exclusions(t *plan.Timeline, owner, author int64, ownerKey, authorKey string) ([]string, error) {
 	var names []string
-	for _, bar := range t.Bars {
-		is, err := q.pair(bar.Pair, owner, author, ownerKey, authorKey, false)
+	for _, exclusion := range t.Exclusions {
+		is, err := q.pair(exclusion.Pair, owner, author, ownerKey, authorKey, false)
 		other := false
-		if err == nil && bar.EitherWay {
-			other, err = q.pair(bar.Pair, author, owner, authorKey, ownerKey, false)
+		if err == nil && exclusion.EitherWay {
+			other, err = q.pair(exclusion.Pair, author, owner, authorKey, ownerKey, false)
 		}
 		if err != nil {
 			return nil, err
 		}
 		if is || other {
-			names = append(names, bar.Name)
+			names = append(names, exclusion.Name)
 		}
 	}
 	return names, nil

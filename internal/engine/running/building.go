@@ -102,26 +102,26 @@ func (v *Version) rewriting(b versionsql.Build, r *compare.Rewrite) {
 	if r == nil || !r.Needed {
 		return
 	}
-	lift := func(facts json.RawMessage, made time.Time) json.RawMessage {
-		lifted, _ := Lift(r, facts, made)
-		return lifted
+	upcast := func(facts json.RawMessage, made time.Time) json.RawMessage {
+		upcast, _ := Upcast(r, facts, made)
+		return upcast
 	}
 	if c := v.Plan.Collection(b.Name); c != nil && b.Does == string(compare.Documents) {
-		c.Lift = lift
+		c.Upcast = upcast
 	}
 	if p := v.Plan.Pair(b.Name); p != nil && b.Does == string(compare.Pairs) {
-		p.Lift = lift
+		p.Upcast = upcast
 	}
 }
 
-// Lift brings stored facts to the new form, and tells what of them does not fit.
-func Lift(r *compare.Rewrite, facts json.RawMessage, made time.Time) (json.RawMessage, []design.Mistake) {
+// Upcast brings stored facts to the new form, and tells what of them does not fit.
+func Upcast(r *compare.Rewrite, facts json.RawMessage, made time.Time) (json.RawMessage, []design.Mistake) {
 	old, err := Decode(facts)
 	if err != nil {
 		return facts, []design.Mistake{{Code: compare.MistakeConversion, Detail: err.Error()}}
 	}
-	lifted, mistakes := r.Facts(old, made)
-	raw, err := Stored(lifted)
+	upcast, mistakes := r.Facts(old, made)
+	raw, err := Stored(upcast)
 	if err != nil {
 		return facts, []design.Mistake{{Code: compare.MistakeConversion, Detail: err.Error()}}
 	}

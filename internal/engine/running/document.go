@@ -45,8 +45,8 @@ func SeeWithSpare(c *plan.Collection, d store.Document) Document {
 		ID: IDOf(d.Key), Path: c.Path(d.Key), Version: version,
 		Created: d.Created.UTC(), Updated: updated.UTC(), Facts: d.Fields, Kept: d.Kept,
 	}
-	if c.Lift != nil && d.Shape != c.Shape {
-		seen.Facts = c.Lift(d.Fields, d.Created)
+	if c.Upcast != nil && d.Shape != c.Shape {
+		seen.Facts = c.Upcast(d.Fields, d.Created)
 	}
 	if c.Building != nil {
 		seen.Kept, seen.Building = Finished(c, d.Kept)

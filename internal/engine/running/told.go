@@ -23,9 +23,9 @@ type Viewer struct {
 // Known is what a judge asks about documents and pairs: [factsql.Known].
 type Known func(docs []store.Address, pairs []factsql.Between) ([]store.Document, []bool, error)
 
-// Court makes a court that knows what is stored, for what an account has set off.
-func (v *Version) Court(account string, known Known) *access.Court {
-	return v.Law.Court(source{v, known}, account, time.Now())
+// Evaluator makes a evaluator that knows what is stored, for what an account has set off.
+func (v *Version) Evaluator(account string, known Known) *access.Evaluator {
+	return v.Law.Evaluator(source{v, known}, account, time.Now())
 }
 
 // KnownIn asks within a transaction.
@@ -170,7 +170,7 @@ func (v *Version) MayShow(c *plan.Collection, kept json.RawMessage) bool {
 // Obeying tells whether kept values of a collection have to be judged for who reads them.
 func (v *Version) Obeying(c *plan.Collection) bool { return len(v.Law.JudgedNames(c.Collection)) > 0 }
 
-// MustBeThere refuses what an account does that is not there: see [access.Court.JudgeNamed].
+// MustBeThere refuses what an account does that is not there: see [access.Evaluator.JudgeNamed].
 func (a *App) MustBeThere(ctx context.Context, who Viewer) error {
 	v, err := a.IfAny(ctx)
 	if err != nil || v == nil || !who.Judged || who.Me == "" || v.Plan.Design.Accounts == nil {

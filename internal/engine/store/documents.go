@@ -53,11 +53,11 @@ func FieldColumns(c *plan.Collection) string {
 	return DocumentColumns + ", " + Ranks(c, "d") + " AS ranks"
 }
 
-// Lift brings facts that are still stored in the form of the version before to
+// Upcast brings facts that are still stored in the form of the version before to
 // that of the design in force.
-func (d *Document) Lift(c *plan.Collection) {
-	if d.Shape != c.Shape && c.Lift != nil && len(d.Fields) > 0 {
-		d.Fields, d.Shape = c.Lift(d.Fields, d.Created), c.Shape
+func (d *Document) Upcast(c *plan.Collection) {
+	if d.Shape != c.Shape && c.Upcast != nil && len(d.Fields) > 0 {
+		d.Fields, d.Shape = c.Upcast(d.Fields, d.Created), c.Shape
 	}
 }
 

@@ -51,19 +51,19 @@ func StoredTime(in, name string) string {
 // StoredKey is the key that a reference holds.
 func StoredKey(in, name string) string { return bounded(in+" ->> '"+name+"'", in+" ->> '"+name+"'") }
 
-// StoredFields are a pair's own fields, in SQL, for [LiftFields]: as long as some
+// StoredFields are a pair's own fields, in SQL, for [UpcastFields]: as long as some
 // are stored in the form of the version before, with what tells which are.
 func StoredFields(p *plan.Pair) string {
-	if p.Lift == nil {
+	if p.Upcast == nil {
 		return "coalesce(p.fields, '{}')"
 	}
 	return "jsonb_build_array(coalesce(p.shape, 0), p.at, coalesce(p.fields, '{}'))"
 }
 
-// LiftFields brings what was read by [StoredFields] to the form of the design in
+// UpcastFields brings what was read by [StoredFields] to the form of the design in
 // force.
-func LiftFields(p *plan.Pair, stored json.RawMessage) json.RawMessage {
-	if p.Lift == nil || len(stored) == 0 {
+func UpcastFields(p *plan.Pair, stored json.RawMessage) json.RawMessage {
+	if p.Upcast == nil || len(stored) == 0 {
 		return stored
 	}
 	var shape int
@@ -72,7 +72,7 @@ func LiftFields(p *plan.Pair, stored json.RawMessage) json.RawMessage {
 	if json.Unmarshal(stored, &[]any{&shape, &at, &fields}) != nil || shape == p.Shape {
 		return fields
 	}
-	return p.Lift(fields, at)
+	return p.Upcast(fields, at)
 }
 
 // Walked is true of every pair. The indexes pairs_from and pairs_to ask for it, and so does whoever

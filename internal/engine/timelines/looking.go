@@ -27,7 +27,7 @@ type looking struct {
 	further bool   // it was cut, and what lies beyond is collected
 	obeys   bool   // some of what it shows has to be judged by where it is from
 
-	alike  bool           // the rule for entries asks the same of everybody, see [form]
+	alike  bool           // the rule for entries asks the same of everybody, see [prepared]
 	filter rulesql.Filter // else: what the database says of each entry
 	exact  bool           // it decides
 

@@ -27,26 +27,26 @@ import (
 // Reader reads timelines.
 type Reader struct {
 	*documents.Reader
-	memory *memory.Memory // what entries show
-	owners *owners        // whose timelines were read lately
-	pairs  memory.Pairs   // for whom pairs are looked for one by one
-	forms  *forms         // of pages
-	desk   gathering.Desk[*timelinesql.PlacesQuery, timelinesql.Place]
+	memory     *memory.Memory // what entries show
+	owners     *owners        // whose timelines were read lately
+	pairs      memory.Pairs   // for whom pairs are looked for one by one
+	statements *statements    // of pages
+	together   gathering.Batcher[*timelinesql.PlacesQuery, timelinesql.Place]
 }
 
 // New makes a reader with what it remembers of what entries show.
 func New(r *documents.Reader, m *memory.Memory) (*Reader, error) {
 	t := &Reader{Reader: r, memory: m}
-	t.desk.Log = r.Log
+	t.together.Log = r.Log
 	var errs [3]error
 	t.owners, errs[0] = lru.New[store.Address, factsql.Owner](r.Remember("owners", ownersKnown))
 	t.pairs, errs[1] = memory.NewPairs(r.Remember("pairs", memory.Looks))
-	t.forms, errs[2] = lru.New[formKey, form](r.Remember("forms", formsKnown))
+	t.statements, errs[2] = lru.New[statementKey, prepared](r.Remember("statements", statementsKnown))
 	return t, errors.Join(errs[:]...)
 }
 
 // Together is how many pages have been read together with those of other readers, by one statement for all.
-func (r *Reader) Together() int64 { return r.desk.Together() }
+func (r *Reader) Together() int64 { return r.together.Together() }
 
 // Entry is an entry of a timeline as its owner sees it.
 type Entry struct {
@@ -196,13 +196,13 @@ func (r *Reader) places(ctx context.Context, l *looking, since readsql.Since, af
 	read := func(owner factsql.Owner) ([]timelinesql.Place, error) {
 		reader := memory.Look{At: t.Name, Me: l.me}
 		return memory.Sparing(r.pairs, reader, func(many rulesql.Pairings) ([]timelinesql.Place, error) {
-			f, err := r.form(l, many)
+			f, err := r.statement(l, many)
 			if err != nil {
 				return nil, err
 			}
 			q := timelinesql.TimelinePage{Timeline: t, At: at, Me: l.me, Owner: owner, After: after, Limit: want,
 				MarksAsked: l.asked, Since: since}.In(f)
-			return r.desk.Ask(ctx, q.Alike(), q, r.placed, r.placedTogether)
+			return r.together.Ask(ctx, q.Alike(), q, r.placed, r.placedTogether)
 		})
 	}
 	if known.N != 0 {
@@ -226,8 +226,8 @@ func (r *Reader) places(ctx context.Context, l *looking, since readsql.Since, af
 // design's carry is empty.
 func carried(t *plan.Timeline, row timelinesql.Entry) (Entry, error) {
 	entry := Entry{ID: running.IDOf(row.Key), Path: t.Entries.Path(row.Key), At: row.Created.UTC()}
-	if t.Entries.Lift != nil && row.Shape != t.Entries.Shape {
-		row.Fields = t.Entries.Lift(row.Fields, row.Created)
+	if t.Entries.Upcast != nil && row.Shape != t.Entries.Shape {
+		row.Fields = t.Entries.Upcast(row.Fields, row.Created)
 	}
 	if t.Entries.Building != nil {
 		var building []string

@@ -76,6 +76,11 @@ func (d deltas) stored() keptsql.Deltas {
 // count adds up deltas and applies each sum once, in the transaction that
 // deletes the rows they came from: a thousand likes of one post are one update.
 // Sources of a summary that another transaction is at are left for later.
+//
+// A count is the one duplicate that is not derived from the facts each time, so a delta must be applied exactly once.
+// That is what the one transaction is for: where it is lost, all its rows are still due and none has been applied.
+// Rows of kept values are locked in ascending order by the statement that applies the sums, after all else that the
+// turn has looked at.
 func (t *turn) count(due []queuesql.Due) error {
 	sums := deltas{}
 	sources := map[plan.Number][]queuesql.Due{}

@@ -10,6 +10,10 @@ import (
 // deliver does work on timelines, of one step and one kind of timeline in one
 // transaction. It holds each author's lock from before it looks at the facts
 // until it commits. Rows whose author is busy elsewhere are left for later.
+//
+// The lock is what makes one step of "look whether somebody still follows, and write the entry": without it an
+// unfollow could look for entries to take out between the two, find none, and the entry would stay for good. Two
+// fan-outs of one author may go on beside each other, as both only add; what takes out may not beside what adds.
 func (t *turn) deliver(due []queuesql.Due) error {
 	due, err := t.lockAuthors(alike(due))
 	if err != nil {

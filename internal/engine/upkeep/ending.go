@@ -24,6 +24,10 @@ const (
 // end takes along what hung on documents that are gone, a chunk at a time. The
 // rows are alike in everything but the document. New things cannot come to hang
 // on it: whoever wants that looks for it first.
+//
+// A chunk and how far it has come are one transaction, so whoever dies between two chunks goes on behind the last.
+// What others hold at the moment is skipped and not waited for: whoever holds it may be waiting for something that is
+// held here. It is found by the next turn, which begins anew until nothing is left.
 func (t *turn) end(due []queuesql.Due) error {
 	due, err := t.withoutLater(due)
 	if err == nil {
@@ -247,7 +251,7 @@ func (t *turn) endPairs(d queuesql.Due, gone []int64) (many int, more bool, err 
 // stored with others, so that nothing is to be taken out when a follow ends.
 func (t *turn) outOfTimelines(p *plan.Pair, authors []int64) (map[plan.Number]map[int64]bool, error) {
 	all := map[plan.Number]map[int64]bool{}
-	for _, timeline := range slices.Concat(p.Timelines, p.Bars) {
+	for _, timeline := range slices.Concat(p.Timelines, p.Exclusions) {
 		out, err := factsql.OutOfTimelines(t.Tx, timeline, authors)
 		if err != nil {
 			return nil, err

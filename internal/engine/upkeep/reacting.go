@@ -48,7 +48,7 @@ func (t *turn) reactTo(d queuesql.Due) (int64, error) {
 		return 0, err
 	}
 	me, _ := values["me"].(string)
-	on := occasion{values, t.Court(me, running.KnownIn(t.Tx)), t.About(trigger, values)}
+	on := occasion{values, t.Evaluator(me, running.KnownIn(t.Tx)), t.About(trigger, values)}
 	why := facts.Cause{Actor: me, Change: event.Change, Mark: plan.Mark{Depth: event.Depth}}
 	for _, s := range trigger.Steps {
 		if err := t.do(s, event, on, why); err != nil {
@@ -61,15 +61,15 @@ func (t *turn) reactTo(d queuesql.Due) (int64, error) {
 // occasion is what the expressions of a trigger are worked out from: what set it off, and
 // what they see.
 type occasion struct {
-	values map[string]any
-	court  *access.Court
-	about  access.Condition
+	values    map[string]any
+	evaluator *access.Evaluator
+	about     access.Condition
 }
 
 // worth is the value of an expression.
 func (on occasion) worth(s *expr.Seen) (any, error) {
 	if s.Rule != nil {
-		return on.court.Work(s.Rule, on.about)
+		return on.evaluator.Work(s.Rule, on.about)
 	}
 	return s.Value.Of(on.values)
 }

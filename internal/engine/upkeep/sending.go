@@ -207,8 +207,8 @@ func (w *Workers) sent(ctx context.Context, v *running.Version, trigger *plan.Tr
 		return nil, false, err
 	}
 	me, _ := values["me"].(string)
-	court := v.Court(me, running.KnownIn(w.Store.Looking(ctx)))
-	all, err := occasion{values, court, v.About(trigger, values)}.all(step.Fields)
+	evaluator := v.Evaluator(me, running.KnownIn(w.Store.Looking(ctx)))
+	all, err := occasion{values, evaluator, v.About(trigger, values)}.all(step.Fields)
 	if errors.Is(err, expr.ErrAbsent) {
 		stands, lookErr := standing(event, w.Store.Looking(ctx))
 		if lookErr != nil || !stands {

@@ -150,6 +150,12 @@ const (
 const searchRest = 4
 
 // turn takes work of a lane and does it.
+//
+// Locked, until it commits: the rows of due work that it has claimed (others skip them), and whatever its step locks.
+// What it claims it does and deletes in one transaction, so a service that dies here has done nothing: the rows are
+// due again as soon as PostgreSQL has ended its session. The design is looked at within that transaction: work that
+// was planned under one design is never done by the plan of another. What may be stale is the plan that this service
+// has in hand; then nothing is done, and it takes up the newer one.
 func (w *Workers) turn(ctx context.Context, l lane, claim claim) (outcome, error) {
 	v, err := w.IfAny(ctx)
 	if err != nil || v == nil {

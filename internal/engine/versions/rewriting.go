@@ -30,7 +30,7 @@ func (s step) rewrite(c *plan.Collection, span store.Span) (int64, error) {
 	var fields []string
 	var misfits []versionsql.Misfit
 	for _, d := range docs {
-		facts, mistakes, rewritten, err := s.lifted(c, d)
+		facts, mistakes, rewritten, err := s.upcast(c, d)
 		if err != nil {
 			return 0, err
 		}
@@ -50,11 +50,11 @@ func (s step) rewrite(c *plan.Collection, span store.Span) (int64, error) {
 	return int64(len(ns)), versionsql.NoteMisfits(s.tx, misfits)
 }
 
-// lifted are a document's facts in the new form, what of them does not fit, and
+// upcast are a document's facts in the new form, what of them does not fit, and
 // whether they are stored in another form.
-func (s step) lifted(c *plan.Collection, d store.Document) (string, []design.Mistake, bool, error) {
+func (s step) upcast(c *plan.Collection, d store.Document) (string, []design.Mistake, bool, error) {
 	if d.Shape != c.Shape && s.Rewrites[c.Name] != nil {
-		facts, mistakes := running.Lift(s.Rewrites[c.Name], d.Fields, d.Created)
+		facts, mistakes := running.Upcast(s.Rewrites[c.Name], d.Fields, d.Created)
 		return string(facts), mistakes, true, nil
 	}
 	facts, err := running.Decode(d.Fields)
@@ -85,7 +85,7 @@ func (s step) pairs() (bool, error) {
 		}
 		r := s.Rewrites[p.Name]
 		if row.Shape != p.Shape && r != nil && r.Needed {
-			facts, mistakes := running.Lift(r, row.Fields, row.At)
+			facts, mistakes := running.Upcast(r, row.Fields, row.At)
 			row.Fields = facts
 			changed = append(changed, row)
 			unfit[ends] = append(unfit[ends], mistakes...)

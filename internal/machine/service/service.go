@@ -70,6 +70,7 @@ type Options struct {
 	Certificate [2]string     // files of a certificate and its key; empty: HTTP without TLS
 
 	Pictures string         // folder of the app's pictures, which all services of the database share; empty: in Data
+	Sizes    map[string]int // of memories that are of another size than usual: see [running.App.Remember]
 	Behind   []netip.Prefix // proxies that are believed whose requests they pass on
 }
 
@@ -211,7 +212,7 @@ func (s *Service) start(ctx context.Context, o Options, listener net.Listener) e
 	if err != nil {
 		return s.asUnreadable(ctx, err)
 	}
-	app.Provided = o.Tokens != nil
+	app.Provided, app.Sizes = o.Tokens != nil, o.Sizes
 	judges, err := judging.New(app)
 	if err != nil {
 		return err
@@ -404,6 +405,9 @@ func within(patience time.Duration, otherwise string, stop func() error) error {
 func readers(rooms *server.Rooms, judges *judging.Judges) error {
 	app := judges.App
 	written := func(ctx context.Context, since readsql.Since) (readsql.Rewritten, error) {
+		if app.Remember("moments", 1) == 0 {
+			return readsql.Rewritten{}, nil // nothing is known of what was written
+		}
 		return readsql.RewrittenSince(ctx, app.Store, since)
 	}
 	m, err := memory.New(app.Remember("documents", memory.Bytes), written)

@@ -359,7 +359,7 @@ func SourcePairsIn(tx *store.Tx, c *plan.Summary, s store.Span) ([]keptsql.Sourc
 		SELECT p.`+source+` AS source, p.`+target+` AS target, p.at, `+store.StoredFields(c.Pair)+` AS fields
 		FROM pairs p WHERE p.kind = ? AND p.`+source+` > ? AND p.`+source+` <= ? AND `+store.Walked("p."),
 		c.Pair.Number, s.After, s.UpTo).Scan(&found).Error
-	keptsql.LiftSources(c.Pair, found)
+	keptsql.UpcastSources(c.Pair, found)
 	return found, err
 }
 

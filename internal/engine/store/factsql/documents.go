@@ -37,7 +37,7 @@ func lock(tx *store.Tx, c *plan.Collection, key, strength string) (store.Documen
 		FROM documents d LEFT JOIN kept k ON k.doc = d.n
 		WHERE d.collection = ? AND d.key = ?
 		`+strength, c.Number, key).Scan(&d)
-	d.Lift(c)
+	d.Upcast(c)
 	return d, got.RowsAffected > 0, got.Error
 }
 
@@ -53,7 +53,7 @@ func LockNumbered(tx *store.Tx, c *plan.Collection, ns []int64) ([]store.Documen
 		ORDER BY d.n
 		FOR UPDATE OF d SKIP LOCKED`, store.Bigints(ns), c.Number).Scan(&found).Error
 	for i := range found {
-		found[i].Lift(c)
+		found[i].Upcast(c)
 	}
 	return found, err
 }

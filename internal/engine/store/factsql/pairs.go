@@ -69,7 +69,7 @@ func UnsetPair(tx *store.Tx, w PairWrite) (PairWritten, error) {
 		b.Arg(w.Design, "int"), `
 		RETURNING p.a, p.b, `, store.StoredFields(w.Pair), ` AS fields, 'unset' AS kind),`)
 	got, err := writePair(tx, b, w)
-	got.Fields = store.LiftFields(w.Pair, got.Fields)
+	got.Fields = store.UpcastFields(w.Pair, got.Fields)
 	return got, err
 }
 
@@ -152,7 +152,7 @@ func Pair(ctx context.Context, s *store.Store, p *plan.Pair, a, b int64) (Standi
 	got := s.DB.WithContext(ctx).Raw(`
 		SELECT p.at, `+store.StoredFields(p)+` AS fields FROM pairs p WHERE p.kind = ? AND p.b = ? AND p.a = ?`,
 		p.Number, b, a).Scan(&is)
-	is.Fields = store.LiftFields(p, is.Fields)
+	is.Fields = store.UpcastFields(p, is.Fields)
 	return is, got.RowsAffected > 0, got.Error
 }
 
@@ -169,7 +169,7 @@ func PairBetween(tx *store.Tx, p *plan.Pair, from, to string) (Standing, bool, e
 	if errors.Is(err, sql.ErrNoRows) {
 		return s, false, nil
 	}
-	s.Fields = store.LiftFields(p, s.Fields)
+	s.Fields = store.UpcastFields(p, s.Fields)
 	return s, err == nil, err
 }
 
@@ -208,7 +208,7 @@ func UnsetOf(tx *store.Tx, p *plan.Pair, docs []int64, from bool, limit int) ([]
 		return nil, false, err
 	}
 	for i := range gone {
-		gone[i].Fields = store.LiftFields(p, gone[i].Fields)
+		gone[i].Fields = store.UpcastFields(p, gone[i].Fields)
 	}
 	var left bool
 	err = tx.DB.Raw("SELECT EXISTS (SELECT FROM pairs WHERE kind = ? AND "+side+" = ANY(?::bigint[]) AND "+

@@ -47,9 +47,9 @@ func Candidates(tx *store.Tx, s *plan.Summary, by plan.Number, targets []int64, 
 		ORDER BY t.target, x.value DESC, x.source DESC`,
 		append([]any{store.Bigints(targets), s.Number, skip, many, by}, args...)...).Scan(&found).Error
 	for i := range found {
-		found[i].Lift(s.Sources)
+		found[i].Upcast(s.Sources)
 		if s.Pair != nil {
-			found[i].PairFields = store.LiftFields(s.Pair, found[i].PairFields)
+			found[i].PairFields = store.UpcastFields(s.Pair, found[i].PairFields)
 		}
 	}
 	return found, err

@@ -46,8 +46,8 @@ func SourceDocuments(tx *store.Tx, s *plan.Summary, docs []int64) ([]Source, err
 		FROM documents d `+join+` LEFT JOIN kept k ON k.doc = d.n
 		WHERE d.n = ANY(?::bigint[])`, append(args, store.Bigints(docs))...).Scan(&found).Error
 	for i, f := range found {
-		if f.Shape != s.Sources.Shape && s.Sources.Lift != nil {
-			found[i].Fields = s.Sources.Lift(f.Fields, f.At)
+		if f.Shape != s.Sources.Shape && s.Sources.Upcast != nil {
+			found[i].Fields = s.Sources.Upcast(f.Fields, f.At)
 		}
 	}
 	return found, err
@@ -69,14 +69,14 @@ func SourcePairs(tx *store.Tx, s *plan.Summary, links []Link) ([]Source, error) 
 		SELECT l.source, l.target, p.at, `+store.StoredFields(s.Pair)+` AS fields
 		FROM unnest(?::bigint[], ?::bigint[]) AS l (source, target)
 		JOIN pairs p ON p.kind = ? AND p.b = `+b+` AND p.a = `+a, sources, targets, s.Pair.Number).Scan(&found).Error
-	LiftSources(s.Pair, found)
+	UpcastSources(s.Pair, found)
 	return found, err
 }
 
-// LiftSources brings pairs' own fields to the form of the design in force.
-func LiftSources(p *plan.Pair, sources []Source) {
+// UpcastSources brings pairs' own fields to the form of the design in force.
+func UpcastSources(p *plan.Pair, sources []Source) {
 	for i := range sources {
-		sources[i].Fields = store.LiftFields(p, sources[i].Fields)
+		sources[i].Fields = store.UpcastFields(p, sources[i].Fields)
 	}
 }
 

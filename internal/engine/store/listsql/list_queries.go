@@ -192,14 +192,14 @@ func (q *ListQuery) together(readers []*ListQuery) (store.Statement, bool) {
 	if q.kept {
 		keptVersion, values = "k.xmin", `, k."values" AS kept_values`
 	}
-	targets, lifted := "", ""
+	targets, upcast := "", ""
 	if q.kept {
-		lifted = ` CROSS JOIN LATERAL (SELECT d.kept_values AS "values") k`
+		upcast = ` CROSS JOIN LATERAL (SELECT d.kept_values AS "values") k`
 	}
 	for _, ref := range q.lookups.Targets {
 		as := store.TargetOf(ref)
 		targets += ", " + as + ".n AS " + as
-		lifted += " CROSS JOIN LATERAL (SELECT d." + as + " AS n) " + as
+		upcast += " CROSS JOIN LATERAL (SELECT d." + as + " AS n) " + as
 	}
 	own := make([][]any, len(readers))
 	for i, r := range readers {
@@ -209,7 +209,7 @@ func (q *ListQuery) together(readers []*ListQuery) (store.Statement, bool) {
 	parts := q.page.parts(l)
 	each, ok := store.EachOf(l.Beside(), `
 		SELECT d.n, d.xmin, d.kept_version, `+parts.also+", "+q.shown+parts.reader+`, d.nth, (SELECT count(*) FROM head)
-		FROM head d`+lifted+`
+		FROM head d`+upcast+`
 		WHERE `+parts.own.SQL+`
 		LIMIT ?`, own)
 	return store.SQL(`WITH head AS MATERIALIZED (SELECT x.*, row_number() OVER () AS nth FROM (

@@ -191,7 +191,7 @@ func (page ListPage) columns(r *listRow) []any {
 func (page ListPage) listed(r listRow) (Listed, error) {
 	l := r.Listed
 	if page.Through != nil {
-		l.PairFields = store.LiftFields(page.Through, l.PairFields)
+		l.PairFields = store.UpcastFields(page.Through, l.PairFields)
 	}
 	l.Collection, l.order = page.Entries.Number, slices.Clone(r.order)
 	l.Reader = r.reader.Found(page.Reading)

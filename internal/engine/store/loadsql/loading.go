@@ -110,7 +110,7 @@ func EachPair(tx *store.Tx, p *plan.Pair, each func(DumpedPair) error) error {
 		FROM pairs p LEFT JOIN documents f ON f.n = p.a LEFT JOIN documents t ON t.n = p.b
 		WHERE p.kind = ?`, p.Number)
 	return store.EachRow(tx, query, func(row DumpedPair) error {
-		row.Fields = store.LiftFields(p, row.Fields)
+		row.Fields = store.UpcastFields(p, row.Fields)
 		return each(row)
 	})
 }

@@ -63,8 +63,8 @@ func Marks(ctx context.Context, s *store.Store, asked MarksAsked, docs []int64) 
 
 // marked is a mark whose pair's own fields were stored in a form.
 func marked(p *plan.Pair, m Marked, shape int) Marked {
-	if p.Lift != nil && shape != p.Shape {
-		m.Fields = p.Lift(m.Fields, m.At)
+	if p.Upcast != nil && shape != p.Shape {
+		m.Fields = p.Upcast(m.Fields, m.At)
 	}
 	return m
 }

@@ -57,7 +57,7 @@ func Others(ctx context.Context, s *store.Store, pair *plan.Pair, doc int64, fro
 		ORDER BY p.at DESC, p.`+there+` DESC
 		LIMIT ?`, only.Args([]any{pair.Number, doc, store.TimeOf(after.Rank), after.N}, []any{limit})...), Linked.Size)
 	for i := range rows {
-		rows[i].PairFields = store.LiftFields(pair, rows[i].PairFields)
+		rows[i].PairFields = store.UpcastFields(pair, rows[i].PairFields)
 	}
 	return rows, err
 }

@@ -88,19 +88,19 @@ func fanOutArgs(fanOuts []FanOut) []any {
 	return []any{timeline, pair, author, doc, rank, own, cursor, last}
 }
 
-// barredOwners are the owners who are kept from an author by a pair of theirs, within
+// excludedOwners are the owners who are kept from an author by a pair of theirs, within
 // one author's chunk: PostgreSQL hashes them once.
 // Keys: pairs (kind, b, a), pairs_from (kind, a, ...).
-func barredOwners(bars []plan.Bar, s FanOut) store.Statement {
+func excludedOwners(exclusions []plan.Exclusion, s FanOut) store.Statement {
 	var parts []string
 	var args []any
-	for _, bar := range bars {
+	for _, exclusion := range exclusions {
 		parts = append(parts, "SELECT a FROM pairs WHERE kind = ? AND b = ? AND a > ? AND a <= ?")
-		args = append(args, bar.Number, s.Author, s.Due.Cursor, s.Last)
-		if bar.EitherWay {
+		args = append(args, exclusion.Number, s.Author, s.Due.Cursor, s.Last)
+		if exclusion.EitherWay {
 			parts = append(parts,
 				"SELECT b FROM pairs WHERE kind = ? AND a = ? AND b > ? AND b <= ? AND "+store.Walked(""))
-			args = append(args, bar.Number, s.Author, s.Due.Cursor, s.Last)
+			args = append(args, exclusion.Number, s.Author, s.Due.Cursor, s.Last)
 		}
 	}
 	return store.SQL(strings.Join(parts, " UNION ALL "), args...)
@@ -118,8 +118,8 @@ func deliverOne(t *plan.Timeline, s FanOut) store.Statement {
 		  AND EXISTS (SELECT 1 FROM posted WHERE timeline = ? AND author = ? AND rank = ? AND doc = ?)`
 	args := []any{s.Timeline, s.Rank, s.Doc, s.Author, s.Pair, s.Author, s.Due.Cursor, s.Last, s.Timeline, s.Author,
 		s.Rank, s.Doc}
-	if len(t.Bars) > 0 {
-		barred := barredOwners(t.Bars, s)
+	if len(t.Exclusions) > 0 {
+		barred := excludedOwners(t.Exclusions, s)
 		sql, args = sql+" AND p.a NOT IN ("+barred.SQL+")", append(args, barred.Args...)
 	}
 	return store.SQL(sql, args...)
@@ -129,10 +129,10 @@ func deliverOne(t *plan.Timeline, s FanOut) store.Statement {
 // are kept from its author by a pair: up to [rulesql.FewPairs] of them, and whether there are more.
 // Most authors are in a few such pairs: these are read once for each, before the followers.
 // Keys: posted, pairs (kind, b, a), pairs_from (kind, a, ...).
-func postedStill(bars []plan.Bar) string {
+func postedStill(exclusions []plan.Exclusion) string {
 	barred := "'{}'::bigint[]"
-	if len(bars) > 0 {
-		barred = fmt.Sprintf("ARRAY(%s LIMIT %d)", keptFrom(bars, "s.author"), rulesql.FewPairs+1)
+	if len(exclusions) > 0 {
+		barred = fmt.Sprintf("ARRAY(%s LIMIT %d)", keptFrom(exclusions, "s.author"), rulesql.FewPairs+1)
 	}
 	return `(
 		SELECT s.*, cardinality(s.barred) > ` + store.Number(rulesql.FewPairs) + ` AS more
@@ -147,24 +147,24 @@ func postedStill(bars []plan.Bar) string {
 }
 
 // keptFrom are the owners whom pairs keep from an author.
-func keptFrom(bars []plan.Bar, author string) string {
+func keptFrom(exclusions []plan.Exclusion, author string) string {
 	var parts []string
-	for _, bar := range bars {
-		of := " FROM pairs x WHERE x.kind = " + store.Number(bar.Number) + " AND "
-		if parts = append(parts, "SELECT x.a"+of+"x.b = "+author); bar.EitherWay {
+	for _, exclusion := range exclusions {
+		of := " FROM pairs x WHERE x.kind = " + store.Number(exclusion.Number) + " AND "
+		if parts = append(parts, "SELECT x.a"+of+"x.b = "+author); exclusion.EitherWay {
 			parts = append(parts, "SELECT x.b"+of+"x.a = "+author+" AND "+store.Walked("x."))
 		}
 	}
 	return strings.Join(parts, " UNION ALL ")
 }
 
-// anyBar is the condition that there is one of the pairs that keep entries out: one way or,
+// anyExclusion is the condition that there is one of the pairs that keep entries out: one way or,
 // of those that go either way, the other.
-func anyBar(bars []plan.Bar, one, other string) string {
+func anyExclusion(exclusions []plan.Exclusion, one, other string) string {
 	all := []string{"false"}
-	for _, bar := range bars {
-		exists := "EXISTS (SELECT FROM pairs x WHERE x.kind = " + store.Number(bar.Number) + " AND "
-		if all = append(all, exists+one+")"); bar.EitherWay {
+	for _, exclusion := range exclusions {
+		exists := "EXISTS (SELECT FROM pairs x WHERE x.kind = " + store.Number(exclusion.Number) + " AND "
+		if all = append(all, exists+one+")"); exclusion.EitherWay {
 			all = append(all, exists+other+")")
 		}
 	}
@@ -176,7 +176,7 @@ func anyBar(bars []plan.Bar, one, other string) string {
 func follower(t *plan.Timeline) string {
 	return `p.kind = s.pair AND p.b = s.author AND p.a > s.cursor AND p.a <= s.last` + store.AndTied(t, "p") + `
 		AND NOT CASE WHEN s.more THEN ` +
-		anyBar(t.Bars, "x.b = s.author AND x.a = p.a", "x.b = p.a AND x.a = s.author") +
+		anyExclusion(t.Exclusions, "x.b = s.author AND x.a = p.a", "x.b = p.a AND x.a = s.author") +
 		" ELSE p.a = ANY (s.barred) END"
 }
 
@@ -185,7 +185,7 @@ func deliverAll(t *plan.Timeline) string {
 	return `
 	INSERT INTO entries (timeline, owner, rank, doc, author)
 	SELECT s.timeline, p.a, s.rank, s.doc, s.author
-	FROM ` + postedStill(t.Bars) + `
+	FROM ` + postedStill(t.Exclusions) + `
 	JOIN pairs p ON ` + follower(t) + inOrder
 }
 
@@ -200,7 +200,7 @@ func deliverTolerantly(t *plan.Timeline) string {
 	return `
 	INSERT INTO entries (timeline, owner, rank, doc, author)
 	SELECT s.timeline, o.a, s.rank, s.doc, s.author
-	FROM ` + postedStill(t.Bars) + `
+	FROM ` + postedStill(t.Exclusions) + `
 	CROSS JOIN LATERAL (
 		SELECT p.a FROM pairs p WHERE ` + follower(t) + `
 		UNION

@@ -28,7 +28,7 @@ type Place struct {
 type TimelinePage struct {
 	*plan.Timeline
 	At     store.Address // whose it is
-	Me     string        // who reads it, if its form is for [AnyReader]
+	Me     string        // who reads it, if its statement is for [AnyReader]
 	Owner  factsql.Owner // which document that is believed to be
 	After  store.Boundary
 	Filter rulesql.Filter // it leaves nothing out: the places tell what it says
@@ -39,9 +39,9 @@ type TimelinePage struct {
 	InMany rulesql.Pairings // who is known to be in many pairs: see [rulesql.InMany]
 }
 
-// PlacesForm is what pages of a timeline have in common that are filtered and marked alike: the
+// PlacesStatement is what pages of a timeline have in common that are filtered and marked alike: the
 // statement, but for what is asked by it.
-type PlacesForm struct {
+type PlacesStatement struct {
 	lookups *rulesql.Lookups
 	page    TimelinePage    // that it was made for
 	with    store.Statement // before the statement
@@ -51,25 +51,25 @@ type PlacesForm struct {
 	each    atomic.Pointer[string] // the statement for several readers, once it has been made
 }
 
-// AnyReader is a key that no document has. In a form it stands for whoever reads: their filter,
+// AnyReader is a key that no document has. In a statement it stands for whoever reads: their filter,
 // and the account whose marks they ask for, are of one of that key.
 const AnyReader = "*"
 
-// Form makes the form of a page.
-func (page TimelinePage) Form() *PlacesForm {
-	f := page.form(false)
+// Statement makes the statement of a page.
+func (page TimelinePage) Statement() *PlacesStatement {
+	f := page.statement(false)
 	f.alike = page.Timeline.Name + f.with.SQL + f.columns
 	return f
 }
 
-// form is the form of a statement for one reader, or for each of several.
-func (page TimelinePage) form(each bool) *PlacesForm {
+// statement is that for one reader, or for each of several.
+func (page TimelinePage) statement(each bool) *PlacesStatement {
 	l := &rulesql.Lookups{Each: each, Told: true, Many: page.InMany, News: true}
 	marks := page.MarksAsked.Columns(l, "e.doc")
 	only := page.Filter.ClausesWith(l)
 	// Of all entries the versions are read, if it is not known what was written.
 	rewritten := "coalesce(e.doc = ANY (" + l.RewrittenDocs() + "), true)"
-	return &PlacesForm{lookups: l, page: page, with: only.With, is: only.Is, columns: `
+	return &PlacesStatement{lookups: l, page: page, with: only.With, is: only.Is, columns: `
 		SELECT e.rank, e.doc, e.doc <> ALL (` + l.RewrittenDocs() + `),
 			CASE WHEN ` + rewritten + ` THEN (SELECT xmin FROM documents WHERE n = e.doc) END,
 			CASE WHEN ` + rewritten + ` THEN (SELECT xmin FROM kept WHERE doc = e.doc) END,
@@ -80,19 +80,19 @@ func (page TimelinePage) form(each bool) *PlacesForm {
 // other owners.
 type PlacesQuery struct {
 	TimelinePage
-	*PlacesForm
+	*PlacesStatement
 }
 
 // Query makes a page ready to be read.
-func (page TimelinePage) Query() *PlacesQuery { return page.In(page.Form()) }
+func (page TimelinePage) Query() *PlacesQuery { return page.In(page.Statement()) }
 
-// In is a page in a form, which its filter and marks are of.
-func (page TimelinePage) In(form *PlacesForm) *PlacesQuery { return &PlacesQuery{page, form} }
+// In is a page by a statement, which its filter and marks are of.
+func (page TimelinePage) In(is *PlacesStatement) *PlacesQuery { return &PlacesQuery{page, is} }
 
 // statement reads the page; of an owner whose part is not known, wherever the entries lie.
 func (q *PlacesQuery) statement(owner factsql.Owner) store.Statement {
 	s := q.reading(owner)
-	return store.SQL(q.with.SQL+q.PlacesForm.columns+s.SQL, s.Args...)
+	return store.SQL(q.with.SQL+q.PlacesStatement.columns+s.SQL, s.Args...)
 }
 
 // reading is what comes after the columns of the statement, with the arguments of all of it.
@@ -107,9 +107,9 @@ func (q *PlacesQuery) reading(owner factsql.Owner) store.Statement {
 		ORDER BY e.rank DESC, e.doc DESC`, append(args, q.Owner.N, q.At.Collection, q.At.Key)...)
 }
 
-// of adds arguments of the form, those of this reader.
-func (q *PlacesQuery) of(args, form []any) []any {
-	for _, arg := range form {
+// of adds arguments of the statement, those of this reader.
+func (q *PlacesQuery) of(args, own []any) []any {
+	for _, arg := range own {
 		if arg == AnyReader {
 			arg = q.Me
 		}
@@ -180,7 +180,7 @@ func (q *PlacesQuery) eachOf(readers [][]any) (store.Statement, bool) {
 	}
 	text := q.each.Load()
 	if text == nil {
-		form := q.page.form(true)
+		form := q.page.statement(true)
 		made := store.EachText(form.lookups.Beside(), form.columns+q.reading(factsql.Owner{}).SQL, types)
 		text = &made
 		q.each.Store(text)

@@ -54,7 +54,7 @@ func CountPosts(tx *store.Tx, t *plan.Timeline, subscriptions []Subscription) er
 
 // related is the condition that the facts give an owner the entries of an
 // author, for two columns: they are paired through the timeline's pair and no
-// other pair bars it. Keys: pairs (kind, b, a).
+// other pair exclusions it. Keys: pairs (kind, b, a).
 func related(t *plan.Timeline, owner, author string) store.Statement {
 	return store.SQL(`EXISTS (SELECT 1 FROM pairs tie WHERE tie.kind = ? AND tie.b = `+author+`
 		AND tie.a = `+owner+store.AndTied(t, "tie")+`)`, t.Through.Number).And(NotKept(t, owner, author))
@@ -63,12 +63,12 @@ func related(t *plan.Timeline, owner, author string) store.Statement {
 // NotKept is the condition that no pair keeps an author's entries from an owner.
 func NotKept(t *plan.Timeline, owner, author string) store.Statement {
 	all := store.SQL("true")
-	for _, bar := range t.Bars {
+	for _, exclusion := range t.Exclusions {
 		free := func(b, a string) store.Statement {
-			return store.SQL(`NOT EXISTS (SELECT 1 FROM pairs bar WHERE bar.kind = ? AND bar.b = `+b+`
-		AND bar.a = `+a+`)`, bar.Number)
+			return store.SQL(`NOT EXISTS (SELECT 1 FROM pairs exclusion WHERE exclusion.kind = ? AND exclusion.b = `+b+`
+		AND exclusion.a = `+a+`)`, exclusion.Number)
 		}
-		if all = all.And(free(author, owner)); bar.EitherWay {
+		if all = all.And(free(author, owner)); exclusion.EitherWay {
 			all = all.And(free(owner, author))
 		}
 	}

@@ -19,50 +19,50 @@ import (
 	"yalvo/internal/engine/store/timelinesql"
 )
 
-// forms are the forms of pages of timelines that were read lately, of rules that ask the same of
+// statements are the statements of pages of timelines that were read lately, of rules that ask the same of
 // everybody: to work them out takes as long as all else that is done for a page.
-type forms = lru.Cache[formKey, form]
+type statements = lru.Cache[statementKey, prepared]
 
-// formKey is what the form of a page follows from.
-type formKey struct {
+// statementKey is what the statement of a page follows from.
+type statementKey struct {
 	running.Era
 	timeline, marks string
 	judged, account bool // whether rules hold for who reads, and they have an account
 	many            rulesql.Pairings
 }
 
-// form is the form of pages of a timeline.
-type form struct {
-	*timelinesql.PlacesForm
+// prepared is the statement of pages of a timeline.
+type prepared struct {
+	*timelinesql.PlacesStatement
 	exact bool // what the database says of each entry decides
 	owner bool // the owner may look at it, whoever that is
 }
 
-const formsKnown = 1000
+const statementsKnown = 1000
 
-// form is the form of a page: for whoever reads if that can be, else for this reader.
-func (r *Reader) form(l *looking, many rulesql.Pairings) (*timelinesql.PlacesForm, error) {
+// statement is that of a page: for whoever reads if that can be, else for this reader.
+func (r *Reader) statement(l *looking, many rulesql.Pairings) (*timelinesql.PlacesStatement, error) {
 	if !l.alike {
-		return timelinesql.TimelinePage{Timeline: l.t, Filter: l.filter, MarksAsked: l.asked, InMany: many}.Form(), nil
+		return timelinesql.TimelinePage{Timeline: l.t, Filter: l.filter, MarksAsked: l.asked, InMany: many}.Statement(), nil
 	}
-	k := formKey{r.Era(l.version), l.t.Name, "", l.Judge != nil, l.me != "", many}
+	k := statementKey{r.Era(l.version), l.t.Name, "", l.Judge != nil, l.me != "", many}
 	for _, m := range l.asked.Marks {
 		k.marks += m.Name + " "
 	}
-	f, known := r.forms.Get(k)
+	f, known := r.statements.Get(k)
 	if !known {
 		var err error
-		if f, err = r.formForAny(l, many); err != nil {
+		if f, err = r.statementForAny(l, many); err != nil {
 			return nil, err
 		}
-		r.forms.Add(k, f)
+		r.statements.Add(k, f)
 	}
 	l.exact = f.exact
 	l.decided = l.decided || f.owner && l.me == l.owner
-	return f.PlacesForm, nil
+	return f.PlacesStatement, nil
 }
 
-func (r *Reader) formForAny(l *looking, many rulesql.Pairings) (f form, err error) {
+func (r *Reader) statementForAny(l *looking, many rulesql.Pairings) (f prepared, err error) {
 	page := timelinesql.TimelinePage{Timeline: l.t, MarksAsked: l.asked, InMany: many}
 	page.Account.Key = timelinesql.AnyReader
 	if l.Judge != nil {
@@ -77,7 +77,7 @@ func (r *Reader) formForAny(l *looking, many rulesql.Pairings) (f form, err erro
 		f.exact = f.exact && !l.version.Law.Tells(l.t.Name)
 		f.owner = who.Me != "" && ownerMay(j, l)
 	}
-	f.PlacesForm = page.Form()
+	f.PlacesStatement = page.Statement()
 	return f, nil
 }
 

@@ -20,15 +20,15 @@ import (
 	"yalvo/internal/engine/store/signinsql"
 )
 
-// Desk signs accounts up, in and out.
-type Desk struct {
+// Server signs accounts up, in and out.
+type Server struct {
 	*running.App
 	facts  *facts.Writer
 	issuer *tokens.Issuer
 }
 
-// New makes a desk.
-func New(w *facts.Writer, issuer *tokens.Issuer) *Desk { return &Desk{w.App, w, issuer} }
+// New makes it.
+func New(w *facts.Writer, issuer *tokens.Issuer) *Server { return &Server{w.App, w, issuer} }
 
 // Signed is what an account is given that has signed in (RFC 6749, section 5.1).
 type Signed struct {
@@ -64,7 +64,7 @@ func CheckPassword(password string) string {
 }
 
 // by is what accounts of the design in force sign in by.
-func (d *Desk) by(ctx context.Context) (*running.Version, *plan.Collection, *plan.Unique, error) {
+func (d *Server) by(ctx context.Context) (*running.Version, *plan.Collection, *plan.Unique, error) {
 	v, err := d.Now(ctx)
 	if err != nil {
 		return nil, nil, nil, err
@@ -81,7 +81,7 @@ func (d *Desk) by(ctx context.Context) (*running.Version, *plan.Collection, *pla
 }
 
 // Field is the name of what accounts sign in by, empty if they do not sign in here.
-func (d *Desk) Field(ctx context.Context) (string, error) {
+func (d *Server) Field(ctx context.Context) (string, error) {
 	_, _, field, err := d.by(ctx)
 	if err != nil {
 		return "", err
@@ -92,7 +92,7 @@ func (d *Desk) Field(ctx context.Context) (string, error) {
 // SignUp creates the document of an account with its password, both or neither. The draft is
 // a stranger's: the design says what they may write. Whoever repeats it, with the password,
 // is signed in again: an answer may get lost.
-func (d *Desk) SignUp(ctx context.Context, from string, written map[string]any, password string) (Signed, facts.Result,
+func (d *Server) SignUp(ctx context.Context, from string, written map[string]any, password string) (Signed, facts.Result,
 	error) {
 	_, c, field, err := d.by(ctx)
 	if err != nil {
@@ -132,7 +132,7 @@ func isTaken(err error, field *plan.Unique) bool {
 
 // signUpAgain signs in whoever has signed up with the same facts and the same password. For
 // anybody else the name is taken; each try counts as one to sign in.
-func (d *Desk) signUpAgain(ctx context.Context, from, name string, written map[string]any, password string,
+func (d *Server) signUpAgain(ctx context.Context, from, name string, written map[string]any, password string,
 	taken error) (Signed, facts.Result, error) {
 	_, c, field, err := d.by(ctx)
 	if err != nil {
@@ -169,7 +169,7 @@ func (d *Desk) signUpAgain(ctx context.Context, from, name string, written map[s
 
 // SignIn signs an account in by its name, which is the value of the field that the design
 // names.
-func (d *Desk) SignIn(ctx context.Context, from, name, password string) (Signed, error) {
+func (d *Server) SignIn(ctx context.Context, from, name, password string) (Signed, error) {
 	_, c, field, err := d.by(ctx)
 	if err != nil {
 		return Signed{}, err
@@ -197,7 +197,7 @@ func (d *Desk) SignIn(ctx context.Context, from, name, password string) (Signed,
 
 // ChangePassword changes the password of an account that knows the one it has. All of its
 // sign-ins end.
-func (d *Desk) ChangePassword(ctx context.Context, from, key, was, is string) error {
+func (d *Server) ChangePassword(ctx context.Context, from, key, was, is string) error {
 	_, c, _, err := d.by(ctx)
 	if err != nil {
 		return err
@@ -228,7 +228,7 @@ func (d *Desk) ChangePassword(ctx context.Context, from, key, was, is string) er
 }
 
 // GivePassword gives an account a password, whatever it had. All of its sign-ins end.
-func (d *Desk) GivePassword(ctx context.Context, key, password string) error {
+func (d *Server) GivePassword(ctx context.Context, key, password string) error {
 	_, c, _, err := d.by(ctx)
 	if err != nil {
 		return err
@@ -248,7 +248,7 @@ func (d *Desk) GivePassword(ctx context.Context, key, password string) error {
 
 // Enrol creates the document of an account that the app's identity provider has signed in. Its
 // id is the one that the provider knows it by.
-func (d *Desk) Enrol(ctx context.Context, account string, written map[string]any) (facts.Result, error) {
+func (d *Server) Enrol(ctx context.Context, account string, written map[string]any) (facts.Result, error) {
 	v, err := d.Now(ctx)
 	if err != nil {
 		return facts.Result{}, err

@@ -1,0 +1,107 @@
+package main
+
+import (
+	"fmt"
+	"io"
+	"log/slog"
+	"math/rand/v2"
+
+	"yalvo/client"
+	"yalvo/demo"
+	"yalvo/internal/machine/service"
+)
+
+// What is asked for to see what a memory gains.
+var (
+	aPage = asking{"first page of a timeline", func(r rival) request { return r.page(rand.IntN(handMembers)) }}
+	aOwn  = asking{"the same for its owner, with rules and likes", func(r rival) request { return r.own(rand.IntN(handMembers)) }}
+	aList = asking{"page of everyone's, with rules and likes", func(r rival) request { return r.list(rand.IntN(handMembers)) }}
+	aLike = asking{"a like by its account", func(r rival) request {
+		member := rand.IntN(handMembers)
+		q := r.like(member, fmt.Sprint("s", rand.IntN(handSightings)))
+		q.as = fmt.Sprint("m", member)
+		return q
+	}}
+)
+
+type asking struct {
+	name string
+	ask  func(r rival) request
+}
+
+// remembered are the memories behind pages and writes, the size at which each is as good as none, and what they are for.
+var remembered = []struct {
+	name string
+	none int
+	gain []asking
+}{
+	{"documents", 0, []asking{aPage, aList}},
+	{"moments", 0, []asking{aPage}},
+	{"owners", 1, []asking{aPage}},
+	{"statements", 1, []asking{aOwn}},
+	{"pairs", 1, []asking{aList}},
+	{"shares", 1, []asking{aList}},
+	{"recalled", 1, []asking{aLike}},
+	{"parts", 1, []asking{aList}},
+	{"fixed", 1, []asking{aList}},
+}
+
+// memories: what each thing that a service remembers gains. A service that has all, beside one on the same database
+// that is without one of them; pages and writes of the demo's design by turns.
+func (b *bench) memories() error {
+	if err := b.stop(); err != nil {
+		return err
+	}
+	if err := b.sql("CREATE DATABASE memories"); err != nil {
+		return err
+	}
+	whole, c, stop, err := b.remembering(nil)
+	if err != nil {
+		return err
+	}
+	defer stop()
+	if _, err := c.Apply(b.ctx, "fenwatch.yaml", demo.Design); err != nil {
+		return err
+	}
+	if err := whole.fill(0, handFollowers); err != nil {
+		return err
+	}
+	if err := b.remarks(c, 0, 2); err != nil {
+		return err
+	}
+	fmt.Printf("\nwhat a service remembers: per second over HTTP, %d clients, with all of it and without one memory "+
+		"(median of %d, in turns)\n", writers, turns)
+	for _, m := range remembered {
+		without, _, stop, err := b.remembering(map[string]int{m.name: m.none})
+		if err != nil {
+			return err
+		}
+		for _, thing := range m.gain {
+			of := func(name string, r rival) way {
+				return way{name, func() (float64, error) {
+					rate, _, err := r.rateFor(handTime/2, func() request { return thing.ask(r) })
+					return rate, err
+				}}
+			}
+			if err := inTurns(of(thing.name, whole), of("the same without "+m.name, without)); err != nil {
+				return err
+			}
+		}
+		if err := stop(); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// remembering starts a service of which some memories are of another size.
+func (b *bench) remembering(sizes map[string]int) (rival, *client.Client, func() error, error) {
+	s, err := service.Start(b.ctx, service.Options{Listen: "127.0.0.1:0", Database: b.databaseNamed("memories"),
+		Log: slog.New(slog.NewTextHandler(io.Discard, nil)), Sizes: sizes})
+	if err != nil {
+		return rival{}, nil, nil, err
+	}
+	key, err := s.MakeKey(b.ctx, fmt.Sprint("bench without ", sizes))
+	c := client.New(s.Address).With(key)
+	return yalvoRival(b.ctx, c, s.Address, "Authorization: Bearer "+key+"\r\n"), c, s.Stop, err
+}
