@@ -84,7 +84,7 @@ func TestWhatIsPrintedFitsTheTerminal(t *testing.T) {
 	commands := [][]string{{"status"}, {"changes"}, {"list", "members"}, {"list", "sightings/s00001/remarks"}, {"show", "sightings/s00001"},
 		{"timeline", "home", demo.BestKnown()}, {"why", "home", demo.BestKnown(), "s00002"}, {"why", demo.BestKnown(), "follower_count"},
 		{"places", demo.BestKnown()}, {"parked"}, {"audit"}, {"audit", "list"}, {"remove", demo.BestKnown(), "--dry-run"}}
-	for _, width := range []int{60, 80, 200} {
+	for _, width := range []int{60, 200} {
 		t.Setenv("COLUMNS", fmt.Sprint(width))
 		for _, args := range commands {
 			said := w.yalvo(args...)
