@@ -18,6 +18,7 @@ import (
 // before they go.
 const muchHangs = 10
 
+// AnnounceFlags are the flags of commands that announce what goes: see [App.Announce].
 func AnnounceFlags() []cli.Flag {
 	return []cli.Flag{
 		&cli.BoolFlag{Name: "dry-run", Usage: "only say what hangs on it"},

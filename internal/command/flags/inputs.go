@@ -11,6 +11,7 @@ import (
 	"golang.org/x/term"
 )
 
+// Contents are those of a file, of standard input for `-`.
 func Contents(c *cli.Command, file string) ([]byte, error) {
 	if file == "-" {
 		return io.ReadAll(c.Root().Reader)

@@ -17,6 +17,7 @@ import (
 // any length. GORM leaves them whole because they are driver.Valuers, but asks
 // GormValue first: a string costs the driver nothing, a Valuer it parses again.
 
+// Bigints are numbers as one argument, an array.
 type Bigints []int64
 
 // GormValue writes the array.
@@ -25,6 +26,7 @@ func (a Bigints) GormValue(context.Context, *gorm.DB) clause.Expr { return whole
 // Value writes the array.
 func (a Bigints) Value() (driver.Value, error) { return a.Text(), nil }
 
+// Text is the array as PostgreSQL reads it.
 func (a Bigints) Text() string {
 	b := make([]byte, 0, 2+8*len(a))
 	b = append(b, '{')
@@ -37,6 +39,7 @@ func (a Bigints) Text() string {
 	return string(append(b, '}'))
 }
 
+// Texts are texts as one argument, an array.
 type Texts []string
 
 var quoteText = strings.NewReplacer(`\`, `\\`, `"`, `\"`)
@@ -47,6 +50,7 @@ func (a Texts) GormValue(context.Context, *gorm.DB) clause.Expr { return whole(a
 // Value writes the array, every item quoted.
 func (a Texts) Value() (driver.Value, error) { return a.Text(), nil }
 
+// Text is the array as PostgreSQL reads it, every item quoted.
 func (a Texts) Text() string {
 	quoted := make([]string, len(a))
 	for i, s := range a {
@@ -57,6 +61,7 @@ func (a Texts) Text() string {
 
 func whole(text string) clause.Expr { return clause.Expr{SQL: "?", Vars: []any{text}} }
 
+// ColumnsOfAddresses are addresses as two arrays.
 func ColumnsOfAddresses(all []Address) (collections Bigints, keys Texts) {
 	collections, keys = make(Bigints, len(all)), make(Texts, len(all))
 	for i, a := range all {
@@ -65,6 +70,7 @@ func ColumnsOfAddresses(all []Address) (collections Bigints, keys Texts) {
 	return collections, keys
 }
 
+// NumberArgs are numbers of names as an array.
 func NumberArgs(numbers []plan.Number) Bigints {
 	all := make(Bigints, len(numbers))
 	for i, n := range numbers {

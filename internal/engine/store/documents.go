@@ -44,6 +44,7 @@ type Address struct {
 	Key        string
 }
 
+// DocumentColumns are the columns that a [Document] is read from, of documents d and kept k.
 const DocumentColumns = `
 	d.n, d.collection, d.key, coalesce(d.parent, 0) AS parent, d.version, d.created, d.updated,
 	d.fields, coalesce(k.values, '{}') AS kept, d.made_from, coalesce(d.shape, 0) AS shape, d.quiet`

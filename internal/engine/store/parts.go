@@ -26,6 +26,7 @@ func Number[N ~int | ~int16 | ~int64](n N) string { return strconv.FormatInt(int
 // TimeText is a time as PostgreSQL reads it.
 func TimeText(t time.Time) string { return t.UTC().Format("2006-01-02T15:04:05.999999999Z") }
 
+// Interval is a time as PostgreSQL reads intervals.
 func Interval(d time.Duration) string { return fmt.Sprintf("%d microseconds", d.Microseconds()) }
 
 // TargetOf is what the row that a reference leads to is called in a statement.

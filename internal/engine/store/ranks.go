@@ -38,7 +38,7 @@ func Ranks(c *plan.Collection, d string) string {
 	return "concat_ws(',', " + strings.Join(all, ", ") + ")"
 }
 
-// numbers reads whole numbers separated by commas, nil of nothing.
+// NumbersIn reads whole numbers separated by commas, nil of nothing.
 func NumbersIn(text string) []int64 {
 	text = strings.Trim(text, "{}")
 	if text == "" {

@@ -74,6 +74,7 @@ var FromTheTop = Boundary{Rank: math.MaxInt64, N: math.MaxInt64}
 // ends there, however many elements were asked for. It has one at least.
 const PageBytes = 1 << 20
 
+// Size is about how many bytes it adds to a page.
 func (d Document) Size() int { return len(d.Fields) + len(d.Kept) }
 
 // RowsOf reads the rows of a query until they come to [PageBytes].

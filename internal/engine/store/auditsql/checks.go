@@ -38,6 +38,7 @@ func In(tx *store.Tx, collection plan.Number, s store.Span) ([]int64, error) {
 	return ns, err
 }
 
+// Differing runs a statement of a check: its rows are what differs.
 func Differing(tx *store.Tx, sql string, args ...any) ([]Drift, error) {
 	var found []Drift
 	err := tx.DB.Raw(sql, args...).Scan(&found).Error

@@ -101,6 +101,7 @@ func recordsAbout(tx *store.Tx, which, what string, limit int, args ...any) ([]R
 	return records, err
 }
 
+// RecordColumns are the columns that a [Record] is read from.
 const RecordColumns = `seq, at, kind, subject, detail, actor, coalesce(cause, 0) AS cause`
 
 // Recent are the newest changes, newest first. Key: journal (seq).

@@ -59,9 +59,11 @@ func AppendFollows(tx *store.Tx, follows []Follow) error {
 			?::bigint[], ?::bigint[])`, append([]any{changes}, WorkArgs(work)...)...).Error
 }
 
+// WorkRows are rows of work that is to become due, from [WorkArgs].
 const WorkRows = `unnest(?::smallint[], ?::smallint[], ?::smallint[], ?::bigint[], ?::bigint[], ?::bigint[],
 	?::bigint[])`
 
+// WorkArgs are the columns of work as arrays.
 func WorkArgs(work []plan.Work) []any {
 	n := len(work)
 	lane, step, subject := make(store.Bigints, n), make(store.Bigints, n), make(store.Bigints, n)

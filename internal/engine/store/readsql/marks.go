@@ -109,10 +109,12 @@ type MarksRow struct {
 	stored    [][]byte
 }
 
+// MarksRow is where the columns of what is asked for are read to.
 func (asked MarksAsked) MarksRow() MarksRow {
 	return MarksRow{stored: make([][]byte, len(asked.Marks))}
 }
 
+// Columns are where a row is scanned to.
 func (r *MarksRow) Columns() []any {
 	columns := []any{&r.accounted}
 	for i := range r.stored {
@@ -121,6 +123,7 @@ func (r *MarksRow) Columns() []any {
 	return columns
 }
 
+// Clear is before the next row.
 func (r *MarksRow) Clear() { clear(r.stored) }
 
 // Found are the marks that a row tells of.

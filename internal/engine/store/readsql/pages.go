@@ -31,6 +31,7 @@ func Documents(ctx context.Context, s *store.Store, collection plan.Number, pare
 		LIMIT ?`, only.Args(args, []any{limit})...), store.Document.Size)
 }
 
+// Size is about how many bytes it adds to a page.
 func (l Linked) Size() int { return l.Document.Size() }
 
 // Linked is a document met through a pair or a reference.

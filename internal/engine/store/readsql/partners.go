@@ -119,6 +119,7 @@ func (r Reading) Column(l *rulesql.Lookups) string {
 // ReaderRow is where that goes.
 type ReaderRow struct{ told []int64 }
 
+// Columns are where the column is scanned to, if it is asked for.
 func (r *ReaderRow) Columns(of Reading) []any {
 	if len(of.Partners) == 0 {
 		return nil

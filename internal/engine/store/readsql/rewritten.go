@@ -34,6 +34,7 @@ type Rewritten struct {
 	Xids []int64 // the last transaction that wrote each
 }
 
+// Args are those of the table of what was written lately: see [rulesql.Lookups].
 func (s Since) Args() []any { return []any{s.Xid, s.Epoch, s.Xid} }
 
 // Few tells whether so little was written that pages can be asked which of it is theirs.

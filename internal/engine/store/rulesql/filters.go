@@ -60,6 +60,7 @@ type clauses struct {
 	Is    store.Statement // a condition, true if nothing is left out
 }
 
+// Clauses are those of a statement that looks nothing else up.
 func (f Filter) Clauses() clauses { return f.ClausesWith(&Lookups{}) }
 
 // ClausesWith are the clauses of a statement that looks up some things of its own.

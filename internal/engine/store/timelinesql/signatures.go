@@ -63,7 +63,7 @@ func Signatures(ctx context.Context, s *store.Store, pages []Watched) ([]string,
 }
 
 // Signature is that of one page, of a timeline that is delivered in any way.
-// Keys: as of [Store.Entries].
+// Keys: as of [Places].
 func Signature(ctx context.Context, s *store.Store, p Watched) (string, error) {
 	from := page(p.Timeline, p.Owner, p.After, p.Limit)
 	var one string
