@@ -5,6 +5,8 @@ import (
 	"io"
 	"log/slog"
 	"math/rand/v2"
+	"slices"
+	"strings"
 
 	"yalvo/client"
 	"yalvo/demo"
@@ -14,15 +16,24 @@ import (
 // What is asked for to see what a memory gains.
 var (
 	aPage = asking{"first page of a timeline", func(r rival) request { return r.page(rand.IntN(handMembers)) }}
-	aOwn  = asking{"the same for its owner, with rules and likes", func(r rival) request { return r.own(rand.IntN(handMembers)) }}
 	aList = asking{"page of everyone's, with rules and likes", func(r rival) request { return r.list(rand.IntN(handMembers)) }}
 	aLike = asking{"a like by its account", func(r rival) request {
 		member := rand.IntN(handMembers)
-		q := r.like(member, fmt.Sprint("s", rand.IntN(handSightings)))
+		q := r.like(member, fmt.Sprint("s", (member+1+rand.IntN(400))%handSightings)) // of nobody who is blocked
 		q.as = fmt.Sprint("m", member)
 		return q
 	}}
+	aMark = asking{"for its owner, with one or two marks or none", func(r rival) request {
+		q := r.own(rand.IntN(handMembers))
+		q.path, _, _ = strings.Cut(q.path, "?")
+		q.path += []string{"", "?marks=liked", "?marks=saved", "?marks=liked,saved"}[rand.IntN(4)]
+		return q
+	}}
+	aApart = asking{"page of everyone's for those who block many", func(r rival) request { return r.list(rand.IntN(inMany)) }}
 )
+
+// Some block so many others.
+const inMany, manyBlocked = 20, 600
 
 type asking struct {
 	name string
@@ -38,9 +49,9 @@ var remembered = []struct {
 	{"documents", 0, []asking{aPage, aList}},
 	{"moments", 0, []asking{aPage}},
 	{"owners", 1, []asking{aPage}},
-	{"statements", 1, []asking{aOwn}},
-	{"pairs", 1, []asking{aList}},
-	{"shares", 1, []asking{aList}},
+	{"statements", 1, []asking{aMark}},
+	{"pairs", 1, []asking{aApart}},
+	{"shares", 1, []asking{aApart}},
 	{"recalled", 1, []asking{aLike}},
 	{"parts", 1, []asking{aList}},
 	{"fixed", 1, []asking{aList}},
@@ -69,9 +80,21 @@ func (b *bench) memories() error {
 	if err := b.remarks(c, 0, 2); err != nil {
 		return err
 	}
+	for i := range inMany * manyBlocked {
+		member, other := i/manyBlocked, (i/manyBlocked+950+i%manyBlocked)%handMembers
+		if _, err := c.Set(b.ctx, "block", fmt.Sprint("m", member), fmt.Sprint("m", other)); err != nil {
+			return err
+		}
+	}
+	if err := c.AfterAll().Settle(b.ctx); err != nil {
+		return err
+	}
 	fmt.Printf("\nwhat a service remembers: per second over HTTP, %d clients, with all of it and without one memory "+
 		"(median of %d, in turns)\n", writers, turns)
 	for _, m := range remembered {
+		if *named != "" && !slices.Contains(strings.Split(*named, ","), m.name) {
+			continue
+		}
 		without, _, stop, err := b.remembering(map[string]int{m.name: m.none})
 		if err != nil {
 			return err

@@ -56,3 +56,19 @@ func (s Statement) InOnePass(after, last int64) Statement {
 func (s Statement) And(other Statement) Statement {
 	return Statement{s.SQL + " AND " + other.SQL, append(slices.Clone(s.Args), other.Args...)}
 }
+
+// Rows runs a statement with numbered arguments and hands its rows over one by one: as it stands, without an ORM's look
+// for placeholders of its own and at each row, for statements that every request waits for.
+func (tx *Tx) Rows(text string, args []any, row func(*sql.Rows) error) error {
+	rows, err := tx.DB.Statement.ConnPool.QueryContext(tx.Context(), text, args...)
+	if err != nil {
+		return err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		if err := row(rows); err != nil {
+			return err
+		}
+	}
+	return rows.Err()
+}

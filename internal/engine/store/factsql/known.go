@@ -1,6 +1,8 @@
 package factsql
 
 import (
+	"database/sql"
+
 	"github.com/jackc/pgx/v5/pgtype"
 
 	"yalvo/internal/design/plan"
@@ -56,27 +58,20 @@ func Known(tx *store.Tx, docs []store.Address, pairs []Between) ([]store.Documen
 		WHERE EXISTS (SELECT FROM pairs p WHERE p.kind = ask.kind AND p.b = ends.n[ask.b] AND p.a = ends.n[ask.a])`
 		args = append(args, endCollections.Text(), endKeys.Text(), kinds.Text(), from.Text(), to.Text())
 	}
-	// As it stands, without an ORM's look at each row: every judged request waits for it.
-	rows, err := tx.DB.Statement.ConnPool.QueryContext(tx.Context(), query, args...)
-	if err != nil {
-		return nil, nil, err
-	}
-	defer rows.Close()
 	var found []store.Document
-	for rows.Next() {
+	err := tx.Rows(query, args, func(row *sql.Rows) error {
 		var ask int
 		var d store.Document
 		var version pgtype.Uint32
-		if err := rows.Scan(&ask, &d.N, &d.Collection, &d.Key, &d.Version, &d.Created, &d.Updated, (*[]byte)(&d.Fields),
-			(*[]byte)(&d.Kept), &d.Shape, &d.Quiet, &version); err != nil {
-			return nil, nil, err
-		}
+		err := row.Scan(&ask, &d.N, &d.Collection, &d.Key, &d.Version, &d.Created, &d.Updated, (*[]byte)(&d.Fields),
+			(*[]byte)(&d.Kept), &d.Shape, &d.Quiet, &version)
 		if ask > 0 {
 			there[ask-1] = true
-			continue
+			return err
 		}
 		d.Row = version.Uint32
 		found = append(found, d)
-	}
-	return found, there, rows.Err()
+		return err
+	})
+	return found, there, err
 }

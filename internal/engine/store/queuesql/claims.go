@@ -83,32 +83,49 @@ func ClaimLong(tx *store.Tx, lane plan.Lane) ([]Due, int, error) {
 }
 
 // TimelineWork is a kind of work on timelines, for [ClaimFairly].
-type TimelineWork struct{ steps, which string }
+type TimelineWork struct {
+	steps []plan.Step
+	which string // of the rows of these, in SQL about due d
+}
 
 // Among tells whether it is of one of some steps.
 func (kind TimelineWork) Among(steps []plan.Step) bool {
-	return slices.ContainsFunc(steps, func(s plan.Step) bool {
-		return slices.Contains(strings.Split(kind.steps, ", "), store.Number(s))
-	})
+	return slices.ContainsFunc(steps, func(s plan.Step) bool { return slices.Contains(kind.steps, s) })
 }
+
+// onTimelines are the steps of work on timelines.
+var onTimelines = []plan.Step{plan.Deliver, plan.Withdraw, plan.Subscribe, plan.Refill, plan.ChooseDelivery, plan.Clear,
+	plan.Fill}
+
+// among is a list of numbers in SQL.
+func among[N ~int16](numbers []N) string {
+	texts := make([]string, len(numbers))
+	for i, n := range numbers {
+		texts[i] = store.Number(n)
+	}
+	return strings.Join(texts, ", ")
+}
+
+// delivering is the lane of work on timelines, in SQL.
+var delivering = store.Number(plan.Delivering)
 
 // Steps are those of which there is work on timelines, due now or later: one look in the place of
 // a claim of each kind. Index: due_by_author (step, ...).
 func Steps(tx *store.Tx) ([]plan.Step, error) {
 	var steps []plan.Step
 	return steps, tx.DB.Raw(`
-		SELECT s.step FROM unnest('{3, 4, 5, 6, 16, 17, 18}'::smallint[]) AS s (step)
-		WHERE EXISTS (SELECT FROM due d WHERE d.lane = 3 AND d.step = s.step)`).Scan(&steps).Error
+		SELECT s.step FROM unnest('{` + among(onTimelines) + `}'::smallint[]) AS s (step)
+		WHERE EXISTS (SELECT FROM due d WHERE d.lane = ` + delivering + ` AND d.step = s.step)`).Scan(&steps).Error
 }
 
 // The kinds. A transaction does work of one kind only: see package upkeep on locks.
 var (
-	FreshEntries     = TimelineWork{"3", "d.cursor = 0"}
-	FreshWithdrawals = TimelineWork{"4", "d.cursor = 0"}
-	Subscriptions    = TimelineWork{"5", "true"}
-	Refills          = TimelineWork{"6", "(d.amount = 0 OR d.cursor > 0)"}
-	Recounts         = TimelineWork{"6", "d.amount <> 0 AND d.cursor = 0"}
-	DeliveryChanges  = TimelineWork{"16, 17, 18", "true"}
+	FreshEntries     = TimelineWork{[]plan.Step{plan.Deliver}, "d.cursor = 0"}
+	FreshWithdrawals = TimelineWork{[]plan.Step{plan.Withdraw}, "d.cursor = 0"}
+	Subscriptions    = TimelineWork{[]plan.Step{plan.Subscribe}, "true"}
+	Refills          = TimelineWork{[]plan.Step{plan.Refill}, "(d.amount = 0 OR d.cursor > 0)"}
+	Recounts         = TimelineWork{[]plan.Step{plan.Refill}, "d.amount <> 0 AND d.cursor = 0"}
+	DeliveryChanges  = TimelineWork{[]plan.Step{plan.ChooseDelivery, plan.Clear, plan.Fill}, "true"}
 )
 
 // Turns is where a worker goes on among the authors who have work.
@@ -140,23 +157,24 @@ func ClaimFairly(tx *store.Tx, kind TimelineWork, turns *Turns, limit int) ([]Du
 }
 
 func claimAfter(tx *store.Tx, kind TimelineWork, after Turns, limit int) ([]Due, int, error) {
-	const next = `SELECT d.subject, d.key FROM due d WHERE d.lane = 3 AND d.step IN (`
+	these := `d.lane = ` + delivering + ` AND d.step IN (` + among(kind.steps) + `)`
+	next := `SELECT d.subject, d.key FROM due d WHERE ` + these
 	return claim(tx, `
 		WITH RECURSIVE author (subject, key) AS (
 			(SELECT * FROM (
-				(`+next+kind.steps+`) AND (d.subject, d.key) > (?::smallint, ?::bigint)
+				(`+next+` AND (d.subject, d.key) > (?::smallint, ?::bigint)
 					ORDER BY d.subject, d.key LIMIT 1)
-				UNION ALL (`+next+kind.steps+`) ORDER BY d.subject, d.key LIMIT 1)) first LIMIT 1)
+				UNION ALL (`+next+` ORDER BY d.subject, d.key LIMIT 1)) first LIMIT 1)
 			UNION ALL
 			SELECT n.subject, n.key FROM author a CROSS JOIN LATERAL (
-				`+next+kind.steps+`) AND (d.subject, d.key) > (a.subject, a.key) ORDER BY d.subject, d.key LIMIT 1) n
+				`+next+` AND (d.subject, d.key) > (a.subject, a.key) ORDER BY d.subject, d.key LIMIT 1) n
 		)
 		SELECT d.*, `+designInForce+`
 		FROM (SELECT subject, key FROM author LIMIT ?) a
 		CROSS JOIN LATERAL (
 			SELECT `+dueColumns+`
 			FROM due d
-			WHERE d.lane = 3 AND d.step IN (`+kind.steps+`) AND d.subject = a.subject AND d.key = a.key
+			WHERE `+these+` AND d.subject = a.subject AND d.key = a.key
 				AND `+kind.which+` AND `+ready+`
 			ORDER BY d.seq
 			LIMIT ?

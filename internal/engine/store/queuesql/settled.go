@@ -3,14 +3,15 @@ package queuesql
 import (
 	"context"
 
+	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/store"
 
 	"github.com/jackc/pgx/v5"
 )
 
-// waitedFor are the lanes that readers wait for: not trimming (5), nor what is
-// sent elsewhere (7).
-const waitedFor = "lane = ANY('{1,2,3,4,6}'::smallint[])"
+// waitedFor are the lanes that readers wait for: not trimming, nor what is sent elsewhere.
+var waitedFor = "lane = ANY('{" + among([]plan.Lane{plan.Counting, plan.Copying, plan.Delivering, plan.Ending,
+	plan.Reacting}) + "}'::smallint[])"
 
 // Wanted is what somebody waits for: changes, and all changes up to a position (0: none).
 type Wanted struct {

@@ -1,6 +1,8 @@
 package readsql
 
 import (
+	"database/sql"
+
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/store"
 	"yalvo/internal/engine/store/rulesql"
@@ -34,11 +36,6 @@ func PartnersOf(tx *store.Tx, of *plan.Collection, keys []string, asks []Partner
 			"SELECT p.", far, " AS n FROM pairs p WHERE p.kind = ", store.Number(ask.Pair.Number), " AND p.",
 			near, " = one.n", only, " LIMIT ", store.Number(most+1), ") x")
 	}
-	rows, err := tx.DB.Statement.ConnPool.QueryContext(tx.Context(), b.Text.String(), b.Args...)
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
 	found := make([]PartnersFound, len(keys))
 	for i := range found {
 		found[i].With = make([][]int64, len(asks))
@@ -46,19 +43,20 @@ func PartnersOf(tx *store.Tx, of *plan.Collection, keys []string, asks []Partner
 			found[i].With[k] = []int64{}
 		}
 	}
-	for rows.Next() {
+	err := tx.Rows(b.Text.String(), b.Args, func(row *sql.Rows) error {
 		var who, nth int
 		var n int64
-		if err := rows.Scan(&who, &nth, &n); err != nil {
-			return nil, err
+		if err := row.Scan(&who, &nth, &n); err != nil {
+			return err
 		}
 		one := &found[who-1]
 		if nth == 0 {
 			one.N = n
-			continue
+			return nil
 		}
 		one.With[nth-1] = append(one.With[nth-1], n)
-	}
+		return nil
+	})
 	for _, one := range found {
 		for k, with := range one.With {
 			if len(with) > most {
@@ -66,7 +64,7 @@ func PartnersOf(tx *store.Tx, of *plan.Collection, keys []string, asks []Partner
 			}
 		}
 	}
-	return found, rows.Err()
+	return found, err
 }
 
 // Target is where a reference of a document leads.
