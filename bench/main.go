@@ -35,7 +35,8 @@ var (
 	only      = flag.String("only", "", "the parts to measure: fanout, withdraw and audit (both after fanout), "+
 		"million, page, writes, follow, hot, lag, load, rebuild (after load), access, live, upload, "+
 		"byhand, rights, memories; all if empty")
-	named = flag.String("thing", "", "of byhand: measure only what has this in its name; of memories: these, separated by commas")
+	named = flag.String("thing", "",
+		"of byhand: measure only what has this in its name; of memories: these, separated by commas")
 )
 
 // bench is the server, the service, and what was measured so far.

@@ -16,7 +16,8 @@ import (
 // What is asked for to see what a memory gains.
 var (
 	aPage = asking{"first page of a timeline", func(r rival) request { return r.page(rand.IntN(handMembers)) }}
-	aList = asking{"page of everyone's, with rules and likes", func(r rival) request { return r.list(rand.IntN(handMembers)) }}
+	aList = asking{"page of everyone's, with rules and likes",
+		func(r rival) request { return r.list(rand.IntN(handMembers)) }}
 	aLike = asking{"a like by its account", func(r rival) request {
 		member := rand.IntN(handMembers)
 		q := r.like(member, fmt.Sprint("s", (member+1+rand.IntN(400))%handSightings)) // of nobody who is blocked
@@ -29,7 +30,8 @@ var (
 		q.path += []string{"", "?marks=liked", "?marks=saved", "?marks=liked,saved"}[rand.IntN(4)]
 		return q
 	}}
-	aApart = asking{"page of everyone's for those who block many", func(r rival) request { return r.list(rand.IntN(inMany)) }}
+	aApart = asking{"page of everyone's for those who block many",
+		func(r rival) request { return r.list(rand.IntN(inMany)) }}
 )
 
 // Some block so many others.
@@ -40,7 +42,8 @@ type asking struct {
 	ask  func(r rival) request
 }
 
-// remembered are the memories behind pages and writes, the size at which each is as good as none, and what they are for.
+// remembered are the memories behind pages and writes, the size at which each is as good as none, and what
+// they are for.
 var remembered = []struct {
 	name string
 	none int

@@ -121,7 +121,8 @@ func (p *paths) fill() error {
 		return err
 	}
 	for i := range people {
-		if _, _, err := p.Create(p.ctx, "people", fmt.Sprint("p", i), map[string]any{"name": fmt.Sprint("P", i)}); err != nil {
+		if _, _, err := p.Create(p.ctx, "people", fmt.Sprint("p", i), map[string]any{"name": fmt.Sprint("P",
+			i)}); err != nil {
 			return err
 		}
 	}
@@ -157,7 +158,8 @@ func (p *paths) remove() error {
 	if _, _, err := p.Create(p.ctx, "people", who, map[string]any{"name": who}); err != nil {
 		return err
 	}
-	if _, _, err := p.As(who).Create(p.ctx, "posts", fmt.Sprint("s", p.nth), map[string]any{"text": "One."}); err != nil {
+	if _, _, err := p.As(who).Create(p.ctx, "posts", fmt.Sprint("s", p.nth),
+		map[string]any{"text": "One."}); err != nil {
 		return err
 	}
 	if err := p.AfterAll().Settle(p.ctx); err != nil {
@@ -172,7 +174,8 @@ func (p *paths) apply() error {
 	p.nth++
 	another := strings.Replace(design, "{name: {type: string, required: true}}", fmt.Sprintf(
 		"{name: {type: string, required: true}}\n    kept: {likes_%d: {count: like.from}}", p.nth), 1)
-	got, err := p.Apply(p.ctx, "paths.yaml", []byte(another), client.Applying{Drop: []string{fmt.Sprint("people.likes_", p.nth-1)}})
+	got, err := p.Apply(p.ctx, "paths.yaml", []byte(another), client.Applying{Drop: []string{fmt.Sprint("people.likes_",
+		p.nth-1)}})
 	if err != nil {
 		return err
 	}

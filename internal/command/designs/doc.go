@@ -1,8 +1,9 @@
-// Package designs has commands: those about the design: checked, compared, put in force, gone back to, as types for an app, and tried: who may do what.
+// Package designs has commands: those about the design: checked, compared, put in force, gone back to, as types
+// for an app, and tried: who may do what.
 //
-// In go arguments and flags; out come tables for people, or JSON with --json for programs. What needs no file to be
-// read is a call of package client. Not done here: how tables look (package terminal), and what commands share
-// (package flags).
+// In go arguments and flags; out come tables for people, or JSON with --json for programs. What needs no file to
+// be read is a call of package client. Not done here: how tables look (package terminal), and what commands
+// share (package flags).
 package designs
 
 import (

@@ -1,8 +1,9 @@
-// Package operations has commands: those of who operates a service: keys and passwords, facts in bulk, an app that is brought along.
+// Package operations has commands: those of who operates a service: keys and passwords, facts in bulk, an app
+// that is brought along.
 //
-// In go arguments and flags; out come tables for people, or JSON with --json for programs. What needs no file to be
-// read is a call of package client. Not done here: how tables look (package terminal), and what commands share
-// (package flags).
+// In go arguments and flags; out come tables for people, or JSON with --json for programs. What needs no file to
+// be read is a call of package client. Not done here: how tables look (package terminal), and what commands
+// share (package flags).
 package operations
 
 import (

@@ -1,9 +1,9 @@
-// Package proofs has commands: those that prove: why something is shown, where it is duplicated, what a change has caused,
-// and that the duplicates are what the facts say.
+// Package proofs has commands: those that prove: why something is shown, where it is duplicated, what a change
+// has caused, and that the duplicates are what the facts say.
 //
-// In go arguments and flags; out come tables for people, or JSON with --json for programs. What needs no file to be
-// read is a call of package client. Not done here: how tables look (package terminal), and what commands share
-// (package flags).
+// In go arguments and flags; out come tables for people, or JSON with --json for programs. What needs no file to
+// be read is a call of package client. Not done here: how tables look (package terminal), and what commands
+// share (package flags).
 package proofs
 
 import (

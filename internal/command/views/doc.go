@@ -1,8 +1,9 @@
-// Package views has commands: those that show and write what an app shows and writes: documents, pairs, lists, timelines; and how upkeep is.
+// Package views has commands: those that show and write what an app shows and writes: documents, pairs, lists,
+// timelines; and how upkeep is.
 //
-// In go arguments and flags; out come tables for people, or JSON with --json for programs. What needs no file to be
-// read is a call of package client. Not done here: how tables look (package terminal), and what commands share
-// (package flags).
+// In go arguments and flags; out come tables for people, or JSON with --json for programs. What needs no file to
+// be read is a call of package client. Not done here: how tables look (package terminal), and what commands
+// share (package flags).
 package views
 
 import (

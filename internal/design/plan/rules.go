@@ -55,8 +55,10 @@ func (p *Plan) Rules() []Rule {
 			t.Length, t.Entries.Name, t.Name)
 		add(t.Through.Name+" unset", "take the %s out of the follower's %s timeline", t.Entries.Name, t.Name)
 		for _, exclusion := range t.Exclusions {
-			add(exclusion.Name+" set", "take the %s out of the %s timeline%s", t.Entries.Name, t.Name, bothWays(exclusion))
-			add(exclusion.Name+" unset", "give back to the %s timeline%s what %s still justifies", t.Name, bothWays(exclusion),
+			add(exclusion.Name+" set", "take the %s out of the %s timeline%s", t.Entries.Name, t.Name,
+				bothWays(exclusion))
+			add(exclusion.Name+" unset", "give back to the %s timeline%s what %s still justifies", t.Name,
+				bothWays(exclusion),
 				t.Through.Name)
 		}
 	}

@@ -39,7 +39,8 @@ func New(read *progress.Reader, together func() int64, g *gate.Gate, pool func()
 		Name: "yalvo_request_seconds", Help: "Time to answer a request, by the kind of its path and by status.",
 		Buckets: []float64{.001, .0025, .005, .01, .025, .05, .1, .25, .5, 1, 2.5, 10, 60},
 	}, []string{"method", "route", "status"})
-	m.registry.MustRegister(m.seconds, &standing{read: read, together: together, pool: pool, gate: g}, collectors.NewGoCollector())
+	m.registry.MustRegister(m.seconds, &standing{read: read, together: together, pool: pool, gate: g},
+		collectors.NewGoCollector())
 	return m
 }
 

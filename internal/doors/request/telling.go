@@ -142,7 +142,8 @@ func notRouted(c *echo.Context, status int) *problem.Problem {
 		return problem.New(status, problem.CodeNoMethod, fmt.Sprintf("%s cannot be done to %s: it takes %s", r.Method,
 			problem.Clip(r.URL.Path), c.Response().Header().Get("Allow")))
 	}
-	return problem.New(status, problem.CodeNoRoute, "there is nothing at "+problem.Clip(r.URL.Path)+": see "+openapi.Prefix+
+	return problem.New(status, problem.CodeNoRoute, "there is nothing at "+problem.Clip(r.URL.Path)+": see "+
+		openapi.Prefix+
 		"/openapi.json for what there is")
 }
 

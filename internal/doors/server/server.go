@@ -98,7 +98,8 @@ func New(rooms Rooms, o Options) *Server {
 		telling: &request.Telling{App: rooms.App, Log: o.Log}}
 	s.guard = &gate.Guard{Log: o.Log, KnownAs: o.KnownAs, Beyond: o.Beyond, Origins: o.Origins, Rate: o.Rate,
 		Behind: o.Behind, BodyTime: gate.BodyTime, Refuse: s.telling.Answer}
-	s.callers = &callers.Checker{App: rooms.App, Keys: rooms.Keys, Tokens: rooms.Tokens, SignIn: rooms.SignIn, Gate: s.gate,
+	s.callers = &callers.Checker{App: rooms.App, Keys: rooms.Keys, Tokens: rooms.Tokens, SignIn: rooms.SignIn,
+		Gate:      s.gate,
 		Positions: s.positions}
 	return s
 }

@@ -92,7 +92,8 @@ func (d *Server) Field(ctx context.Context) (string, error) {
 // SignUp creates the document of an account with its password, both or neither. The draft is
 // a stranger's: the design says what they may write. Whoever repeats it, with the password,
 // is signed in again: an answer may get lost.
-func (d *Server) SignUp(ctx context.Context, from string, written map[string]any, password string) (Signed, facts.Result,
+func (d *Server) SignUp(ctx context.Context, from string, written map[string]any, password string) (Signed,
+	facts.Result,
 	error) {
 	_, c, field, err := d.by(ctx)
 	if err != nil {

@@ -57,7 +57,8 @@ type Request struct {
 }
 
 // List reads a page of a list of the design, as the viewer sees it.
-func (r *Reader) List(ctx context.Context, who running.Viewer, ask Request, page documents.Page) (documents.Documents, error) {
+func (r *Reader) List(ctx context.Context, who running.Viewer, ask Request, page documents.Page) (documents.Documents,
+	error) {
 	v, err := r.Now(ctx)
 	if err != nil {
 		return documents.Documents{}, err
@@ -220,7 +221,8 @@ func (in *listing) apart() []expr.Filter {
 
 // read reads a page, with what stands on top of the first.
 func (in *listing) read(page documents.Page) (documents.Documents, error) {
-	out := documents.Documents{Markable: documents.Markable{Of: in.l.Entries}, Linked: in.l.Through != nil, Tops: page.Top}
+	out := documents.Documents{Markable: documents.Markable{Of: in.l.Entries}, Linked: in.l.Through != nil,
+		Tops: page.Top}
 	limit := page.Limit
 	if in.top != "" && page.After == documents.FromTheTop && page.Top == 0 {
 		if err := in.addTop(&out); err != nil {

@@ -20,7 +20,7 @@ import (
 // while, and a crash takes them all.
 type database struct {
 	next  int64                        // the number of the next transaction
-	open  map[int64]map[int64][2]int64 // what transactions under way have written: by their numbers, by document, which row
+	open  map[int64]map[int64][2]int64 // by transactions under way, by document: their rows
 	rows  map[int64][2]int64           // of each document, the numbers that its two rows were written by
 	notes []note                       // committed
 	epoch int64                        // 0: none has begun

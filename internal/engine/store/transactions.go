@@ -73,8 +73,9 @@ func (s *Store) Upkeep(ctx context.Context, run func(*Tx) error) error {
 // is planned for what it is given. What it writes must not meet other writers.
 func (s *Store) View(ctx context.Context, run func(*Tx) error) error {
 	return transaction(ctx, s.UpkeepDB, func(tx *Tx) error {
+		// A dump may be taken slowly.
 		err := tx.DB.Exec("SELECT set_config('enable_seqscan', 'on', true), set_config('work_mem', ?, true), "+
-			"set_config('idle_in_transaction_session_timeout', '60s', true)", viewMemory).Error // a dump may be taken slowly
+			"set_config('idle_in_transaction_session_timeout', '60s', true)", viewMemory).Error
 		if err == nil {
 			err = tx.planAnew()
 		}

@@ -18,7 +18,8 @@ const aroundValue = 64
 
 // sizeOf is about what an entry takes in memory.
 func sizeOf(e *Entry) int {
-	return memory.Around + len(e.ID) + len(e.Path) + len(e.Author) + len(e.Facts) + len(e.Kept) + aroundValue*len(e.values)
+	return memory.Around + len(e.ID) + len(e.Path) + len(e.Author) + len(e.Facts) + len(e.Kept) +
+		aroundValue*len(e.values)
 }
 
 // remembered are the entries at some places of a timeline that are known, nil for the others.
@@ -26,7 +27,8 @@ func (r *Reader) remembered(now running.Era, t *plan.Timeline, since readsql.Sin
 	places []timelinesql.Place) []*Entry {
 	asked := make([]memory.Asked, len(places))
 	for i, p := range places {
-		asked[i] = memory.Asked{Key: memory.Key{Timeline: t.Number, Doc: p.Doc}, Versions: p.Versions, Unwritten: p.Certain}
+		asked[i] = memory.Asked{Key: memory.Key{Timeline: t.Number, Doc: p.Doc}, Versions: p.Versions,
+			Unwritten: p.Certain}
 	}
 	entries := make([]*Entry, len(places))
 	for i, what := range r.memory.Known(now, since, asked) {

@@ -43,7 +43,8 @@ const statementsKnown = 1000
 // statement is that of a page: for whoever reads if that can be, else for this reader.
 func (r *Reader) statement(l *looking, many rulesql.Pairings) (*timelinesql.PlacesStatement, error) {
 	if !l.alike {
-		return timelinesql.TimelinePage{Timeline: l.t, Filter: l.filter, MarksAsked: l.asked, InMany: many}.Statement(), nil
+		return timelinesql.TimelinePage{Timeline: l.t, Filter: l.filter, MarksAsked: l.asked, InMany: many}.Statement(),
+			nil
 	}
 	k := statementKey{r.Era(l.version), l.t.Name, "", l.Judge != nil, l.me != "", many}
 	for _, m := range l.asked.Marks {

@@ -108,7 +108,8 @@ func (r *Reader) Timeline(ctx context.Context, who running.Viewer, ask Request, 
 		Markable: documents.Markable{Of: t.Entries, Rows: make([]int64, 0, room), Keys: make([]string, 0, room)}}
 	place, bytes := page.After, 0
 	passed, ended := 0, limit <= 0
-	for least := 0; len(out.Entries) < limit && passed < documents.MostJudged; least = min(2*least+limit, documents.ChunkJudged) {
+	for least := 0; len(out.Entries) < limit && passed < documents.MostJudged; least = min(2*least+limit,
+		documents.ChunkJudged) {
 		want := limit - len(out.Entries)
 		if looks.Judge != nil {
 			want = max(want, least) // where much is passed over, more is looked at
@@ -247,7 +248,10 @@ func carried(t *plan.Timeline, row timelinesql.Entry) (Entry, error) {
 		return Entry{}, err
 	}
 	entry.Facts = both
-	both, err = running.Sift(both, row.Kept, func(name []byte, _ json.RawMessage) bool { return carries(t, name, true) })
+	both, err = running.Sift(both, row.Kept, func(name []byte, _ json.RawMessage) bool {
+		return carries(t, name,
+			true)
+	})
 	entry.Kept = both[len(entry.Facts):]
 	return entry, err
 }

@@ -250,6 +250,8 @@ func (l *Lookups) RewrittenDocs() string { return l.column("news", "docs") + "::
 // rewrittenTable looks that up. Index: rewritten_by.
 var rewrittenTable = `SELECT CASE WHEN EXISTS (SELECT FROM rewritten_since
 			WHERE xid <= ?::bigint AND ` + store.EpochNow + ` = ?::bigint)
-		THEN (SELECT CASE WHEN cardinality(x.docs) <= ` + store.Number(FewRewritten) + ` AND 0 <> ALL (x.docs) THEN x.docs END
+		THEN (
+			SELECT CASE WHEN cardinality(x.docs) <= ` + store.Number(FewRewritten) + ` AND 0 <> ALL (x.docs)
+				THEN x.docs END
 			FROM (SELECT ARRAY(SELECT doc FROM rewritten WHERE xid >= ?::bigint
 				LIMIT ` + store.Number(FewRewritten+1) + `) AS docs OFFSET 0) x) END AS docs`

@@ -261,7 +261,8 @@ func withdrawOne(s FanOut) store.Statement {
 		WHERE p.kind = ? AND p.b = ? AND p.a > ? AND p.a <= ?
 		  AND e.timeline = ? AND e.owner = p.a AND e.rank = ? AND e.doc = ? AND e.author = ?
 		  AND NOT EXISTS (SELECT 1 FROM posted WHERE timeline = ? AND author = ? AND rank = ? AND doc = ?)`,
-		s.Pair, s.Author, s.Due.Cursor, s.Last, s.Timeline, s.Rank, s.Doc, s.Author, s.Timeline, s.Author, s.Rank, s.Doc)
+		s.Pair, s.Author, s.Due.Cursor, s.Last, s.Timeline, s.Rank, s.Doc, s.Author, s.Timeline, s.Author, s.Rank,
+		s.Doc)
 }
 
 // An index row that is passed over costs a fiftieth of a look for one.
