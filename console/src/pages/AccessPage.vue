@@ -201,6 +201,7 @@ const because = computed(() => {
       <li v-for="s in outcome.steps" :key="s.rule + s.about">
         <p>
           <strong class="mono">{{ s.rule }}</strong>
+          {{ ' ' }}
           <span class="quiet">{{
             [s.about && `of ${s.about}`, s.line && `line ${s.line}`].filter(Boolean).join(', ')
           }}</span>

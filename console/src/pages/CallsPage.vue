@@ -120,6 +120,7 @@ async function send() {
       <PanelBox v-if="heard" data-part="answer">
         <p>
           <strong :class="{ bad: heard.status >= 400 }">{{ heard.status || 'no answer' }}</strong>
+          {{ ' ' }}
           <span class="quiet"
             >in {{ duration(heard.ms)
             }}<template v-for="[name, value] in heard.headers" :key="name"> · {{ name }} {{ value }}</template></span
