@@ -13,7 +13,6 @@ import (
 	"yalvo/internal/engine/progress"
 	"yalvo/internal/engine/proof"
 	"yalvo/internal/engine/running"
-	"yalvo/internal/engine/upkeep"
 	"yalvo/internal/engine/versions"
 )
 
@@ -21,7 +20,6 @@ import (
 type API struct {
 	App      *running.App
 	Progress *progress.Reader
-	Upkeep   *upkeep.Workers
 	Proof    *proof.Prover
 	Versions *versions.Keeper
 	Bulk     *bulk.Mover

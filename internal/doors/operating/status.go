@@ -9,7 +9,6 @@ import (
 	"yalvo/internal/design"
 	"yalvo/internal/doors/request"
 	"yalvo/internal/engine/progress"
-	"yalvo/internal/engine/upkeep"
 )
 
 // getStatus answers "is everything settled, and how much is there?".
@@ -55,18 +54,18 @@ func (s *API) getParked(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	all, err := s.Upkeep.Parked(c.Request().Context(), many)
+	all, err := s.Progress.Parked(c.Request().Context(), many)
 	if err != nil {
 		return err
 	}
-	return c.JSON(http.StatusOK, map[string][]upkeep.Parked{"parked": all})
+	return c.JSON(http.StatusOK, map[string][]progress.Parked{"parked": all})
 }
 
 func (s *API) retryParked(c *echo.Context) error {
 	if err := request.NoBody(c); err != nil {
 		return err
 	}
-	n, err := s.Upkeep.Retry(c.Request().Context())
+	n, err := s.Progress.Retry(c.Request().Context())
 	if err != nil {
 		return err
 	}
@@ -81,7 +80,7 @@ func (s *API) retryOne(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	if err := s.Upkeep.RetryOne(c.Request().Context(), work); err != nil {
+	if err := s.Progress.RetryOne(c.Request().Context(), work); err != nil {
 		return err
 	}
 	return c.JSON(http.StatusOK, map[string]int64{"retried": 1})
@@ -93,7 +92,7 @@ func (s *API) dropParked(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	if err := s.Upkeep.Drop(c.Request().Context(), work); err != nil {
+	if err := s.Progress.Drop(c.Request().Context(), work); err != nil {
 		return err
 	}
 	return c.NoContent(http.StatusNoContent)
@@ -113,7 +112,7 @@ func (s *API) replayTrigger(c *echo.Context) error {
 	if err := json.Unmarshal(parts["from"], &from); err != nil || from < 0 {
 		return request.Wrong("/from", design.MistakeType, "from must be a position, a whole number")
 	}
-	n, err := s.Upkeep.Replay(c.Request().Context(), c.Param("trigger"), from)
+	n, err := s.Progress.Replay(c.Request().Context(), c.Param("trigger"), from)
 	if err != nil {
 		return err
 	}

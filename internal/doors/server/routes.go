@@ -17,7 +17,7 @@ func (s *Server) routes(v1 *echo.Group) {
 		Progress: s.Progress, Live: s.Live, Album: s.Album, Callers: s.callers, Telling: s.telling, Gate: s.gate,
 		Cursors: s.cursors, Positions: s.positions, Ends: s.closing}
 	apps.Routes(v1, s.anybody)
-	operators := &operating.API{App: s.App, Progress: s.Progress, Upkeep: s.Upkeep, Proof: s.Proof,
+	operators := &operating.API{App: s.App, Progress: s.Progress, Proof: s.Proof,
 		Versions: s.Versions, Bulk: s.Bulk, Album: s.Album}
 	operators.Routes(v1, operating.Middleware{Operators: callers.Operators, Settled: apps.Settled})
 }

@@ -1,8 +1,10 @@
 // Package receivers is about whom triggers send to: the client that reaches only
-// whom it may, and the shares that keep one receiver from holding up another.
+// whom it may, the shares that keep one receiver from holding up another, and how
+// an event is put, signed and posted.
 //
-// In go addresses and patience, out come a client, who an address belongs to and
-// whether it has its share. Not done here: what is sent, when, and how often.
+// In go addresses, patience and events; out come a client, who an address belongs to,
+// whether it has its share, and what came of a request. Not done here: what is told
+// of a change, when, and how often.
 package receivers
 
 import (

@@ -1,17 +1,11 @@
 package upkeep
 
 import (
-	"bytes"
 	"context"
-	"crypto/hmac"
-	"crypto/sha256"
-	"encoding/base64"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"net/http"
-	"os"
-	"slices"
 	"sync"
 	"time"
 
@@ -134,18 +128,6 @@ func (w *Workers) sendLeased(ctx context.Context, client *http.Client, l leased)
 	return failErr
 }
 
-// cloudEvent is a change in the form of CloudEvents 1.0, structured JSON.
-type cloudEvent struct {
-	SpecVersion string          `json:"specversion"`
-	ID          string          `json:"id"` // the same each time it is sent
-	Source      string          `json:"source"`
-	Type        string          `json:"type"`
-	Subject     string          `json:"subject"`
-	Time        time.Time       `json:"time"`
-	ContentType string          `json:"datacontenttype"`
-	Data        json.RawMessage `json:"data"`
-}
-
 func (w *Workers) post(ctx context.Context, client *http.Client, v *running.Version, trigger *plan.Trigger,
 	step *design.Step, event queuesql.Event) error {
 	of := ""
@@ -158,37 +140,10 @@ func (w *Workers) post(ctx context.Context, client *http.Client, v *running.Vers
 	if err != nil || !known {
 		return err
 	}
-	body, err := json.Marshal(cloudEvent{"1.0", fmt.Sprint(event.N), "/apps/" + v.Plan.Design.App,
-		fmt.Sprintf("app.%s.%s.%s", v.Plan.Design.App, of, trigger.On),
-		event.Subject, event.At.UTC(), "application/json", data})
-	if err != nil {
-		return err
-	}
-	req, err := http.NewRequestWithContext(ctx, http.MethodPost, step.URL, bytes.NewReader(body))
-	if err != nil {
-		return err
-	}
-	req.Header.Set("Content-Type", "application/cloudevents+json")
-	if err := sign(req, body, step.Key, time.Now()); err != nil {
-		return err
-	}
-	resp, err := client.Do(req)
-	if err != nil {
-		return fmt.Errorf("%s %s", step.URL, receivers.NotAnswered(err, w.Patience.Answer))
-	}
-	// Nothing of what a receiver answers is kept or shown but its status.
-	if err := resp.Body.Close(); err != nil {
-		return err
-	}
-	switch {
-	case resp.StatusCode >= 200 && resp.StatusCode < 300:
-		return nil
-	case resp.StatusCode >= 300 && resp.StatusCode < 400:
-		return fmt.Errorf("%s answered %d, and redirects are not followed: write the address it has now into the "+
-			"design",
-			step.URL, resp.StatusCode)
-	}
-	return fmt.Errorf("%s answered %d %s", step.URL, resp.StatusCode, http.StatusText(resp.StatusCode))
+	return receivers.Post(ctx, client, step.URL, step.Key, receivers.Event{
+		ID: fmt.Sprint(event.N), Source: "/apps/" + v.Plan.Design.App,
+		Type:    fmt.Sprintf("app.%s.%s.%s", v.Plan.Design.App, of, trigger.On),
+		Subject: event.Subject, Time: event.At.UTC(), Data: data}, w.Patience.Answer)
 }
 
 // sent is what a request says: the change, or what the step works out of it and of what it
@@ -220,61 +175,4 @@ func (w *Workers) sent(ctx context.Context, v *running.Version, trigger *plan.Tr
 	}
 	data, err = json.Marshal(all)
 	return data, true, err
-}
-
-// sign signs a request by HTTP Message Signatures (RFC 9421, hmac-sha256) over
-// its method, address and the digest of its body (RFC 9530), with the key in an
-// environment variable. Without a variable only the digest is added.
-func sign(req *http.Request, body []byte, variable string, now time.Time) error {
-	sum := sha256.Sum256(body)
-	digest := "sha-256=:" + base64.StdEncoding.EncodeToString(sum[:]) + ":"
-	req.Header.Set("Content-Digest", digest)
-	if variable == "" {
-		return nil
-	}
-	key := os.Getenv(variable)
-	if key == "" {
-		return fmt.Errorf("the environment variable %s with the signing key is not set for this service", variable)
-	}
-	params := fmt.Sprintf(`("@method" "@target-uri" "content-digest");created=%d;keyid="%s";alg="hmac-sha256"`,
-		now.Unix(), variable)
-	base := fmt.Sprintf("\"@method\": %s\n\"@target-uri\": %s\n\"content-digest\": %s\n\"@signature-params\": %s",
-		req.Method, req.URL.String(), digest, params)
-	mac := hmac.New(sha256.New, []byte(key))
-	mac.Write([]byte(base))
-	req.Header.Set("Signature-Input", "yalvo="+params)
-	req.Header.Set("Signature", "yalvo=:"+base64.StdEncoding.EncodeToString(mac.Sum(nil))+":")
-	return nil
-}
-
-// Replay has everything that set off a trigger at or after a position sent
-// again, with the same ids, and returns how much that is.
-func (w *Workers) Replay(ctx context.Context, trigger string, from int64) (int64, error) {
-	v, err := w.Now(ctx)
-	if err != nil {
-		return 0, err
-	}
-	at := slices.IndexFunc(v.Plan.Triggers, func(t *plan.Trigger) bool { return t.Name == trigger })
-	if at < 0 {
-		return 0, running.Refuse(running.CodeUnknownName, "the design has no trigger %q: %s", design.Clip(trigger),
-			design.Meant(trigger, design.NamesOf(v.Plan.Triggers, func(t *plan.Trigger) string { return t.Name })))
-	}
-	t := v.Plan.Triggers[at]
-	var many int64
-	err = w.Store.Write(ctx, func(tx *store.Tx) error {
-		many = 0
-		for i, s := range t.Steps {
-			if s.Do != design.DoSend {
-				continue
-			}
-			n, err := queuesql.ResendEvents(tx, t.Number, from, i)
-			if err != nil {
-				return err
-			}
-			many += n
-		}
-		return nil
-	})
-	w.Wake(plan.Sending)
-	return many, err
 }

@@ -1,4 +1,4 @@
-package upkeep
+package progress
 
 import (
 	"context"
@@ -24,21 +24,21 @@ type Parked struct {
 }
 
 // Parked lists parked work, oldest first.
-func (w *Workers) Parked(ctx context.Context, limit int) ([]Parked, error) {
-	rows, err := queuesql.ParkedWork(ctx, w.Store, limit)
+func (r *Reader) Parked(ctx context.Context, limit int) ([]Parked, error) {
+	rows, err := queuesql.ParkedWork(ctx, r.Store, limit)
 	if err != nil {
 		return nil, err
 	}
-	v, err := w.IfAny(ctx)
+	v, err := r.IfAny(ctx)
 	if err != nil {
 		return nil, err
 	}
 	all := []Parked{}
-	for _, r := range rows {
-		p := Parked{r.Seq, r.Step.String(), r.Lane.String(), "", r.Change, r.Attempts, r.Since.UTC(), r.Parked.UTC(),
-			strings.TrimSpace(r.Error)}
+	for _, work := range rows {
+		p := Parked{work.Seq, work.Step.String(), work.Lane.String(), "", work.Change, work.Attempts, work.Since.UTC(),
+			work.Parked.UTC(), strings.TrimSpace(work.Error)}
 		if v != nil {
-			p.About = v.Plan.NameOf(r.Subject)
+			p.About = v.Plan.NameOf(work.Subject)
 		}
 		all = append(all, p)
 	}
@@ -46,24 +46,24 @@ func (w *Workers) Parked(ctx context.Context, limit int) ([]Parked, error) {
 }
 
 // Retry makes all parked work due again and returns how much there was.
-func (w *Workers) Retry(ctx context.Context) (int64, error) {
-	many, err := queuesql.Retry(ctx, w.Store, 0)
-	w.Wake(plan.Lanes...)
+func (r *Reader) Retry(ctx context.Context) (int64, error) {
+	many, err := queuesql.Retry(ctx, r.Store, 0)
+	r.Wake(plan.Lanes...)
 	return many, err
 }
 
 // RetryOne makes one piece of parked work due again, by its number.
-func (w *Workers) RetryOne(ctx context.Context, work int64) error {
-	many, err := queuesql.Retry(ctx, w.Store, work)
-	w.Wake(plan.Lanes...)
+func (r *Reader) RetryOne(ctx context.Context, work int64) error {
+	many, err := queuesql.Retry(ctx, r.Store, work)
+	r.Wake(plan.Lanes...)
 	return notParked(work, many, err)
 }
 
 // Drop gives up one piece of parked work. What it was to bring in line stays as
 // it is, and an audit finds it.
-func (w *Workers) Drop(ctx context.Context, work int64) error {
-	many, err := queuesql.DropParked(ctx, w.Store, work)
-	w.Settle()
+func (r *Reader) Drop(ctx context.Context, work int64) error {
+	many, err := queuesql.DropParked(ctx, r.Store, work)
+	r.Settle()
 	return notParked(work, many, err)
 }
 
