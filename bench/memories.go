@@ -54,7 +54,6 @@ var remembered = []struct {
 	{"owners", 1, []asking{aPage}},
 	{"statements", 1, []asking{aMark}},
 	{"pairs", 1, []asking{aApart}},
-	{"shares", 1, []asking{aApart}},
 	{"recalled", 1, []asking{aLike}},
 	{"parts", 1, []asking{aList}},
 	{"fixed", 1, []asking{aList}},

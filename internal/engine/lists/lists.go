@@ -2,9 +2,6 @@ package lists
 
 import (
 	"context"
-	"errors"
-
-	lru "github.com/hashicorp/golang-lru/v2"
 
 	"yalvo/internal/design"
 	"yalvo/internal/design/access"
@@ -27,22 +24,16 @@ type Reader struct {
 	*documents.Reader
 	memory   *memory.Memory // the documents that lists show
 	pairs    memory.Pairs   // for whom pairs are looked for one by one
-	shares   *shares        // how much of a list is read for them
 	together gathering.Batcher[*listsql.ListQuery, listsql.Listed]
 }
-
-// shares are how many entries of a list have to be read for those of whom much is left out: see
-// [listsql.ListQuery].
-type shares = lru.Cache[memory.Look, int]
 
 // New makes a reader with what it remembers of documents.
 func New(r *documents.Reader, m *memory.Memory) (*Reader, error) {
 	l := &Reader{Reader: r, memory: m}
 	l.together.Log = r.Log
-	var errs [2]error
-	l.pairs, errs[0] = memory.NewPairs(r.Remember("pairs", memory.Looks))
-	l.shares, errs[1] = lru.New[memory.Look, int](r.Remember("shares", memory.Looks))
-	return l, errors.Join(errs[:]...)
+	var err error
+	l.pairs, err = memory.NewPairs(r.Remember("pairs", memory.Looks))
+	return l, err
 }
 
 // Together is how many pages have been read together with those of other readers, by one statement for all.

@@ -15,10 +15,9 @@ import (
 // rows are rows of a list.
 func (in *listing) rows(page listsql.ListPage) ([]listsql.Listed, error) {
 	who := memory.Look{At: in.l.Name, Me: in.who.Me, Owner: page.Of.N}
-	page.Share, _ = in.shares.Get(who)
 	rows, err := memory.Sparing(in.pairs, who, func(many rulesql.Pairings) ([]listsql.Listed, error) {
 		page.InMany = many
-		return in.remembering(who, page)
+		return in.remembering(page)
 	})
 	if len(rows) > 0 && rows[0].Reader != nil {
 		in.rules.Knows(page.Partners, *rows[0].Reader)
@@ -29,7 +28,7 @@ func (in *listing) rows(page listsql.ListPage) ([]listsql.Listed, error) {
 // remembering reads rows of a list with the documents that are remembered: of these the
 // database tells the versions alone. If one is written between that and the reading of what
 // is not known, it would be of another moment than the list, and all is read at once.
-func (in *listing) remembering(who memory.Look, page listsql.ListPage) ([]listsql.Listed, error) {
+func (in *listing) remembering(page listsql.ListPage) ([]listsql.Listed, error) {
 	page.Bare = true
 	q, err := page.Query()
 	if err != nil {
@@ -39,7 +38,6 @@ func (in *listing) remembering(who memory.Look, page listsql.ListPage) ([]listsq
 	if err != nil {
 		return nil, err
 	}
-	in.needs(who, page.Share, q.Needs)
 	now := in.Era(in.v)
 	unknown := in.remembered(now, rows)
 	covered, err := in.fetch(now, rows, unknown)
@@ -70,14 +68,6 @@ func (in *listing) remembered(now running.Era, rows []listsql.Listed) (unknown [
 		}
 	}
 	return unknown
-}
-
-// needs notes how many entries somebody's page needed, for the next time: a quarter more than that.
-func (in *listing) needs(who memory.Look, share, needed int) {
-	next := max(needed*5/4, listsql.LeastShare)
-	if needed != 0 && next != max(share, listsql.LeastShare) {
-		in.shares.Add(who, next)
-	}
 }
 
 // fetch reads the documents of some rows that are not known, and tells how many of the rows

@@ -1,6 +1,6 @@
 // Package live is the way from a change to the events that those are sent who watch a page.
 //
-// watching.go wakes whoever watches what a change may concern (news.go: what was written; signing.go: what is
+// watchers.go wakes whoever watches what a change may concern (news.go: what was written; signatures.go: what is
 // shown is another), and live.go says how what was shown became what is shown now: which items went, came, moved
 // or changed, so that whoever shows it can follow with little sent.
 //

@@ -6,6 +6,8 @@ import (
 	"strings"
 	"testing"
 
+	"yalvo/internal/engine/store/storetest"
+
 	"github.com/jackc/pgx/v5"
 
 	"yalvo/internal/engine/store"
@@ -47,7 +49,7 @@ func TestWhatTheServiceReliesOnIsNotLeftToTheServer(t *testing.T) {
 	}
 	defer s.Close()
 	for setting, is := range want {
-		got, err := s.Configured(t.Context(), setting)
+		got, err := storetest.Configured(t.Context(), s, setting)
 		if err != nil || got != is {
 			t.Errorf("%s is %q, want %q: %v", setting, got, is, err)
 		}

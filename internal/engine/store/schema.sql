@@ -82,7 +82,7 @@ CREATE TABLE documents (
     fields     jsonb NOT NULL,
     made_from  bytea,                      -- digest of the request that created it under a client's id
     shape      smallint,                   -- the form of its fields; null: the first
-    quiet      jsonb,                      -- edits of values that not everybody may read, see quiet.go
+    quiet      jsonb,                      -- edits of values that not everybody may read, see quiet_edits.go
     UNIQUE (collection, key)
 ) WITH (autovacuum_analyze_scale_factor = 0.02, autovacuum_analyze_threshold = 500);
 CREATE INDEX documents_nested ON documents (parent, collection, key) WHERE parent IS NOT NULL;

@@ -30,11 +30,6 @@ type ListQuery struct {
 	kept    bool // kept values are named
 
 	text string // of the statement for one reader
-
-	// Needs is how many entries had to be read for all who read together until this page was full,
-	// in percent of a page: known once it has been read together, 0 before. More than that is to
-	// be asked for if it was not enough.
-	Needs int
 }
 
 // listParts are the parts of a statement that name what is looked up, or may.
@@ -166,24 +161,15 @@ func (q *ListQuery) read(row pgx.Rows, r *listRow, columns []any) (Listed, error
 // read by itself.
 func (q *ListQuery) Alike() string {
 	p := q.page
-	if !p.Bare || p.Through != nil || p.Only != 0 || p.Limit > store.MostTogether || p.Share > MostShare {
+	if !p.Bare || p.Through != nil || p.Only != 0 || p.Limit > store.MostTogether {
 		return ""
 	}
 	return fmt.Sprintf("%s%#v%#v%d", q.text, q.from.Args, q.filter.Args, p.Limit)
 }
 
-// LeastShare and MostShare bound how many entries are read for all readers together, in percent
-// of a page: some of them are left out for one or another.
-const LeastShare, MostShare = 130, 400
-
-// head is how many entries are read for some readers together.
-func head(readers []*ListQuery) int {
-	share := LeastShare
-	for _, r := range readers {
-		share = max(share, r.page.Share)
-	}
-	return readers[0].page.Limit * share / 100
-}
+// head is how many entries are read for all who read a page together: some more, as some are left out for one or
+// another. Of whom more is left out reads alone then, which costs no more than reading more for all did.
+func (page ListPage) head() int { return page.Limit * 130 / 100 }
 
 // together is the statement for several readers. The entries are read once, as many as there
 // must be if few are left out; of these each reader has the page of their own.
@@ -217,7 +203,7 @@ func (q *ListQuery) together(readers []*ListQuery) (store.Statement, bool) {
 		values+targets+`
 			FROM `+q.from.SQL+" AND "+q.filter.SQL+`
 			ORDER BY `+q.order+`
-			LIMIT ?) x)`+each.SQL, slices.Concat(q.from.Args, q.filter.Args, []any{head(readers)}, each.Args)...), ok
+			LIMIT ?) x)`+each.SQL, slices.Concat(q.from.Args, q.filter.Args, []any{q.page.head()}, each.Args)...), ok
 }
 
 // ListTogether is a page of a list for several readers, by one statement and as of one moment:
@@ -233,10 +219,7 @@ func ListTogether(ctx context.Context, s *store.Store, readers []*ListQuery) ([]
 	r := first.page.into()
 	var reader, place, last, there int64
 	columns := append(first.page.columns(r), &place, &there, &reader)
-	whole, most := make([]bool, len(readers)), head(readers)
-	for _, q := range readers { // as long as they have no whole page
-		q.Needs = 2 * 100 * most / q.page.Limit
-	}
+	whole, most := make([]bool, len(readers)), first.page.head()
 	err := s.Visit(ctx, query, func(row pgx.Rows) error {
 		before := reader
 		listed, err := first.read(row, r, columns)
@@ -256,7 +239,6 @@ func ListTogether(ctx context.Context, s *store.Store, readers []*ListQuery) ([]
 		}
 		pages[at] = append(pages[at], listed)
 		if there < int64(most) || len(pages[at]) == first.page.Limit {
-			readers[at].Needs = 100 * int(place) / first.page.Limit
 			whole[at] = true
 		}
 		return nil

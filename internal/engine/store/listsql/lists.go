@@ -37,7 +37,6 @@ type ListPage struct {
 
 	Bare   bool             // no more of the documents is read than their rows' versions
 	InMany rulesql.Pairings // who is known to be in many pairs: see [rulesql.InMany]
-	Share  int              // how many entries are to be read for all who read together: see [ListQuery.Needs]
 }
 
 // Owned is a document by its row and key.

@@ -1,4 +1,4 @@
--- Edits of values that not everybody may read, see Quiet in quiet.go.
+-- Edits of values that not everybody may read, see Quiet in quiet_edits.go.
 ALTER TABLE documents ADD COLUMN quiet jsonb;
 
 -- Who has uploaded a picture lately, each for themselves.

@@ -1,4 +1,4 @@
-package store_test
+package queuesql_test
 
 import (
 	"encoding/json"
@@ -6,9 +6,11 @@ import (
 	"fmt"
 	"slices"
 	"strings"
-	"sync"
 	"testing"
 	"time"
+
+	"yalvo/internal/engine/store/storetest"
+	"yalvo/tests/scratch"
 
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/store"
@@ -17,12 +19,7 @@ import (
 	"yalvo/internal/engine/store/queuesql"
 )
 
-func write(t *testing.T, s *store.Store, run func(tx *store.Tx) error) {
-	t.Helper()
-	if err := s.Write(t.Context(), run); err != nil {
-		t.Fatal(err)
-	}
-}
+func TestMain(m *testing.M) { scratch.Main(m) }
 
 // docs are the documents of claimed work, in order.
 func docs(due []queuesql.Due) string {
@@ -41,7 +38,7 @@ func deliveries(n ...int64) (work []plan.Work) {
 }
 
 func TestOnlyLanesWhoseTimeHasComeHaveWorkDue(t *testing.T) {
-	s := open(t)
+	s := storetest.Open(t)
 	due := func(want ...plan.Lane) {
 		t.Helper()
 		if got, err := queuesql.LookForWork(t.Context(), s); err != nil || !slices.Equal(got.Lanes, want) {
@@ -49,11 +46,11 @@ func TestOnlyLanesWhoseTimeHasComeHaveWorkDue(t *testing.T) {
 		}
 	}
 	due()
-	write(t, s, func(tx *store.Tx) error {
+	storetest.Write(t, s, func(tx *store.Tx) error {
 		return queuesql.AppendDue(tx, 5, append(deliveries(1, 2), plan.AddTo(2, 9, -1)))
 	})
 	due(plan.Counting, plan.Delivering)
-	write(t, s, func(tx *store.Tx) error {
+	storetest.Write(t, s, func(tx *store.Tx) error {
 		all, _, err := queuesql.ClaimDue(tx, plan.Counting, 1)
 		if err != nil || len(all) != 1 {
 			return fmt.Errorf("claimed %v, %v", all, err)
@@ -64,8 +61,8 @@ func TestOnlyLanesWhoseTimeHasComeHaveWorkDue(t *testing.T) {
 }
 
 func TestWorkIsTakenOnceOldestFirstAndByLane(t *testing.T) {
-	s := open(t)
-	write(t, s, func(tx *store.Tx) error {
+	s := storetest.Open(t)
+	storetest.Write(t, s, func(tx *store.Tx) error {
 		return queuesql.AppendDue(tx, 5, append(deliveries(1, 2, 3), plan.AddTo(2, 9, -1)))
 	})
 	claim := func(tx *store.Tx, lane plan.Lane, limit int) string {
@@ -76,7 +73,7 @@ func TestWorkIsTakenOnceOldestFirstAndByLane(t *testing.T) {
 		}
 		return docs(due)
 	}
-	first, second := s.Begin(), s.Begin()
+	first, second := storetest.Begin(s), storetest.Begin(s)
 	if got := claim(first, plan.Delivering, 2); got != "1 2" {
 		t.Errorf("the first worker gets %q", got)
 	}
@@ -87,11 +84,11 @@ func TestWorkIsTakenOnceOldestFirstAndByLane(t *testing.T) {
 		t.Errorf("from the other lane it gets %q", got)
 	}
 	for _, tx := range []*store.Tx{first, second} {
-		if err := tx.Commit(); err != nil {
+		if err := storetest.Commit(tx); err != nil {
 			t.Fatal(err)
 		}
 	}
-	write(t, s, func(tx *store.Tx) error {
+	storetest.Write(t, s, func(tx *store.Tx) error {
 		if got := claim(tx, plan.Delivering, 9); got != "1 2 3" {
 			t.Errorf("what nobody finished is %q", got)
 		}
@@ -100,8 +97,8 @@ func TestWorkIsTakenOnceOldestFirstAndByLane(t *testing.T) {
 }
 
 func TestWhoHasMuchDueDoesNotHoldUpWhoHasLittle(t *testing.T) {
-	s := open(t)
-	write(t, s, func(tx *store.Tx) error {
+	s := storetest.Open(t)
+	storetest.Write(t, s, func(tx *store.Tx) error {
 		var work []plan.Work
 		for owner := range int64(500) {
 			work = append(work, plan.SubscribeTo(1, owner, 7))
@@ -110,7 +107,7 @@ func TestWhoHasMuchDueDoesNotHoldUpWhoHasLittle(t *testing.T) {
 	})
 	turns := &queuesql.Turns{}
 	var authors []int64
-	write(t, s, func(tx *store.Tx) error {
+	storetest.Write(t, s, func(tx *store.Tx) error {
 		due, _, err := queuesql.ClaimFairly(tx, queuesql.Subscriptions, turns, 100)
 		for _, d := range due {
 			if !slices.Contains(authors, d.Key) {
@@ -125,16 +122,16 @@ func TestWhoHasMuchDueDoesNotHoldUpWhoHasLittle(t *testing.T) {
 }
 
 func TestALongStepGoesToTheEndOfItsLaneAndKeepsItsPlace(t *testing.T) {
-	s := open(t)
-	write(t, s, func(tx *store.Tx) error { return queuesql.AppendDue(tx, 5, deliveries(1, 2)) })
-	write(t, s, func(tx *store.Tx) error {
+	s := storetest.Open(t)
+	storetest.Write(t, s, func(tx *store.Tx) error { return queuesql.AppendDue(tx, 5, deliveries(1, 2)) })
+	storetest.Write(t, s, func(tx *store.Tx) error {
 		due, _, err := queuesql.ClaimDue(tx, plan.Delivering, 1)
 		if err != nil {
 			return err
 		}
 		return queuesql.ContinueDue(tx, []queuesql.Progress{{Due: due[0], Next: 40, Passed: 40}})
 	})
-	write(t, s, func(tx *store.Tx) error {
+	storetest.Write(t, s, func(tx *store.Tx) error {
 		due, _, err := queuesql.ClaimDue(tx, plan.Delivering, 9)
 		if err != nil {
 			return err
@@ -150,11 +147,11 @@ func TestALongStepGoesToTheEndOfItsLaneAndKeepsItsPlace(t *testing.T) {
 }
 
 func TestFailingWorkPausesLongerEachTimeAndIsParked(t *testing.T) {
-	s := open(t)
-	write(t, s, func(tx *store.Tx) error { return queuesql.AppendDue(tx, 5, deliveries(1)) })
+	s := storetest.Open(t)
+	storetest.Write(t, s, func(tx *store.Tx) error { return queuesql.AppendDue(tx, 5, deliveries(1)) })
 	claim := func() (due []queuesql.Due) {
 		t.Helper()
-		write(t, s, func(tx *store.Tx) error {
+		storetest.Write(t, s, func(tx *store.Tx) error {
 			var err error
 			due, _, err = queuesql.ClaimDue(tx, plan.Delivering, 9)
 			return err
@@ -171,7 +168,7 @@ func TestFailingWorkPausesLongerEachTimeAndIsParked(t *testing.T) {
 		if len(claim()) != 0 {
 			t.Fatalf("attempt %d: no pause", attempt)
 		}
-		pause, err := s.Pause(int(d.Lane), d.Seq)
+		pause, err := storetest.Pause(s, int(d.Lane), d.Seq)
 		if err != nil || pause <= last {
 			t.Errorf("attempt %d: a pause of %v after one of %v (%v)", attempt, pause, last, err)
 		}
@@ -203,11 +200,11 @@ func TestFailingWorkPausesLongerEachTimeAndIsParked(t *testing.T) {
 }
 
 func TestDeltasOfSeveralCountsBecomeOneUpdate(t *testing.T) {
-	s := open(t)
+	s := storetest.Open(t)
 	var ns []int64
-	write(t, s, func(tx *store.Tx) error {
+	storetest.Write(t, s, func(tx *store.Tx) error {
 		for _, key := range []string{"a", "b"} {
-			n, err := tx.Put(1, key, `{"likes":5,"most":5,"least":null,"name":"x"}`)
+			n, err := storetest.Put(tx, 1, key, `{"likes":5,"most":5,"least":null,"name":"x"}`)
 			if err != nil {
 				return err
 			}
@@ -230,43 +227,5 @@ func TestDeltasOfSeveralCountsBecomeOneUpdate(t *testing.T) {
 		if err != nil || !found || string(d.Kept) != want {
 			t.Errorf("%s: %s (%v)", key, d.Kept, err)
 		}
-	}
-}
-
-func TestATransactionThatLosesADeadlockIsRunAgain(t *testing.T) {
-	s := open(t)
-	lock := func(tx *store.Tx, keys ...int64) error {
-		for _, k := range keys {
-			if err := tx.Lock(k); err != nil {
-				return err
-			}
-		}
-		return nil
-	}
-	var bothHold sync.WaitGroup
-	bothHold.Add(2)
-	runs := make(chan int, 2)
-	for _, keys := range [][]int64{{1, 2}, {2, 1}} {
-		go func() {
-			n := 0
-			err := s.Write(t.Context(), func(tx *store.Tx) error {
-				n++
-				if err := lock(tx, keys[0]); err != nil {
-					return err
-				}
-				if n == 1 { // both hold their first lock before either asks for the second
-					bothHold.Done()
-					bothHold.Wait()
-				}
-				return lock(tx, keys[1])
-			})
-			if err != nil {
-				t.Error(err)
-			}
-			runs <- n
-		}()
-	}
-	if total := <-runs + <-runs; total != 3 {
-		t.Errorf("%d runs in all, want 3: one of the two once more", total)
 	}
 }

@@ -1,4 +1,4 @@
-package store_test
+package running_test
 
 import (
 	"bytes"
@@ -12,6 +12,8 @@ import (
 	"yalvo/internal/engine/running"
 	"yalvo/tests/scratch"
 )
+
+func TestMain(m *testing.M) { scratch.Main(m) }
 
 // What the service puts together is laid out as PostgreSQL lays out what it stores: nobody can see by an answer
 // whether it stands there as it was stored.

@@ -1,10 +1,13 @@
-package store_test
+package versionsql_test
 
 import (
 	"context"
 	"errors"
 	"maps"
 	"testing"
+
+	"yalvo/internal/engine/store/storetest"
+	"yalvo/tests/scratch"
 
 	"yalvo/demo"
 	"yalvo/internal/design"
@@ -13,8 +16,10 @@ import (
 	"yalvo/internal/engine/store/versionsql"
 )
 
+func TestMain(m *testing.M) { scratch.Main(m) }
+
 func TestANameKeepsItsNumber(t *testing.T) {
-	s := open(t)
+	s := storetest.Open(t)
 	d, err := language.Read("fenwatch.yaml", demo.Design)
 	if err != nil {
 		t.Fatal(err)
@@ -55,7 +60,7 @@ func TestANameKeepsItsNumber(t *testing.T) {
 
 // A service that is stopped, or loses its database, while it takes up a design.
 func TestADesignThatCannotBeNumberedIsAnError(t *testing.T) {
-	s := open(t)
+	s := storetest.Open(t)
 	d, err := language.Read("fenwatch.yaml", demo.Design)
 	if err != nil {
 		t.Fatal(err)

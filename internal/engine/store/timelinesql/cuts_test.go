@@ -1,9 +1,12 @@
-package store_test
+package timelinesql_test
 
 import (
 	"fmt"
 	"math"
 	"testing"
+
+	"yalvo/internal/engine/store/storetest"
+	"yalvo/tests/scratch"
 
 	"yalvo/internal/design"
 	"yalvo/internal/design/plan"
@@ -12,6 +15,8 @@ import (
 	"yalvo/internal/engine/store/queuesql"
 	"yalvo/internal/engine/store/timelinesql"
 )
+
+func TestMain(m *testing.M) { scratch.Main(m) }
 
 // short is a timeline of four, with the owners and authors it is tried on.
 type short struct {
@@ -23,7 +28,7 @@ type short struct {
 
 func newShort(t *testing.T) short {
 	people := &plan.Collection{Number: 1}
-	return short{Store: open(t), t: t, timeline: &plan.Timeline{
+	return short{Store: storetest.Open(t), t: t, timeline: &plan.Timeline{
 		Number: 3, Timeline: &design.Timeline{Name: "home", Length: 4, Deliver: design.Push}, Owner: people,
 		Through: &plan.Pair{Pair: &design.Pair{Name: "follow"}, Number: 2, From: people, To: people},
 		By:      &plan.Reference{Field: &design.Field{Name: "author"}},
@@ -32,8 +37,8 @@ func newShort(t *testing.T) short {
 
 func (s short) person(id string) {
 	s.t.Helper()
-	write(s.t, s.Store, func(tx *store.Tx) error {
-		n, err := tx.Put(1, id, "{}")
+	storetest.Write(s.t, s.Store, func(tx *store.Tx) error {
+		n, err := storetest.Put(tx, 1, id, "{}")
 		s.ids[id] = n
 		return err
 	})
@@ -42,7 +47,7 @@ func (s short) person(id string) {
 // posts has an author post so many times and delivers each post to the followers.
 func (s short) posts(author string, from, many int64) {
 	s.t.Helper()
-	write(s.t, s.Store, func(tx *store.Tx) error {
+	storetest.Write(s.t, s.Store, func(tx *store.Tx) error {
 		for i := from; i < from+many; i++ {
 			if err := timelinesql.Post(tx, 3, s.ids[author], i, 1000+i); err != nil {
 				return err
@@ -85,11 +90,11 @@ func TestATrimCutsOnlyWhatHasOutgrownItsSlack(t *testing.T) {
 		s.person(id)
 	}
 	slack := int64(timelinesql.Slack(4))
-	write(t, s.Store, func(tx *store.Tx) error { return tx.Tie(2, s.ids["ben"], s.ids["ada"]) })
+	storetest.Write(t, s.Store, func(tx *store.Tx) error { return storetest.Tie(tx, 2, s.ids["ben"], s.ids["ada"]) })
 	s.posts("ada", 1, 4+slack)
 	trim := func() (cut []int64) {
 		t.Helper()
-		write(t, s.Store, func(tx *store.Tx) error {
+		storetest.Write(t, s.Store, func(tx *store.Tx) error {
 			var done bool
 			var err error
 			_, cut, done, err = timelinesql.TrimOwners(tx, s.timeline, 0, 100)
@@ -122,9 +127,9 @@ func TestACutTimelineKnowsWhenItIsTooShortAndIsRefilled(t *testing.T) {
 	}
 	ada, ben := s.ids["ada"], s.ids["ben"]
 	slack := timelinesql.Slack(4)
-	write(t, s.Store, func(tx *store.Tx) error { return tx.Tie(2, ben, ada) })
+	storetest.Write(t, s.Store, func(tx *store.Tx) error { return storetest.Tie(tx, 2, ben, ada) })
 	s.posts("ada", 1, 40)
-	write(t, s.Store, func(tx *store.Tx) error {
+	storetest.Write(t, s.Store, func(tx *store.Tx) error {
 		_, _, _, err := timelinesql.TrimOwners(tx, s.timeline, 0,
 			100)
 		return err
@@ -133,7 +138,7 @@ func TestACutTimelineKnowsWhenItIsTooShortAndIsRefilled(t *testing.T) {
 	// The posts go one by one, newest first. Right after a cut nothing is surplus.
 	withdraw := func(rank int64) (short []timelinesql.Shortened) {
 		t.Helper()
-		write(t, s.Store, func(tx *store.Tx) error {
+		storetest.Write(t, s.Store, func(tx *store.Tx) error {
 			post := timelinesql.Posted{Author: ada, Rank: rank, Doc: 1000 + rank}
 			if err := timelinesql.Unpost(tx, 3, post); err != nil {
 				return err
@@ -153,7 +158,7 @@ func TestACutTimelineKnowsWhenItIsTooShortAndIsRefilled(t *testing.T) {
 	if short := withdraw(40); len(short) != 1 || short[0].Owner != ben {
 		t.Fatalf("nothing is surplus after a cut, and the loss is not noticed: %v", short)
 	}
-	write(t, s.Store, func(tx *store.Tx) error { // counted again, there was enough
+	storetest.Write(t, s.Store, func(tx *store.Tx) error { // counted again, there was enough
 		many, err := timelinesql.CountAbove(tx, 3, []int64{ben}, 4+slack)
 		if err != nil || many[ben] != 4+slack/2-1 {
 			return fmt.Errorf("%d entries above the cut: %w", many[ben], err)
@@ -169,7 +174,7 @@ func TestACutTimelineKnowsWhenItIsTooShortAndIsRefilled(t *testing.T) {
 	if left := s.stored("ben"); left != 3 {
 		t.Fatalf("noticed with %d entries left, want when there are fewer than 4", left)
 	}
-	write(t, s.Store, func(tx *store.Tx) error {
+	storetest.Write(t, s.Store, func(tx *store.Tx) error {
 		if cuts, err := timelinesql.LockCuts(tx, 3, []int64{ben}); err != nil || !cuts[ben] {
 			return fmt.Errorf("no cut: %w", err)
 		}
@@ -181,8 +186,8 @@ func TestACutTimelineKnowsWhenItIsTooShortAndIsRefilled(t *testing.T) {
 	for ; rank > 0; rank-- { // until everything fits, and the cut is no longer needed
 		withdraw0(t, s, ada, rank)
 	}
-	write(t, s.Store, func(tx *store.Tx) error { return timelinesql.Refill(tx, s.timeline, ben) })
-	write(t, s.Store, func(tx *store.Tx) error {
+	storetest.Write(t, s.Store, func(tx *store.Tx) error { return timelinesql.Refill(tx, s.timeline, ben) })
+	storetest.Write(t, s.Store, func(tx *store.Tx) error {
 		if cuts, err := timelinesql.LockCuts(tx, 3, []int64{ben}); err != nil || cuts[ben] {
 			return fmt.Errorf("everything fits and there is still a cut: %w", err)
 		}
@@ -197,16 +202,16 @@ func TestTimelinesOfWhoIsGoneAreDroppedWithoutWaiting(t *testing.T) {
 		s.person(id)
 	}
 	ben := s.ids["ben"]
-	write(t, s.Store, func(tx *store.Tx) error { return tx.Tie(2, ben, s.ids["ada"]) })
+	storetest.Write(t, s.Store, func(tx *store.Tx) error { return storetest.Tie(tx, 2, ben, s.ids["ada"]) })
 	s.posts("ada", 1, 40)
-	write(t, s.Store, func(tx *store.Tx) error {
+	storetest.Write(t, s.Store, func(tx *store.Tx) error {
 		_, _, _, err := timelinesql.TrimOwners(tx, s.timeline, 0,
 			100)
 		return err
 	})
 	drop := func() (left bool) {
 		t.Helper()
-		write(t, s.Store, func(tx *store.Tx) error {
+		storetest.Write(t, s.Store, func(tx *store.Tx) error {
 			err := tx.WaitBriefly()
 			if err == nil {
 				_, left, err = timelinesql.DropTimelines(tx, 3, []int64{ben}, 1000)
@@ -215,20 +220,20 @@ func TestTimelinesOfWhoIsGoneAreDroppedWithoutWaiting(t *testing.T) {
 		})
 		return left
 	}
-	holder := s.Begin()
+	holder := storetest.Begin(s.Store)
 	if cuts, err := timelinesql.LockCuts(holder, 3, []int64{ben}); err != nil || !cuts[ben] {
 		t.Fatalf("no cut: %v", err)
 	}
 	if left := drop(); !left || s.stored("ben") != 0 {
 		t.Errorf("%d entries, and it is said that something is left: %v", s.stored("ben"), left)
 	}
-	if err := holder.Commit(); err != nil {
+	if err := storetest.Commit(holder); err != nil {
 		t.Fatal(err)
 	}
 	if drop() {
 		t.Error("something is left though nobody holds it")
 	}
-	write(t, s.Store, func(tx *store.Tx) error {
+	storetest.Write(t, s.Store, func(tx *store.Tx) error {
 		if cuts, err := timelinesql.LockCuts(tx, 3, []int64{ben}); err != nil || cuts[ben] {
 			return fmt.Errorf("the cut is still there: %v, %w", cuts, err)
 		}
@@ -239,7 +244,7 @@ func TestTimelinesOfWhoIsGoneAreDroppedWithoutWaiting(t *testing.T) {
 // withdraw0 takes a post away without asking what became too short.
 func withdraw0(t *testing.T, s short, author, rank int64) {
 	t.Helper()
-	write(t, s.Store, func(tx *store.Tx) error {
+	storetest.Write(t, s.Store, func(tx *store.Tx) error {
 		post := timelinesql.Posted{Author: author, Rank: rank, Doc: 1000 + rank}
 		if err := timelinesql.Unpost(tx, 3, post); err != nil {
 			return err
@@ -255,9 +260,9 @@ func TestWhatTheFactsDoNotJustifyIsFoundAndTakenOut(t *testing.T) {
 	for _, id := range []string{"ada", "ben", "cora"} {
 		s.person(id)
 	}
-	write(t, s.Store, func(tx *store.Tx) error {
+	storetest.Write(t, s.Store, func(tx *store.Tx) error {
 		for _, author := range []string{"ada", "cora"} {
-			if err := tx.Tie(2, s.ids["ben"], s.ids[author]); err != nil {
+			if err := storetest.Tie(tx, 2, s.ids["ben"], s.ids[author]); err != nil {
 				return err
 			}
 		}
@@ -265,13 +270,13 @@ func TestWhatTheFactsDoNotJustifyIsFoundAndTakenOut(t *testing.T) {
 	})
 	s.posts("ada", 1, 3)
 	s.posts("cora", 10, 2)
-	write(t, s.Store, func(tx *store.Tx) error { // facts change, and no clean-up follows
-		if err := tx.Untie(2, s.ids["ben"], s.ids["cora"]); err != nil {
+	storetest.Write(t, s.Store, func(tx *store.Tx) error { // facts change, and no clean-up follows
+		if err := storetest.Untie(tx, 2, s.ids["ben"], s.ids["cora"]); err != nil {
 			return err
 		}
 		return timelinesql.Unpost(tx, 3, timelinesql.Posted{Author: s.ids["ada"], Rank: 2, Doc: 1002})
 	})
-	write(t, s.Store, func(tx *store.Tx) error {
+	storetest.Write(t, s.Store, func(tx *store.Tx) error {
 		doubtful, err := timelinesql.Doubtful(tx, s.timeline, s.ids["ben"])
 		if err != nil || len(doubtful) != 2 {
 			return fmt.Errorf("doubtful are %v, want ada and cora: %w", doubtful, err)
@@ -293,7 +298,7 @@ func TestAnEntryThatCameBackIsAnother(t *testing.T) {
 	s := newShort(t)
 	s.person("ada")
 	s.person("ben")
-	write(t, s.Store, func(tx *store.Tx) error { return tx.Tie(2, s.ids["ben"], s.ids["ada"]) })
+	storetest.Write(t, s.Store, func(tx *store.Tx) error { return storetest.Tie(tx, 2, s.ids["ben"], s.ids["ada"]) })
 	s.posts("ada", 1, 1)
 	signature := func() string {
 		t.Helper()
@@ -310,7 +315,7 @@ func TestAnEntryThatCameBackIsAnother(t *testing.T) {
 	}
 	run := func(sql string, args ...any) {
 		t.Helper()
-		if err := s.Exec(fmt.Sprintf(sql, args...)); err != nil {
+		if err := storetest.Exec(s.Store, fmt.Sprintf(sql, args...)); err != nil {
 			t.Fatal(err)
 		}
 	}

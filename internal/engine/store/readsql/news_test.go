@@ -1,13 +1,18 @@
-package store_test
+package readsql_test
 
 import (
 	"slices"
 	"testing"
 	"time"
 
+	"yalvo/internal/engine/store/storetest"
+	"yalvo/tests/scratch"
+
 	"yalvo/internal/engine/store"
 	"yalvo/internal/engine/store/readsql"
 )
+
+func TestMain(m *testing.M) { scratch.Main(m) }
 
 // news asks what was written since a moment, and sees that this is known.
 func news(t *testing.T, s *store.Store, since readsql.Since) readsql.Rewritten {
@@ -33,9 +38,9 @@ func now(t *testing.T, s *store.Store) readsql.Since {
 func put(t *testing.T, s *store.Store, keys ...string) []int64 {
 	t.Helper()
 	var rows []int64
-	write(t, s, func(tx *store.Tx) error {
+	storetest.Write(t, s, func(tx *store.Tx) error {
 		for _, key := range keys {
-			n, err := tx.Put(1, key, `{"n": 1}`)
+			n, err := storetest.Put(tx, 1, key, `{"n": 1}`)
 			if err != nil {
 				return err
 			}
@@ -47,7 +52,7 @@ func put(t *testing.T, s *store.Store, keys ...string) []int64 {
 }
 
 func TestWhateverIsWrittenIsTold(t *testing.T) {
-	s := open(t)
+	s := storetest.Open(t)
 	rows := put(t, s, "a", "b", "c", "d")
 	since := now(t, s)
 	for _, c := range []struct {
@@ -63,7 +68,7 @@ func TestWhateverIsWrittenIsTold(t *testing.T) {
 			SELECT n, '{}' FROM documents WHERE key = 'c'`, rows[2:3]},
 		{"a removal", "DELETE FROM documents WHERE key = 'd'", rows[3:]},
 	} {
-		if err := s.Exec(c.sql); err != nil {
+		if err := storetest.Exec(s, c.sql); err != nil {
 			t.Fatal(err)
 		}
 		got := news(t, s, since)
@@ -77,21 +82,21 @@ func TestWhateverIsWrittenIsTold(t *testing.T) {
 // A moment is taken while somebody writes, who commits after it: a reader that had asked for
 // what has higher numbers than all that it saw would never hear of that.
 func TestWhoCommitsLateIsNotMissed(t *testing.T) {
-	s := open(t)
+	s := storetest.Open(t)
 	rows := put(t, s, "a", "b")
 	begun := now(t, s)
-	tx := s.Begin()
-	if err := tx.Touch("a"); err != nil {
+	tx := storetest.Begin(s)
+	if err := storetest.Touch(tx, "a"); err != nil {
 		t.Fatal(err)
 	}
-	if err := s.Exec("UPDATE documents SET fields = '{}' WHERE key = 'b'"); err != nil { // by a later transaction
+	if err := storetest.Exec(s, "UPDATE documents SET fields = '{}' WHERE key = 'b'"); err != nil { // by a later transaction
 		t.Fatal(err)
 	}
 	between := news(t, s, begun)
 	if !slices.Equal(between.Docs, rows[1:]) {
 		t.Errorf("before it has committed: got %v", between.Docs)
 	}
-	if err := tx.Commit(); err != nil {
+	if err := storetest.Commit(tx); err != nil {
 		t.Fatal(err)
 	}
 	after := news(t, s, between.Next)
@@ -106,7 +111,7 @@ func TestWhoCommitsLateIsNotMissed(t *testing.T) {
 // What was written is not known after a crash, to who has not asked for long, and where there was
 // too much: nothing that was remembered holds then.
 func TestNobodyReliesOnWhatWasForgotten(t *testing.T) {
-	s := open(t)
+	s := storetest.Open(t)
 	put(t, s, "a")
 	unknown := func(what string, since readsql.Since) {
 		t.Helper()
@@ -115,13 +120,13 @@ func TestNobodyReliesOnWhatWasForgotten(t *testing.T) {
 		}
 	}
 	since := now(t, s)
-	err := s.Exec(`INSERT INTO documents (collection, key, fields)
+	err := storetest.Exec(s, `INSERT INTO documents (collection, key, fields)
 		SELECT 1, 'x' || g, '{}' FROM generate_series(1, 1500) g`)
 	if err != nil {
 		t.Fatal(err)
 	}
 	news(t, s, since) // what is new is remembered by nobody
-	if err := s.Exec("UPDATE documents SET fields = '{}' WHERE key LIKE 'x%'"); err != nil {
+	if err := storetest.Exec(s, "UPDATE documents SET fields = '{}' WHERE key LIKE 'x%'"); err != nil {
 		t.Fatal(err)
 	}
 	unknown("too much at once", since)
@@ -129,23 +134,23 @@ func TestNobodyReliesOnWhatWasForgotten(t *testing.T) {
 	since = now(t, s)
 	drop := func() {
 		t.Helper()
-		write(t, s, func(tx *store.Tx) error { return readsql.DropRewritten(tx, 0) })
+		storetest.Write(t, s, func(tx *store.Tx) error { return readsql.DropRewritten(tx, 0) })
 	}
-	if err := s.Exec("UPDATE documents SET fields = '{}' WHERE key = 'a'"); err != nil {
+	if err := storetest.Exec(s, "UPDATE documents SET fields = '{}' WHERE key = 'a'"); err != nil {
 		t.Fatal(err)
 	}
 	drop()
 	news(t, s, since) // it is two turns until what was there at the first is dropped
 	drop()
 	unknown("asked for too long ago", since)
-	write(t, s, func(tx *store.Tx) error { return readsql.DropRewritten(tx, time.Hour) })
+	storetest.Write(t, s, func(tx *store.Tx) error { return readsql.DropRewritten(tx, time.Hour) })
 	news(t, s, now(t, s))
 
 	since = now(t, s)
-	if err := s.Exec("TRUNCATE rewritten, rewritten_since"); err != nil { // as a crash does
+	if err := storetest.Exec(s, "TRUNCATE rewritten, rewritten_since"); err != nil { // as a crash does
 		t.Fatal(err)
 	}
-	if err := s.Exec("UPDATE documents SET fields = '{}' WHERE key = 'a'"); err != nil {
+	if err := storetest.Exec(s, "UPDATE documents SET fields = '{}' WHERE key = 'a'"); err != nil {
 		t.Fatal(err)
 	}
 	unknown("after a crash", since)
@@ -154,7 +159,7 @@ func TestNobodyReliesOnWhatWasForgotten(t *testing.T) {
 	for range 3 { // though nobody asks
 		drop()
 	}
-	if left, err := s.Texts("SELECT doc::text FROM rewritten"); err != nil || len(left) > 0 {
+	if left, err := storetest.Texts(s, "SELECT doc::text FROM rewritten"); err != nil || len(left) > 0 {
 		t.Errorf("%d are kept for nobody: %v", len(left), err)
 	}
 }
@@ -162,7 +167,7 @@ func TestNobodyReliesOnWhatWasForgotten(t *testing.T) {
 // Whoever takes rows away all together, applies what others have written, or restores a backup beside a service
 // that runs, is noticed; after an audit nothing holds that was remembered before it.
 func TestWhatComesInOtherWaysIsNotMissed(t *testing.T) {
-	s := open(t)
+	s := storetest.Open(t)
 	put(t, s, "a")
 	for _, c := range []struct{ what, sql string }{
 		{"many notes beside a long transaction", `INSERT INTO rewritten (xid, doc)
@@ -175,7 +180,7 @@ func TestWhatComesInOtherWaysIsNotMissed(t *testing.T) {
 			INSERT INTO rewritten_since SELECT * FROM other`},
 	} {
 		since := now(t, s)
-		if err := s.Exec(c.sql); err != nil {
+		if err := storetest.Exec(s, c.sql); err != nil {
 			t.Fatal(c.what, err)
 		}
 		if got, err := readsql.RewrittenSince(t.Context(), s, since); err != nil || got.All {
@@ -184,7 +189,7 @@ func TestWhatComesInOtherWaysIsNotMissed(t *testing.T) {
 	}
 	rows := put(t, s, "b")
 	since := now(t, s)
-	err := s.Exec(`BEGIN; SET LOCAL session_replication_role = replica;
+	err := storetest.Exec(s, `BEGIN; SET LOCAL session_replication_role = replica;
 		UPDATE documents SET fields = '{"n": 2}' WHERE key = 'b'; COMMIT`)
 	if err != nil {
 		t.Fatal(err)
@@ -193,7 +198,7 @@ func TestWhatComesInOtherWaysIsNotMissed(t *testing.T) {
 	if !slices.Equal(got.Docs, rows) {
 		t.Errorf("what a replica applies: got %v", got.Docs)
 	}
-	write(t, s, func(tx *store.Tx) error { return readsql.BeginRewritten(tx) })
+	storetest.Write(t, s, func(tx *store.Tx) error { return readsql.BeginRewritten(tx) })
 	if again, err := readsql.RewrittenSince(t.Context(), s, got.Next); err != nil || again.All {
 		t.Errorf("after an audit: %+v, %v", again, err)
 	}
