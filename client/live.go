@@ -70,9 +70,27 @@ type errStopped struct{ error }
 
 func (c *Client) follow(ctx context.Context, path string, query url.Values, show func([]json.RawMessage) error) error {
 	query.Del("cursor") // what is live is the first page
-	f := &following{show: show}
+	return c.followEvents(ctx, path, query, &following{show: show})
+}
+
+// followed is what a stream shows.
+type followed interface {
+	event(name, id string, data []byte) error // does what an event says
+	again()                                   // goes back to what was shown when all was there that belongs together
+	shown() string                            // stands for that, empty if there was nothing yet
+}
+
+// stoppedIf marks an error as that of who is shown something.
+func stoppedIf(err error) error {
+	if err != nil {
+		return errStopped{err}
+	}
+	return nil
+}
+
+func (c *Client) followEvents(ctx context.Context, path string, query url.Values, f followed) error {
 	for failed := 0; ; failed++ {
-		before := f.id
+		before := f.shown()
 		err := c.followOnce(ctx, path, query, f)
 		var stopped errStopped
 		var problem *Problem
@@ -81,9 +99,9 @@ func (c *Client) follow(ctx context.Context, path string, query url.Values, show
 			return ctx.Err()
 		case errors.As(err, &stopped):
 			return stopped.error
-		case errors.As(err, &problem) && problem.Status < 500, f.id == "":
+		case errors.As(err, &problem) && problem.Status < 500, f.shown() == "":
 			return err // the first time it must work
-		case f.id != before:
+		case f.shown() != before:
 			failed = -1
 			continue
 		case failed == takeUps:
@@ -100,15 +118,15 @@ func (c *Client) follow(ctx context.Context, path string, query url.Values, show
 // errEnded is the error of a stream that ended without one.
 var errEnded = errors.New("it was ended")
 
-func (c *Client) followOnce(ctx context.Context, path string, query url.Values, f *following) error {
-	resp, err := c.resuming(f.id).send(ctx, http.MethodGet, "/live"+path, query, "", nil)
+func (c *Client) followOnce(ctx context.Context, path string, query url.Values, f followed) error {
+	resp, err := c.resuming(f.shown()).send(ctx, http.MethodGet, "/live"+path, query, "", nil)
 	if err != nil {
 		return err
 	}
 	defer resp.Body.Close()
 	lines := bufio.NewScanner(resp.Body)
 	lines.Buffer(nil, 16<<20)
-	f.items, f.paths = slices.Clone(f.whole), slices.Clone(f.wholePaths)
+	f.again()
 	var name, id, data string
 	for lines.Scan() {
 		field, value, _ := strings.Cut(lines.Text(), ": ")
@@ -142,14 +160,15 @@ type following struct {
 	wholePaths []string
 }
 
+func (f *following) shown() string { return f.id }
+
+func (f *following) again() { f.items, f.paths = slices.Clone(f.whole), slices.Clone(f.wholePaths) }
+
 // event does what an event says. The last of those that belong together is `current`.
 func (f *following) event(name, id string, data []byte) error {
 	if name == "current" {
 		f.id, f.whole, f.wholePaths = id, slices.Clone(f.items), slices.Clone(f.paths)
-		if err := f.show(f.items); err != nil {
-			return errStopped{err}
-		}
-		return nil
+		return stoppedIf(f.show(f.items))
 	}
 	if name == "page" {
 		return f.page(data)

@@ -28,7 +28,38 @@ type Outline struct {
 		Owner   string `json:"owner"`
 		Entries string `json:"entries"`
 	} `json:"timelines"`
-	Lists []ListOutline `json:"lists"`
+	Lists   []ListOutline   `json:"lists"`
+	Screens []ScreenOutline `json:"screens"`
+}
+
+// ScreenOutline is a screen of the design.
+type ScreenOutline struct {
+	Name   string `json:"name"`
+	Of     string `json:"of,omitempty"` // the collection of the document that it is asked for
+	By     string `json:"by,omitempty"` // by what it is asked for, if not by its id
+	Params []struct {
+		Name     string `json:"name"`
+		Type     string `json:"type"`
+		Required bool   `json:"required"`
+	} `json:"params"`
+	Looks []string `json:"looks"` // parameters with what is looked for
+	Parts []struct {
+		Name  string `json:"name"`
+		Reads string `json:"reads"` // timeline, list, document or leads
+		What  string `json:"what"`  // its name; of a document its collection
+		For   string `json:"for,omitempty"`
+		Shows string `json:"shows"` // the collection of what it shows
+		Live  bool   `json:"live"`
+	} `json:"parts"`
+}
+
+// Takes are the names of all parameters.
+func (s ScreenOutline) Takes() []string {
+	var names []string
+	for _, p := range s.Params {
+		names = append(names, p.Name)
+	}
+	return append(names, s.Looks...)
 }
 
 // ListOutline is a list of the design.

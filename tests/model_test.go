@@ -312,6 +312,12 @@ func number(x *big.Rat) float64 {
 
 // timeline derives the entries of an owner's timeline, newest first.
 func (m *model) timeline(t *design.Timeline, owner *thing) []string {
+	paths := m.timelineOfAll(t, owner)
+	return paths[:min(len(paths), t.Length)]
+}
+
+// timelineOfAll is the timeline as it would be if it had no end.
+func (m *model) timelineOfAll(t *design.Timeline, owner *thing) []string {
 	var entries []*thing
 	for _, d := range m.all(t.Entries) {
 		if author := d.refs[t.By.Name]; author != nil && !author.gone && m.sees(t, owner, author) &&
@@ -334,7 +340,7 @@ func (m *model) timeline(t *design.Timeline, owner *thing) []string {
 	}
 	slices.SortFunc(entries, func(a, b *thing) int { return cmp.Or(cmp.Compare(rank(b), rank(a)), b.created.Compare(a.created)) })
 	paths := []string{}
-	for _, d := range entries[:min(len(entries), t.Length)] {
+	for _, d := range entries {
 		paths = append(paths, d.in.Path(d.key))
 	}
 	return paths

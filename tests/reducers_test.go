@@ -78,13 +78,13 @@ func imagineStream(t *testing.T, r *rand.Rand, pages int) (stream []byte, shown 
 			for _, item := range page.Items {
 				texts = append(texts, string(item.Text))
 			}
-			stream = watching.Begun([]byte(`{"entries":[`+strings.Join(texts, ",")+`]}`), now)
+			stream = watching.Current(watching.Begun("page", []byte(`{"entries":[`+strings.Join(texts, ",")+`]}`)), now.ID())
 		} else {
 			events := watching.Since(was, page)
 			for _, e := range events {
 				kinds[e.Kind]++
 			}
-			stream = append(stream, must(watching.Told(events, now))(t)...)
+			stream = append(stream, watching.Current(must(watching.Told("", events))(t), now.ID())...)
 		}
 		was = now
 		var entries []client.Entry

@@ -231,12 +231,13 @@ func (th *throng) rulesAgree(m *model, seed uint64) {
 			if me != nil {
 				names = m.markNames(r, t.Entries)
 			}
-			for _, path := range m.timeline(t, owner) {
-				if d := m.docs[path]; m.reads(me, d) {
+			// What may not be read takes no place in it.
+			for _, path := range m.timelineOfAll(t, owner) {
+				if d := m.docs[path]; len(want) < t.Length && m.reads(me, d) {
 					want = append(want, []any{path, m.marks(me, d, names)})
-					continue
+				} else if len(want) < t.Length {
+					hidden++
 				}
-				hidden++
 			}
 			shown += len(want)
 			differ(what, entriesWith(th, c, t.Name, owner.key, names), want)

@@ -94,6 +94,12 @@ lists:
   texts:      {entries: posts, words: [text]}
   large:      {entries: posts, order: [size, created]}
   latest:     {entries: people, order: updated}
+screens:
+  feed:   {timeline: home, page: 5, shows: [text, card.text, byline.name], marks: [liked]}
+  person: {of: people, by: handle, parts: {who: {document: of, with: [friend], marks: [following, tying]}, posts: {list: page, page: 3, live: true}, ties: {leads: tied}}}
+  post:   {of: posts, parts: {it: {document: of, with: [author]}, notes: {list: notes_of}, echoes: {leads: echoes, page: 2}}}
+  mine:   {parts: {me: {document: me}, all: {list: everyone, page: 3, live: true}, liked: {list: liked_by}, friends: {list: friends_of}}}
+  found:  {parts: {scored: {list: scored}, secrets: {list: secrets}, mails: {list: mails, given: {starts: h}}}}
 access:
   rules:
     apart(a, b): "paired('block', a, b) || paired('block', b, a)"
@@ -290,6 +296,9 @@ func imagineRead(r *rand.Rand, one func(...string) string, person, post, documen
 		"/lists/mails?starts="+one("h", "t", "b", "ada"), "/lists/scores", "/lists/friends_of/"+person, "/lists/secrets?words="+imagineWord(r),
 		fmt.Sprint("/lists/scored?least=", r.IntN(100)), "/lists/texts?words="+imagineWord(r), "/lists/large", "/lists/latest",
 		"/pairs/"+one("follow", "tie", "block")+"/"+one("ada", person)+"/"+imaginePerson(r), "/pairs/like/"+one("ada", person)+"/"+post)
+	if r.IntN(6) == 0 {
+		return imagineScreen(r, one, person, post)
+	}
 	var query []string
 	ask := func(q string) { query = append(query, q) }
 	if !strings.HasPrefix(path, "/pairs/") {
@@ -330,6 +339,19 @@ func imagineRead(r *rand.Rand, one func(...string) string, person, post, documen
 		c.headers = []string{"If-None-Match", "SEEN"}
 	}
 	return c
+}
+
+// imagineScreen makes up a look at a screen.
+func imagineScreen(r *rand.Rand, one func(...string) string, person, post string) call {
+	path := one("/screens/feed", "/screens/mine", "/screens/person/"+person, "/screens/post/"+post,
+		fmt.Sprintf("/screens/found?least=%d&words=%s", r.IntN(100), imagineWord(r)))
+	switch {
+	case r.IntN(5) == 0 && path == "/screens/mine":
+		path += "?part=" + one("me", "all", "liked", "friends", "none")
+	case r.IntN(4) == 0 && (path == "/screens/mine" || strings.HasPrefix(path, "/screens/person/")):
+		path = "/live" + path
+	}
+	return call{method: "GET", path: path}
 }
 
 // imagineFields makes up facts, or a merge patch, of a document at a path.

@@ -224,7 +224,7 @@ func (w *twin) follow(path string) *bufio.Reader {
 func (ts twins) watch(t *testing.T, r *rand.Rand, h hidden, nth int) {
 	t.Helper()
 	path := []string{"/timelines/home/ada", "/lists/everyone", "/lists/texts?words=marker", "/lists/page/ada",
-		"/timelines/home/ada?marks=liked&limit=5", "/lists/everyone?limit=3"}[r.IntN(6)]
+		"/timelines/home/ada?marks=liked&limit=5", "/lists/everyone?limit=3", "/screens/mine"}[r.IntN(7)]
 	one, other := ts.one.follow(path), ts.other.follow(path)
 	ts.other.change(r, h)
 	ts.other.change(r, h)

@@ -11,6 +11,7 @@ type Design struct {
 	Pairs       []*Pair
 	Timelines   []*Timeline
 	Lists       []*Listing
+	Screens     []*Screen
 	Triggers    []*Trigger
 	Guarded     bool    // it says who may do what
 	Rules       []*Rule // conditions with names, which the rules of access use
@@ -145,6 +146,14 @@ func (k *Kept) Sources() *Collection {
 	return k.Pair.From
 }
 
+// Shown is the collection whose values it shows.
+func (k *Kept) Shown() *Collection {
+	if k.Kind == Copy {
+		return k.Via.To
+	}
+	return k.Sources()
+}
+
 // Part is a value that is shown elsewhere: a field, or a kept value.
 type Part struct {
 	Field *Field
@@ -167,6 +176,18 @@ func Names(parts []Part) (fields, kept []string) {
 			continue
 		}
 		fields = append(fields, p.Field.Name)
+	}
+	return fields, kept
+}
+
+// PartsApart are the fields and the kept values among some parts.
+func PartsApart(parts []Part) (fields []*Field, kept []*Kept) {
+	for _, p := range parts {
+		if p.Kept != nil {
+			kept = append(kept, p.Kept)
+			continue
+		}
+		fields = append(fields, p.Field)
 	}
 	return fields, kept
 }

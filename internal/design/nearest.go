@@ -48,6 +48,8 @@ func (d *Design) NoSuch(kind, name string) string {
 		known = NamesOf(d.Timelines, func(t *Timeline) string { return t.Name })
 	case "list":
 		known = NamesOf(d.Lists, func(l *Listing) string { return l.Name })
+	case "screen":
+		known = NamesOf(d.Screens, func(s *Screen) string { return s.Name })
 	}
 	return fmt.Sprintf("the design has no %s %q: %s", kind, Clip(name), Meant(name, known))
 }

@@ -31,6 +31,8 @@ const (
 	CodeCondition    = "condition"     // an expression that cannot be compiled
 	CodeContradicted = "contradiction" // two parts that cannot both hold
 	CodeTooLarge     = "too-large"     // past a limit
+	CodeNotShown     = "not-shown"     // a screen shows what is not there to be shown
+	CodeNeverRead    = "never-read"    // a screen shows what nobody may read
 	CodeTells        = "tells-hidden"  // it would tell what its rules hide
 )
 

@@ -20,6 +20,6 @@ func All(shared *flags.App) []*cli.Command {
 	a := &app{shared}
 	return []*cli.Command{
 		a.list(), a.lists(), a.show(), a.add(), a.edit(), a.remove(), a.pair(), a.unpair(),
-		a.timeline(), a.status(), a.changes(), a.parked(),
+		a.timeline(), a.screen(), a.status(), a.changes(), a.parked(),
 	}
 }

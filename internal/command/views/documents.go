@@ -91,13 +91,13 @@ func (a *app) showDocuments(c *cli.Command, docs client.Documents, none string) 
 	}
 	header := table.Row{"path", "facts", "kept"}
 	var rows []table.Row
-	pairs := false
+	pairs, marks := false, false
 	for _, d := range docs.Documents {
 		path := d.Path
 		if d.Top {
 			path += " (on top)"
 		}
-		pairs = pairs || len(d.Pair) > 0
+		pairs, marks = pairs || len(d.Pair) > 0, marks || len(d.Marks) > 0
 		rows = append(rows, table.Row{path, terminal.Clip(terminal.Values(d.Facts), 70),
 			terminal.Clip(terminal.Values(d.Kept), 60)})
 	}
@@ -110,7 +110,7 @@ func (a *app) showDocuments(c *cli.Command, docs client.Documents, none string) 
 	if pairs {
 		add("pair", func(d client.Document) any { return terminal.Values(d.Pair) })
 	}
-	if c.IsSet("marks") {
+	if marks {
 		add("marks", func(d client.Document) any { return marksInWords(d.Marks) })
 	}
 	a.Table(header, rows)

@@ -38,13 +38,9 @@ func (a *app) lists() *cli.Command {
 				}
 				rest = rest[1:]
 			}
-			params := map[string]string{}
-			for _, arg := range rest {
-				name, value, is := strings.Cut(arg, "=")
-				if _, twice := params[name]; !is || twice {
-					return flags.Usage("%q is no NAME=VALUE, or given twice", arg)
-				}
-				params[name] = value
+			params, err := paramsIn(rest)
+			if err != nil {
+				return err
 			}
 			if c.Bool("live") {
 				return watching(

@@ -47,14 +47,14 @@ func (a *app) timeline() *cli.Command {
 			if c.Bool("live") {
 				return watching(ctx, reader.Follow(ctx, args[0], args[1], page(c), func(t client.Timeline) error {
 					a.apart(c)
-					return a.showTimeline(c, args[1], t)
+					return a.showTimeline(c, "Nothing is in "+args[1]+"'s timeline.", t)
 				}))
 			}
 			t, err := reader.Timeline(ctx, args[0], args[1], page(c))
 			if err != nil {
 				return err
 			}
-			return a.showTimeline(c, args[1], t)
+			return a.showTimeline(c, "Nothing is in "+args[1]+"'s timeline.", t)
 		},
 	}
 }
@@ -76,12 +76,12 @@ func watching(ctx context.Context, err error) error {
 	return err
 }
 
-func (a *app) showTimeline(c *cli.Command, owner string, t client.Timeline) error {
+func (a *app) showTimeline(c *cli.Command, none string, t client.Timeline) error {
 	if c.Bool("json") {
 		return a.JSON(t)
 	}
 	if len(t.Entries) == 0 {
-		a.Say("Nothing is in %s's timeline.", owner)
+		a.Say("%s", none)
 		return nil
 	}
 	header := table.Row{"at", "author", "id", "carries", "kept"}
@@ -91,7 +91,7 @@ func (a *app) showTimeline(c *cli.Command, owner string, t client.Timeline) erro
 			e.Author), 80),
 			terminal.Clip(keptInWords(e.Kept), 80)})
 	}
-	if c.IsSet("marks") && !c.Bool("live") {
+	if marked := func(e client.Entry) bool { return len(e.Marks) > 0 }; slices.ContainsFunc(t.Entries, marked) {
 		header = append(header, "marks")
 		for i, e := range t.Entries {
 			rows[i] = append(rows[i], marksInWords(e.Marks))

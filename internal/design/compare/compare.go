@@ -23,7 +23,7 @@ type Comparison struct {
 
 // Difference is one thing that differs.
 type Difference struct {
-	Kind    string   // collection, field, check, kept value, pair, timeline, list, trigger, rule or design
+	Kind    string   // collection, field, check, kept value, pair, timeline, list, screen, trigger, rule or design
 	Name    string   // in the new design; of what is dropped, in the old one; of a check its collection's
 	Was     string   // its name in the old design, if that was another
 	How     How      // it is added, dropped, renamed or changed
@@ -134,6 +134,7 @@ func Designs(from, to *design.Design) (*Comparison, error) {
 	c.compareTriggers()
 	c.compareAccess()
 	c.compareLists()
+	c.compareScreens()
 	if len(c.problems) > 0 {
 		return nil, c.problems
 	}

@@ -22,10 +22,12 @@ type reader struct {
 	last     []func()         // what waits until every name has been resolved
 	after    []func()         // what waits for all of that
 	lists    []*listReader    // and so do these
+	screens  []*screenReader  // and these, for the rules too
 	access   map[string]*node // and who may do what, by its parts
 
 	conditions []timelineCondition // and these
 
+	ruled  bool // all rules could be read
 	unread bool // some of the file is YAML that a design has no use for: what it means is not looked at
 }
 
@@ -52,6 +54,10 @@ func Read(name string, source []byte) (*design.Design, error) {
 			l.resolve()
 		}
 		r.readRules()
+		r.ruled = len(r.problems) == 0
+		for _, s := range r.screens {
+			s.resolve()
+		}
 		r.problems = soundness.Check(name, r.design, r.problems)
 	}
 	if len(r.problems) == 0 {
@@ -82,7 +88,8 @@ func (r *reader) readRoot(root *node) {
 		"triggers":    r.readTriggers,
 		"access":      r.readAccess,
 		"lists":       r.readLists,
-		"screens":     notYet, "workload": notYet,
+		"screens":     r.readScreens,
+		"workload":    notYet,
 	}, "yalvo", "app", "collections")
 }
 

@@ -55,6 +55,7 @@ func Write(m Model, in string) (string, error) {
 	}
 	t, err := template.New(in+".tmpl").Funcs(template.FuncMap{"typ": l.member, "bare": l.bare, "prop": l.property,
 		"zero": func(m Member) string { return l.empty[m.Type.Kind] }, "reading": l.reading, "writing": l.writing,
+		"part": func(p Part) string { return l.property(Member{Property: p.Property}) }, "made": m.made,
 		"isEntry": func(d Document) bool { return strings.HasSuffix(d.Name, "Entry") }}).ParseFS(templates, in+".tmpl")
 	if err != nil {
 		return "", err
@@ -147,4 +148,26 @@ func (l language) encoded(t Type, name string) string {
 		return "[for (final x in " + name + ") " + l.encoded(*t.Of, "x") + "]"
 	}
 	return name
+}
+
+// made is how Dart makes a part of a screen out of JSON.
+func (m Model) made(p Part) string {
+	at := slices.IndexFunc(m.Documents, func(d Document) bool { return d.Name == p.Of })
+	d, kind := m.Documents[at], "Document"
+	if p.Kind == "Entries" {
+		kind = "Entry"
+	}
+	one := func(from string) string {
+		return fmt.Sprintf("%s.fromJson<%s, %s>(%s as Json, %s.fromJson, %s.fromJson)", kind, d.Facts, d.Kept, from, d.Facts, d.Kept)
+	}
+	from := fmt.Sprintf("parts['%s']", p.Name)
+	if p.Kind == "Document" {
+		return one(from)
+	}
+	member := "documents"
+	if p.Kind == "Entries" {
+		member = "entries"
+	}
+	return fmt.Sprintf("%s([for (final x in (%s as Json)['%s'] as List) %s], (%s as Json)['next'] as String?)", p.Kind, from,
+		member, one("x"), from)
 }

@@ -52,6 +52,7 @@ type Model struct {
 	App       string
 	Structs   []Struct
 	Documents []Document
+	Screens   []Screen
 
 	names map[*design.Collection]string
 }
@@ -85,6 +86,9 @@ func Of(d *design.Design) Model {
 	for _, t := range d.Timelines {
 		m.timeline(t)
 	}
+	for _, s := range d.Screens {
+		m.screen(s)
+	}
 	return *m
 }
 
@@ -97,15 +101,7 @@ func (m *Model) timeline(t *design.Timeline) {
 			entries + "Facts", entries + "Kept"})
 		return
 	}
-	var fields []*design.Field
-	var kept []*design.Kept
-	for _, p := range t.Carry {
-		if p.Kept != nil {
-			kept = append(kept, p.Kept)
-		} else {
-			fields = append(fields, p.Field)
-		}
-	}
+	fields, kept := design.PartsApart(t.Carry)
 	name := typeName(t.Name) + "Entry"
 	m.facts(name+"Facts", entries, "The facts that an entry of "+t.Name+" carries.", fields, t.Entries.Access)
 	m.kept(name+"Kept", entries, "The kept values that an entry of "+t.Name+" carries.", kept, t.Entries.Access)

@@ -2,9 +2,11 @@ package api
 
 import (
 	"bytes"
+	"context"
 	"errors"
 	"net/http"
 	"net/url"
+	"reflect"
 	"strings"
 	"time"
 
@@ -47,11 +49,19 @@ func (s *API) getLive(c *echo.Context) error {
 			if err != nil {
 				return err
 			}
-			return s.stream(c, f)
+			return s.stream(c, &following{parts: []*follow{f}, event: "page",
+				all: func(shown []shown) ([]byte, error) { return shown[0].text, nil }})
 		}
 	}
-	return unknown("live is a timeline, a list or a document: %stimelines/…, %slists/…, %scollections/…",
-		LivePrefix, LivePrefix, LivePrefix)
+	if strings.HasPrefix(to.Path, openapi.Prefix+"/screens/") {
+		f, err := s.followScreen(c)
+		if err != nil {
+			return err
+		}
+		return s.stream(c, f)
+	}
+	return unknown("live is a timeline, a list, a document or a screen: %stimelines/…, %slists/…, %scollections/…, "+
+		"%sscreens/…", LivePrefix, LivePrefix, LivePrefix, LivePrefix)
 }
 
 // liveParams are the parameters of what is read live, besides those of a list.
@@ -59,8 +69,51 @@ var liveParams = []string{"settled", "patience", "limit", "marks", "fields"}
 
 // follow is a read that goes on.
 type follow struct {
+	part  string // of a screen
 	watch *live.Watch
 	read  func() (shown, error)
+}
+
+// following is what a stream is about: a read by itself, or the parts of a screen that go on.
+type following struct {
+	parts []*follow
+	event string                        // with which it begins
+	all   func([]shown) ([]byte, error) // what that holds
+	is    []shown                       // what each part shows
+	was   []live.Shown                  // and what was sent of it
+}
+
+// id stands for all that is shown.
+func (f *following) id() string {
+	ids := make([]string, len(f.was))
+	for i, was := range f.was {
+		ids[i] = was.ID()
+	}
+	return live.JointID(ids...)
+}
+
+// readAll reads all parts.
+func (f *following) readAll() error {
+	f.is, f.was = make([]shown, len(f.parts)), make([]live.Shown, len(f.parts))
+	for i, part := range f.parts {
+		var err error
+		if f.is[i], err = part.read(); err != nil {
+			return err
+		}
+		f.was[i] = live.Remember(f.is[i].Page)
+	}
+	return nil
+}
+
+// tell says how what a part shows became what it shows now; nil if nothing has happened.
+func (f *following) tell(nth int, is shown) ([]byte, error) {
+	now := live.Remember(is.Page)
+	if now.ID() == f.was[nth].ID() {
+		return nil, nil
+	}
+	text, err := live.Told(f.parts[nth].part, live.Since(f.was[nth], is.Page))
+	f.was[nth] = now
+	return live.Current(text, f.id()), err
 }
 
 // shown is what a read answers, and its items.
@@ -80,7 +133,7 @@ func (s *API) followTimeline(c *echo.Context) (*follow, error) {
 	}
 	watch, err := s.Live.WatchTimeline(c.Request().Context(), request.Viewer(c), timeline, owner, page,
 		asked.names != nil)
-	return &follow{watch, func() (shown, error) {
+	return &follow{"", watch, func() (shown, error) {
 		got, err := s.timelinePage(c, timeline, owner, page, asked)
 		if err == nil {
 			watch.ShowsEntries(got.read)
@@ -119,7 +172,7 @@ func (s *API) followList(c *echo.Context) (*follow, error) {
 	ask.Marks = asked.names
 	watch, err := s.Live.WatchList(c.Request().Context(), request.Viewer(c), ask, asked.names != nil)
 	begun := false
-	return &follow{watch, func() (shown, error) {
+	return &follow{"", watch, func() (shown, error) {
 		got, err := s.listPage(c, ask, page)
 		if begun && running.IsMissing(err) { // what it is of went, or is none of its reader's any more
 			watch.Shows(nil)
@@ -163,7 +216,7 @@ func (s *API) followDocument(c *echo.Context) (*follow, error) {
 	watch, err := s.Live.WatchDocument(c.Request().Context(), request.Viewer(c), where.collection, where.key,
 		asked.names != nil)
 	begun := false
-	return &follow{watch, func() (shown, error) {
+	return &follow{"", watch, func() (shown, error) {
 		one, err := s.oneDocument(c, where, asked)
 		if begun && running.IsMissing(err) { // it went, or is none of its reader's any more
 			return shown{text: []byte("null")}, nil
@@ -179,8 +232,8 @@ func (s *API) followDocument(c *echo.Context) (*follow, error) {
 
 // stream sends what is shown, and then whatever makes out of it what is shown later. The id of
 // `current` stands for all that is shown: who takes the stream up again with it (Last-Event-ID)
-// and has missed nothing gets nothing again; else the page comes anew.
-func (s *API) stream(c *echo.Context, f *follow) error {
+// and has missed nothing gets nothing again; else all comes anew.
+func (s *API) stream(c *echo.Context, f *following) error {
 	end, fits := s.Gate.Streams.Add(1)
 	if !fits {
 		return problem.Busy("too many live reads are open")
@@ -194,79 +247,104 @@ func (s *API) stream(c *echo.Context, f *follow) error {
 	defer giveUp()
 	quiet := time.NewTicker(heartbeat)
 	defer quiet.Stop()
-	var was *live.Shown
-	done := func() {}
 	lasting := c.Request().Context()
-	for {
-		// Each time it is read it has its own time for rules, as a read that is asked for.
-		reading := running.OneVersion(access.WithBudget(lasting, access.RuleTime))
-		c.SetRequest(c.Request().WithContext(reading))
-		is, err := f.read()
-		if err == nil {
-			if err = s.App.Stands(reading); errors.Is(err, running.ErrMoved) {
-				continue // by the one that is in force now
-			}
-		}
-		done()
-		switch {
-		case err != nil && was == nil:
-			return err
-		case err != nil: // a block, a design that has it no more: who asks again is told
-			return nil
-		}
-		now := live.Remember(is.Page)
-		if was == nil {
-			err = s.begin(c, is, now)
-		} else if now.ID() != was.ID() {
-			var text []byte
-			if text, err = live.Told(live.Since(*was, is.Page), now); err == nil {
-				err = s.sendEvent(c, text)
-			}
-		}
-		if err != nil || c.Request().Method == http.MethodHead {
-			return nil // the reader has gone, or wanted no more
-		}
-		was = &now
-		if done = s.waitForChange(c, f.watch, quiet); done == nil {
-			return nil
-		}
-	}
-}
-
-// begin sends the page, unless its reader has it already.
-func (s *API) begin(c *echo.Context, is shown, now live.Shown) error {
-	if err := openStream(c); err != nil || c.Request().Method == http.MethodHead {
+	if err := s.asOfOneVersion(c, lasting, f.readAll); err != nil {
 		return err
 	}
-	page := is.text
-	if c.Request().Header.Get("Last-Event-ID") == now.ID() {
-		page = nil
+	if going, err := s.begin(c, f); !going {
+		return err
 	}
-	return s.sendEvent(c, live.Begun(page, now))
+	for {
+		nth, done := s.waitForChange(c, f, quiet)
+		if done == nil {
+			return nil
+		}
+		var is shown
+		err := s.asOfOneVersion(c, lasting, func() (err error) {
+			is, err = f.parts[nth].read()
+			return err
+		})
+		done()
+		if err != nil { // a block, a design that has it no more: who asks again is told
+			return nil
+		}
+		if text, err := f.tell(nth, is); err != nil || text != nil && s.sendEvent(c, text) != nil {
+			return nil // the reader has gone, or wants no more
+		}
+	}
 }
 
-// waitForChange waits until what is shown may have changed, and answers what to call
-// when it has been read again; nil if the stream has ended.
-func (s *API) waitForChange(c *echo.Context, watch *live.Watch, quiet *time.Ticker) func() {
+// asOfOneVersion reads by one version of the design, again if that is not in force any more. Each time it has its own
+// time for rules, as a read that is asked for.
+func (s *API) asOfOneVersion(c *echo.Context, lasting context.Context, read func() error) error {
 	for {
-		select {
-		case read := <-watch.Changed():
+		reading := running.OneVersion(access.WithBudget(lasting, access.RuleTime))
+		c.SetRequest(c.Request().WithContext(reading))
+		if err := read(); err != nil {
+			return err
+		}
+		if err := s.App.Stands(reading); !errors.Is(err, running.ErrMoved) {
+			return err
+		}
+	}
+}
+
+// begin sends all that is shown, unless its reader has it already, and tells whether the stream goes on.
+func (s *API) begin(c *echo.Context, f *following) (going bool, err error) {
+	all, err := f.all(f.is)
+	f.is = nil
+	if err != nil {
+		return false, err
+	}
+	if err := openStream(c); err != nil || c.Request().Method == http.MethodHead {
+		return false, err
+	}
+	var text []byte
+	if c.Request().Header.Get("Last-Event-ID") != f.id() {
+		text = live.Begun(f.event, all)
+	}
+	return s.sendEvent(c, live.Current(text, f.id())) == nil, nil
+}
+
+// What a stream waits for besides its parts.
+const (
+	onQuiet = iota
+	onGone
+	onEnd
+	onParts // the first of them
+)
+
+// waitForChange waits until what a part shows may have changed, and answers which it is and what to call when it has
+// been read again; nil if the stream has ended.
+func (s *API) waitForChange(c *echo.Context, f *following, quiet *time.Ticker) (nth int, done func()) {
+	on := func(channel any) reflect.SelectCase {
+		return reflect.SelectCase{Dir: reflect.SelectRecv, Chan: reflect.ValueOf(channel)}
+	}
+	cases := []reflect.SelectCase{onQuiet: on(quiet.C), onGone: on(c.Request().Context().Done()), onEnd: on(s.Ends)}
+	for _, part := range f.parts {
+		cases = append(cases, on(part.watch.Changed()))
+	}
+	for {
+		chosen, received, _ := reflect.Select(cases)
+		switch chosen {
+		case onGone, onEnd:
+			return 0, nil
+		case onQuiet:
+			if s.Callers.BelievedNoMore(c) || send(c, []byte(": still here\n\n")) != nil {
+				return 0, nil
+			}
+			for i, part := range f.parts {
+				if part.watch.Ages() {
+					return i, func() {}
+				}
+			}
+		default:
+			read := received.Interface().(func())
 			if s.Callers.BelievedNoMore(c) {
 				read()
-				return nil
+				return 0, nil
 			}
-			return read
-		case <-quiet.C:
-			if s.Callers.BelievedNoMore(c) || send(c, []byte(": still here\n\n")) != nil {
-				return nil
-			}
-			if watch.Ages() {
-				return func() {}
-			}
-		case <-c.Request().Context().Done():
-			return nil
-		case <-s.Ends:
-			return nil
+			return chosen - onParts, read
 		}
 	}
 }

@@ -91,9 +91,18 @@ func (s *API) readOne(c *echo.Context, path string, nth int) (answered, int, err
 		return answered{}, 0, request.Wrong(at, design.MistakeUnknown,
 			"all reads wait together: give settled and patience in the query of this request")
 	}
-	req, err := http.NewRequestWithContext(c.Request().Context(), http.MethodGet, to.String(), nil)
+	held, err := s.hold(c, handle, to)
 	if err != nil {
 		return answered{}, 0, err
+	}
+	return answered{held.status, held.header.Get("ETag"), held.body()}, held.read(), nil
+}
+
+// hold has a read answered by what answers it alone, for the one who asks for several, and holds the answer.
+func (s *API) hold(c *echo.Context, handle echo.HandlerFunc, to *url.URL) (*heldAnswer, error) {
+	req, err := http.NewRequestWithContext(c.Request().Context(), http.MethodGet, to.String(), nil)
+	if err != nil {
+		return nil, err
 	}
 	held := &heldAnswer{header: http.Header{}}
 	one := c.Echo().NewContext(req, held)
@@ -103,8 +112,7 @@ func (s *API) readOne(c *echo.Context, path string, nth int) (answered, int, err
 	} else if err := handle(one); err != nil {
 		s.Telling.Answer(one, err)
 	}
-	docs, _ := strconv.Atoi(held.header.Get(openapi.HeaderRead)) // none if it was refused
-	return answered{held.status, held.header.Get("ETag"), bytes.TrimSpace(held.text.Bytes())}, docs, nil
+	return held, nil
 }
 
 // readerAt is what answers a read of a path, nil for a path that cannot be among several.
@@ -123,6 +131,15 @@ type heldAnswer struct {
 	header http.Header
 	status int
 	text   bytes.Buffer
+}
+
+// body is what was answered.
+func (h *heldAnswer) body() json.RawMessage { return bytes.TrimSpace(h.text.Bytes()) }
+
+// read is how many documents that took: none if it was refused.
+func (h *heldAnswer) read() int {
+	docs, _ := strconv.Atoi(h.header.Get(openapi.HeaderRead))
+	return docs
 }
 
 // Header is part of [http.ResponseWriter].

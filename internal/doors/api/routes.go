@@ -47,6 +47,7 @@ func (s *API) Routes(v1 *echo.Group, served func(echo.HandlerFunc) echo.HandlerF
 	v1.DELETE("/pairs/*", served(request.Takes(s.deletePair)))
 	v1.GET("/timelines/*", served(s.getTimeline))
 	v1.GET("/lists/*", served(s.getList))
+	v1.GET("/screens/*", served(s.getScreen))
 	v1.POST("/pictures", served(request.Takes(s.postPicture)))
 	v1.GET("/pictures/*", served(request.Takes(s.getPicture)))
 	v1.GET("/live/*", served(s.getLive))

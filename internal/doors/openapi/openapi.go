@@ -74,6 +74,9 @@ func Describe(p *plan.Plan) (schema, error) {
 	for _, l := range p.Lists {
 		d.list(l)
 	}
+	for _, s := range p.Design.Screens {
+		d.screen(p, s)
+	}
 	return doc, nil
 }
 
@@ -86,11 +89,12 @@ type description struct {
 	paths, schemas schema
 	operations     map[string]bool
 	names          map[*plan.Collection]string // of their schemas
+	pages          map[string]string           // of timelines and lists, by their names: the schemas of a page
 }
 
 func newDescription(doc schema) *description {
 	d := &description{doc["paths"].(schema), doc["components"].(schema)["schemas"].(schema), map[string]bool{},
-		map[*plan.Collection]string{}}
+		map[*plan.Collection]string{}, map[string]string{}}
 	for _, path := range d.paths {
 		for _, operation := range path.(schema) {
 			if o, is := operation.(schema); is {
@@ -285,6 +289,7 @@ func (d *description) timeline(t *plan.Timeline) {
 	name := d.free(typeName(t.Name), "Entry", "Entries")
 	d.schemas[name+"Entry"] = d.entry(t)
 	d.schemas[name+"Entries"] = pageOf("entries", name+"Entry")
+	d.pages[t.Name] = name + "Entries"
 	owner := []any{schema{"name": "owner", "in": "path", "required": true, "schema": ref("schemas", "ID")}}
 	base := Prefix + "/timelines/" + t.Name + "/{owner}"
 	d.paths[base] = withParameters(owner, schema{"get": read(d.operation("read"+name), "A page of a timeline, "+
@@ -297,17 +302,20 @@ func (d *description) timeline(t *plan.Timeline) {
 func (d *description) live(name, path string, params []any) {
 	get := maps.Clone(d.paths[path].(schema)["get"].(schema))
 	get["operationId"], get["summary"] = d.operation("follow"+name), "The same, and then what happens to it"
-	get["parameters"] = slices.DeleteFunc(slices.Clone(get["parameters"].([]any)), func(p any) bool {
-		return slices.ContainsFunc([]string{"cursor", "with", "ifNoneMatch"}, func(name string) bool {
-			return reflect.DeepEqual(p, ref("parameters", name))
-		})
-	})
-	get["parameters"] = append(get["parameters"].([]any), ref("parameters", "lastEvent"))
+	get["parameters"] = append(withoutRefs(get["parameters"].([]any), "cursor", "with", "ifNoneMatch"),
+		ref("parameters", "lastEvent"))
 	get["responses"] = schema{"default": ref("responses", "Problem"), "200": schema{
 		"description": "Server-sent events: page, which is what the read answers; then removed, added, moved, " +
 			"changed and counts, each about an item; and current when that is all, with an id for all that is shown.",
 		"content": schema{"text/event-stream": schema{"schema": schema{"type": "string"}}}}}
 	d.paths[Prefix+"/live"+strings.TrimPrefix(path, Prefix)] = withParameters(params, schema{"get": get})
+}
+
+// withoutRefs are parameters but for some that all reads share.
+func withoutRefs(params []any, names ...string) []any {
+	return slices.DeleteFunc(slices.Clone(params), func(p any) bool {
+		return slices.ContainsFunc(names, func(name string) bool { return reflect.DeepEqual(p, ref("parameters", name)) })
+	})
 }
 
 // list is a list with a page of its own: entries of a list through pairs say since when,
@@ -324,6 +332,7 @@ func (d *description) list(l *plan.List) {
 	}
 	d.schemas[name+"Listed"] = schema{"allOf": []any{ref("schemas", d.names[l.Entries]), item}}
 	d.schemas[name+"List"] = pageOf("documents", name+"Listed")
+	d.pages[l.Name] = name + "List"
 	path, params := Prefix+"/lists/"+l.Name, []any{}
 	if l.Owner != nil {
 		path += "/{of}"

@@ -110,6 +110,7 @@ type outline struct {
 	Pairs       []outlinePair       `json:"pairs"`
 	Timelines   []outlineTimeline   `json:"timelines"`
 	Lists       []outlineList       `json:"lists"`
+	Screens     []outlineScreen     `json:"screens"`
 	Rules       []plan.Rule         `json:"rules"`
 	Senders     []string            `json:"senders"` // the developer's triggers that send something
 	Access      access.Review       `json:"access"`
@@ -190,6 +191,44 @@ type outlineList struct {
 	Serving design.Serving `json:"serving"`
 }
 
+type outlineScreen struct {
+	Name   string         `json:"name"`
+	Of     string         `json:"of,omitempty"` // the collection of the document that it is asked for
+	By     string         `json:"by,omitempty"` // by what it is asked for, if not by its id
+	Params []outlineParam `json:"params"`
+	Looks  []string       `json:"looks"` // parameters with what is looked for
+	Parts  []outlinePart  `json:"parts"`
+}
+
+type outlinePart struct {
+	Name  string `json:"name"`
+	Reads string `json:"reads"` // timeline, list, document or leads
+	What  string `json:"what"`  // its name; of a document its collection
+	For   string `json:"for,omitempty"`
+	Shows string `json:"shows"` // the collection of what it shows
+	Live  bool   `json:"live"`
+}
+
+func outlineOfScreen(s *design.Screen) outlineScreen {
+	o := outlineScreen{Name: s.Name, Params: []outlineParam{}, Looks: []string{}, Parts: []outlinePart{}}
+	if s.Of != nil {
+		o.Of = s.Of.Name
+	}
+	if s.By != nil {
+		o.By = s.By.Name
+	}
+	params, looks := s.Params()
+	for _, p := range params {
+		o.Params = append(o.Params, outlineOfParam(p))
+	}
+	o.Looks = append(o.Looks, looks...)
+	for _, p := range s.Parts {
+		reads, what := p.Reads()
+		o.Parts = append(o.Parts, outlinePart{p.Name, reads, what, string(p.For), p.Shows.Name, p.Live})
+	}
+	return o
+}
+
 type outlineParam struct {
 	Name     string `json:"name"`
 	Type     string `json:"type"`
@@ -208,13 +247,17 @@ func outlineOfList(l *plan.List) outlineList {
 		o.Order = append(o.Order, by.String())
 	}
 	for _, p := range l.Params {
-		param := outlineParam{Name: p.Name, Type: string(p.Type), Required: p.Default == nil, Choices: p.OneOf}
-		if p.Default != nil {
-			param.Default = p.Default.Literal
-		}
-		o.Params = append(o.Params, param)
+		o.Params = append(o.Params, outlineOfParam(p))
 	}
 	return o
+}
+
+func outlineOfParam(p *design.Field) outlineParam {
+	param := outlineParam{Name: p.Name, Type: string(p.Type), Required: p.Default == nil, Choices: p.OneOf}
+	if p.Default != nil {
+		param.Default = p.Default.Literal
+	}
+	return param
 }
 
 func (s *API) getOutline(c *echo.Context) error {
@@ -224,7 +267,7 @@ func (s *API) getOutline(c *echo.Context) error {
 	}
 	o := outline{App: p.Design.App, Rules: p.Rules(), Senders: p.Design.Senders(),
 		Access: access.NewReview(p.Design), Pairs: []outlinePair{},
-		Timelines: []outlineTimeline{}, Lists: []outlineList{}}
+		Timelines: []outlineTimeline{}, Lists: []outlineList{}, Screens: []outlineScreen{}}
 	if p.Design.Accounts != nil {
 		o.Accounts = p.Design.Accounts.Name
 	}
@@ -245,6 +288,9 @@ func (s *API) getOutline(c *echo.Context) error {
 	}
 	for _, l := range p.Lists {
 		o.Lists = append(o.Lists, outlineOfList(l))
+	}
+	for _, s := range p.Design.Screens {
+		o.Screens = append(o.Screens, outlineOfScreen(s))
 	}
 	return c.JSON(http.StatusOK, o)
 }

@@ -1,22 +1,24 @@
 package live
 
-import "encoding/json"
+import (
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
+	"strings"
+)
 
-// Begun is how a stream begins (server-sent events, HTML Living Standard): the page, nil if its reader has it, and that
-// this is all there is.
-func Begun(page []byte, now Shown) []byte {
-	var text []byte
-	if page != nil {
-		text = event(text, "page", page)
-	}
-	return current(text, now)
-}
+// Begun is how a stream begins, or begins afresh (server-sent events, HTML Living Standard): with the event that holds
+// all there is.
+func Begun(name string, all []byte) []byte { return event(nil, name, all) }
 
-// Told are events as they are sent, and that whoever has done them shows what there is.
-func Told(events []Event, now Shown) ([]byte, error) {
+// Told are events as they are sent; part is that of the screen which they are about, empty for a read by itself.
+func Told(part string, events []Event) ([]byte, error) {
 	var text []byte
 	for _, e := range events {
 		data := map[string]any{}
+		if part != "" {
+			data["part"] = part
+		}
 		switch e.Kind {
 		case Removed:
 			data["path"] = e.Path
@@ -42,14 +44,23 @@ func Told(events []Event, now Shown) ([]byte, error) {
 		}
 		text = event(text, string(e.Kind), told)
 	}
-	return current(text, now), nil
+	return text, nil
 }
 
 func event(text []byte, name string, data []byte) []byte {
 	return append(append(append(text, "event: "+name+"\ndata: "...), data...), "\n\n"...)
 }
 
-// current says that whoever has done all that was sent before shows what there is.
-func current(text []byte, now Shown) []byte {
-	return append(text, "event: current\nid: "+now.ID()+"\ndata: {}\n\n"...)
+// Current says that whoever has done all that was sent before shows what there is; the id stands for that.
+func Current(text []byte, id string) []byte {
+	return append(text, "event: current\nid: "+id+"\ndata: {}\n\n"...)
+}
+
+// JointID stands for all that several pages show together.
+func JointID(ids ...string) string {
+	if len(ids) == 1 {
+		return ids[0]
+	}
+	sum := sha256.Sum256([]byte(strings.Join(ids, " ")))
+	return hex.EncodeToString(sum[:10])
 }

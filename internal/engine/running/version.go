@@ -118,6 +118,14 @@ func (v *Version) noSuch(kind, name string) error {
 	return Refuse(CodeUnknownName, "%s", v.Plan.Design.NoSuch(kind, name))
 }
 
+// Screen finds a screen of the design.
+func (v *Version) Screen(name string) (*design.Screen, error) {
+	if s := v.Plan.Design.Screen(name); s != nil {
+		return s, nil
+	}
+	return nil, v.noSuch("screen", name)
+}
+
 // Link names a pair: its kind and the keys of its two ends.
 type Link struct {
 	Pair     string

@@ -36,6 +36,22 @@ class Entry<F, K> {
       facts(j['facts'] as Json), kept(j['kept'] as Json));
 }
 
+/// A page of documents; [next] is the cursor of the following one.
+class Page<D> {
+  Page(this.documents, this.next);
+
+  final List<D> documents;
+  final String? next;
+}
+
+/// A page of a timeline.
+class Entries<E> {
+  Entries(this.entries, this.next);
+
+  final List<E> entries;
+  final String? next;
+}
+
 /// What may be written of members.
 class MembersFacts {
   MembersFacts({required this.handle, required this.name, this.about, this.portrait, this.joined, this.muted, this.warden, this.pinned});
@@ -300,6 +316,224 @@ class HomeEntryKept {
       agreement: j['agreement'] == null ? 0 : (j['agreement'] as num).toDouble(),);
 }
 
+/// The facts that everyone of EveryoneScreen shows.
+class EveryoneScreenEveryoneFacts {
+  EveryoneScreenEveryoneFacts({required this.text, this.photo});
+
+  final String text;
+  final String? photo;
+
+  factory EveryoneScreenEveryoneFacts.fromJson(Json j) => EveryoneScreenEveryoneFacts(
+      text: j['text'] as String,
+      photo: j['photo'] == null ? null : j['photo'] as String,);
+
+  Json toJson() => {
+        'text': text,
+        if (photo != null) 'photo': photo!,
+      };
+}
+
+/// The kept values that everyone of EveryoneScreen shows.
+class EveryoneScreenEveryoneKept {
+  EveryoneScreenEveryoneKept({this.byline, required this.remarkCount, required this.likeCount});
+
+  final SightingsByline? byline;
+  final int remarkCount;
+  final int likeCount;
+
+  factory EveryoneScreenEveryoneKept.fromJson(Json j) => EveryoneScreenEveryoneKept(
+      byline: j['byline'] == null ? null : SightingsByline.fromJson(j['byline'] as Json),
+      remarkCount: j['remark_count'] == null ? 0 : (j['remark_count'] as num).toInt(),
+      likeCount: j['like_count'] == null ? 0 : (j['like_count'] as num).toInt(),);
+}
+
+/// The facts that followed_by of FollowersScreen shows.
+class FollowersScreenFollowedByFacts {
+  FollowersScreenFollowedByFacts({required this.handle, required this.name, this.portrait});
+
+  final String handle;
+  final String name;
+  final String? portrait;
+
+  factory FollowersScreenFollowedByFacts.fromJson(Json j) => FollowersScreenFollowedByFacts(
+      handle: j['handle'] as String,
+      name: j['name'] as String,
+      portrait: j['portrait'] == null ? null : j['portrait'] as String,);
+
+  Json toJson() => {
+        'handle': handle,
+        'name': name,
+        if (portrait != null) 'portrait': portrait!,
+      };
+}
+
+/// The kept values that followed_by of FollowersScreen shows.
+class FollowersScreenFollowedByKept {
+  FollowersScreenFollowedByKept();
+
+
+  factory FollowersScreenFollowedByKept.fromJson(Json j) => FollowersScreenFollowedByKept();
+}
+
+/// The facts that remarks of SightingScreen shows.
+class SightingScreenRemarksFacts {
+  SightingScreenRemarksFacts({required this.text});
+
+  final String text;
+
+  factory SightingScreenRemarksFacts.fromJson(Json j) => SightingScreenRemarksFacts(
+      text: j['text'] as String,);
+
+  Json toJson() => {
+        'text': text,
+      };
+}
+
+/// The kept values that remarks of SightingScreen shows.
+class SightingScreenRemarksKept {
+  SightingScreenRemarksKept({this.byline});
+
+  final RemarksByline? byline;
+
+  factory SightingScreenRemarksKept.fromJson(Json j) => SightingScreenRemarksKept(
+      byline: j['byline'] == null ? null : RemarksByline.fromJson(j['byline'] as Json),);
+}
+
+/// The facts that liked_this_week of LikedMostScreen shows.
+class LikedMostScreenLikedThisWeekFacts {
+  LikedMostScreenLikedThisWeekFacts({required this.text});
+
+  final String text;
+
+  factory LikedMostScreenLikedThisWeekFacts.fromJson(Json j) => LikedMostScreenLikedThisWeekFacts(
+      text: j['text'] as String,);
+
+  Json toJson() => {
+        'text': text,
+      };
+}
+
+/// The kept values that liked_this_week of LikedMostScreen shows.
+class LikedMostScreenLikedThisWeekKept {
+  LikedMostScreenLikedThisWeekKept({this.byline, required this.likeCount});
+
+  final SightingsByline? byline;
+  final int likeCount;
+
+  factory LikedMostScreenLikedThisWeekKept.fromJson(Json j) => LikedMostScreenLikedThisWeekKept(
+      byline: j['byline'] == null ? null : SightingsByline.fromJson(j['byline'] as Json),
+      likeCount: j['like_count'] == null ? 0 : (j['like_count'] as num).toInt(),);
+}
+
+/// The facts that handles of FindMemberScreen shows.
+class FindMemberScreenHandlesFacts {
+  FindMemberScreenHandlesFacts({required this.handle, required this.name, this.portrait});
+
+  final String handle;
+  final String name;
+  final String? portrait;
+
+  factory FindMemberScreenHandlesFacts.fromJson(Json j) => FindMemberScreenHandlesFacts(
+      handle: j['handle'] as String,
+      name: j['name'] as String,
+      portrait: j['portrait'] == null ? null : j['portrait'] as String,);
+
+  Json toJson() => {
+        'handle': handle,
+        'name': name,
+        if (portrait != null) 'portrait': portrait!,
+      };
+}
+
+/// The kept values that handles of FindMemberScreen shows.
+class FindMemberScreenHandlesKept {
+  FindMemberScreenHandlesKept();
+
+
+  factory FindMemberScreenHandlesKept.fromJson(Json j) => FindMemberScreenHandlesKept();
+}
+
+/// The facts that flocks of FlocksScreen shows.
+class FlocksScreenFlocksFacts {
+  FlocksScreenFlocksFacts({required this.text, this.species, this.birds});
+
+  final String text;
+  final List<String>? species;
+  final int? birds;
+
+  factory FlocksScreenFlocksFacts.fromJson(Json j) => FlocksScreenFlocksFacts(
+      text: j['text'] as String,
+      species: j['species'] == null ? null : [for (final x in j['species'] as List) x as String],
+      birds: j['birds'] == null ? null : (j['birds'] as num).toInt(),);
+
+  Json toJson() => {
+        'text': text,
+        if (species != null) 'species': [for (final x in species!) x],
+        if (birds != null) 'birds': birds!,
+      };
+}
+
+/// The kept values that flocks of FlocksScreen shows.
+class FlocksScreenFlocksKept {
+  FlocksScreenFlocksKept({this.byline});
+
+  final SightingsByline? byline;
+
+  factory FlocksScreenFlocksKept.fromJson(Json j) => FlocksScreenFlocksKept(
+      byline: j['byline'] == null ? null : SightingsByline.fromJson(j['byline'] as Json),);
+}
+
+/// The facts that page of AroundMeScreen shows.
+class AroundMeScreenPageFacts {
+  AroundMeScreenPageFacts({required this.text});
+
+  final String text;
+
+  factory AroundMeScreenPageFacts.fromJson(Json j) => AroundMeScreenPageFacts(
+      text: j['text'] as String,);
+
+  Json toJson() => {
+        'text': text,
+      };
+}
+
+/// The kept values that page of AroundMeScreen shows.
+class AroundMeScreenPageKept {
+  AroundMeScreenPageKept({required this.remarkCount, required this.likeCount});
+
+  final int remarkCount;
+  final int likeCount;
+
+  factory AroundMeScreenPageKept.fromJson(Json j) => AroundMeScreenPageKept(
+      remarkCount: j['remark_count'] == null ? 0 : (j['remark_count'] as num).toInt(),
+      likeCount: j['like_count'] == null ? 0 : (j['like_count'] as num).toInt(),);
+}
+
+/// The facts that blocked of AroundMeScreen shows.
+class AroundMeScreenBlockedFacts {
+  AroundMeScreenBlockedFacts({required this.handle, required this.name});
+
+  final String handle;
+  final String name;
+
+  factory AroundMeScreenBlockedFacts.fromJson(Json j) => AroundMeScreenBlockedFacts(
+      handle: j['handle'] as String,
+      name: j['name'] as String,);
+
+  Json toJson() => {
+        'handle': handle,
+        'name': name,
+      };
+}
+
+/// The kept values that blocked of AroundMeScreen shows.
+class AroundMeScreenBlockedKept {
+  AroundMeScreenBlockedKept();
+
+
+  factory AroundMeScreenBlockedKept.fromJson(Json j) => AroundMeScreenBlockedKept();
+}
+
 /// One of members.
 typedef Members = Document<MembersFacts, MembersKept>;
 /// One of sightings.
@@ -308,3 +542,192 @@ typedef Sightings = Document<SightingsFacts, SightingsKept>;
 typedef Remarks = Document<RemarksFacts, RemarksKept>;
 /// An entry of the timeline home.
 typedef HomeEntry = Entry<HomeEntryFacts, HomeEntryKept>;
+/// What everyone of EveryoneScreen shows.
+typedef EveryoneScreenEveryoneItem = Document<EveryoneScreenEveryoneFacts, EveryoneScreenEveryoneKept>;
+/// What followed_by of FollowersScreen shows.
+typedef FollowersScreenFollowedByItem = Document<FollowersScreenFollowedByFacts, FollowersScreenFollowedByKept>;
+/// What remarks of SightingScreen shows.
+typedef SightingScreenRemarksItem = Document<SightingScreenRemarksFacts, SightingScreenRemarksKept>;
+/// What liked_this_week of LikedMostScreen shows.
+typedef LikedMostScreenLikedThisWeekItem = Document<LikedMostScreenLikedThisWeekFacts, LikedMostScreenLikedThisWeekKept>;
+/// What handles of FindMemberScreen shows.
+typedef FindMemberScreenHandlesItem = Document<FindMemberScreenHandlesFacts, FindMemberScreenHandlesKept>;
+/// What flocks of FlocksScreen shows.
+typedef FlocksScreenFlocksItem = Document<FlocksScreenFlocksFacts, FlocksScreenFlocksKept>;
+/// What page of AroundMeScreen shows.
+typedef AroundMeScreenPageItem = Document<AroundMeScreenPageFacts, AroundMeScreenPageKept>;
+/// What blocked of AroundMeScreen shows.
+typedef AroundMeScreenBlockedItem = Document<AroundMeScreenBlockedFacts, AroundMeScreenBlockedKept>;
+
+/// What the screen home shows. A part that is refused is missing. Of those that are refused, [refused] has the problems (RFC 9457).
+class HomeScreen {
+  HomeScreen({this.home, required this.refused});
+
+  final Map<String, Json> refused;
+  final Entries<HomeEntry>? home;
+
+  factory HomeScreen.fromJson(Json j) {
+    final parts = j['parts'] as Json;
+    return HomeScreen(
+      home: parts['home'] == null ? null : Entries([for (final x in (parts['home'] as Json)['entries'] as List) Entry.fromJson<HomeEntryFacts, HomeEntryKept>(x as Json, HomeEntryFacts.fromJson, HomeEntryKept.fromJson)], (parts['home'] as Json)['next'] as String?),
+      refused: { ...?(j['refused'] as Json?)?.cast<String, Json>() });
+  }
+}
+
+/// What the screen everyone shows. A part that is refused is missing. Of those that are refused, [refused] has the problems (RFC 9457).
+class EveryoneScreen {
+  EveryoneScreen({this.everyone, required this.refused});
+
+  final Map<String, Json> refused;
+  final Page<EveryoneScreenEveryoneItem>? everyone;
+
+  factory EveryoneScreen.fromJson(Json j) {
+    final parts = j['parts'] as Json;
+    return EveryoneScreen(
+      everyone: parts['everyone'] == null ? null : Page([for (final x in (parts['everyone'] as Json)['documents'] as List) Document.fromJson<EveryoneScreenEveryoneFacts, EveryoneScreenEveryoneKept>(x as Json, EveryoneScreenEveryoneFacts.fromJson, EveryoneScreenEveryoneKept.fromJson)], (parts['everyone'] as Json)['next'] as String?),
+      refused: { ...?(j['refused'] as Json?)?.cast<String, Json>() });
+  }
+}
+
+/// What the screen profile shows. A part that is refused is missing. Of those that are refused, [refused] has the problems (RFC 9457).
+class ProfileScreen {
+  ProfileScreen({this.member, this.sightings, required this.refused});
+
+  final Map<String, Json> refused;
+  final Members? member;
+  final Page<Sightings>? sightings;
+
+  factory ProfileScreen.fromJson(Json j) {
+    final parts = j['parts'] as Json;
+    return ProfileScreen(
+      member: parts['member'] == null ? null : Document.fromJson<MembersFacts, MembersKept>(parts['member'] as Json, MembersFacts.fromJson, MembersKept.fromJson),
+      sightings: parts['sightings'] == null ? null : Page([for (final x in (parts['sightings'] as Json)['documents'] as List) Document.fromJson<SightingsFacts, SightingsKept>(x as Json, SightingsFacts.fromJson, SightingsKept.fromJson)], (parts['sightings'] as Json)['next'] as String?),
+      refused: { ...?(j['refused'] as Json?)?.cast<String, Json>() });
+  }
+}
+
+/// What the screen followers shows. A part that is refused is missing. Of those that are refused, [refused] has the problems (RFC 9457).
+class FollowersScreen {
+  FollowersScreen({this.followedBy, required this.refused});
+
+  final Map<String, Json> refused;
+  final Page<FollowersScreenFollowedByItem>? followedBy;
+
+  factory FollowersScreen.fromJson(Json j) {
+    final parts = j['parts'] as Json;
+    return FollowersScreen(
+      followedBy: parts['followed_by'] == null ? null : Page([for (final x in (parts['followed_by'] as Json)['documents'] as List) Document.fromJson<FollowersScreenFollowedByFacts, FollowersScreenFollowedByKept>(x as Json, FollowersScreenFollowedByFacts.fromJson, FollowersScreenFollowedByKept.fromJson)], (parts['followed_by'] as Json)['next'] as String?),
+      refused: { ...?(j['refused'] as Json?)?.cast<String, Json>() });
+  }
+}
+
+/// What the screen saved shows. A part that is refused is missing. Of those that are refused, [refused] has the problems (RFC 9457).
+class SavedScreen {
+  SavedScreen({this.saves, required this.refused});
+
+  final Map<String, Json> refused;
+  final Page<Sightings>? saves;
+
+  factory SavedScreen.fromJson(Json j) {
+    final parts = j['parts'] as Json;
+    return SavedScreen(
+      saves: parts['saves'] == null ? null : Page([for (final x in (parts['saves'] as Json)['documents'] as List) Document.fromJson<SightingsFacts, SightingsKept>(x as Json, SightingsFacts.fromJson, SightingsKept.fromJson)], (parts['saves'] as Json)['next'] as String?),
+      refused: { ...?(j['refused'] as Json?)?.cast<String, Json>() });
+  }
+}
+
+/// What the screen sighting shows. A part that is refused is missing. Of those that are refused, [refused] has the problems (RFC 9457).
+class SightingScreen {
+  SightingScreen({this.sighting, this.remarks, required this.refused});
+
+  final Map<String, Json> refused;
+  final Sightings? sighting;
+  final Page<SightingScreenRemarksItem>? remarks;
+
+  factory SightingScreen.fromJson(Json j) {
+    final parts = j['parts'] as Json;
+    return SightingScreen(
+      sighting: parts['sighting'] == null ? null : Document.fromJson<SightingsFacts, SightingsKept>(parts['sighting'] as Json, SightingsFacts.fromJson, SightingsKept.fromJson),
+      remarks: parts['remarks'] == null ? null : Page([for (final x in (parts['remarks'] as Json)['documents'] as List) Document.fromJson<SightingScreenRemarksFacts, SightingScreenRemarksKept>(x as Json, SightingScreenRemarksFacts.fromJson, SightingScreenRemarksKept.fromJson)], (parts['remarks'] as Json)['next'] as String?),
+      refused: { ...?(j['refused'] as Json?)?.cast<String, Json>() });
+  }
+}
+
+/// What the screen liked_most shows. A part that is refused is missing. Of those that are refused, [refused] has the problems (RFC 9457).
+class LikedMostScreen {
+  LikedMostScreen({this.likedThisWeek, required this.refused});
+
+  final Map<String, Json> refused;
+  final Page<LikedMostScreenLikedThisWeekItem>? likedThisWeek;
+
+  factory LikedMostScreen.fromJson(Json j) {
+    final parts = j['parts'] as Json;
+    return LikedMostScreen(
+      likedThisWeek: parts['liked_this_week'] == null ? null : Page([for (final x in (parts['liked_this_week'] as Json)['documents'] as List) Document.fromJson<LikedMostScreenLikedThisWeekFacts, LikedMostScreenLikedThisWeekKept>(x as Json, LikedMostScreenLikedThisWeekFacts.fromJson, LikedMostScreenLikedThisWeekKept.fromJson)], (parts['liked_this_week'] as Json)['next'] as String?),
+      refused: { ...?(j['refused'] as Json?)?.cast<String, Json>() });
+  }
+}
+
+/// What the screen find_member shows. A part that is refused is missing. Of those that are refused, [refused] has the problems (RFC 9457).
+class FindMemberScreen {
+  FindMemberScreen({this.handles, required this.refused});
+
+  final Map<String, Json> refused;
+  final Page<FindMemberScreenHandlesItem>? handles;
+
+  factory FindMemberScreen.fromJson(Json j) {
+    final parts = j['parts'] as Json;
+    return FindMemberScreen(
+      handles: parts['handles'] == null ? null : Page([for (final x in (parts['handles'] as Json)['documents'] as List) Document.fromJson<FindMemberScreenHandlesFacts, FindMemberScreenHandlesKept>(x as Json, FindMemberScreenHandlesFacts.fromJson, FindMemberScreenHandlesKept.fromJson)], (parts['handles'] as Json)['next'] as String?),
+      refused: { ...?(j['refused'] as Json?)?.cast<String, Json>() });
+  }
+}
+
+/// What the screen find_sighting shows. A part that is refused is missing. Of those that are refused, [refused] has the problems (RFC 9457).
+class FindSightingScreen {
+  FindSightingScreen({this.mentions, required this.refused});
+
+  final Map<String, Json> refused;
+  final Page<Sightings>? mentions;
+
+  factory FindSightingScreen.fromJson(Json j) {
+    final parts = j['parts'] as Json;
+    return FindSightingScreen(
+      mentions: parts['mentions'] == null ? null : Page([for (final x in (parts['mentions'] as Json)['documents'] as List) Document.fromJson<SightingsFacts, SightingsKept>(x as Json, SightingsFacts.fromJson, SightingsKept.fromJson)], (parts['mentions'] as Json)['next'] as String?),
+      refused: { ...?(j['refused'] as Json?)?.cast<String, Json>() });
+  }
+}
+
+/// What the screen flocks shows. A part that is refused is missing. Of those that are refused, [refused] has the problems (RFC 9457).
+class FlocksScreen {
+  FlocksScreen({this.flocks, required this.refused});
+
+  final Map<String, Json> refused;
+  final Page<FlocksScreenFlocksItem>? flocks;
+
+  factory FlocksScreen.fromJson(Json j) {
+    final parts = j['parts'] as Json;
+    return FlocksScreen(
+      flocks: parts['flocks'] == null ? null : Page([for (final x in (parts['flocks'] as Json)['documents'] as List) Document.fromJson<FlocksScreenFlocksFacts, FlocksScreenFlocksKept>(x as Json, FlocksScreenFlocksFacts.fromJson, FlocksScreenFlocksKept.fromJson)], (parts['flocks'] as Json)['next'] as String?),
+      refused: { ...?(j['refused'] as Json?)?.cast<String, Json>() });
+  }
+}
+
+/// What the screen around_me shows. A part that is refused is missing. Of those that are refused, [refused] has the problems (RFC 9457).
+class AroundMeScreen {
+  AroundMeScreen({this.me, this.page, this.blocked, required this.refused});
+
+  final Map<String, Json> refused;
+  final Members? me;
+  final Page<AroundMeScreenPageItem>? page;
+  final Page<AroundMeScreenBlockedItem>? blocked;
+
+  factory AroundMeScreen.fromJson(Json j) {
+    final parts = j['parts'] as Json;
+    return AroundMeScreen(
+      me: parts['me'] == null ? null : Document.fromJson<MembersFacts, MembersKept>(parts['me'] as Json, MembersFacts.fromJson, MembersKept.fromJson),
+      page: parts['page'] == null ? null : Page([for (final x in (parts['page'] as Json)['documents'] as List) Document.fromJson<AroundMeScreenPageFacts, AroundMeScreenPageKept>(x as Json, AroundMeScreenPageFacts.fromJson, AroundMeScreenPageKept.fromJson)], (parts['page'] as Json)['next'] as String?),
+      blocked: parts['blocked'] == null ? null : Page([for (final x in (parts['blocked'] as Json)['documents'] as List) Document.fromJson<AroundMeScreenBlockedFacts, AroundMeScreenBlockedKept>(x as Json, AroundMeScreenBlockedFacts.fromJson, AroundMeScreenBlockedKept.fromJson)], (parts['blocked'] as Json)['next'] as String?),
+      refused: { ...?(j['refused'] as Json?)?.cast<String, Json>() });
+  }
+}

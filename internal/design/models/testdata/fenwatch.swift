@@ -68,6 +68,19 @@ public struct Page<Element: Decodable>: Decodable {
     public let next: String?
 }
 
+/// A page of a timeline; `next` is the cursor of the following one.
+public struct Entries<Element: Decodable>: Decodable {
+    public let entries: [Element]
+    public let next: String?
+}
+
+/// Why a part of a screen is refused (RFC 9457).
+public struct Refusal: Decodable {
+    public let status: Int
+    public let code: String
+    public let detail: String
+}
+
 /// What may be written of members.
 public struct MembersFacts: Codable, Hashable {
     public var handle: String
@@ -339,6 +352,197 @@ public struct HomeEntryKept: Decodable, Hashable {
     }
 }
 
+/// The facts that everyone of EveryoneScreen shows.
+public struct EveryoneScreenEveryoneFacts: Codable, Hashable {
+    public var text: String
+    public var photo: String?
+
+    enum CodingKeys: String, CodingKey {
+        case text = "text"
+        case photo = "photo"
+    }
+}
+
+/// The kept values that everyone of EveryoneScreen shows.
+public struct EveryoneScreenEveryoneKept: Decodable, Hashable {
+    public var byline: SightingsByline?
+    public var remarkCount: Int
+    public var likeCount: Int
+
+    enum CodingKeys: String, CodingKey {
+        case byline = "byline"
+        case remarkCount = "remark_count"
+        case likeCount = "like_count"
+    }
+
+    public init(from decoder: Decoder) throws {
+        let values = try decoder.container(keyedBy: CodingKeys.self)
+        byline = try values.decodeIfPresent(SightingsByline.self, forKey: .byline)
+        remarkCount = try values.decodeIfPresent(Int.self, forKey: .remarkCount) ?? 0
+        likeCount = try values.decodeIfPresent(Int.self, forKey: .likeCount) ?? 0
+    }
+}
+
+/// The facts that followed_by of FollowersScreen shows.
+public struct FollowersScreenFollowedByFacts: Codable, Hashable {
+    public var handle: String
+    public var name: String
+    public var portrait: String?
+
+    enum CodingKeys: String, CodingKey {
+        case handle = "handle"
+        case name = "name"
+        case portrait = "portrait"
+    }
+}
+
+/// The kept values that followed_by of FollowersScreen shows.
+public struct FollowersScreenFollowedByKept: Decodable, Hashable {
+
+    public init(from decoder: Decoder) throws {
+    }
+}
+
+/// The facts that remarks of SightingScreen shows.
+public struct SightingScreenRemarksFacts: Codable, Hashable {
+    public var text: String
+
+    enum CodingKeys: String, CodingKey {
+        case text = "text"
+    }
+}
+
+/// The kept values that remarks of SightingScreen shows.
+public struct SightingScreenRemarksKept: Decodable, Hashable {
+    public var byline: RemarksByline?
+
+    enum CodingKeys: String, CodingKey {
+        case byline = "byline"
+    }
+
+    public init(from decoder: Decoder) throws {
+        let values = try decoder.container(keyedBy: CodingKeys.self)
+        byline = try values.decodeIfPresent(RemarksByline.self, forKey: .byline)
+    }
+}
+
+/// The facts that liked_this_week of LikedMostScreen shows.
+public struct LikedMostScreenLikedThisWeekFacts: Codable, Hashable {
+    public var text: String
+
+    enum CodingKeys: String, CodingKey {
+        case text = "text"
+    }
+}
+
+/// The kept values that liked_this_week of LikedMostScreen shows.
+public struct LikedMostScreenLikedThisWeekKept: Decodable, Hashable {
+    public var byline: SightingsByline?
+    public var likeCount: Int
+
+    enum CodingKeys: String, CodingKey {
+        case byline = "byline"
+        case likeCount = "like_count"
+    }
+
+    public init(from decoder: Decoder) throws {
+        let values = try decoder.container(keyedBy: CodingKeys.self)
+        byline = try values.decodeIfPresent(SightingsByline.self, forKey: .byline)
+        likeCount = try values.decodeIfPresent(Int.self, forKey: .likeCount) ?? 0
+    }
+}
+
+/// The facts that handles of FindMemberScreen shows.
+public struct FindMemberScreenHandlesFacts: Codable, Hashable {
+    public var handle: String
+    public var name: String
+    public var portrait: String?
+
+    enum CodingKeys: String, CodingKey {
+        case handle = "handle"
+        case name = "name"
+        case portrait = "portrait"
+    }
+}
+
+/// The kept values that handles of FindMemberScreen shows.
+public struct FindMemberScreenHandlesKept: Decodable, Hashable {
+
+    public init(from decoder: Decoder) throws {
+    }
+}
+
+/// The facts that flocks of FlocksScreen shows.
+public struct FlocksScreenFlocksFacts: Codable, Hashable {
+    public var text: String
+    public var species: [String]?
+    public var birds: Int?
+
+    enum CodingKeys: String, CodingKey {
+        case text = "text"
+        case species = "species"
+        case birds = "birds"
+    }
+}
+
+/// The kept values that flocks of FlocksScreen shows.
+public struct FlocksScreenFlocksKept: Decodable, Hashable {
+    public var byline: SightingsByline?
+
+    enum CodingKeys: String, CodingKey {
+        case byline = "byline"
+    }
+
+    public init(from decoder: Decoder) throws {
+        let values = try decoder.container(keyedBy: CodingKeys.self)
+        byline = try values.decodeIfPresent(SightingsByline.self, forKey: .byline)
+    }
+}
+
+/// The facts that page of AroundMeScreen shows.
+public struct AroundMeScreenPageFacts: Codable, Hashable {
+    public var text: String
+
+    enum CodingKeys: String, CodingKey {
+        case text = "text"
+    }
+}
+
+/// The kept values that page of AroundMeScreen shows.
+public struct AroundMeScreenPageKept: Decodable, Hashable {
+    public var remarkCount: Int
+    public var likeCount: Int
+
+    enum CodingKeys: String, CodingKey {
+        case remarkCount = "remark_count"
+        case likeCount = "like_count"
+    }
+
+    public init(from decoder: Decoder) throws {
+        let values = try decoder.container(keyedBy: CodingKeys.self)
+        remarkCount = try values.decodeIfPresent(Int.self, forKey: .remarkCount) ?? 0
+        likeCount = try values.decodeIfPresent(Int.self, forKey: .likeCount) ?? 0
+    }
+}
+
+/// The facts that blocked of AroundMeScreen shows.
+public struct AroundMeScreenBlockedFacts: Codable, Hashable {
+    public var handle: String
+    public var name: String
+
+    enum CodingKeys: String, CodingKey {
+        case handle = "handle"
+        case name = "name"
+    }
+}
+
+/// The kept values that blocked of AroundMeScreen shows.
+public struct AroundMeScreenBlockedKept: Decodable, Hashable {
+
+    public init(from decoder: Decoder) throws {
+    }
+}
+
 /// One of members.
 public typealias Members = Document<MembersFacts, MembersKept>
 /// One of sightings.
@@ -347,3 +551,181 @@ public typealias Sightings = Document<SightingsFacts, SightingsKept>
 public typealias Remarks = Document<RemarksFacts, RemarksKept>
 /// An entry of the timeline home.
 public typealias HomeEntry = Entry<HomeEntryFacts, HomeEntryKept>
+/// What everyone of EveryoneScreen shows.
+public typealias EveryoneScreenEveryoneItem = Document<EveryoneScreenEveryoneFacts, EveryoneScreenEveryoneKept>
+/// What followed_by of FollowersScreen shows.
+public typealias FollowersScreenFollowedByItem = Document<FollowersScreenFollowedByFacts, FollowersScreenFollowedByKept>
+/// What remarks of SightingScreen shows.
+public typealias SightingScreenRemarksItem = Document<SightingScreenRemarksFacts, SightingScreenRemarksKept>
+/// What liked_this_week of LikedMostScreen shows.
+public typealias LikedMostScreenLikedThisWeekItem = Document<LikedMostScreenLikedThisWeekFacts, LikedMostScreenLikedThisWeekKept>
+/// What handles of FindMemberScreen shows.
+public typealias FindMemberScreenHandlesItem = Document<FindMemberScreenHandlesFacts, FindMemberScreenHandlesKept>
+/// What flocks of FlocksScreen shows.
+public typealias FlocksScreenFlocksItem = Document<FlocksScreenFlocksFacts, FlocksScreenFlocksKept>
+/// What page of AroundMeScreen shows.
+public typealias AroundMeScreenPageItem = Document<AroundMeScreenPageFacts, AroundMeScreenPageKept>
+/// What blocked of AroundMeScreen shows.
+public typealias AroundMeScreenBlockedItem = Document<AroundMeScreenBlockedFacts, AroundMeScreenBlockedKept>
+
+/// What the screen home shows. A part that is refused is missing.
+public struct HomeScreen: Decodable {
+    public struct Parts: Decodable {
+        public let home: Entries<HomeEntry>?
+
+        enum CodingKeys: String, CodingKey {
+            case home = "home"
+        }
+    }
+
+    public let parts: Parts
+    public let refused: [String: Refusal]?
+}
+
+/// What the screen everyone shows. A part that is refused is missing.
+public struct EveryoneScreen: Decodable {
+    public struct Parts: Decodable {
+        public let everyone: Page<EveryoneScreenEveryoneItem>?
+
+        enum CodingKeys: String, CodingKey {
+            case everyone = "everyone"
+        }
+    }
+
+    public let parts: Parts
+    public let refused: [String: Refusal]?
+}
+
+/// What the screen profile shows. A part that is refused is missing.
+public struct ProfileScreen: Decodable {
+    public struct Parts: Decodable {
+        public let member: Members?
+        public let sightings: Page<Sightings>?
+
+        enum CodingKeys: String, CodingKey {
+            case member = "member"
+            case sightings = "sightings"
+        }
+    }
+
+    public let parts: Parts
+    public let refused: [String: Refusal]?
+}
+
+/// What the screen followers shows. A part that is refused is missing.
+public struct FollowersScreen: Decodable {
+    public struct Parts: Decodable {
+        public let followedBy: Page<FollowersScreenFollowedByItem>?
+
+        enum CodingKeys: String, CodingKey {
+            case followedBy = "followed_by"
+        }
+    }
+
+    public let parts: Parts
+    public let refused: [String: Refusal]?
+}
+
+/// What the screen saved shows. A part that is refused is missing.
+public struct SavedScreen: Decodable {
+    public struct Parts: Decodable {
+        public let saves: Page<Sightings>?
+
+        enum CodingKeys: String, CodingKey {
+            case saves = "saves"
+        }
+    }
+
+    public let parts: Parts
+    public let refused: [String: Refusal]?
+}
+
+/// What the screen sighting shows. A part that is refused is missing.
+public struct SightingScreen: Decodable {
+    public struct Parts: Decodable {
+        public let sighting: Sightings?
+        public let remarks: Page<SightingScreenRemarksItem>?
+
+        enum CodingKeys: String, CodingKey {
+            case sighting = "sighting"
+            case remarks = "remarks"
+        }
+    }
+
+    public let parts: Parts
+    public let refused: [String: Refusal]?
+}
+
+/// What the screen liked_most shows. A part that is refused is missing.
+public struct LikedMostScreen: Decodable {
+    public struct Parts: Decodable {
+        public let likedThisWeek: Page<LikedMostScreenLikedThisWeekItem>?
+
+        enum CodingKeys: String, CodingKey {
+            case likedThisWeek = "liked_this_week"
+        }
+    }
+
+    public let parts: Parts
+    public let refused: [String: Refusal]?
+}
+
+/// What the screen find_member shows. A part that is refused is missing.
+public struct FindMemberScreen: Decodable {
+    public struct Parts: Decodable {
+        public let handles: Page<FindMemberScreenHandlesItem>?
+
+        enum CodingKeys: String, CodingKey {
+            case handles = "handles"
+        }
+    }
+
+    public let parts: Parts
+    public let refused: [String: Refusal]?
+}
+
+/// What the screen find_sighting shows. A part that is refused is missing.
+public struct FindSightingScreen: Decodable {
+    public struct Parts: Decodable {
+        public let mentions: Page<Sightings>?
+
+        enum CodingKeys: String, CodingKey {
+            case mentions = "mentions"
+        }
+    }
+
+    public let parts: Parts
+    public let refused: [String: Refusal]?
+}
+
+/// What the screen flocks shows. A part that is refused is missing.
+public struct FlocksScreen: Decodable {
+    public struct Parts: Decodable {
+        public let flocks: Page<FlocksScreenFlocksItem>?
+
+        enum CodingKeys: String, CodingKey {
+            case flocks = "flocks"
+        }
+    }
+
+    public let parts: Parts
+    public let refused: [String: Refusal]?
+}
+
+/// What the screen around_me shows. A part that is refused is missing.
+public struct AroundMeScreen: Decodable {
+    public struct Parts: Decodable {
+        public let me: Members?
+        public let page: Page<AroundMeScreenPageItem>?
+        public let blocked: Page<AroundMeScreenBlockedItem>?
+
+        enum CodingKeys: String, CodingKey {
+            case me = "me"
+            case page = "page"
+            case blocked = "blocked"
+        }
+    }
+
+    public let parts: Parts
+    public let refused: [String: Refusal]?
+}
