@@ -156,38 +156,3 @@ func TestPagesReadTogetherAreThoseReadAlone(t *testing.T) {
 		}
 	}
 }
-
-// For readers of whom half of a list is left out more of it is read: they wait together too, once
-// that is known of them.
-func TestThoseOfWhomMuchIsLeftOutReadTogether(t *testing.T) {
-	t.Parallel()
-	w := start(t, string(demo.Design))
-	const authors, readers = 120, 12
-	var all []client.Write
-	for i := range authors {
-		id := fmt.Sprint("author", i)
-		all = append(all, client.Creating("members", id, map[string]any{"handle": id, "name": "N"}),
-			client.Creating("sightings", fmt.Sprint("s", i), map[string]any{"author": id, "text": "a heron",
-				"species": []string{"Heron"}}))
-	}
-	var screens []screen
-	for i := range readers {
-		id := fmt.Sprint("reader", i)
-		all = append(all, client.Creating("members", id, map[string]any{"handle": id, "name": "N"}))
-		for k := i % 2; k < authors; k += 2 {
-			all = append(all, client.Setting("block", id, fmt.Sprint("author", k), nil))
-		}
-		screens = append(screens, screen{id, "/v1/lists/everyone?limit=20"})
-	}
-	for some := range slices.Chunk(all, 400) {
-		if _, _, err := w.Batch(t.Context(), some...); err != nil {
-			t.Fatal(err)
-		}
-	}
-	w.Settle()
-	if got := w.readersAtOnce(screens, 20); got == 0 {
-		t.Error("no page was read together with others")
-	} else {
-		t.Logf("%d of %d pages were read together", got, 20*readers)
-	}
-}

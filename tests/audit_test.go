@@ -32,7 +32,7 @@ func (w world) auditFindsNothing() {
 			w.t.Errorf("drift: %s %s %s at %s, %s: stored %s, expected %s", d.Aspect, d.Duplicate, d.Kind, d.Document, d.Other, d.Stored, d.Expected)
 		}
 	}
-	if a.Checked == 0 {
+	if a.Checked == 0 && w.Number("SELECT count(*) FROM documents") > 0 {
 		w.t.Error("the audit has looked at nothing")
 	}
 }

@@ -13,9 +13,10 @@ type Design struct {
 	Lists       []*Listing
 	Screens     []*Screen
 	Triggers    []*Trigger
-	Guarded     bool    // it says who may do what
-	Rules       []*Rule // conditions with names, which the rules of access use
-	Source      []byte  // the file as it was read
+	Workload    *Workload // how much it is used; nil if the file does not say
+	Guarded     bool      // it says who may do what
+	Rules       []*Rule   // conditions with names, which the rules of access use
+	Source      []byte    // the file as it was read
 }
 
 // Collection is a kind of document.

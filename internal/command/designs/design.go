@@ -36,7 +36,7 @@ func (a *app) check() *cli.Command {
 			if c.String("access") != "" {
 				return a.tryTable(c, d)
 			}
-			rules := plan.New(d, numbered()).Rules()
+			rules := plan.New(d, plan.Counted()).Rules()
 			review := access.NewReview(d)
 			if c.Bool("json") {
 				return a.JSON(map[string]any{"app": d.App, "rules": rules, "access": review})
@@ -50,18 +50,6 @@ func (a *app) check() *cli.Command {
 			a.review(review)
 			return nil
 		},
-	}
-}
-
-// numbered numbers names for a plan that no database will see.
-func numbered() plan.Numbering {
-	numbers := map[[2]string]plan.Number{}
-	return func(kind, name string) plan.Number {
-		k := [2]string{kind, name}
-		if numbers[k] == 0 {
-			numbers[k] = plan.Number(len(numbers) + 1)
-		}
-		return numbers[k]
 	}
 }
 
@@ -94,31 +82,44 @@ func (a *app) rules(all []plan.Rule) {
 
 // readDesign reads a file; what is wrong with it is printed, all of it.
 func (a *app) readDesign(c *cli.Command, file string) (*design.Design, []byte, error) {
+	d, err := a.readDesignWith(c, file, nil)
+	if err != nil {
+		return nil, nil, err
+	}
+	return d, d.Source, nil
+}
+
+// readDesignWith reads a file with some values in place of what it has.
+func (a *app) readDesignWith(c *cli.Command, file string, settings []language.Setting) (*design.Design, error) {
 	source, err := flags.Contents(c, file)
 	if err != nil {
-		return nil, nil, fmt.Errorf("the design cannot be read: %w", err)
+		return nil, fmt.Errorf("the design cannot be read: %w", err)
 	}
 	file = called(file)
-	d, err := language.Read(file, source)
+	d, err := language.ReadWith(file, source, settings)
 	if err == nil {
 		err = access.Problems(file, d)
 	}
+	if err != nil {
+		return nil, a.problems(c, file, err)
+	}
+	return d, nil
+}
+
+// problems prints those that a file has, and is the error that says how many.
+func (a *app) problems(c *cli.Command, file string, err error) error {
 	var problems design.Problems
 	if !errors.As(err, &problems) {
-		return d, source, err
+		return err
 	}
 	if c.Bool("json") {
 		if err := a.JSON(map[string]any{"problems": problemsInJSON(problems)}); err != nil {
-			return nil, nil, err
+			return err
 		}
 	} else {
 		fmt.Fprintln(terminal.Visible(a.Err), problems.Error())
 	}
-	noun := "problems"
-	if len(problems) == 1 {
-		noun = "problem"
-	}
-	return nil, nil, fmt.Errorf("%s: %d %s", file, len(problems), noun)
+	return fmt.Errorf("%s: %s", file, terminal.Many(len(problems), "problem"))
 }
 
 func problemsInJSON(all design.Problems) []map[string]any {

@@ -22,6 +22,7 @@ type reader struct {
 	last     []func()         // what waits until every name has been resolved
 	after    []func()         // what waits for all of that
 	lists    []*listReader    // and so do these
+	workload *node            // and this
 	screens  []*screenReader  // and these, for the rules too
 	access   map[string]*node // and who may do what, by its parts
 
@@ -33,9 +34,18 @@ type reader struct {
 
 // Read reads and checks a design. The name is only used in messages.
 // The error, if any, is a [Problems].
-func Read(name string, source []byte) (*design.Design, error) {
+func Read(name string, source []byte) (*design.Design, error) { return ReadWith(name, source, nil) }
+
+// ReadWith reads a design in which some values are others than the file has them.
+func ReadWith(name string, source []byte, settings []Setting) (*design.Design, error) {
 	r := &reader{file: name, design: &design.Design{Source: source}}
-	if root := r.parse(source); root != nil {
+	root := r.parse(source)
+	for _, s := range settings {
+		if root != nil {
+			r.set(root, s)
+		}
+	}
+	if root != nil {
 		r.readRoot(root)
 		var fits bool
 		if r.problems, fits = soundness.Fits(name, r.design, r.problems); !fits {
@@ -57,6 +67,9 @@ func Read(name string, source []byte) (*design.Design, error) {
 		r.ruled = len(r.problems) == 0
 		for _, s := range r.screens {
 			s.resolve()
+		}
+		if r.workload != nil && len(r.problems) == 0 {
+			r.design.Workload = r.readWorkload(r.workload)
 		}
 		r.problems = soundness.Check(name, r.design, r.problems)
 	}
@@ -89,7 +102,7 @@ func (r *reader) readRoot(root *node) {
 		"access":      r.readAccess,
 		"lists":       r.readLists,
 		"screens":     r.readScreens,
-		"workload":    notYet,
+		"workload":    r.noteWorkload,
 	}, "yalvo", "app", "collections")
 }
 
@@ -141,10 +154,6 @@ func (r *reader) readSignIn(n *node) {
 // keys says what a mapping may hold and who reads each value.
 type keys map[string]func(*node)
 
-// notYet marks a key of the language that this release cannot honour.
-// It is told apart by being nil, and refused rather than ignored.
-var notYet func(*node)
-
 // mapping reads a mapping with a fixed set of keys.
 func (r *reader) mapping(n *node, what string, known keys, required ...string) {
 	if n.shape != mapping {
@@ -159,9 +168,6 @@ func (r *reader) mapping(n *node, what string, known keys, required ...string) {
 		case !ok:
 			seen = append(seen, design.Nearest(e.key, names(known))) // misspelled is not missing as well
 			r.unknown(e.pos, design.CodeUnknownKey, fmt.Sprintf("%s has no key %q", what, e.key), e.key, names(known))
-		case read == nil:
-			r.problem(e.pos, design.CodeNotYet,
-				fmt.Sprintf("%q is not supported yet", e.key), "leave it out in this release")
 		default:
 			read(e.value)
 		}

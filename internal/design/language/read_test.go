@@ -75,8 +75,6 @@ func TestEachProblemIsToldWithPlaceCodeAndRemedy(t *testing.T) {
 			":1:8: bad-value: this release reads designs of version 1, not 2; write `yalvo: 1`"},
 		{"a mistyped key", "accounts: people", "acounts: people",
 			`:3:1: unknown-key: the design has no key "acounts"; did you mean "accounts"?`},
-		{"a key of a later release", "accounts: people", "workload: {}",
-			`:3:1: not-supported: "workload" is not supported yet; leave it out in this release`},
 		{"a sum of nothing", "{count: follow.to}", "{sum: follow.to}",
 			`:9:14: missing-key: kept value "fans" is a sum and needs the key "of"`},
 		{"a sum of a pair's missing field", "{count: follow.to}", "{sum: follow.to, of: weight}",
@@ -325,7 +323,7 @@ func TestTheDemoFitsBothTheReaderAndTheSchema(t *testing.T) {
 			t.Errorf("%s: the schema refuses what the reader takes: %v", name, err)
 		}
 	}
-	for _, spoiled := range []string{"accounts: people\nworkload: {}", "acounts: people", "accounts: Nobody"} {
+	for _, spoiled := range []string{"accounts: people\nworkload: {}", "accounts: people\nscreens: {x: {}}", "acounts: people", "accounts: Nobody"} {
 		source := strings.Replace(base, "accounts: people", spoiled, 1)
 		if schema(t).Validate(decoded(t, []byte(source))) == nil {
 			t.Errorf("the schema takes %q", spoiled)

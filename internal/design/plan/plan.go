@@ -18,6 +18,18 @@ type Number int16
 // dotted, as in "sightings.author".
 type Numbering func(kind, name string) Number
 
+// Counted is a numbering for a plan that no database will see: names are counted as they come.
+func Counted() Numbering {
+	numbers := map[[2]string]Number{}
+	return func(kind, name string) Number {
+		k := [2]string{kind, name}
+		if numbers[k] == 0 {
+			numbers[k] = Number(len(numbers) + 1)
+		}
+		return numbers[k]
+	}
+}
+
 // Plan is a design made ready to be carried out.
 type Plan struct {
 	Design      *design.Design

@@ -1,0 +1,217 @@
+package designs
+
+import (
+	"context"
+	"encoding/csv"
+	"errors"
+	"fmt"
+	"math"
+	"strings"
+
+	"github.com/jedib0t/go-pretty/v6/table"
+	"github.com/urfave/cli/v3"
+
+	"yalvo/internal/command/flags"
+	"yalvo/internal/command/terminal"
+	"yalvo/internal/design"
+	"yalvo/internal/design/forecast"
+	"yalvo/internal/design/language"
+	"yalvo/internal/design/plan"
+)
+
+func (a *app) forecast() *cli.Command {
+	return &cli.Command{
+		Name: "forecast", Category: "design", ArgsUsage: "FILE",
+		Usage: "say what a design costs under its workload, before it is built; needs no service",
+		Description: flags.Example("yalvo forecast demo/fenwatch.yaml\n   yalvo forecast demo/fenwatch.yaml --times 100\n   " +
+			"yalvo forecast demo/fenwatch.yaml --set timelines.home.deliver=pull --set workload.opened.home=20"),
+		Flags: []cli.Flag{
+			&cli.StringFlag{Name: "workload", Usage: "the workload in `FILE`, in place of that in the design"},
+			&cli.StringSliceFlag{Name: "set", Usage: "a value in place of what the file has: `PATH=VALUE`"},
+			&cli.FloatFlag{Name: "times", Usage: "so many times as many accounts", Value: 1},
+			&cli.BoolFlag{Name: "csv", Usage: "a line for each screen, action and thing that is stored"},
+		},
+		Action: func(_ context.Context, c *cli.Command) error {
+			args, err := flags.Arguments(c, 1, 1)
+			if err != nil {
+				return err
+			}
+			times := c.Float("times")
+			if !(times > 0 && times <= forecast.MostScale) {
+				return flags.Usage("--times is more than 0, and %d at most", forecast.MostScale)
+			}
+			p, w, err := a.planned(c, args[0])
+			if err != nil {
+				return err
+			}
+			f := forecast.Make(p, w, forecast.Shipped, times)
+			breaks := forecast.Breaks(p, w, forecast.Shipped, forecast.Usual)
+			switch {
+			case c.Bool("json"):
+				return a.JSON(map[string]any{"forecast": f, "breaks": breaks, "rates": forecast.Shipped})
+			case c.Bool("csv"):
+				return a.forecastCSV(f)
+			}
+			a.showForecast(f, breaks)
+			return nil
+		},
+	}
+}
+
+// planned is the plan of a design, and its workload.
+func (a *app) planned(c *cli.Command, file string) (*plan.Plan, *design.Workload, error) {
+	settings, err := settingsIn(c.StringSlice("set"))
+	if err != nil {
+		return nil, nil, err
+	}
+	d, err := a.readDesignWith(c, file, settings)
+	if err != nil {
+		return nil, nil, err
+	}
+	w := d.Workload
+	if beside := c.String("workload"); beside != "" {
+		source, err := flags.Contents(c, beside)
+		if err != nil {
+			return nil, nil, fmt.Errorf("the workload cannot be read: %w", err)
+		}
+		if w, err = language.ReadWorkload(beside, source, d); err != nil {
+			return nil, nil, a.problems(c, beside, err)
+		}
+	}
+	if w == nil {
+		return nil, nil, errors.New("nothing is known of how much the app is used: say so under `workload` in the design, or " +
+			"with --workload FILE")
+	}
+	return plan.New(d, plan.Counted()), w, nil
+}
+
+func settingsIn(args []string) ([]language.Setting, error) {
+	var all []language.Setting
+	for _, arg := range args {
+		path, value, is := strings.Cut(arg, "=")
+		if !is || path == "" {
+			return nil, flags.Usage("%q is no PATH=VALUE", arg)
+		}
+		all = append(all, language.Setting{Path: path, Value: value})
+	}
+	return all, nil
+}
+
+func (a *app) showForecast(f forecast.Forecast, breaks []forecast.Break) {
+	a.Say("%s accounts. A day: %s requests, %s documents read, %s facts and %s rows of upkeep written. A second of the busiest "+
+		"hour: %s requests, %s writes, %s of a core.", amount(f.Accounts), amount(f.Day.Requests), amount(f.Day.Read.Documents),
+		amount(f.Day.Direct.Documents+f.Day.Direct.Pairs), amount(rowsOf(f.Day.Upkeep)), amount(f.Peak.Requests),
+		amount(f.Peak.Writes), amount(f.Peak.Cores))
+	if f.Day.Money > 0 {
+		a.Say("A month of such days costs %s by the prices of the workload.", amount(f.Day.Money))
+	}
+	a.Say("\nA look at a screen:\n")
+	a.Table(table.Row{"screen", "a day", "documents", "largest", "looked up", "bytes", "sent"}, screenRows(f), 2, 3, 4, 5, 6, 7)
+	a.Say("\nWhat is done once; of what follows, the mean, and what the account with the most of everything causes:\n")
+	a.Table(table.Row{"action", "a day", "rows at once", "rows that follow", "p99", "largest", "bytes", "last one in"},
+		actionRows(f), 2, 3, 4, 5, 6, 7, 8)
+	a.Say("\nStored:\n")
+	a.Table(table.Row{"what", "kind", "rows", "bytes", "after a month", "after a year"}, storedRows(f), 3, 4, 5, 6)
+	a.Say("\nThe largest document may be one of %s, of %s%s.", f.Largest.Collection, bytesOf(f.Largest.Bytes), unboundedIn(f.Largest))
+	a.Say("\nWhat breaks first:\n")
+	var rows []table.Row
+	for _, b := range breaks {
+		at := "not in sight"
+		if b.Accounts > 0 {
+			at = amount(b.Accounts) + " accounts"
+		}
+		rows = append(rows, table.Row{b.What, amount(b.Is), amount(b.Most), at, b.Then})
+	}
+	a.Table(table.Row{"end", "now", "at most", "reached with", "then"}, rows, 2, 3)
+	a.Say("\nProcessor time is worked out with shipped figures, which are of another machine.")
+}
+
+func unboundedIn(l forecast.Largest) string {
+	if l.Unbounded == "" {
+		return ""
+	}
+	return ", as " + l.Unbounded + " has no bound"
+}
+
+func screenRows(f forecast.Forecast) (rows []table.Row) {
+	for _, s := range f.Screens {
+		is := s.Reads[forecast.Mean]
+		rows = append(rows, table.Row{s.Name, amount(s.PerDay), amount(is.Documents), amount(s.Reads[forecast.Most].Documents),
+			amount(is.Asked + is.Pairs), amount(is.Bytes), amount(s.Sent)})
+	}
+	return rows
+}
+
+func actionRows(f forecast.Forecast) (rows []table.Row) {
+	for _, act := range f.Actions {
+		is := act.Upkeep[forecast.Mean]
+		rows = append(rows, table.Row{act.Name, amount(act.PerDay), amount(rowsOf(act.Direct)), amount(rowsOf(is)),
+			amount(rowsOf(act.Upkeep[forecast.High])), amount(rowsOf(act.Upkeep[forecast.Most])), amount(act.Direct.Bytes + is.Bytes),
+			fmt.Sprintf("%.3g s", act.Last[forecast.Most])})
+	}
+	return rows
+}
+
+func storedRows(f forecast.Forecast) (rows []table.Row) {
+	sum := forecast.Stored{Name: "in all"}
+	for _, s := range f.Stored {
+		rows = append(rows, table.Row{s.Name, s.Kind, amount(s.Rows), bytesOf(s.Bytes), bytesOf(s.Month), bytesOf(s.Year)})
+		sum.Bytes, sum.Month, sum.Year = sum.Bytes+s.Bytes, sum.Month+s.Month, sum.Year+s.Year
+	}
+	return append(rows, table.Row{sum.Name, "", "", bytesOf(sum.Bytes), bytesOf(sum.Month), bytesOf(sum.Year)})
+}
+
+// rowsOf are all rows that are written.
+func rowsOf(w forecast.Written) float64 {
+	return w.Documents + w.Pairs + w.Entries + w.Kept + w.Notes + w.Sent
+}
+
+// forecastCSV writes a line for each thing.
+func (a *app) forecastCSV(f forecast.Forecast) error {
+	out := csv.NewWriter(a.Out)
+	lines := [][]string{{"kind", "name", "level", "per_day", "documents", "pairs", "entries", "kept", "notes", "looked_up", "bytes"}}
+	n := func(x float64) string { return fmt.Sprintf("%.6g", x) }
+	for _, s := range f.Screens {
+		for _, level := range forecast.Levels {
+			r := s.Reads[level]
+			lines = append(lines, []string{"screen", s.Name, string(level), n(s.PerDay), n(r.Documents), n(r.Pairs), "", "", "", n(r.Asked), n(r.Bytes)})
+		}
+	}
+	for _, act := range f.Actions {
+		d := act.Direct
+		lines = append(lines, []string{"action", act.Name, "at once", n(act.PerDay), n(d.Documents), n(d.Pairs), n(d.Entries), n(d.Kept), n(d.Notes), "", n(d.Bytes)})
+		for _, level := range forecast.Levels {
+			u := act.Upkeep[level]
+			lines = append(lines, []string{"action", act.Name, string(level), n(act.PerDay), n(u.Documents), n(u.Pairs), n(u.Entries), n(u.Kept), n(u.Notes), "", n(u.Bytes)})
+		}
+	}
+	for _, s := range f.Stored {
+		lines = append(lines, []string{"stored", s.Name, s.Kind, "", n(s.Rows), "", "", "", "", "", n(s.Bytes)})
+	}
+	return out.WriteAll(lines)
+}
+
+// amount writes a number as people read it: three digits that count, thousands apart.
+func amount(x float64) string {
+	switch {
+	case x == 0:
+		return "0"
+	case math.Abs(x) < 0.001:
+		return fmt.Sprintf("%.1g", x)
+	case math.Abs(x) < 100:
+		return strings.TrimSuffix(strings.TrimRight(fmt.Sprintf("%.*f", 2-min(1, int(math.Log10(max(1, math.Abs(x))))), x), "0"), ".")
+	}
+	unit := math.Pow(10, math.Floor(math.Log10(math.Abs(x)))-2)
+	return terminal.Count(int64(math.Round(x/unit) * unit))
+}
+
+// bytesOf writes a number of bytes.
+func bytesOf(x float64) string {
+	for _, unit := range []string{"B", "kB", "MB", "GB", "TB"} {
+		if x < 999.5 {
+			return amount(x) + " " + unit
+		}
+		x /= 1000
+	}
+	return amount(x) + " PB"
+}

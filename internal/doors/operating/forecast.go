@@ -1,0 +1,90 @@
+package operating
+
+import (
+	"fmt"
+	"net/http"
+	"strconv"
+	"strings"
+
+	"github.com/labstack/echo/v5"
+
+	"yalvo/internal/design/access"
+	"yalvo/internal/design/forecast"
+	"yalvo/internal/design/language"
+	"yalvo/internal/design/plan"
+	"yalvo/internal/doors/problem"
+	"yalvo/internal/doors/request"
+)
+
+// mostSettings is how many values may stand in place of what a file has.
+const mostSettings = 50
+
+// postForecast answers with what a design costs under its workload; the running one if the body is empty.
+func (s *API) postForecast(c *echo.Context) error {
+	times := 1.0
+	if text := c.QueryParam("times"); text != "" {
+		var err error
+		if times, err = strconv.ParseFloat(text, 64); err != nil || !(times > 0 && times <= forecast.MostScale) {
+			return problem.BadRequest(fmt.Sprintf("times is more than 0, and %d at most", forecast.MostScale))
+		}
+	}
+	settings, err := settingsIn(c)
+	if err != nil {
+		return err
+	}
+	name, source, err := s.designOrRunning(c)
+	if err != nil {
+		return err
+	}
+	d, err := language.ReadWith(name, source, settings)
+	if err == nil {
+		err = access.Problems(name, d)
+	}
+	if err != nil {
+		return designProblem(err)
+	}
+	if d.Workload == nil {
+		return problem.New(http.StatusUnprocessableEntity, "no-workload", "nothing is known of how much the app is used: say so "+
+			"under `workload` in the design")
+	}
+	p := plan.New(d, plan.Counted())
+	return c.JSON(http.StatusOK, forecastAnswer{forecast.Make(p, d.Workload, forecast.Shipped, times),
+		forecast.Breaks(p, d.Workload, forecast.Shipped, forecast.Usual), forecast.Shipped})
+}
+
+type forecastAnswer struct {
+	Forecast forecast.Forecast `json:"forecast"`
+	Breaks   []forecast.Break  `json:"breaks"`
+	Rates    forecast.Rates    `json:"rates"`
+}
+
+// settingsIn are the values in the query that stand in place of what the file has.
+func settingsIn(c *echo.Context) ([]language.Setting, error) {
+	var all []language.Setting
+	for _, text := range c.QueryParams()["set"] {
+		path, value, is := strings.Cut(text, "=")
+		if !is || path == "" || len(all) == mostSettings {
+			return nil, problem.BadRequest(fmt.Sprintf("set is PATH=VALUE, as in timelines.home.deliver=pull, %d times at most, "+
+				"not %q", mostSettings, problem.Clip(text)))
+		}
+		all = append(all, language.Setting{Path: path, Value: value})
+	}
+	return all, nil
+}
+
+// designOrRunning is the design in the body, or that in force if there is none.
+func (s *API) designOrRunning(c *echo.Context) (string, []byte, error) {
+	if c.Request().ContentLength == 0 {
+		if _, err := s.plan(c); err != nil {
+			return "", nil, err
+		}
+		d, _, err := s.App.Design(c.Request().Context())
+		return d.File, []byte(d.Source), err
+	}
+	source, err := request.Body(c, "application/yaml")
+	name := c.QueryParam("name")
+	if name == "" {
+		name = "design.yaml"
+	}
+	return name, source, err
+}
