@@ -45,7 +45,11 @@ func (s step) put(d plan.Duplicate, c *plan.Collection, docs []int64, span store
 	case plan.AspectSum:
 		return versionsql.BuildSums(s.tx, d.Summary, docs, span)
 	case plan.AspectFrozen:
-		return versionsql.BuildFrozen(s.tx, d.Copy, docs)
+		_, loaded, err := loadsql.LoadBefore(s.tx, *s.build)
+		if err != nil {
+			return 0, err
+		}
+		return versionsql.BuildFrozen(s.tx, d.Copy, docs, !loaded)
 	case plan.AspectCopy:
 		written, err := keptsql.Recopy(s.tx, d.Copy, docs)
 		return int64(len(written)), err

@@ -152,15 +152,21 @@ func BuildSums(tx *store.Tx, c *plan.Summary, docs []int64, s store.Span) (int64
 }
 
 // BuildFrozen gives documents whose kept rows are locked their frozen copies: what
-// they were given before stays, and what they lack is as the targets now are.
+// they were given before stays, and those that were given none get what the targets now are. wider is after another
+// version of the design, by which a copy may show more: then what it lacks is as the targets now are, too. What was
+// absent when it was given is not told from that.
 // Keys: refs (source, reference), origins (source, copy).
-func BuildFrozen(tx *store.Tx, c *plan.Copy, docs []int64) (int64, error) {
+func BuildFrozen(tx *store.Tx, c *plan.Copy, docs []int64, wider bool) (int64, error) {
+	lacking := ""
+	if wider {
+		lacking = "excluded.value || "
+	}
 	err := tx.DB.Exec(`
 		INSERT INTO origins (source, copy, target, value)
 		SELECT r.source, ?::smallint, r.target, `+keptsql.CardFrom(c, "t.fields", "tk.values")+`
 		FROM refs r JOIN documents t ON t.n = r.target LEFT JOIN kept tk ON tk.doc = t.n
 		WHERE r.source = ANY(?::bigint[]) AND r.reference = ?
-		ON CONFLICT (source, copy) DO UPDATE SET value = excluded.value || `+
+		ON CONFLICT (source, copy) DO UPDATE SET value = `+lacking+
 		keptsql.MembersFrom("origins.value", c.Copied(), "m.value"),
 		c.Number, store.Bigints(docs), c.Via.Number).Error
 	if err != nil {
