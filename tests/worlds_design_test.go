@@ -16,6 +16,7 @@ func imagineRules(r *rand.Rand) string {
 	one := func(of ...string) string { return of[r.IntN(len(of))] }
 	people := one("doc == me || !doc.shut", "!paired('block', doc, me)", "doc == me || !doc.shut && !paired('block', doc, me)")
 	posts := "(!doc.draft || doc.author == me)" + one("", " && !paired('block', doc.author, me)", " && !apart(me, doc.author)", " && (!doc.author.shut || doc.author == me)")
+	ties := one("pair.open", "false", "pair.open && from == me")
 	return strings.NewReplacer("PEOPLE", people, "POSTS", posts,
 		"NOTES", one("true", "!paired('block', doc.author, me)", "!apart(me, doc.author) || doc.author == me", "!apart(me, doc.author)", "!doc.hushed"),
 		"NOTEAUTHOR", one("required: true, default: me, fixed: true", "required: true, default: me", "required: true, default: me, fixed: true"),
@@ -28,7 +29,8 @@ func imagineRules(r *rand.Rand) string {
 		"FOLLOWSET", one("from == me", "from == me && !paired('block', to, me)", "from == me && has(to.name)"),
 		"FOLLOWUNSET", one("from == me", "from == me || to == me", "from == me && has(to.name)"),
 		"LIKEREAD", one("true", "from == me", "from == me || to.author == me", "pair.value > 0"),
-		"TIEREAD", one("pair.open", "false", "pair.open && from == me"),
+		"TIEREAD", ties, ", tying]}", map[bool]string{true: "]}", false: ", tying]}"}[ties == "false"],
+		", ties: {leads: tied}", map[bool]string{false: ", ties: {leads: tied}"}[ties == "false"], // what nobody may read is on no screen
 		"LENGTH", one("6", "12", "40"), "DELIVER", one("push", "pull", "push"),
 		"WHERE", one("", `where: "!doc.draft", `),
 	).Replace(`

@@ -13,10 +13,20 @@ type Design struct {
 	Lists       []*Listing
 	Screens     []*Screen
 	Triggers    []*Trigger
+	Accepted    []Accepted
 	Workload    *Workload // how much it is used; nil if the file does not say
 	Guarded     bool      // it says who may do what
 	Rules       []*Rule   // conditions with names, which the rules of access use
 	Source      []byte    // the file as it was read
+}
+
+// Accepted is a finding that is taken as it is: see package findings.
+type Accepted struct {
+	Pos     Pos
+	Finding string // its code
+	At      string // its place
+	Because string
+	Ground  string // what it rested on when it was accepted; empty: whatever it rests on
 }
 
 // Collection is a kind of document.

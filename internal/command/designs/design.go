@@ -12,6 +12,7 @@ import (
 	"yalvo/internal/command/terminal"
 	"yalvo/internal/design"
 	"yalvo/internal/design/access"
+	"yalvo/internal/design/findings"
 	"yalvo/internal/design/language"
 	"yalvo/internal/design/plan"
 )
@@ -22,12 +23,16 @@ func (a *app) check() *cli.Command {
 		Usage: "check a design file (- for standard input) and show what follows from it; needs no service",
 		Description: flags.Example("yalvo check demo/fenwatch.yaml\n   yalvo design | yalvo check -\n   " +
 			"yalvo check demo/fenwatch.yaml --access demo/access.yaml"),
-		Flags: []cli.Flag{&cli.StringFlag{Name: "access", Usage: "try the rules of access on `TABLE`: a file that " +
+		Flags: []cli.Flag{&cli.StringFlag{Name: "fix", Usage: "write the cure of the finding `CODE` into the file, where that is " +
+			"mechanical, or of `CODE:PLACE`"}, &cli.StringFlag{Name: "access", Usage: "try the rules of access on `TABLE`: a file that " +
 			"says who may do what"}},
 		Action: func(_ context.Context, c *cli.Command) error {
 			args, err := flags.Arguments(c, 1, 1)
 			if err != nil {
 				return err
+			}
+			if args[0] == "-" && c.String("fix") != "" {
+				return flags.Usage("--fix writes into the file: name one")
 			}
 			d, _, err := a.readDesign(c, args[0])
 			if err != nil {
@@ -36,10 +41,14 @@ func (a *app) check() *cli.Command {
 			if c.String("access") != "" {
 				return a.tryTable(c, d)
 			}
+			if c.String("fix") != "" {
+				return a.fix(c, args[0], d)
+			}
 			rules := plan.New(d, plan.Counted()).Rules()
 			review := access.NewReview(d)
+			found := findings.Of(d)
 			if c.Bool("json") {
-				return a.JSON(map[string]any{"app": d.App, "rules": rules, "access": review})
+				return a.JSON(map[string]any{"app": d.App, "rules": rules, "access": review, "findings": append([]findings.Finding{}, found...)})
 			}
 			a.Say("%s is fine: %s, %s, %s, %s. %s derived from it%s\n", called(args[0]),
 				terminal.Many(len(d.Collections), "collection"), terminal.Many(len(d.Pairs), "pair"),
@@ -48,6 +57,7 @@ func (a *app) check() *cli.Command {
 			a.rules(rules)
 			a.served(d)
 			a.review(review)
+			a.findings(found)
 			return nil
 		},
 	}

@@ -103,6 +103,7 @@ func (r *reader) readRoot(root *node) {
 		"lists":       r.readLists,
 		"screens":     r.readScreens,
 		"workload":    r.noteWorkload,
+		"accepted":    r.readAccepted,
 	}, "yalvo", "app", "collections")
 }
 

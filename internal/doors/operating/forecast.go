@@ -8,12 +8,13 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"yalvo/internal/design"
 	"yalvo/internal/design/access"
+	"yalvo/internal/design/findings"
 	"yalvo/internal/design/forecast"
 	"yalvo/internal/design/language"
 	"yalvo/internal/design/plan"
 	"yalvo/internal/doors/problem"
-	"yalvo/internal/doors/request"
 )
 
 // mostSettings is how many values may stand in place of what a file has.
@@ -28,20 +29,9 @@ func (s *API) postForecast(c *echo.Context) error {
 			return problem.BadRequest(fmt.Sprintf("times is more than 0, and %d at most", forecast.MostScale))
 		}
 	}
-	settings, err := settingsIn(c)
+	d, err := s.designAsked(c)
 	if err != nil {
 		return err
-	}
-	name, source, err := s.designOrRunning(c)
-	if err != nil {
-		return err
-	}
-	d, err := language.ReadWith(name, source, settings)
-	if err == nil {
-		err = access.Problems(name, d)
-	}
-	if err != nil {
-		return designProblem(err)
 	}
 	if d.Workload == nil {
 		return problem.New(http.StatusUnprocessableEntity, "no-workload", "nothing is known of how much the app is used: say so "+
@@ -50,6 +40,35 @@ func (s *API) postForecast(c *echo.Context) error {
 	p := plan.New(d, plan.Counted())
 	return c.JSON(http.StatusOK, forecastAnswer{forecast.Make(p, d.Workload, forecast.Shipped, times),
 		forecast.Breaks(p, d.Workload, forecast.Shipped, forecast.Usual), forecast.Shipped})
+}
+
+// postFindings answers with what will hurt in a design; the running one if the body is empty.
+func (s *API) postFindings(c *echo.Context) error {
+	d, err := s.designAsked(c)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, map[string]any{"findings": append([]findings.Finding{}, findings.Of(d)...)})
+}
+
+// designAsked is the design that a request is about, with the values that it sets.
+func (s *API) designAsked(c *echo.Context) (*design.Design, error) {
+	settings, err := settingsIn(c)
+	if err != nil {
+		return nil, err
+	}
+	name, source, err := s.designOrRunning(c)
+	if err != nil {
+		return nil, err
+	}
+	d, err := language.ReadWith(name, source, settings)
+	if err == nil {
+		err = access.Problems(name, d)
+	}
+	if err != nil {
+		return nil, designProblem(err)
+	}
+	return d, nil
 }
 
 type forecastAnswer struct {
@@ -81,10 +100,5 @@ func (s *API) designOrRunning(c *echo.Context) (string, []byte, error) {
 		d, _, err := s.App.Design(c.Request().Context())
 		return d.File, []byte(d.Source), err
 	}
-	source, err := request.Body(c, "application/yaml")
-	name := c.QueryParam("name")
-	if name == "" {
-		name = "design.yaml"
-	}
-	return name, source, err
+	return designText(c)
 }

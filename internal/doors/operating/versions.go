@@ -28,16 +28,9 @@ type applied struct {
 
 // designIn reads the design in a request; ?name= is its file's name in messages.
 func designIn(c *echo.Context) (string, *design.Design, error) {
-	if err := request.CheckMediaType(c, "application/yaml", echo.MIMEApplicationJSON); err != nil {
-		return "", nil, err
-	}
-	raw, err := request.RawBody(c, language.MaxSize)
+	name, raw, err := designText(c)
 	if err != nil {
 		return "", nil, err
-	}
-	name := c.QueryParam("name")
-	if name == "" {
-		name = "design.yaml"
 	}
 	d, err := language.Read(name, raw)
 	if err == nil {
@@ -47,6 +40,19 @@ func designIn(c *echo.Context) (string, *design.Design, error) {
 		return name, nil, designProblem(err)
 	}
 	return name, d, nil
+}
+
+// designText is the text of a design in the body, and what it is called in messages.
+func designText(c *echo.Context) (string, []byte, error) {
+	if err := request.CheckMediaType(c, "application/yaml", echo.MIMEApplicationJSON); err != nil {
+		return "", nil, err
+	}
+	raw, err := request.RawBody(c, language.MaxSize)
+	name := c.QueryParam("name")
+	if name == "" {
+		name = "design.yaml"
+	}
+	return name, raw, err
 }
 
 // putDesign checks a design and puts it in force. If-Match names the version it was

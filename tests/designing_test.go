@@ -1,0 +1,94 @@
+package tests
+
+import (
+	"encoding/json"
+	"net/http"
+	"os"
+	"strings"
+	"testing"
+
+	"yalvo/demo"
+)
+
+// A design is reviewed before anything is built: by the command, and by a service for whoever designs elsewhere.
+func TestADesignIsReviewedBeforeItIsBuilt(t *testing.T) {
+	t.Parallel()
+	w := start(t, string(demo.Design))
+	bad := changed(t, string(demo.Design), "length: 800", "length: 5000", "max: 600}", "max: 600, min: 0}",
+		"text:   {type: string, required: true, min: 1, max: 400}", "text:   {type: string, required: true, min: 1} # any")
+	file := designFile(t, bad)
+	w.yalvo("check", file).says(t, 0, "2 findings:", "costly: endless-text: remarks.text", "costly: never-scrolled: home",
+		"The timeline home holds 5,000 entries", "`--fix never-scrolled:home` writes it", "Accepted: no-index at liked_this_week")
+	w.yalvo("check", file, "--fix", "endless-text").says(t, 0, "1 finding cured")
+	w.yalvo("check", file, "--fix", "endless-text").says(t, 1, "there is no finding endless-text")
+	w.yalvo("check", file, "--fix", "never-scrolled:home").says(t, 0, "1 finding cured")
+	want := changed(t, bad, "min: 1} # any", "min: 1, max: 2000} # any", "length: 5000", "length: 800")
+	same(t, "the cured file", string(must(os.ReadFile(file))(t)), want)
+	w.yalvo("check", "-", "--fix", "endless-text").says(t, 2, "--fix writes into the file")
+
+	review := func(path, body string, out any) int {
+		resp, text := w.ask("POST", "/v1/design/"+path, "application/yaml", body)
+		if err := json.Unmarshal(text, out); err != nil {
+			t.Fatalf("%s: %v: %s", path, err, text)
+		}
+		return resp.StatusCode
+	}
+	var found struct {
+		Findings []struct{ Code, Place, Accepted string }
+		Errors   []struct{ Pointer, Detail string }
+	}
+	same(t, "the running one", review("findings", "", &found), http.StatusOK)
+	if len(found.Findings) != 1 || found.Findings[0].Accepted == "" {
+		t.Errorf("of the running design: %+v", found.Findings)
+	}
+	same(t, "another", review("findings?set=timelines.home.length=9000", bad, &found), http.StatusOK)
+	if len(found.Findings) != 3 {
+		t.Errorf("of another design: %+v", found.Findings)
+	}
+	same(t, "one that cannot be read", review("findings?set=timelines.home.length=many", bad, &found), http.StatusUnprocessableEntity)
+	if len(found.Errors) != 1 || !strings.Contains(found.Errors[0].Detail, "length") {
+		t.Errorf("what is wrong: %+v", found.Errors)
+	}
+
+	var forecast struct {
+		Forecast struct {
+			Accounts float64
+			Actions  []struct {
+				Name   string
+				Upkeep map[string]struct{ Entries float64 }
+			}
+		}
+		Detail string
+	}
+	entries := func() float64 {
+		for _, a := range forecast.Forecast.Actions {
+			if a.Name == "create sightings" {
+				return a.Upkeep["largest"].Entries
+			}
+		}
+		return -1
+	}
+	same(t, "a forecast", review("forecast?times=10", "", &forecast), http.StatusOK)
+	same(t, "accounts", forecast.Forecast.Accounts, 20000.0)
+	same(t, "timelines that the best-known reach", entries(), 15600.0)
+	same(t, "what if", review("forecast?set=timelines.home.deliver=pull", "", &forecast), http.StatusOK)
+	same(t, "timelines that they reach then", entries(), 0.0)
+	same(t, "too large", review("forecast?times=1e9", "", &forecast), http.StatusBadRequest)
+	same(t, "set to nothing", review("forecast?set=home", "", &forecast), http.StatusBadRequest)
+	same(t, "without a workload", review("forecast", ponds, &forecast), http.StatusUnprocessableEntity)
+}
+
+func TestTheCommandForecasts(t *testing.T) {
+	t.Parallel()
+	w := start(t, "")
+	file := designFile(t, string(demo.Design))
+	w.yalvo("forecast", file).says(t, 0, "2,000 accounts.", "create sightings", "home", "in all", "the fan-out that is stated", "128,000 accounts")
+	w.yalvo("forecast", file, "--times", "100", "--csv").says(t, 0, "kind,name,level,per_day", "action,create sightings,largest", "stored,home,duplicate")
+	w.yalvo("forecast", file, "--set", "workload.opened.hom=3").says(t, 1, `there is no screen "hom"; did you mean "home"?`)
+	w.yalvo("forecast", file, "--set", "workload").says(t, 2, "is no PATH=VALUE")
+	w.yalvo("forecast", file, "--times", "0").says(t, 2, "--times is more than 0")
+	w.yalvo("forecast", designFile(t, ponds)).says(t, 1, "nothing is known of how much the app is used")
+	beside := designFile(t, "accounts: 50\ndocuments: {posts: 100}\ndone: {posts: {create: 1}}\n")
+	w.yalvo("forecast", designFile(t, ponds), "--workload", beside).says(t, 0, "50 accounts.", "create posts")
+	w.yalvo("forecast", designFile(t, ponds), "--workload", designFile(t, "accounts: none\n")).says(t, 1, ":1:11: shape: accounts must be a number")
+}
