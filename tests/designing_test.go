@@ -2,12 +2,20 @@ package tests
 
 import (
 	"encoding/json"
+	"fmt"
+	"math"
+	"math/rand/v2"
 	"net/http"
 	"os"
+	"strconv"
 	"strings"
 	"testing"
 
+	"yalvo/client"
 	"yalvo/demo"
+	"yalvo/internal/design/forecast"
+	"yalvo/internal/design/language"
+	"yalvo/internal/design/plan"
 )
 
 // A design is reviewed before anything is built: by the command, and by a service for whoever designs elsewhere.
@@ -91,4 +99,85 @@ func TestTheCommandForecasts(t *testing.T) {
 	beside := designFile(t, "accounts: 50\ndocuments: {posts: 100}\ndone: {posts: {create: 1}}\n")
 	w.yalvo("forecast", designFile(t, ponds), "--workload", beside).says(t, 0, "50 accounts.", "create posts")
 	w.yalvo("forecast", designFile(t, ponds), "--workload", designFile(t, "accounts: none\n")).says(t, 1, ":1:11: shape: accounts must be a number")
+}
+
+// What is measured from a running app, and forecast by that, is what the app then does: people chosen by chance do things
+// chosen by chance, and rows are counted in the tables.
+func TestAForecastIsWhatHappens(t *testing.T) {
+	t.Parallel()
+	w := wetland(t)
+	r := rand.New(rand.NewPCG(seeded(t), 28))
+	var members, sightings []string
+	for _, list := range []struct {
+		path string
+		into *[]string
+	}{{"members", &members}, {"sightings", &sightings}} {
+		for cursor := ""; ; {
+			page := must(w.List(t.Context(), list.path, client.Page{Limit: 200, Cursor: cursor}))(t)
+			for _, d := range page.Documents {
+				*list.into = append(*list.into, d.ID)
+			}
+			if cursor = page.Next; cursor == "" {
+				break
+			}
+		}
+	}
+	d := must(language.Read("fenwatch.yaml", demo.Design))(t)
+	before := must(language.ReadWorkload("measured.yaml", []byte(must(w.Workload(t.Context(), 7))(t)), d))(t)
+	same(t, "accounts", before.Accounts, float64(len(members)))
+
+	entries := func() float64 { return float64(w.Number("SELECT count(*) FROM entries")) }
+	was, reads := entries(), 0.0
+	read := func(path, as string) {
+		resp, text := w.ask("GET", "/v1"+path, "", "", "Yalvo-As", as)
+		if resp.StatusCode == http.StatusNotFound {
+			return // a block
+		}
+		if resp.StatusCode != http.StatusOK {
+			t.Fatalf("%s: %d %s", path, resp.StatusCode, text)
+		}
+		reads += must(strconv.ParseFloat(resp.Header.Get("Yalvo-Read"), 64))(t)
+	}
+	one := func(of []string) string { return of[r.IntN(len(of))] }
+	const posts, looks = 300, 150
+	for range looks {
+		read("/screens/home", one(members))
+		read("/screens/sighting/"+one(sightings), one(members))
+	}
+	var all []client.Write
+	for i := range posts {
+		all = append(all, client.Creating("sightings", fmt.Sprint("new", i), map[string]any{"author": one(members), "text": "a teal"}))
+	}
+	must2(w.Batch(t.Context(), all...))(t)
+	w.Settle()
+	f := forecast.Make(plan.New(d, plan.Counted()), before, forecast.Shipped, 1)
+	agree := func(what string, is, said, within float64) {
+		t.Helper()
+		t.Logf("%s: %.0f, forecast %.0f", what, is, said)
+		if math.Abs(is-said) > within*max(is, said) {
+			t.Errorf("%s: %.1f, and %.1f were forecast", what, is, said)
+		}
+	}
+	for _, a := range f.Actions {
+		if a.Name == "create sightings" {
+			// Each post is also in its author's own timeline, in the write itself. How many follow who posts is chance.
+			agree("entries of timelines", entries()-was, posts*(a.Upkeep[forecast.Mean].Entries+a.Direct.Entries), 0.12)
+		}
+	}
+	said := 0.0
+	for _, s := range f.Screens {
+		if s.Name == "home" || s.Name == "sighting" {
+			said += looks * s.Reads[forecast.Mean].Documents
+		}
+	}
+	agree("documents read", reads, said, 0.12)
+
+	after := must(language.ReadWorkload("measured.yaml", []byte(must(w.Workload(t.Context(), 7))(t)), d))(t)
+	agree("sightings", after.Documents["sightings"], before.Documents["sightings"]+posts, 0)
+	if after.Opened["home"] == 0 || after.Opened["sighting"] == 0 || after.Opened["everyone"] != 0 {
+		t.Errorf("opened: %v", after.Opened)
+	}
+	if after.Done["sightings"].Create <= before.Done["sightings"].Create {
+		t.Errorf("created in a day: %v, before %v", after.Done["sightings"].Create, before.Done["sightings"].Create)
+	}
 }

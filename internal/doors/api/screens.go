@@ -56,6 +56,7 @@ func (s *API) getScreen(c *echo.Context) error {
 		return c.Blob(refused.status, refused.header.Get(echo.HeaderContentType), refused.body())
 	}
 	request.Cost(c, answers.read()+ask.looked, 0)
+	s.Screens.Note(ask.Name)
 	return s.answerPageText(c, func(text []byte) ([]byte, error) { return answers.appendTo(text), nil })
 }
 

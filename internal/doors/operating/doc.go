@@ -10,6 +10,7 @@ import (
 	"yalvo/internal/doors/gate"
 	"yalvo/internal/engine/album"
 	"yalvo/internal/engine/bulk"
+	"yalvo/internal/engine/measuring"
 	"yalvo/internal/engine/progress"
 	"yalvo/internal/engine/proof"
 	"yalvo/internal/engine/running"
@@ -24,6 +25,7 @@ type API struct {
 	Versions *versions.Keeper
 	Bulk     *bulk.Mover
 	Album    *album.Album
+	Screens  *measuring.Screens
 
 	dumps gate.Counter
 }

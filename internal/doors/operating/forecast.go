@@ -15,6 +15,7 @@ import (
 	"yalvo/internal/design/language"
 	"yalvo/internal/design/plan"
 	"yalvo/internal/doors/problem"
+	"yalvo/internal/engine/measuring"
 )
 
 // mostSettings is how many values may stand in place of what a file has.
@@ -41,6 +42,25 @@ func (s *API) postForecast(c *echo.Context) error {
 	return c.JSON(http.StatusOK, forecastAnswer{forecast.Make(p, d.Workload, forecast.Shipped, times),
 		forecast.Breaks(p, d.Workload, forecast.Shipped, forecast.Usual), forecast.Shipped})
 }
+
+// getWorkload answers with a workload measured from the running app, as a design has it.
+func (s *API) getWorkload(c *echo.Context) error {
+	days := 7.0
+	if text := c.QueryParam("days"); text != "" {
+		var err error
+		if days, err = strconv.ParseFloat(text, 64); err != nil || !(days > 0 && days <= mostDays) {
+			return problem.BadRequest(fmt.Sprintf("days is more than 0, and %d at most", mostDays))
+		}
+	}
+	text, err := measuring.Workload(c.Request().Context(), s.App, days, s.Screens.Opened())
+	if err != nil {
+		return err
+	}
+	return c.Blob(http.StatusOK, "application/yaml", []byte(text))
+}
+
+// mostDays is how far back it is looked what was done.
+const mostDays = 366
 
 // postFindings answers with what will hurt in a design; the running one if the body is empty.
 func (s *API) postFindings(c *echo.Context) error {

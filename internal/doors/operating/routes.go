@@ -33,6 +33,7 @@ func (s *API) Routes(v1 *echo.Group, door Middleware) {
 	read("/design", s.getDesign)
 	operate(v1.PUT, "/design", s.putDesign, "name", "drop", "by")
 	look("/design/difference", s.postDifference, "name")
+	read("/workload", s.getWorkload, "days")
 	look("/design/findings", s.postFindings, "name", "set")
 	look("/design/forecast", s.postForecast, "name", "times", "set")
 	read("/design/versions", s.getVersions, "limit")
