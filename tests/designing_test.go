@@ -81,6 +81,15 @@ func TestADesignIsReviewedBeforeItIsBuilt(t *testing.T) {
 	same(t, "timelines that the best-known reach", entries(), 15600.0)
 	same(t, "what if", review("forecast?set=timelines.home.deliver=pull", "", &forecast), http.StatusOK)
 	same(t, "timelines that they reach then", entries(), 0.0)
+	var weighed struct {
+		Alternatives []struct{ Place, Instead string }
+		Deliveries   []struct{ Best struct{ Above float64 } }
+	}
+	same(t, "alternatives", review("alternatives?set=workload.opened.home=0.0001", "", &weighed), http.StatusOK)
+	if len(weighed.Alternatives) < 10 || weighed.Alternatives[0].Place != "home" || weighed.Deliveries[0].Best.Above != 0 {
+		t.Errorf("hardly read, and not collected: %+v", weighed)
+	}
+	same(t, "alternatives without a workload", review("alternatives", ponds, &forecast), http.StatusUnprocessableEntity)
 	same(t, "too large", review("forecast?times=1e9", "", &forecast), http.StatusBadRequest)
 	same(t, "set to nothing", review("forecast?set=home", "", &forecast), http.StatusBadRequest)
 	same(t, "without a workload", review("forecast", ponds, &forecast), http.StatusUnprocessableEntity)

@@ -180,8 +180,11 @@ func (c *costing) work(w plan.Work, change plan.Change, times float64, depth int
 		many := c.many(relationOf(kept.Via.Field), c.at(depth), same)
 		c.rewritten(kept.In, kept.Name, times*many, depth+1)
 	case plan.Contribute:
-		c.up.Notes, c.up.Bytes = c.up.Notes+times, c.up.Bytes+times*rowContribution
 		s := c.p.SummaryNumbered(w.Subject)
+		if s.Kept == c.without {
+			return
+		}
+		c.up.Notes, c.up.Bytes = c.up.Notes+times, c.up.Bytes+times*rowContribution
 		c.rewritten(s.In, s.Name, times, depth)
 	case plan.Choose:
 		s := c.p.SummaryNumbered(w.Subject)
@@ -224,6 +227,9 @@ func (c *costing) entries(many float64) {
 
 // rewritten adds documents in which a kept value changes, and what is built on that.
 func (c *costing) rewritten(in *plan.Collection, name string, times float64, depth int) {
+	if c.without != nil && in.KeptValue(name) == c.without {
+		return
+	}
 	c.up.Kept += times
 	c.up.Bytes += times * (rowKept + c.values(in.Collection, nil))
 	for _, w := range in.KeptChanged(name, 1) {

@@ -19,6 +19,8 @@ type costing struct {
 	scale  float64
 	spread map[string]Spread // by relation
 
+	without *design.Kept // is not kept; nil: all are
+
 	level Level // whose deed is being worked out
 	up    Written
 }

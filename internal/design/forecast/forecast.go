@@ -38,15 +38,16 @@ type Read struct {
 	Documents float64 `json:"documents"` // in answers
 	Pairs     float64 `json:"pairs"`     // that lead to them
 	Asked     float64 `json:"asked"`     // documents and pairs looked up for rules and marks
+	Collected float64 `json:"collected"` // authors whose entries are not in the timeline that is read
 	Bytes     float64 `json:"bytes"`     // of answers, before packing
 }
 
 func (r Read) times(n float64) Read {
-	return Read{r.Documents * n, r.Pairs * n, r.Asked * n, r.Bytes * n}
+	return Read{r.Documents * n, r.Pairs * n, r.Asked * n, r.Collected * n, r.Bytes * n}
 }
 
 func (r Read) plus(o Read) Read {
-	return Read{r.Documents + o.Documents, r.Pairs + o.Pairs, r.Asked + o.Asked, r.Bytes + o.Bytes}
+	return Read{r.Documents + o.Documents, r.Pairs + o.Pairs, r.Asked + o.Asked, r.Collected + o.Collected, r.Bytes + o.Bytes}
 }
 
 // Written is what is written: rows of facts, rows of what is kept, and their bytes as they are stored.
@@ -124,7 +125,13 @@ type Largest struct {
 
 // Make works out a forecast of an app that has so many times as many accounts.
 func Make(p *plan.Plan, w *design.Workload, rates Rates, scale float64) Forecast {
+	return MakeWithout(p, w, rates, scale, nil)
+}
+
+// MakeWithout works it out as if one value were not kept.
+func MakeWithout(p *plan.Plan, w *design.Workload, rates Rates, scale float64, without *design.Kept) Forecast {
 	c := newCosting(p, w, rates, scale)
+	c.without = without
 	f := Forecast{Scale: scale, Accounts: w.Accounts * scale, Assumed: c.assumed(),
 		Screens: []Screen{}, Actions: []Action{}, Stored: []Stored{}}
 	for _, s := range p.Design.Screens {

@@ -12,6 +12,7 @@ type Rates struct {
 	Kept     float64 `json:"kept"`     // a document whose kept values are rewritten
 	Entry    float64 `json:"entry"`    // of a timeline
 	Send     float64 `json:"send"`     // a request to elsewhere
+	Collect  float64 `json:"collect"`  // an author whose entries are collected when a timeline is read
 
 	EntriesASecond float64 `json:"entries_a_second"` // of one great fan-out
 	Begin          float64 `json:"begin"`            // milliseconds until upkeep has begun
@@ -19,9 +20,11 @@ type Rates struct {
 
 // Shipped are rates measured on a machine with two cores (see docs/benchmarks.md): on another they differ.
 var Shipped = Rates{From: "shipped: measured on another machine", Request: 110, Document: 6, Asked: 1.5, Write: 420, Note: 25, Kept: 60,
-	Entry: 4.2, Send: 250, EntriesASecond: 220_000, Begin: 12}
+	Entry: 4.2, Send: 250, Collect: 50, EntriesASecond: 220_000, Begin: 12}
 
-func (r Rates) read(x Read) float64 { return r.Document*x.Documents + r.Asked*(x.Asked+x.Pairs) }
+func (r Rates) read(x Read) float64 {
+	return r.Document*x.Documents + r.Asked*(x.Asked+x.Pairs) + r.Collect*x.Collected
+}
 
 func (r Rates) direct(x Written) float64 {
 	return r.Write*(x.Documents+x.Pairs) + r.Entry*x.Entries + r.Note*x.Notes

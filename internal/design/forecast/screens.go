@@ -32,6 +32,7 @@ func (c *costing) part(p *design.ScreenPart, level Level) Read {
 	size := c.document(p.Shows, names)
 	if p.Timeline != nil {
 		size = c.entry(p.Timeline, names)
+		out.Collected = c.collected(p.Timeline, level)
 	}
 	out.Bytes = aroundPage + items*size
 	if p.List != nil && p.List.Through != nil || c.throughPair(p) {
@@ -117,6 +118,17 @@ func (c *costing) shown(p *design.ScreenPart, level Level) float64 {
 		return c.many(relationOf(led.By), level, atMost(page))
 	}
 	return c.many(led.To.Name, level, atMost(page))
+}
+
+// collected is how many authors' entries are collected when a timeline is read: of those who are followed those whose
+// entries are not written.
+func (c *costing) collected(t *design.Timeline, level Level) float64 {
+	followers := c.spread[t.Through.Name+".to"]
+	if t.Deliver == design.Push || followers.Mean() == 0 {
+		return 0
+	}
+	part := 1 - followers.MeanOf(pushed(t))/followers.Mean()
+	return part * c.many(t.Through.Name+".from", level, same)
 }
 
 func own(t *design.Timeline, posts float64) float64 {

@@ -134,6 +134,9 @@ func (c *costing) facts(of *design.Collection, names []string) float64 {
 func (c *costing) values(of *design.Collection, names []string) float64 {
 	sum := 2.0
 	for _, k := range of.Kept {
+		if k == c.without {
+			continue
+		}
 		if len(names) == 0 || slices.Contains(names, k.Name) {
 			sum += member(k.Name, c.kept(k))
 		}

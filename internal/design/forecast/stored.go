@@ -33,9 +33,15 @@ func (c *costing) stored(actions []Action) []Stored {
 			add(col.Name+"."+u.Name+" (unique)", Fact, rows, rowUnique, growth)
 		}
 		for _, k := range col.Kept {
+			if k == c.without {
+				continue
+			}
 			add(col.Name+"."+k.Name, Duplicate, rows, member(k.Name, c.kept(k)), growth)
 		}
 		for _, s := range col.Summaries {
+			if s.Kept == c.without {
+				continue
+			}
 			rows, growth := c.contributions(s.Kept)
 			add(col.Name+"."+s.Name+" (contributions)", Duplicate, rows, rowContribution, growth)
 		}

@@ -10,6 +10,7 @@ import (
 
 	"yalvo/internal/design"
 	"yalvo/internal/design/access"
+	"yalvo/internal/design/alternatives"
 	"yalvo/internal/design/findings"
 	"yalvo/internal/design/forecast"
 	"yalvo/internal/design/language"
@@ -35,12 +36,30 @@ func (s *API) postForecast(c *echo.Context) error {
 		return err
 	}
 	if d.Workload == nil {
-		return problem.New(http.StatusUnprocessableEntity, "no-workload", "nothing is known of how much the app is used: say so "+
-			"under `workload` in the design")
+		return noWorkload()
 	}
 	p := plan.New(d, plan.Counted())
 	return c.JSON(http.StatusOK, forecastAnswer{forecast.Make(p, d.Workload, forecast.Shipped, times),
 		forecast.Breaks(p, d.Workload, forecast.Shipped, forecast.Usual), forecast.Shipped})
+}
+
+func noWorkload() error {
+	return problem.New(http.StatusUnprocessableEntity, "no-workload", "nothing is known of how much the app is used: say so "+
+		"under `workload` in the design")
+}
+
+// postAlternatives answers with what each choice of a design costs, and what the other would; of the running one if the
+// body is empty.
+func (s *API) postAlternatives(c *echo.Context) error {
+	d, err := s.designAsked(c)
+	if err == nil && d.Workload == nil {
+		err = noWorkload()
+	}
+	if err != nil {
+		return err
+	}
+	all, deliveries := alternatives.Of(d, d.Workload, forecast.Shipped)
+	return c.JSON(http.StatusOK, map[string]any{"alternatives": all, "deliveries": deliveries, "rates": forecast.Shipped})
 }
 
 // getWorkload answers with a workload measured from the running app, as a design has it.

@@ -35,6 +35,7 @@ func (s *API) Routes(v1 *echo.Group, door Middleware) {
 	look("/design/difference", s.postDifference, "name")
 	read("/workload", s.getWorkload, "days")
 	look("/design/findings", s.postFindings, "name", "set")
+	look("/design/alternatives", s.postAlternatives, "name", "set")
 	look("/design/forecast", s.postForecast, "name", "times", "set")
 	read("/design/versions", s.getVersions, "limit")
 	read("/design/versions/:version", s.getVersion)
