@@ -62,7 +62,8 @@ func (c *Client) Design(ctx context.Context) ([]byte, error) {
 // Workload measures how much the running app is used, as a design has it; what is done in a day by the last days.
 func (c *Client) Workload(ctx context.Context, days float64) (string, error) {
 	var text []byte
-	_, err := c.call(ctx, http.MethodGet, "/workload", url.Values{"days": {strconv.FormatFloat(days, 'g', -1, 64)}}, "", nil, &text)
+	_, err := c.call(ctx, http.MethodGet, "/workload", url.Values{"days": {strconv.FormatFloat(days, 'g', -1,
+		64)}}, "", nil, &text)
 	return string(text), err
 }
 

@@ -157,6 +157,9 @@ func (th *throng) insist(do doing, c *client.Client) (client.Position, error) {
 		position, err := do(c)
 		var p *client.Problem
 		cutOff := errors.As(err, &p) && p.Status >= 500 || err != nil && !errors.As(err, &p)
+		if p != nil && p.Code == "busy" && !time.Now().After(deadline) {
+			continue // nothing was written, and it says: try again
+		}
 		if !cutOff || !th.rough || time.Now().After(deadline) {
 			return position, err
 		}

@@ -28,7 +28,6 @@ type shot struct {
 
 var pages = []shot{
 	{"settled.png", "/", "", "table tbody tr td.when", 1280, 800, false},
-	{"documents.png", "/documents/sightings", "", "td.id", 1280, 800, false},
 	{"document.png", "/documents/sightings/s00001", "", "td .kept", 1280, 800, false},
 	{"together.png", "/together?left=ada_birkdale&right=arno_marshwood", `[data-side="left"] [data-act="like"]`,
 		`[data-side="left"] [data-act="like"][aria-pressed="true"]`, 1280, 800, false},

@@ -20,8 +20,9 @@ type ScreenPart struct {
 	// One of these is read.
 	Timeline *Timeline
 	List     *Listing
-	Leads    string // a name of the document that the part is for: nested documents, other ends of pairs, what points at it
-	Document bool   // that document itself
+	// a name of the document that the part is for: nested documents, other ends of pairs, what points at it
+	Leads    string
+	Document bool // that document itself
 
 	For   Whose       // the document that it is for, "" if it is for none
 	Shows *Collection // what it shows

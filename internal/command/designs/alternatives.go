@@ -16,7 +16,8 @@ import (
 func (a *app) alternatives() *cli.Command {
 	return &cli.Command{
 		Name: "weigh", Category: "design", ArgsUsage: "FILE",
-		Usage: "say what each choice of a design costs, and what the other would: kept or looked up, written out or collected",
+		Usage: "say what each choice of a design costs, and what the other would: kept or looked up, written out " +
+			"or collected",
 		Description: flags.Example("yalvo weigh demo/fenwatch.yaml\n   " +
 			"yalvo weigh demo/fenwatch.yaml --set workload.opened.home=0.5"),
 		Flags: []cli.Flag{
@@ -39,7 +40,8 @@ func (a *app) alternatives() *cli.Command {
 			a.Say("What another choice saves in a day; below zero, what it costs more.\n")
 			var rows []table.Row
 			for _, alt := range all {
-				rows = append(rows, table.Row{alt.Place, alt.Is, alt.Instead, seconds(alt.Saves.Processor), signed(alt.Saves.Rows),
+				rows = append(rows, table.Row{alt.Place, alt.Is, alt.Instead, seconds(alt.Saves.Processor),
+					signed(alt.Saves.Rows),
 					signed(alt.Saves.Documents), bytesSigned(alt.Saves.Stored)})
 			}
 			a.Table(table.Row{"where", "is", "instead", "processor", "rows", "looked up", "stored"}, rows, 4, 5, 6, 7)
@@ -56,8 +58,10 @@ func (a *app) showDelivery(d forecast.Delivery) {
 	if len(d.Curve) == 0 {
 		return
 	}
-	a.Say("\n%s: getting entries to who reads them costs %s of a core in a day, %s at the best threshold, and %s if each pair of an "+
-		"author and a reader were decided by itself.\n", d.Timeline, seconds(d.Is), seconds(d.Best.Cost()), seconds(d.Optimum))
+	a.Say("\n%s: getting entries to who reads them costs %s of a core in a day, %s at the best threshold, and %s "+
+		"if each pair of an "+
+		"author and a reader were decided by itself.\n", d.Timeline, seconds(d.Is), seconds(d.Best.Cost()),
+		seconds(d.Optimum))
 	most := 0.0
 	for _, p := range d.Curve {
 		most = max(most, p.Cost())
@@ -71,7 +75,8 @@ func (a *app) showDelivery(d forecast.Delivery) {
 		if p.Above == d.Best.Above {
 			mark = "best"
 		}
-		rows = append(rows, table.Row{amount(p.Above), seconds(p.Push), seconds(p.Pull), strings.Repeat("▇", int(40*p.Cost()/max(most, 1e-12))) + " " + mark})
+		rows = append(rows, table.Row{amount(p.Above), seconds(p.Push), seconds(p.Pull), strings.Repeat("▇",
+			int(40*p.Cost()/max(most, 1e-12))) + " " + mark})
 	}
 	a.Table(table.Row{"collected above", "written", "collected", "both"}, rows, 1, 2, 3)
 }

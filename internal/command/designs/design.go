@@ -23,9 +23,11 @@ func (a *app) check() *cli.Command {
 		Usage: "check a design file (- for standard input) and show what follows from it; needs no service",
 		Description: flags.Example("yalvo check demo/fenwatch.yaml\n   yalvo design | yalvo check -\n   " +
 			"yalvo check demo/fenwatch.yaml --access demo/access.yaml"),
-		Flags: []cli.Flag{&cli.StringFlag{Name: "fix", Usage: "write the cure of the finding `CODE` into the file, where that is " +
-			"mechanical, or of `CODE:PLACE`"}, &cli.StringFlag{Name: "access", Usage: "try the rules of access on `TABLE`: a file that " +
-			"says who may do what"}},
+		Flags: []cli.Flag{&cli.StringFlag{Name: "fix", Usage: "write the cure of the finding `CODE` into the file, " +
+			"where that is " +
+			"mechanical, or of `CODE:PLACE`"}, &cli.StringFlag{Name: "access",
+			Usage: "try the rules of access on `TABLE`: a file that " +
+				"says who may do what"}},
 		Action: func(_ context.Context, c *cli.Command) error {
 			args, err := flags.Arguments(c, 1, 1)
 			if err != nil {
@@ -48,7 +50,8 @@ func (a *app) check() *cli.Command {
 			review := access.NewReview(d)
 			found := findings.Of(d)
 			if c.Bool("json") {
-				return a.JSON(map[string]any{"app": d.App, "rules": rules, "access": review, "findings": append([]findings.Finding{}, found...)})
+				return a.JSON(map[string]any{"app": d.App, "rules": rules, "access": review,
+					"findings": append([]findings.Finding{}, found...)})
 			}
 			a.Say("%s is fine: %s, %s, %s, %s. %s derived from it%s\n", called(args[0]),
 				terminal.Many(len(d.Collections), "collection"), terminal.Many(len(d.Pairs), "pair"),

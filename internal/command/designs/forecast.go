@@ -23,7 +23,8 @@ func (a *app) forecast() *cli.Command {
 	return &cli.Command{
 		Name: "forecast", Category: "design", ArgsUsage: "FILE",
 		Usage: "say what a design costs under its workload, before it is built; needs no service",
-		Description: flags.Example("yalvo forecast demo/fenwatch.yaml\n   yalvo forecast demo/fenwatch.yaml --times 100\n   " +
+		Description: flags.Example("yalvo forecast demo/fenwatch.yaml\n   yalvo forecast demo/fenwatch.yaml " +
+			"--times 100\n   " +
 			"yalvo forecast demo/fenwatch.yaml --set timelines.home.deliver=pull --set workload.opened.home=20"),
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "workload", Usage: "the workload in `FILE`, in place of that in the design"},
@@ -79,7 +80,8 @@ func (a *app) planned(c *cli.Command, file string) (*plan.Plan, *design.Workload
 		}
 	}
 	if w == nil {
-		return nil, nil, errors.New("nothing is known of how much the app is used: say so under `workload` in the design, or " +
+		return nil, nil, errors.New("nothing is known of how much the app is used: say so under `workload` in the " +
+			"design, or " +
 			"with --workload FILE")
 	}
 	return plan.New(d, plan.Counted()), w, nil
@@ -98,21 +100,25 @@ func settingsIn(args []string) ([]language.Setting, error) {
 }
 
 func (a *app) showForecast(f forecast.Forecast, breaks []forecast.Break) {
-	a.Say("%s accounts. A day: %s requests, %s documents read, %s facts and %s rows of upkeep written. A second of the busiest "+
-		"hour: %s requests, %s writes, %s of a core.", amount(f.Accounts), amount(f.Day.Requests), amount(f.Day.Read.Documents),
+	a.Say("%s accounts. A day: %s requests, %s documents read, %s facts and %s rows of upkeep written. A second of "+
+		"the busiest "+
+		"hour: %s requests, %s writes, %s of a core.", amount(f.Accounts), amount(f.Day.Requests),
+		amount(f.Day.Read.Documents),
 		amount(f.Day.Direct.Documents+f.Day.Direct.Pairs), amount(rowsOf(f.Day.Upkeep)), amount(f.Peak.Requests),
 		amount(f.Peak.Writes), amount(f.Peak.Cores))
 	if f.Day.Money > 0 {
 		a.Say("A month of such days costs %s by the prices of the workload.", amount(f.Day.Money))
 	}
 	a.Say("\nA look at a screen:\n")
-	a.Table(table.Row{"screen", "a day", "documents", "largest", "looked up", "bytes", "sent"}, screenRows(f), 2, 3, 4, 5, 6, 7)
+	a.Table(table.Row{"screen", "a day", "documents", "largest", "looked up", "bytes", "sent"}, screenRows(f), 2,
+		3, 4, 5, 6, 7)
 	a.Say("\nWhat is done once; of what follows, the mean, and what the account with the most of everything causes:\n")
 	a.Table(table.Row{"action", "a day", "rows at once", "rows that follow", "p99", "largest", "bytes", "last one in"},
 		actionRows(f), 2, 3, 4, 5, 6, 7, 8)
 	a.Say("\nStored:\n")
 	a.Table(table.Row{"what", "kind", "rows", "bytes", "after a month", "after a year"}, storedRows(f), 3, 4, 5, 6)
-	a.Say("\nThe largest document may be one of %s, of %s%s.", f.Largest.Collection, bytesOf(f.Largest.Bytes), unboundedIn(f.Largest))
+	a.Say("\nThe largest document may be one of %s, of %s%s.", f.Largest.Collection, bytesOf(f.Largest.Bytes),
+		unboundedIn(f.Largest))
 	a.Say("\nWhat breaks first:\n")
 	var rows []table.Row
 	for _, b := range breaks {
@@ -136,7 +142,8 @@ func unboundedIn(l forecast.Largest) string {
 func screenRows(f forecast.Forecast) (rows []table.Row) {
 	for _, s := range f.Screens {
 		is := s.Reads[forecast.Mean]
-		rows = append(rows, table.Row{s.Name, amount(s.PerDay), amount(is.Documents), amount(s.Reads[forecast.Most].Documents),
+		rows = append(rows, table.Row{s.Name, amount(s.PerDay), amount(is.Documents),
+			amount(s.Reads[forecast.Most].Documents),
 			amount(is.Asked + is.Pairs), amount(is.Bytes), amount(s.Sent)})
 	}
 	return rows
@@ -146,7 +153,8 @@ func actionRows(f forecast.Forecast) (rows []table.Row) {
 	for _, act := range f.Actions {
 		is := act.Upkeep[forecast.Mean]
 		rows = append(rows, table.Row{act.Name, amount(act.PerDay), amount(rowsOf(act.Direct)), amount(rowsOf(is)),
-			amount(rowsOf(act.Upkeep[forecast.High])), amount(rowsOf(act.Upkeep[forecast.Most])), amount(act.Direct.Bytes + is.Bytes),
+			amount(rowsOf(act.Upkeep[forecast.High])), amount(rowsOf(act.Upkeep[forecast.Most])),
+			amount(act.Direct.Bytes + is.Bytes),
 			fmt.Sprintf("%.3g s", act.Last[forecast.Most])})
 	}
 	return rows
@@ -155,7 +163,8 @@ func actionRows(f forecast.Forecast) (rows []table.Row) {
 func storedRows(f forecast.Forecast) (rows []table.Row) {
 	sum := forecast.Stored{Name: "in all"}
 	for _, s := range f.Stored {
-		rows = append(rows, table.Row{s.Name, s.Kind, amount(s.Rows), bytesOf(s.Bytes), bytesOf(s.Month), bytesOf(s.Year)})
+		rows = append(rows, table.Row{s.Name, s.Kind, amount(s.Rows), bytesOf(s.Bytes), bytesOf(s.Month),
+			bytesOf(s.Year)})
 		sum.Bytes, sum.Month, sum.Year = sum.Bytes+s.Bytes, sum.Month+s.Month, sum.Year+s.Year
 	}
 	return append(rows, table.Row{sum.Name, "", "", bytesOf(sum.Bytes), bytesOf(sum.Month), bytesOf(sum.Year)})
@@ -169,20 +178,24 @@ func rowsOf(w forecast.Written) float64 {
 // forecastCSV writes a line for each thing.
 func (a *app) forecastCSV(f forecast.Forecast) error {
 	out := csv.NewWriter(a.Out)
-	lines := [][]string{{"kind", "name", "level", "per_day", "documents", "pairs", "entries", "kept", "notes", "looked_up", "bytes"}}
+	lines := [][]string{{"kind", "name", "level", "per_day", "documents", "pairs", "entries", "kept", "notes",
+		"looked_up", "bytes"}}
 	n := func(x float64) string { return fmt.Sprintf("%.6g", x) }
 	for _, s := range f.Screens {
 		for _, level := range forecast.Levels {
 			r := s.Reads[level]
-			lines = append(lines, []string{"screen", s.Name, string(level), n(s.PerDay), n(r.Documents), n(r.Pairs), "", "", "", n(r.Asked), n(r.Bytes)})
+			lines = append(lines, []string{"screen", s.Name, string(level), n(s.PerDay), n(r.Documents),
+				n(r.Pairs), "", "", "", n(r.Asked), n(r.Bytes)})
 		}
 	}
 	for _, act := range f.Actions {
 		d := act.Direct
-		lines = append(lines, []string{"action", act.Name, "at once", n(act.PerDay), n(d.Documents), n(d.Pairs), n(d.Entries), n(d.Kept), n(d.Notes), "", n(d.Bytes)})
+		lines = append(lines, []string{"action", act.Name, "at once", n(act.PerDay), n(d.Documents), n(d.Pairs),
+			n(d.Entries), n(d.Kept), n(d.Notes), "", n(d.Bytes)})
 		for _, level := range forecast.Levels {
 			u := act.Upkeep[level]
-			lines = append(lines, []string{"action", act.Name, string(level), n(act.PerDay), n(u.Documents), n(u.Pairs), n(u.Entries), n(u.Kept), n(u.Notes), "", n(u.Bytes)})
+			lines = append(lines, []string{"action", act.Name, string(level), n(act.PerDay), n(u.Documents),
+				n(u.Pairs), n(u.Entries), n(u.Kept), n(u.Notes), "", n(u.Bytes)})
 		}
 	}
 	for _, s := range f.Stored {
@@ -199,7 +212,8 @@ func amount(x float64) string {
 	case math.Abs(x) < 0.001:
 		return fmt.Sprintf("%.1g", x)
 	case math.Abs(x) < 100:
-		return strings.TrimSuffix(strings.TrimRight(fmt.Sprintf("%.*f", 2-min(1, int(math.Log10(max(1, math.Abs(x))))), x), "0"), ".")
+		return strings.TrimSuffix(strings.TrimRight(fmt.Sprintf("%.*f", 2-min(1, int(math.Log10(max(1,
+			math.Abs(x))))), x), "0"), ".")
 	}
 	unit := math.Pow(10, math.Floor(math.Log10(math.Abs(x)))-2)
 	return terminal.Count(int64(math.Round(x/unit) * unit))

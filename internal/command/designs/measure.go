@@ -12,9 +12,10 @@ import (
 func (a *app) measure() *cli.Command {
 	return &cli.Command{
 		Name: "measure", Category: "design",
-		Usage:       "write the workload of a running app: what there is, how it is spread, what is done in a day",
-		Description: flags.Example("yalvo measure > workload.yaml\n   yalvo forecast demo/fenwatch.yaml --workload workload.yaml"),
-		Flags:       []cli.Flag{&cli.FloatFlag{Name: "days", Usage: "by so many last days", Value: 7}},
+		Usage: "write the workload of a running app: what there is, how it is spread, what is done in a day",
+		Description: flags.Example("yalvo measure > workload.yaml\n   yalvo forecast demo/fenwatch.yaml --workload " +
+			"workload.yaml"),
+		Flags: []cli.Flag{&cli.FloatFlag{Name: "days", Usage: "by so many last days", Value: 7}},
 		Action: func(ctx context.Context, c *cli.Command) error {
 			if _, err := flags.Arguments(c, 0, 0); err != nil {
 				return err

@@ -1,9 +1,9 @@
 // Package alternatives weighs the choices that a design makes: what each of them costs under its workload, and what the
-// other choice would cost. Copy or look up, count or count when it is read, embed or read a list, how entries get to those
-// who read them.
+// other choice would cost. Copy or look up, count or count when it is read, embed or read a list, how entries get to
+// those who read them.
 //
-// In goes a design with a workload; out come alternatives, those first that save most. Both sides are worked out by package
-// forecast. Not done here: whether the other choice can be shown by the app's screens.
+// In goes a design with a workload; out come alternatives, those first that save most. Both sides are worked out by
+// package forecast. Not done here: whether the other choice can be shown by the app's screens.
 package alternatives
 
 import (
@@ -49,6 +49,7 @@ type weighing struct {
 	p     *plan.Plan
 	w     *design.Workload
 	rates forecast.Rates
+	model *forecast.Model
 	now   forecast.Forecast
 	all   []Alternative
 }
@@ -56,7 +57,8 @@ type weighing struct {
 // Of are the alternatives of a design and the deliveries of its timelines.
 func Of(d *design.Design, w *design.Workload, rates forecast.Rates) ([]Alternative, []forecast.Delivery) {
 	x := &weighing{d: d, p: plan.New(d, plan.Counted()), w: w, rates: rates, all: []Alternative{}}
-	x.now = forecast.Make(x.p, w, rates, 1)
+	x.model = forecast.New(x.p, w, rates)
+	x.now = x.model.At(1, nil)
 	for _, c := range d.Collections {
 		for _, k := range c.Kept {
 			x.kept(c, k)
@@ -68,13 +70,16 @@ func Of(d *design.Design, w *design.Workload, rates forecast.Rates) ([]Alternati
 		deliveries = append(deliveries, delivery)
 		x.deliver(t, delivery)
 	}
-	slices.SortStableFunc(x.all, func(a, b Alternative) int { return cmp.Compare(b.Saves.Processor, a.Saves.Processor) })
+	slices.SortStableFunc(x.all, func(a, b Alternative) int {
+		return cmp.Compare(b.Saves.Processor,
+			a.Saves.Processor)
+	})
 	return x.all, deliveries
 }
 
 // kept weighs what is kept with working it out whenever it is shown.
 func (x *weighing) kept(c *design.Collection, k *design.Kept) {
-	less := forecast.MakeWithout(x.p, x.w, x.rates, 1, k)
+	less := x.model.At(1, k)
 	saves := Saved{Processor: x.now.Day.Processor - less.Day.Processor, Rows: rows(x.now) - rows(less),
 		Stored: stored(x.now) - stored(less)}
 	shows := x.shows(c, k) // a day
@@ -147,7 +152,8 @@ func (x *weighing) deliver(t *plan.Timeline, d forecast.Delivery) {
 	}
 	path := []string{"timelines", t.Name}
 	add := func(instead string, cost float64, edits ...Edit) {
-		x.all = append(x.all, Alternative{Place: t.Name, Is: string(t.Deliver), Instead: instead, Edits: edits, Line: t.Pos.Line,
+		x.all = append(x.all, Alternative{Place: t.Name, Is: string(t.Deliver), Instead: instead, Edits: edits,
+			Line:  t.Pos.Line,
 			Saves: Saved{Processor: d.Is - cost}})
 	}
 	if t.Deliver != design.Push {
@@ -156,7 +162,8 @@ func (x *weighing) deliver(t *plan.Timeline, d forecast.Delivery) {
 	if t.Deliver != design.Pull {
 		add("pull: collect all when they are read", at(d, 0), Edit{path, "deliver", "pull"})
 	}
-	if best := d.Best; best.Above > 0 && best.Above < most && !(t.Deliver == design.Mixed && float64(t.Above) == best.Above) {
+	if best := d.Best; best.Above > 0 && best.Above < most && !(t.Deliver == design.Mixed &&
+		float64(t.Above) == best.Above) {
 		add(fmt.Sprintf("mixed: collect from those with more than %.0f followers", best.Above), best.Cost(),
 			Edit{path, "deliver", "mixed"}, Edit{path, "above", fmt.Sprintf("%.0f", best.Above)})
 	}

@@ -82,6 +82,8 @@ func partInWords(p *design.ScreenPart) [][2]string {
 	if whose == "" {
 		whose = "none"
 	}
-	return [][2]string{{"reads", what + " " + name}, {"for", whose}, {"page", fmt.Sprint(p.Page)}, {"given", listed(given)},
-		{"shows", listed(shows)}, {"marks", listed(p.Marks)}, {"with", listed(design.FieldNames(p.With))}, {"live", live}}
+	return [][2]string{{"reads", what + " " + name}, {"for", whose}, {"page", fmt.Sprint(p.Page)}, {"given",
+		listed(given)},
+		{"shows", listed(shows)}, {"marks", listed(p.Marks)}, {"with", listed(design.FieldNames(p.With))},
+		{"live", live}}
 }

@@ -30,9 +30,11 @@ func (r *review) duplicates() {
 			}
 			if access.Shows(k) && law.RightTo(k) == access.Told {
 				r.add(found{code: "copy-is-wider", severity: Doubt, place: place, at: k.Pos,
-					reason: fmt.Sprintf("%s is shown by a rule of its own, to some who may not read what it is from. What they are refused there "+
+					reason: fmt.Sprintf("%s is shown by a rule of its own, to some who may not read what it is "+
+						"from. What they are refused there "+
 						"they read here.", place),
-					cure: "leave the rule of the copy out, so that who may read the source decides", ground: []any{k.Kind}})
+					cure:   "leave the rule of the copy out, so that who may read the source decides",
+					ground: []any{k.Kind}})
 			}
 		}
 	}
@@ -48,7 +50,8 @@ func (r *review) unshown(place string, c *design.Collection, k *design.Kept) {
 		code, what = "unshown-count", "worked out"
 	}
 	r.add(found{code: code, severity: Costly, place: place, at: k.Pos,
-		reason: fmt.Sprintf("%s is %s and kept true%s, and no screen, timeline, list, rule or other kept value uses it.", place, what,
+		reason: fmt.Sprintf("%s is %s and kept true%s, and no screen, timeline, list, rule or other kept value "+
+			"uses it.", place, what,
 			r.rewrites(place)),
 		cure: "leave it out: it can be added when a screen shows it, and is derived from what there is then",
 		edit: &Edit{[]string{"collections", c.Name, "kept", k.Name}, "", ""}})
@@ -71,7 +74,8 @@ func (r *review) freezable(place string, c *design.Collection, k *design.Kept) {
 		return
 	}
 	r.add(found{code: "could-be-frozen", severity: Doubt, place: place, at: k.Pos,
-		reason: fmt.Sprintf("%s copies what never changes: all of it is fixed, and so is the reference. Upkeep and audits look after it "+
+		reason: fmt.Sprintf("%s copies what never changes: all of it is fixed, and so is the reference. Upkeep and "+
+			"audits look after it "+
 			"all the same.", place),
 		cure: "freeze it", edit: &Edit{[]string{"collections", c.Name, "kept", k.Name}, "frozen", "true"}})
 }
@@ -93,10 +97,12 @@ func (r *review) hot(place string, k *design.Kept) {
 		mean, most, said := r.holders(k)
 		numbers := ""
 		if said {
-			numbers = fmt.Sprintf(": %s copies of one on average, and %s of the one with the most", number(mean), number(most))
+			numbers = fmt.Sprintf(": %s copies of one on average, and %s of the one with the most", number(mean),
+				number(most))
 		}
 		r.add(found{code: "hot-copy", severity: Costly, place: place, at: k.Pos,
-			reason: fmt.Sprintf("%s shows %s, which changes whenever somebody does something. Each time all that show it are rewritten%s.",
+			reason: fmt.Sprintf("%s shows %s, which changes whenever somebody does something. Each time all that "+
+				"show it are rewritten%s.",
 				place, p.Name(), numbers),
 			cure:   fmt.Sprintf("leave %s out of it, and show it where it is kept", p.Name()),
 			ground: []any{p.Name(), size(most)}})
@@ -121,9 +127,11 @@ func (r *review) restless(place string, k *design.Kept) {
 	}
 	mean, most, _ := r.holders(k)
 	r.add(found{code: "restless-copy", severity: Costly, place: place, at: k.Pos,
-		reason: fmt.Sprintf("What %s copies is edited %s times a day in each of %s. Each edit rewrites %s copies on average, and %s of the "+
+		reason: fmt.Sprintf("What %s copies is edited %s times a day in each of %s. Each edit rewrites %s copies "+
+			"on average, and %s of the "+
 			"one with the most.", place, number(edits/docs), of.Name, number(mean), number(most)),
-		cure:   fmt.Sprintf("look it up where it is shown (`with: [%s]` in the screen), or copy what changes less", k.Via.Name),
+		cure: fmt.Sprintf("look it up where it is shown (`with: [%s]` in the screen), or copy what changes "+
+			"less", k.Via.Name),
 		ground: []any{size(edits / docs), size(most)}})
 }
 
@@ -141,7 +149,8 @@ func (r *review) twice(place string, c *design.Collection, k *design.Kept, befor
 		}
 		if len(both) > 0 {
 			r.add(found{code: "copied-twice", severity: Costly, place: place, at: k.Pos,
-				reason: fmt.Sprintf("%s and %s.%s both copy %s by %s. Each change is carried to both, and stored twice in each document.", place,
+				reason: fmt.Sprintf("%s and %s.%s both copy %s by %s. Each change is carried to both, and stored "+
+					"twice in each document.", place,
 					c.Name, other.Name, quoted(both), k.Via.Name),
 				cure: "make one copy of both", ground: []any{both}})
 		}
@@ -156,9 +165,11 @@ func (r *review) endless(place string, k *design.Kept) {
 		return
 	}
 	r.add(found{code: "exact-but-endless", severity: Doubt, place: place, at: k.Pos,
-		reason: fmt.Sprintf("%s counts up to %s exactly, and nothing is ordered by it. Every one of them rewrites the document that has the "+
+		reason: fmt.Sprintf("%s counts up to %s exactly, and nothing is ordered by it. Every one of them rewrites "+
+			"the document that has the "+
 			"count.", place, number(most)),
-		cure: "where people see `99+` leave the count out, and show whether a page of it is full", ground: []any{size(most)}})
+		cure:   "where people see `99+` leave the count out, and show whether a page of it is full",
+		ground: []any{size(most)}})
 }
 
 func (r *review) ordered(k *design.Kept) bool {
@@ -183,9 +194,11 @@ func (r *review) personal(place string, k *design.Kept) {
 		return
 	}
 	r.add(found{code: "frozen-person", severity: Doubt, place: place, at: k.Pos,
-		reason: fmt.Sprintf("%s keeps what somebody said of themselves as it was, in documents of others. They can change it where it is "+
+		reason: fmt.Sprintf("%s keeps what somebody said of themselves as it was, in documents of others. They can "+
+			"change it where it is "+
 			"theirs, and it stays here; `yalvo forget` empties it, an edit does not.", place),
-		cure: "freeze nothing of accounts, unless the document is a receipt of what was so then", ground: []any{len(k.Parts)}})
+		cure:   "freeze nothing of accounts, unless the document is a receipt of what was so then",
+		ground: []any{len(k.Parts)}})
 }
 
 // lists looks at what a page of a list reads.
@@ -193,9 +206,11 @@ func (r *review) lists() {
 	for _, l := range r.d.Lists {
 		if s := l.Serving(); s.None {
 			r.add(found{code: "no-index", severity: Costly, place: l.Name, at: l.Pos,
-				reason: fmt.Sprintf("No index can put the list %s in order: a page reads %s. It costs what there is, not what is shown.", l.Name,
+				reason: fmt.Sprintf("No index can put the list %s in order: a page reads %s. It costs what there "+
+					"is, not what is shown.", l.Name,
 					s.Reads),
-				cure:   "order it by what the index has (created, paired, a field of the entries), or bound what it can hold",
+				cure: "order it by what the index has (created, paired, a field of the entries), or bound what " +
+					"it can hold",
 				ground: []any{s.Reads}})
 		}
 		for _, o := range l.Order {
@@ -210,9 +225,11 @@ func (r *review) clientClock(what, place string, at design.Pos, f *design.Field)
 		return
 	}
 	r.add(found{code: "clients-clock", severity: Wrong, place: place, at: at,
-		reason: fmt.Sprintf("The %s is ordered by %s, which clients write. A clock that is wrong, or set so, puts an entry on top for as long "+
+		reason: fmt.Sprintf("The %s is ordered by %s, which clients write. A clock that is wrong, or set so, puts "+
+			"an entry on top for as long "+
 			"as somebody likes.", what, f.Name),
-		cure: "order by `created`, or have the service write the time: `default: now, fixed: true`", ground: []any{f.Name}})
+		cure:   "order by `created`, or have the service write the time: `default: now, fixed: true`",
+		ground: []any{f.Name}})
 }
 
 // screens looks at what a screen looks up for each row.
@@ -231,9 +248,11 @@ func (r *review) screens() {
 					often = fmt.Sprintf(", %s times a day", number(r.w.Opened[s.Name]*r.w.Accounts*float64(p.Page)))
 				}
 				r.add(found{code: "lookup-per-row", severity: Costly, place: s.Name + "." + p.Name, at: p.Pos,
-					reason: fmt.Sprintf("The part %s of screen %s looks up another document for each of its rows, up to %d at a look%s.", p.Name,
+					reason: fmt.Sprintf("The part %s of screen %s looks up another document for each of its rows, "+
+						"up to %d at a look%s.", p.Name,
 						s.Name, p.Page, often),
-					cure:   fmt.Sprintf("keep a copy of what is shown in %s: `%s_card: {copy: %s, fields: […]}`", p.Shows.Name, f.Name, f.Name),
+					cure: fmt.Sprintf("keep a copy of what is shown in %s: `%s_card: {copy: %s, fields: […]}`",
+						p.Shows.Name, f.Name, f.Name),
 					ground: []any{f.Name, p.Page}})
 			}
 		}
@@ -246,10 +265,12 @@ func (r *review) timelines() {
 		r.clientClock("timeline "+t.Name, t.Name, t.Pos, t.Order)
 		if t.Length > 2000 {
 			r.add(found{code: "never-scrolled", severity: Costly, place: t.Name, at: t.Pos,
-				reason: fmt.Sprintf("The timeline %s holds %s entries for each owner. Nobody scrolls through %d pages of thirty, and all of "+
+				reason: fmt.Sprintf("The timeline %s holds %s entries for each owner. Nobody scrolls through %d "+
+					"pages of thirty, and all of "+
 					"them are written, trimmed and audited.", t.Name, number(float64(t.Length)), t.Length/30),
-				cure: "hold what somebody may read in a week, as in `length: 800`", ground: []any{size(float64(t.Length))},
-				edit: &Edit{[]string{"timelines", t.Name}, "length", "800"}})
+				cure:   "hold what somebody may read in a week, as in `length: 800`",
+				ground: []any{size(float64(t.Length))},
+				edit:   &Edit{[]string{"timelines", t.Name}, "length", "800"}})
 		}
 		r.fanOut(t)
 	}
@@ -266,9 +287,11 @@ func (r *review) fanOut(t *design.Timeline) {
 		most := a.Upkeep[forecast.Most].Entries
 		if most > r.w.FanOut {
 			r.add(found{code: "beyond-fan-out", severity: Costly, place: t.Name, at: t.Pos,
-				reason: fmt.Sprintf("One of %s by the best-known author is written into %s timelines, and %s are stated as the most. The last "+
+				reason: fmt.Sprintf("One of %s by the best-known author is written into %s timelines, and %s are "+
+					"stated as the most. The last "+
 					"has it after %.2g s.", t.Entries.Name, number(most), number(r.w.FanOut), a.Last[forecast.Most]),
-				cure:   "collect the entries of those whom many follow when they are read: `deliver: mixed` with a threshold",
+				cure: "collect the entries of those whom many follow when they are read: `deliver: mixed` with a " +
+					"threshold",
 				ground: []any{size(most), t.Deliver}})
 		}
 	}

@@ -32,9 +32,11 @@ func (r *review) growing(place string, path []string, f *design.Field) {
 		return
 	}
 	r.add(found{code: "growing-list", severity: Costly, place: place, at: f.Pos,
-		reason: fmt.Sprintf("The %s %s grows to %s items within its document: whoever reads or edits that reads and writes all of them. "+
+		reason: fmt.Sprintf("The %s %s grows to %s items within its document: whoever reads or edits that reads "+
+			"and writes all of them. "+
 			"At 1 MiB the document can be written no more.", f.Type, place, number(*f.Max)),
-		cure: "bound it to what a screen shows (`max: 20`), or make its items documents under this one, which are counted and paged",
+		cure: "bound it to what a screen shows (`max: 20`), or make its items documents under this one, which are " +
+			"counted and paged",
 		edit: &Edit{path, "max", "20"}, ground: []any{f.Type, size(*f.Max)}})
 }
 
@@ -48,7 +50,8 @@ func (r *review) swallowing(place string, f *design.Field) {
 		return
 	}
 	r.add(found{code: "swallowed-twice", severity: Wrong, place: place, at: f.Pos,
-		reason: fmt.Sprintf("%s is a set: of two equal items it keeps one. Two people who write the same, or one who says it twice, are "+
+		reason: fmt.Sprintf("%s is a set: of two equal items it keeps one. Two people who write the same, or one "+
+			"who says it twice, are "+
 			"one item, and nobody is told.", place),
 		cure: "make it a list, or documents of their own under this one", ground: []any{f.Of.Type}})
 }
@@ -59,8 +62,9 @@ func (r *review) unbounded(place string, path []string, f *design.Field) {
 		return
 	}
 	r.add(found{code: "endless-text", severity: Costly, place: place, at: f.Pos,
-		reason: fmt.Sprintf("%s may be as long as a document: up to 1 MiB. A page that shows it ends there, with one entry on it.", place),
-		cure:   "bound it by what a screen can show, as in `max: 2000`", edit: &Edit{path, "max", "2000"}})
+		reason: fmt.Sprintf("%s may be as long as a document: up to 1 MiB. A page that shows it ends there, with "+
+			"one entry on it.", place),
+		cure: "bound it by what a screen can show, as in `max: 2000`", edit: &Edit{path, "max", "2000"}})
 }
 
 // unique: Ada and ada are two values.
@@ -69,7 +73,8 @@ func (r *review) unique(place string, path []string, f *design.Field) {
 		return
 	}
 	r.add(found{code: "unique-but-capitals", severity: Wrong, place: place, at: f.Pos,
-		reason: fmt.Sprintf("%s is unique, and lets capitals: Ada and ada are two values of it, and two people can have them. Who reads it "+
+		reason: fmt.Sprintf("%s is unique, and lets capitals: Ada and ada are two values of it, and two people can "+
+			"have them. Who reads it "+
 			"takes one for the other.", place),
 		cure: "let small letters alone, with a pattern, and have clients write them so",
 		edit: &Edit{path, "pattern", `"^[a-z0-9][a-z0-9_.-]{1,39}$"`}, ground: []any{f.Pattern != nil}})
@@ -91,7 +96,8 @@ func (r *review) guessable(place string, f *design.Field) {
 		return
 	}
 	r.add(found{code: "counted-ids", severity: Doubt, place: place, at: f.Pos,
-		reason: fmt.Sprintf("%s is a number that clients choose and that no two share. Two of them who count on from the same one collide, "+
+		reason: fmt.Sprintf("%s is a number that clients choose and that no two share. Two of them who count on "+
+			"from the same one collide, "+
 			"and whoever knows one number can try those beside it.", place),
 		cure: "refer by the document's id, which the service makes so that it neither collides nor can be guessed"})
 }
@@ -105,7 +111,8 @@ func (r *review) references() {
 			to[f.To] = append(to[f.To], f)
 			if f.WhenGone == design.GoneLeave {
 				r.add(found{code: "left-dangling", severity: Doubt, place: place, at: f.Pos,
-					reason: fmt.Sprintf("When what %s leads to is removed, it goes on naming it. Each client has to know that a name may lead "+
+					reason: fmt.Sprintf("When what %s leads to is removed, it goes on naming it. Each client has "+
+						"to know that a name may lead "+
 						"nowhere, and each screen what it shows then.", place),
 					cure: "decide its end: `when_gone: remove`, `clear` or `refuse`", ground: []any{f.Required},
 					edit: clearing(c, f)})
@@ -115,10 +122,13 @@ func (r *review) references() {
 			unnamed := slices.IndexFunc(refs, func(f *design.Field) bool { return f.Inverse == "" })
 			if len(refs) > 1 && unnamed >= 0 {
 				nameless := refs[unnamed]
-				r.add(found{code: "nameless-references", severity: Doubt, place: c.Name + "." + nameless.Name, at: nameless.Pos,
-					reason: fmt.Sprintf("%d references of %s lead to %s, and not all have a name at that end. Whoever reads one of %s finds "+
+				r.add(found{code: "nameless-references", severity: Doubt, place: c.Name + "." + nameless.Name,
+					at: nameless.Pos,
+					reason: fmt.Sprintf("%d references of %s lead to %s, and not all have a name at that end. "+
+						"Whoever reads one of %s finds "+
 						"no word for who points at it, and by which.", len(refs), c.Name, other.Name, other.Name),
-					cure: "give each an `inverse`: what the other end calls the documents that point at it", ground: []any{len(refs)}})
+					cure:   "give each an `inverse`: what the other end calls the documents that point at it",
+					ground: []any{len(refs)}})
 			}
 		}
 	}

@@ -64,7 +64,8 @@ func Of(d *design.Design) []Finding {
 		r.now = forecast.Make(r.p, r.w, forecast.Shipped, 1)
 	}
 	r.used = r.uses()
-	for _, look := range []func(){r.fields, r.references, r.duplicates, r.lists, r.screens, r.timelines, r.rules, r.reach,
+	for _, look := range []func(){r.fields, r.references, r.duplicates, r.lists, r.screens, r.timelines, r.rules,
+		r.reach,
 		r.triggers} {
 		look()
 	}

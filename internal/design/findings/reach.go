@@ -24,8 +24,9 @@ func (r *review) rules() {
 			continue
 		}
 		r.add(found{code: "rule-repeated", severity: Doubt, place: same[0].Name, at: same[0].Pos,
-			reason: fmt.Sprintf("The same rule stands in %d places: `%s`. One of them will be changed without the others.", len(same), text),
-			cure:   "give it a name in `access.rules`, and use that", ground: []any{len(same)}})
+			reason: fmt.Sprintf("The same rule stands in %d places: `%s`. One of them will be changed without the "+
+				"others.", len(same), text),
+			cure: "give it a name in `access.rules`, and use that", ground: []any{len(same)}})
 	}
 	for _, c := range r.d.Collections {
 		rule := c.Access.Of(design.OpRead)
@@ -40,9 +41,11 @@ func (r *review) rules() {
 			continue
 		}
 		r.add(found{code: "rule-reads-per-entry", severity: Costly, place: rule.Name, at: rule.Pos,
-			reason: fmt.Sprintf("To know who may read one of %s, %d other documents are read, for each on a page: `%s`.", c.Name, documents,
+			reason: fmt.Sprintf("To know who may read one of %s, %d other documents are read, for each on a page: "+
+				"`%s`.", c.Name, documents,
 				rule.That.Text),
-			cure: "keep what it asks for in the document itself, as a copy, or ask for a pair", ground: []any{documents}})
+			cure:   "keep what it asks for in the document itself, as a copy, or ask for a pair",
+			ground: []any{documents}})
 	}
 }
 
@@ -88,8 +91,10 @@ func (r *review) oneWay() {
 				continue
 			}
 			r.add(found{code: "hides-one-way", severity: Wrong, place: h.name, at: h.at,
-				reason: fmt.Sprintf("%s leaves out entries of those whom the reader has a %s with, but not of those who have one with the "+
-					"reader; elsewhere it hides both ways. Who was shut out still sees the other here.", h.name, p.Name),
+				reason: fmt.Sprintf("%s leaves out entries of those whom the reader has a %s with, but not of "+
+					"those who have one with the "+
+					"reader; elsewhere it hides both ways. Who was shut out still sees the other here.", h.name,
+					p.Name),
 				cure: "write `either_way: true` there too", ground: []any{p.Name}})
 		}
 	}
@@ -133,8 +138,9 @@ func (r *review) muted() {
 			continue
 		}
 		r.add(found{code: "muted-but-heard", severity: Wrong, place: accounts.Name + "." + f.Name, at: f.Pos,
-			reason: fmt.Sprintf("%s keeps an account from %s, and not from %s. Others hear of that all the same.", f.Name, quoted(kept), quoted(free)),
-			cure:   "ask for it in those rules too, best by a rule with a name", ground: []any{free}})
+			reason: fmt.Sprintf("%s keeps an account from %s, and not from %s. Others hear of that all the same.",
+				f.Name, quoted(kept), quoted(free)),
+			cure: "ask for it in those rules too, best by a rule with a name", ground: []any{free}})
 	}
 }
 
@@ -155,7 +161,8 @@ func (r *review) heardWithout(accounts *design.Collection, f *design.Field) (kep
 		}
 	}
 	for _, p := range r.d.Pairs {
-		if p.To != accounts && p.Access.Of(design.OpRead) != nil && p.Access.Of(design.OpRead).Text() == "true" && r.counted(p) {
+		if p.To != accounts && p.Access.Of(design.OpRead) != nil && p.Access.Of(design.OpRead).Text() == "true" &&
+			r.counted(p) {
 			note("setting "+p.Name, p.Access.Of(design.OpSet))
 		}
 	}
@@ -190,9 +197,11 @@ func (r *review) triggers() {
 		for _, s := range t.Steps {
 			if s.Do == design.DoSend && t.Collection != nil && r.tellsOfPeople(t.Collection) {
 				r.add(found{code: "sent-beyond-forgetting", severity: Doubt, place: t.Name, at: t.Pos,
-					reason: fmt.Sprintf("The trigger %s sends what people said to elsewhere. Forgetting a person reaches every copy here, and none "+
+					reason: fmt.Sprintf("The trigger %s sends what people said to elsewhere. Forgetting a person "+
+						"reaches every copy here, and none "+
 						"there.", t.Name),
-					cure:   "send the path alone (`fields: {}`), so that the receiver asks for it, or tell the receiver when somebody is forgotten",
+					cure: "send the path alone (`fields: {}`), so that the receiver asks for it, or tell the " +
+						"receiver when somebody is forgotten",
 					ground: []any{s.URL}})
 			}
 		}
@@ -201,7 +210,8 @@ func (r *review) triggers() {
 
 // tellsOfPeople tells whether documents are accounts, or lead to one.
 func (r *review) tellsOfPeople(c *design.Collection) bool {
-	return c == r.d.Accounts || slices.ContainsFunc(c.References(), func(f *design.Field) bool { return f.To == r.d.Accounts })
+	return c == r.d.Accounts || slices.ContainsFunc(c.References(),
+		func(f *design.Field) bool { return f.To == r.d.Accounts })
 }
 
 // selfReading: a trigger that decides by what it changes decides otherwise the second time.
@@ -218,9 +228,11 @@ func (r *review) selfReading(t *design.Trigger) {
 				continue
 			}
 			r.add(found{code: "reads-what-it-writes", severity: Doubt, place: t.Name, at: t.Pos,
-				reason: fmt.Sprintf("The trigger %s decides by %s, and edits %s. What it wrote decides when it is set off again, and whether it "+
+				reason: fmt.Sprintf("The trigger %s decides by %s, and edits %s. What it wrote decides when it is "+
+					"set off again, and whether it "+
 					"ends hangs on the two together.", t.Name, name, name),
-				cure: "decide by what it does not write, or by how the change was (`old.…` and `new.…`)", ground: []any{name}})
+				cure:   "decide by what it does not write, or by how the change was (`old.…` and `new.…`)",
+				ground: []any{name}})
 		}
 	}
 }
@@ -263,7 +275,9 @@ func (r *review) fanningOut(t *design.Trigger) {
 		return
 	}
 	r.add(found{code: "trigger-multiplies", severity: Costly, place: t.Name, at: t.Pos,
-		reason: fmt.Sprintf("The trigger %s carries out %s steps a day, and all that people do comes to %s. Each step is a write of its own, "+
+		reason: fmt.Sprintf("The trigger %s carries out %s steps a day, and all that people do comes to %s. Each "+
+			"step is a write of its own, "+
 			"with what follows from it, and they are done one after the other.", t.Name, number(steps), number(all)),
-		cure: "let a kept value or a timeline do it: those are written many at once", ground: []any{size(steps), len(t.Steps)}})
+		cure: "let a kept value or a timeline do it: those are written many at once", ground: []any{size(steps),
+			len(t.Steps)}})
 }

@@ -39,10 +39,11 @@ func (c *costing) actions() []Action {
 	return all
 }
 
-// created, edited and removed are changes as upkeep plans them: a document that points at one by each of its references,
-// and stands in each timeline that it can.
+// created, edited and removed are changes as upkeep plans them: a document that points at one by each of its
+// references, and stands in each timeline that it can.
 func created(of *plan.Collection) plan.Change {
-	c := plan.Change{Kind: plan.Created, Collection: of, Doc: 1, Parent: 2, Before: plan.Targets{}, After: plan.Targets{},
+	c := plan.Change{Kind: plan.Created, Collection: of, Doc: 1, Parent: 2, Before: plan.Targets{},
+		After:   plan.Targets{},
 		Touched: design.FieldNames(of.Collection.Fields)}
 	for _, ref := range of.References {
 		c.After[ref] = 3
@@ -54,7 +55,8 @@ func created(of *plan.Collection) plan.Change {
 }
 
 func edited(of *plan.Collection, field string) plan.Change {
-	c := plan.Change{Kind: plan.Changed, Collection: of, Doc: 1, Parent: 2, Before: plan.Targets{}, After: plan.Targets{},
+	c := plan.Change{Kind: plan.Changed, Collection: of, Doc: 1, Parent: 2, Before: plan.Targets{},
+		After:   plan.Targets{},
 		Touched: []string{field}}
 	for _, ref := range of.References {
 		c.Before[ref], c.After[ref] = 3, 3
@@ -67,7 +69,8 @@ func edited(of *plan.Collection, field string) plan.Change {
 		switch {
 		case t.Order != nil && t.Order.Name == field:
 			rank = 2
-		case t.Where != nil && t.Where.That != nil && slices.Contains(t.Where.That.Reads, expr.Member{Collection: of.Name, Name: field}):
+		case t.Where != nil && t.Where.That != nil && slices.Contains(t.Where.That.Reads,
+			expr.Member{Collection: of.Name, Name: field}):
 			rank = plan.NoRank // it may not belong there any more
 		}
 		c.RankBefore, c.RankAfter = append(c.RankBefore, 1), append(c.RankAfter, rank)
@@ -84,7 +87,8 @@ func removed(of *plan.Collection) plan.Change {
 
 // action is what one thing costs: in its own write, and by what upkeep has to do for each level of whoever does it.
 func (c *costing) action(name string, perDay float64, change plan.Change) Action {
-	a := Action{Name: name, PerDay: perDay, Direct: c.direct(change), Upkeep: map[Level]Written{}, Last: map[Level]float64{}}
+	a := Action{Name: name, PerDay: perDay, Direct: c.direct(change), Upkeep: map[Level]Written{},
+		Last: map[Level]float64{}}
 	for _, level := range Levels {
 		c.level, c.up = level, Written{}
 		c.follow(change, 1, 0)
@@ -288,6 +292,7 @@ func (c *costing) held(t *plan.Timeline, level Level) float64 {
 	}
 	each := c.postsEach(t.Timeline)
 	return c.many(t.Through.Name+".from", level, func(followed float64) float64 {
-		return min(float64(t.Length)*1.1, written*followed*each+own(t.Timeline, c.spread[relationOf(t.By.Field)].Mean()))
+		return min(float64(t.Length)*1.1, written*followed*each+own(t.Timeline,
+			c.spread[relationOf(t.By.Field)].Mean()))
 	})
 }

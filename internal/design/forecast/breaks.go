@@ -32,22 +32,25 @@ var Usual = Machine{Cores: 2, Writes: 2400, Memory: 16 << 30}
 // MostScale is how many times as many accounts are looked at.
 const MostScale = 10_000
 
-// Breaks says what breaks first, and at which size: each thing that has an end, by the number of accounts at which it is
-// reached. Everything that is looked at grows with the accounts.
+// Breaks says what breaks first, and at which size: each thing that has an end, by the number of accounts at which it
+// is reached. Everything that is looked at grows with the accounts.
 func Breaks(p *plan.Plan, w *design.Workload, rates Rates, m Machine) []Break {
-	at := func(scale float64) Forecast { return Make(p, w, rates, scale) }
+	model := New(p, w, rates)
 	checks := []struct {
 		what, then string
 		most       float64
 		is         func(Forecast) float64
 	}{
-		{"one core of upkeep, at the peak", "write fewer entries (`deliver: mixed` with a lower `above`, or `pull`), keep fewer " +
+		{"one core of upkeep, at the peak", "write fewer entries (`deliver: mixed` with a lower `above`, or " +
+			"`pull`), keep fewer " +
 			"counts, or let more services share the work", 1, func(f Forecast) float64 { return f.Peak.Upkeep }},
-		{"durable writes of one machine, at the peak", "a faster disk, or facts that are set together (`/v1/writes`)", m.Writes,
+		{"durable writes of one machine, at the peak", "a faster disk, or facts that are set together " +
+			"(`/v1/writes`)", m.Writes,
 			func(f Forecast) float64 { return f.Peak.Writes }},
 		{"the cores of one machine, at the peak", "more cores, more services, or screens that look up less", m.Cores,
 			func(f Forecast) float64 { return f.Peak.Cores }},
-		{"memory for what is stored, but the journal", "more memory, shorter timelines, or a machine of its own for PostgreSQL",
+		{"memory for what is stored, but the journal", "more memory, shorter timelines, or a machine of its own " +
+			"for PostgreSQL",
 			m.Memory, func(f Forecast) float64 {
 				sum := 0.0
 				for _, s := range f.Stored {
@@ -63,7 +66,8 @@ func Breaks(p *plan.Plan, w *design.Workload, rates Rates, m Machine) []Break {
 			what, then string
 			most       float64
 			is         func(Forecast) float64
-		}{"the fan-out that is stated", "`deliver: mixed`, so that entries of whom many follow are collected when they are read",
+		}{"the fan-out that is stated", "`deliver: mixed`, so that entries of whom many follow are collected when " +
+			"they are read",
 			w.FanOut, func(f Forecast) float64 {
 				most := 0.0
 				for _, a := range f.Actions {
@@ -79,7 +83,7 @@ func Breaks(p *plan.Plan, w *design.Workload, rates Rates, m Machine) []Break {
 	var forecasts []Forecast
 	for k := range steps + 1 {
 		scales = append(scales, math.Pow(MostScale, float64(k)/steps))
-		forecasts = append(forecasts, at(scales[k]))
+		forecasts = append(forecasts, model.At(scales[k], nil))
 	}
 	var all []Break
 	for _, c := range checks {

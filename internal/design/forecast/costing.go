@@ -25,15 +25,20 @@ type costing struct {
 	up    Written
 }
 
-func newCosting(p *plan.Plan, w *design.Workload, rates Rates, scale float64) *costing {
-	c := &costing{p: p, d: p.Design, w: w, rates: rates, scale: scale, spread: map[string]Spread{}, level: Mean}
-	for name, r := range p.Design.Relations() {
-		if said, is := w.Spreads[name]; is {
-			c.spread[name] = Of(said).Scaled(said, scale)
+func (m *Model) costing(scale float64) *costing {
+	c := &costing{p: m.p, d: m.p.Design, w: m.w, rates: m.rates, scale: scale, spread: m.spreads[scale], level: Mean}
+	if c.spread != nil {
+		return c
+	}
+	c.spread = map[string]Spread{}
+	for name, r := range c.d.Relations() {
+		if said, is := c.w.Spreads[name]; is {
+			c.spread[name] = At(said, scale)
 			continue
 		}
 		c.spread[name] = Each(c.unsaid(r))
 	}
+	m.spreads[scale] = c.spread
 	return c
 }
 
@@ -60,7 +65,8 @@ func (c *costing) assumed() []string {
 	relations := c.d.Relations()
 	for _, name := range slices.Sorted(maps.Keys(relations)) {
 		if _, said := c.w.Spreads[name]; !said {
-			all = append(all, fmt.Sprintf("each of %s has %.4g of %s", relations[name].Of.Name, c.spread[name].Mean(), name))
+			all = append(all, fmt.Sprintf("each of %s has %.4g of %s", relations[name].Of.Name,
+				c.spread[name].Mean(), name))
 		}
 	}
 	for _, col := range c.d.Collections {

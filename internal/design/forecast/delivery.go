@@ -7,8 +7,8 @@ import (
 	"yalvo/internal/design/plan"
 )
 
-// Delivery is what it costs in a day to get entries to a timeline's readers, in seconds of a core, by the threshold above
-// which an author's entries are collected when they are read.
+// Delivery is what it costs in a day to get entries to a timeline's readers, in seconds of a core, by the threshold
+// above which an author's entries are collected when they are read.
 type Delivery struct {
 	Timeline string  `json:"timeline"`
 	Is       float64 `json:"is"`      // as the design has it
@@ -29,11 +29,12 @@ func (p Point) Cost() float64 { return p.Push + p.Pull }
 
 // DeliveryOf weighs, for each pair of an author and a follower, what it costs to write the author's entries into the
 // follower's timeline with what it costs to collect them whenever that is read: cheaper is to write them where they are
-// read more often than they are made (Silberstein, Terrace, Cooper, Ramakrishnan, Feeding frenzy: selectively materializing
-// users' event feeds, SIGMOD 2010). Who posts more is only told from others by how many follow them, where the workload
-// says that those post more; so a threshold by followers is as good as that, or all are treated alike.
+// read more often than they are made (Silberstein, Terrace, Cooper, Ramakrishnan, Feeding frenzy: selectively
+// materializing users' event feeds, SIGMOD 2010). Who posts more is only told from others by how many follow them,
+// where the workload says that those post more; so a threshold by followers is as good as that, or all are treated
+// alike.
 func DeliveryOf(p *plan.Plan, w *design.Workload, rates Rates, t *plan.Timeline) Delivery {
-	c := newCosting(p, w, rates, 1)
+	c := New(p, w, rates).costing(1)
 	d := Delivery{Timeline: t.Name, Curve: []Point{}}
 	followers := c.spread[t.Through.Name+".to"]
 	posts, reads := c.postsADay(t), c.readsADay(t)

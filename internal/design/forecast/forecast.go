@@ -47,7 +47,8 @@ func (r Read) times(n float64) Read {
 }
 
 func (r Read) plus(o Read) Read {
-	return Read{r.Documents + o.Documents, r.Pairs + o.Pairs, r.Asked + o.Asked, r.Collected + o.Collected, r.Bytes + o.Bytes}
+	return Read{r.Documents + o.Documents, r.Pairs + o.Pairs, r.Asked + o.Asked, r.Collected + o.Collected,
+		r.Bytes + o.Bytes}
 }
 
 // Written is what is written: rows of facts, rows of what is kept, and their bytes as they are stored.
@@ -66,7 +67,8 @@ func (w Written) times(n float64) Written {
 }
 
 func (w Written) plus(o Written) Written {
-	return Written{w.Documents + o.Documents, w.Pairs + o.Pairs, w.Entries + o.Entries, w.Kept + o.Kept, w.Notes + o.Notes,
+	return Written{w.Documents + o.Documents, w.Pairs + o.Pairs, w.Entries + o.Entries, w.Kept + o.Kept, w.Notes +
+		o.Notes,
 		w.Sent + o.Sent, w.Bytes + o.Bytes}
 }
 
@@ -123,14 +125,28 @@ type Largest struct {
 	Unbounded  string  `json:"unbounded,omitempty"` // a field that has no bound but the service's own
 }
 
-// Make works out a forecast of an app that has so many times as many accounts.
-func Make(p *plan.Plan, w *design.Workload, rates Rates, scale float64) Forecast {
-	return MakeWithout(p, w, rates, scale, nil)
+// Model works out forecasts of one design under one workload, and remembers how things are spread at each size.
+type Model struct {
+	p       *plan.Plan
+	w       *design.Workload
+	rates   Rates
+	spreads map[float64]map[string]Spread
 }
 
-// MakeWithout works it out as if one value were not kept.
-func MakeWithout(p *plan.Plan, w *design.Workload, rates Rates, scale float64, without *design.Kept) Forecast {
-	c := newCosting(p, w, rates, scale)
+// New makes a model. It is for one goroutine.
+func New(p *plan.Plan, w *design.Workload, rates Rates) *Model {
+	return &Model{p, w, rates, map[float64]map[string]Spread{}}
+}
+
+// Make works out a forecast of an app that has so many times as many accounts.
+func Make(p *plan.Plan, w *design.Workload, rates Rates, scale float64) Forecast {
+	return New(p, w, rates).At(scale, nil)
+}
+
+// At works it out at a size, as if one value were not kept; nil: as it is.
+func (m *Model) At(scale float64, without *design.Kept) Forecast {
+	p, w, rates := m.p, m.w, m.rates
+	c := m.costing(scale)
 	c.without = without
 	f := Forecast{Scale: scale, Accounts: w.Accounts * scale, Assumed: c.assumed(),
 		Screens: []Screen{}, Actions: []Action{}, Stored: []Stored{}}
@@ -150,7 +166,8 @@ func MakeWithout(p *plan.Plan, w *design.Workload, rates Rates, scale float64, w
 	}
 	f.Stored = append(f.Stored, c.stored(f.Actions)...)
 	f.Largest = c.largest()
-	f.Day.Processor = (f.Day.Requests*rates.Request + rates.read(f.Day.Read) + rates.direct(f.Day.Direct) + upkeep) / 1e6
+	f.Day.Processor = (f.Day.Requests*rates.Request + rates.read(f.Day.Read) + rates.direct(f.Day.Direct) +
+		upkeep) / 1e6
 	f.Day.Money = money(w.Prices, f)
 	f.Peak = peakOf(f, w.HourShare()/3600, upkeep/1e6)
 	return f

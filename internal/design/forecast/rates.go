@@ -19,7 +19,8 @@ type Rates struct {
 }
 
 // Shipped are rates measured on a machine with two cores (see docs/benchmarks.md): on another they differ.
-var Shipped = Rates{From: "shipped: measured on another machine", Request: 110, Document: 6, Asked: 1.5, Write: 420, Note: 25, Kept: 60,
+var Shipped = Rates{From: "shipped: measured on another machine", Request: 110, Document: 6, Asked: 1.5,
+	Write: 420, Note: 25, Kept: 60,
 	Entry: 4.2, Send: 250, Collect: 50, EntriesASecond: 220_000, Begin: 12}
 
 func (r Rates) read(x Read) float64 {

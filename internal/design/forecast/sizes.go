@@ -155,7 +155,8 @@ func (c *costing) entry(t *design.Timeline, names []string) float64 {
 		fields, kept := design.Names(t.Carry)
 		names = slices.Concat(fields, kept)
 	}
-	return aroundEntry + 3*idBytes + float64(len(t.Entries.Name)) + c.facts(t.Entries, names) + c.values(t.Entries, names)
+	return aroundEntry + 3*idBytes + float64(len(t.Entries.Name)) + c.facts(t.Entries, names) +
+		c.values(t.Entries, names)
 }
 
 // row is what a document takes in the database, with its kept values and the indexes of lists.

@@ -16,10 +16,10 @@ type Spread struct {
 // band is a part of all that have about so many; square is the mean of the squares within it.
 type band struct{ many, square, part float64 }
 
-// Of is the spread that somebody states. With a mean and the most that one has it is a power law, cut off there: that one
-// has n is as likely as (n+1) to some power, which is chosen so that the mean is as stated. Most have few and few have
-// many: so followers, likes and posts have been found to be spread (Newman, Power laws, Pareto distributions and Zipf's
-// law, Contemporary Physics 46, 2005).
+// Of is the spread that somebody states. With a mean and the most that one has it is a power law, cut off there: that
+// one has n is as likely as (n+1) to some power, which is chosen so that the mean is as stated. Most have few and few
+// have many: so followers, likes and posts have been found to be spread (Newman, Power laws, Pareto distributions and
+// Zipf's law, Contemporary Physics 46, 2005).
 func Of(s design.Spread) Spread {
 	if len(s.Shares) > 0 {
 		out := Spread{most: s.Most}
@@ -138,8 +138,8 @@ func (s Spread) MeanOf(f func(many float64) float64) float64 {
 	return sum
 }
 
-// Biased is the mean over what is had, not over who has it: how many those have, on average, who own one taken by chance.
-// It is the mean of the squares by the mean.
+// Biased is the mean over what is had, not over who has it: how many those have, on average, who own one taken by
+// chance. It is the mean of the squares by the mean.
 func (s Spread) Biased() float64 {
 	sum, squares := 0.0, 0.0
 	for _, b := range s.bands {
@@ -174,13 +174,12 @@ func (s Spread) Quantile(part float64) float64 {
 // Most is what the one has who has the most.
 func (s Spread) Most() float64 { return s.most }
 
-// Scaled is the spread when there are so many times as many: the mean stays, and the one who has the most has as much of
-// the whole as before.
-func (s Spread) Scaled(d design.Spread, scale float64) Spread {
-	if len(d.Shares) > 0 || scale == 1 {
-		return s
+// At is a stated spread when there are so many times as many: the mean stays, and the one who has the most has as much
+// of the whole as before.
+func At(d design.Spread, scale float64) Spread {
+	if len(d.Shares) == 0 && scale != 1 {
+		d.Most = max(d.Mean, d.Most*scale)
 	}
-	d.Most = max(d.Mean, d.Most*scale)
 	return Of(d)
 }
 

@@ -21,7 +21,8 @@ var (
 // readAccepted reads the findings that the design takes as they are.
 func (r *reader) readAccepted(n *node) {
 	if n.shape != sequence || len(n.items) > maxAccepted {
-		r.problem(n.pos, design.CodeShape, fmt.Sprintf("accepted must be a list of %d findings at most, this is %s", maxAccepted,
+		r.problem(n.pos, design.CodeShape, fmt.Sprintf("accepted must be a list of %d findings at most, this is "+
+			"%s", maxAccepted,
 			describe(n)), "write it as in `- {finding: endless-text, at: posts.text, because: …, ground: …}`")
 		return
 	}
@@ -30,14 +31,17 @@ func (r *reader) readAccepted(n *node) {
 		take := func(what string, into *string, fits func(string) bool, remedy string) func(*node) {
 			return func(n *node) {
 				if *into = r.word(n, what); *into != "" && !fits(*into) {
-					r.problem(n.pos, design.CodeBadValue, fmt.Sprintf("%s cannot be %q", what, design.Clip(*into)), remedy)
+					r.problem(n.pos, design.CodeBadValue, fmt.Sprintf("%s cannot be %q", what,
+						design.Clip(*into)), remedy)
 				}
 			}
 		}
 		r.mapping(item, "an accepted finding", keys{
 			"finding": take("finding", &a.Finding, codeForm.MatchString, "it is the code that `yalvo check` names"),
-			"at":      take("at", &a.At, func(s string) bool { return len(s) <= 200 }, "it is the place that `yalvo check` names"),
-			"because": take("because", &a.Because, func(s string) bool { return len(s) <= maxReason }, "say it shorter"),
+			"at": take("at", &a.At, func(s string) bool { return len(s) <= 200 },
+				"it is the place that `yalvo check` names"),
+			"because": take("because", &a.Because, func(s string) bool { return len(s) <= maxReason },
+				"say it shorter"),
 			"ground": func(n *node) {
 				a.Ground = fmt.Sprint(n.scalar)
 				if _, is := n.scalar.(string); !is || !groundForm.MatchString(a.Ground) {

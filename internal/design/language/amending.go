@@ -10,8 +10,8 @@ import (
 	"yalvo/internal/design"
 )
 
-// Amend is the text of a design in which something has another value under a key; an empty key takes what is at the path
-// away. All else stays as it is written, comments too.
+// Amend is the text of a design in which something has another value under a key; an empty key takes what is at the
+// path away. All else stays as it is written, comments too.
 func Amend(source []byte, path []string, key, value string) ([]byte, error) {
 	r := &reader{design: &design.Design{}}
 	root := r.parse(source)
@@ -140,7 +140,8 @@ func (t text) with(n *node, member string) ([]byte, error) {
 func (t text) without(own entry) ([]byte, error) {
 	from := t.offset(own.pos)
 	line := bytes.LastIndexByte(t.source[:from], '\n') + 1
-	if brace := bytes.LastIndexAny(t.source[:from], "{\n"); brace >= 0 && t.source[brace] == '{' || len(bytes.TrimSpace(t.source[line:from])) > 0 {
+	if brace := bytes.LastIndexAny(t.source[:from], "{\n"); brace >= 0 && t.source[brace] == '{' ||
+		len(bytes.TrimSpace(t.source[line:from])) > 0 {
 		_, to := t.span(own.value)
 		rest := bytes.TrimLeft(t.source[to:], " ")
 		if bytes.HasPrefix(rest, []byte(",")) {

@@ -57,7 +57,8 @@ type partReader struct {
 }
 
 // partKeys are what a part of a screen may say; the first four say what is read.
-var partKeys = []string{"timeline", "list", "document", "leads", "for", "page", "shows", "marks", "with", "live", "given"}
+var partKeys = []string{"timeline", "list", "document", "leads", "for", "page", "shows", "marks", "with", "live",
+	"given"}
 
 const partReads = 4
 
@@ -135,10 +136,12 @@ func (s *screenReader) resolveBy() {
 	switch f := s.Of.Field(name); {
 	case name == "":
 	case f == nil:
-		s.unknown(s.by.pos, design.CodeUnknownName, fmt.Sprintf("%q has no field %q", s.Of.Name, design.Clip(name)), name,
+		s.unknown(s.by.pos, design.CodeUnknownName, fmt.Sprintf("%q has no field %q", s.Of.Name,
+			design.Clip(name)), name,
 			design.FieldNames(s.Of.Fields))
 	case !f.Unique || s.Of.Under != nil:
-		s.problem(s.by.pos, design.CodeContradicted, fmt.Sprintf("%s.%s does not lead to one document", s.Of.Name, name),
+		s.problem(s.by.pos, design.CodeContradicted, fmt.Sprintf("%s.%s does not lead to one document", s.Of.Name,
+			name),
 			"name a unique field of a collection that lies under none, or leave `by` out")
 	default:
 		s.By = f
@@ -239,7 +242,8 @@ func (p *partReader) isFor(n *node, owner *design.Collection) bool {
 	whose := design.Whose("")
 	switch {
 	case said != nil:
-		if whose = design.Whose(p.choice(said, "for", []string{string(design.Mine), string(design.OfOne)}, nil)); whose == "" {
+		if whose = design.Whose(p.choice(said, "for", []string{string(design.Mine), string(design.OfOne)},
+			nil)); whose == "" {
 			return false
 		}
 	case owner == p.screenReader.Of:
@@ -255,7 +259,8 @@ func (p *partReader) isFor(n *node, owner *design.Collection) bool {
 		return false
 	}
 	if p.owner != owner {
-		p.problem(n.pos, design.CodeContradicted, fmt.Sprintf("%q is asked for one of %q, not of %q", n.scalar, owner.Name,
+		p.problem(n.pos, design.CodeContradicted, fmt.Sprintf("%q is asked for one of %q, not of %q", n.scalar,
+			owner.Name,
 			p.owner.Name), "")
 	}
 	return p.owner == owner
@@ -271,7 +276,8 @@ func (p *partReader) whose(n *node, whose design.Whose) bool {
 		return true
 	}
 	if whose == design.OfOne {
-		p.problem(n.pos, design.CodeContradicted, fmt.Sprintf("screen %q is asked for no document", p.screenReader.Name),
+		p.problem(n.pos, design.CodeContradicted, fmt.Sprintf("screen %q is asked for no document",
+			p.screenReader.Name),
 			"say for one of which collection, as in `of: members`")
 	} else {
 		p.problem(n.pos, design.CodeContradicted, "this is about the caller, and the design has no accounts",
@@ -333,7 +339,8 @@ func (p *partReader) resolveGiven() {
 	take := func(name string, fits func(any) string) {
 		known[name] = func(n *node) {
 			if n.shape != word || n.scalar == nil {
-				p.problem(n.pos, design.CodeShape, fmt.Sprintf("%s must be a single value, this is %s", name, describe(n)), "")
+				p.problem(n.pos, design.CodeShape, fmt.Sprintf("%s must be a single value, this is %s", name,
+					describe(n)), "")
 			} else if wrong := fits(n.scalar); wrong != "" {
 				p.problem(n.pos, design.CodeBadValue, wrong, "")
 			} else {
@@ -417,7 +424,8 @@ func (p *partReader) resolveWith() {
 func (p *partReader) atMost(n *node, what string, most int) []*node {
 	words := p.words(n, what)
 	if len(words) > most {
-		p.problem(n.pos, design.CodeTooLarge, fmt.Sprintf("%s has %d names, %d are allowed", what, len(words), most), "")
+		p.problem(n.pos, design.CodeTooLarge, fmt.Sprintf("%s has %d names, %d are allowed", what, len(words),
+			most), "")
 		return words[:most]
 	}
 	seen := map[string]bool{}
@@ -445,10 +453,12 @@ func (s *screenReader) checkParams() {
 			before := of[f.Name]
 			switch {
 			case slices.Contains(takenByScreens, f.Name):
-				s.problem(p.Pos, design.CodeNameTaken, fmt.Sprintf("list %q takes the parameter %q, which means something "+
+				s.problem(p.Pos, design.CodeNameTaken, fmt.Sprintf("list %q takes the parameter %q, which means "+
+					"something "+
 					"else of a screen", p.List.Name, f.Name), "give it in the screen, or call it something else")
 			case before != nil && before.Type != f.Type:
-				s.problem(p.Pos, design.CodeContradicted, fmt.Sprintf("the parameter %q is of type %s in part %q, and of type "+
+				s.problem(p.Pos, design.CodeContradicted, fmt.Sprintf("the parameter %q is of type %s in part %q, "+
+					"and of type "+
 					"%s in %q", f.Name, before.Type, in[f.Name].ScreenPart.Name, f.Type, p.ScreenPart.Name),
 					"give one of them in the screen")
 			default:
@@ -459,7 +469,8 @@ func (s *screenReader) checkParams() {
 	seen := map[string]bool{}
 	for _, p := range s.parts {
 		if name := p.ScreenPart.Name; seen[name] {
-			s.problem(p.Pos, design.CodeNameTaken, fmt.Sprintf("two parts of screen %q are called %q", s.Name, name), "")
+			s.problem(p.Pos, design.CodeNameTaken, fmt.Sprintf("two parts of screen %q are called %q", s.Name,
+				name), "")
 		} else {
 			seen[name] = name != ""
 		}

@@ -18,7 +18,8 @@ type Setting struct {
 func (r *reader) set(root *node, s Setting) {
 	value := (&reader{file: r.file, design: r.design}).parse([]byte(s.Value))
 	if value == nil || s.Path == "" {
-		r.problem(root.pos, design.CodeSyntax, fmt.Sprintf("%q cannot be set to %q", design.Clip(s.Path), design.Clip(s.Value)),
+		r.problem(root.pos, design.CodeSyntax, fmt.Sprintf("%q cannot be set to %q", design.Clip(s.Path),
+			design.Clip(s.Value)),
 			"write it as in `timelines.home.deliver=pull`")
 		return
 	}

@@ -87,7 +87,8 @@ func (p *partReader) lookedUp(w *node, f *design.Field, path []string) bool {
 		if to.Field(path[1]) != nil || to.KeptValue(path[1]) != nil || design.ShownAnyway(path[1]) {
 			return true
 		}
-		p.unknown(w.pos, design.CodeUnknownName, fmt.Sprintf("%q has no value %q", to.Name, design.Clip(path[1])), path[1],
+		p.unknown(w.pos, design.CodeUnknownName, fmt.Sprintf("%q has no value %q", to.Name, design.Clip(path[1])),
+			path[1],
 			to.Names())
 		return false
 	}
@@ -104,13 +105,15 @@ func (p *partReader) lookedUp(w *node, f *design.Field, path []string) bool {
 		}
 		fields, kept := design.Names(k.Parts)
 		p.problem(w.pos, design.CodeNotShown, fmt.Sprintf("%s is another document's, and %s.%s does not copy it",
-			strings.Join(path, "."), c.Name, k.Name), fmt.Sprintf("copy it too, `%s: {copy: %s, fields: [%s]}`, and write "+
+			strings.Join(path, "."), c.Name, k.Name), fmt.Sprintf("copy it too, `%s: {copy: %s, fields: [%s]}`, "+
+			"and write "+
 			"`%s.%s`; or %s", k.Name, f.Name, strings.Join(append(slices.Concat(fields, kept), path[1]), ", "), k.Name,
 			path[1], look))
 		return false
 	}
 	p.problem(w.pos, design.CodeNotShown, fmt.Sprintf("%s is another document's", strings.Join(path, ".")),
-		fmt.Sprintf("keep a copy in %q, `%s_card: {copy: %s, fields: [%s]}`, and write `%s_card.%s`; or %s", c.Name, f.Name,
+		fmt.Sprintf("keep a copy in %q, `%s_card: {copy: %s, fields: [%s]}`, and write `%s_card.%s`; or %s",
+			c.Name, f.Name,
 			f.Name, path[1], f.Name, path[1], look))
 	return false
 }
@@ -155,7 +158,8 @@ func (p *partReader) withinField(w *node, f *design.Field, path []string) bool {
 		}
 		in := design.FieldNamed(f.Fields, path[0])
 		if in == nil {
-			p.unknown(w.pos, design.CodeUnknownName, fmt.Sprintf("nothing in %q is called %q", f.Name, design.Clip(path[0])),
+			p.unknown(w.pos, design.CodeUnknownName, fmt.Sprintf("nothing in %q is called %q", f.Name,
+				design.Clip(path[0])),
 				path[0], design.FieldNames(f.Fields))
 			return false
 		}
@@ -176,7 +180,8 @@ func (p *partReader) missing(w *node, c *design.Collection, path []string) {
 	}
 	switch from := nearestSource(stem, sources); {
 	case counted && from != "":
-		p.problem(w.pos, design.CodeNotShown, message, fmt.Sprintf("have it kept, in the kept values of %q: `%s: {count: %s}`",
+		p.problem(w.pos, design.CodeNotShown, message, fmt.Sprintf("have it kept, in the kept values of %q: `%s: "+
+			"{count: %s}`",
 			c.Name, name, from))
 	case nearestSource(name, sources) != "":
 		first := ""
@@ -185,8 +190,10 @@ func (p *partReader) missing(w *node, c *design.Collection, path []string) {
 				first = led.To.Fields[0].Name
 			}
 		}
-		p.problem(w.pos, design.CodeNotShown, message, fmt.Sprintf("have the newest few kept, in the kept values of %q: "+
-			"`last_%s: {latest: %s, how_many: 3, fields: [%s]}`; or read them as a part of their own, `leads: %s`", c.Name,
+		p.problem(w.pos, design.CodeNotShown, message, fmt.Sprintf("have the newest few kept, in the kept values "+
+			"of %q: "+
+			"`last_%s: {latest: %s, how_many: 3, fields: [%s]}`; or read them as a part of their own, `leads: "+
+			"%s`", c.Name,
 			name, nearestSource(name, sources), first, name))
 	default:
 		p.unknown(w.pos, design.CodeUnknownName, message, name, c.Names())
@@ -247,6 +254,7 @@ func (p *partReader) never(rule *design.Rule) bool {
 }
 
 func (p *partReader) neverRead(at design.Pos, what, where string) {
-	p.problem(at, design.CodeNeverRead, fmt.Sprintf("screen %q shows %s, and nobody may read that", p.screenReader.Name, what),
+	p.problem(at, design.CodeNeverRead, fmt.Sprintf("screen %q shows %s, and nobody may read that",
+		p.screenReader.Name, what),
 		"say who may in `"+where+"`, or leave it out of the screen")
 }

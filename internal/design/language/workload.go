@@ -9,8 +9,8 @@ import (
 	"yalvo/internal/design"
 )
 
-// Limits on a workload: what a number may be, how many shares a spread has, how often something may be done by an account
-// in a day, and how far two numbers may differ that must be the same.
+// Limits on a workload: what a number may be, how many shares a spread has, how often something may be done by an
+// account in a day, and how far two numbers may differ that must be the same.
 const (
 	mostOfAnything = 1e12
 	mostShares     = 100
@@ -44,12 +44,14 @@ type workloadReader struct {
 
 func (r *reader) readWorkload(n *node) *design.Workload {
 	before := len(r.problems)
-	w := &workloadReader{r, &design.Workload{Pos: n.pos, Documents: map[string]float64{}, Spreads: map[string]design.Spread{},
-		Opened: map[string]float64{}, Done: map[string]design.Deeds{}, Busy: map[string]string{},
+	w := &workloadReader{r, &design.Workload{Pos: n.pos, Documents: map[string]float64{},
+		Spreads: map[string]design.Spread{},
+		Opened:  map[string]float64{}, Done: map[string]design.Deeds{}, Busy: map[string]string{},
 		Sizes: map[string]float64{}, Unchanged: map[string]float64{}}, r.design.Relations()}
 	given := map[string]*node{}
 	known := keys{}
-	for _, key := range []string{"accounts", "documents", "spread", "opened", "done", "busy", "hours", "sizes", "unchanged",
+	for _, key := range []string{"accounts", "documents", "spread", "opened", "done", "busy", "hours", "sizes",
+		"unchanged",
 		"prices", "fan_out"} {
 		known[key] = func(n *node) { given[key] = n }
 	}
@@ -57,7 +59,8 @@ func (r *reader) readWorkload(n *node) *design.Workload {
 	for _, part := range []struct { // documents before spreads, which are compared with them
 		key  string
 		read func(*node)
-	}{{"accounts", w.readAccountsNow}, {"documents", w.readDocuments}, {"sizes", w.readSizes}, {"spread", w.readSpreads},
+	}{{"accounts", w.readAccountsNow}, {"documents", w.readDocuments}, {"sizes", w.readSizes}, {"spread",
+		w.readSpreads},
 		{"opened", w.readOpened}, {"unchanged", w.readUnchanged}, {"done", w.readDone}, {"busy", w.readBusy},
 		{"hours", w.readHours}, {"prices", w.readPrices}, {"fan_out", w.readFanOut}} {
 		if n := given[part.key]; n != nil {
@@ -90,7 +93,8 @@ func (w *workloadReader) number(n *node, what string, least, most float64) (floa
 		return 0, false
 	}
 	if math.IsNaN(x) || x < least || x > most {
-		w.problem(n.pos, design.CodeBadValue, fmt.Sprintf("%s must be from %s to %s, not %s", what, short(least), short(most),
+		w.problem(n.pos, design.CodeBadValue, fmt.Sprintf("%s must be from %s to %s, not %s", what, short(least),
+			short(most),
 			short(x)), "")
 		return 0, false
 	}
@@ -123,7 +127,8 @@ func (w *workloadReader) each(n *node, what, kind string, known []string, read f
 	}
 	for _, e := range n.entries {
 		if !slices.Contains(known, e.key) {
-			w.unknown(e.pos, design.CodeUnknownName, fmt.Sprintf("there is no %s %q", kind, design.Clip(e.key)), e.key, known)
+			w.unknown(e.pos, design.CodeUnknownName, fmt.Sprintf("there is no %s %q", kind, design.Clip(e.key)),
+				e.key, known)
 			continue
 		}
 		read(e.key, e.value)
@@ -189,7 +194,8 @@ func (w *workloadReader) readHours(n *node) {
 		if n.shape == sequence {
 			many = fmt.Sprintf(" of %d", len(n.items))
 		}
-		w.problem(n.pos, design.CodeShape, fmt.Sprintf("hours must be a list of 24 numbers, this is %s%s", describe(n), many),
+		w.problem(n.pos, design.CodeShape, fmt.Sprintf("hours must be a list of 24 numbers, this is %s%s",
+			describe(n), many),
 			"one for each hour of the day, from midnight on")
 		return
 	}
@@ -271,13 +277,15 @@ func (w *workloadReader) readSpread(name string, n *node) (design.Spread, bool) 
 	}
 	switch {
 	case at["shares"] != nil && (at["mean"] != nil || at["most"] != nil):
-		w.problem(n.pos, design.CodeContradicted, "a spread has a mean and the most, or shares", "leave one of them out")
+		w.problem(n.pos, design.CodeContradicted, "a spread has a mean and the most, or shares",
+			"leave one of them out")
 	case at["shares"] != nil:
 		for _, share := range s.Shares {
 			s.Most = max(s.Most, share.Many)
 		}
 	case at["mean"] == nil || at["most"] == nil:
-		w.problem(n.pos, design.CodeMissingKey, fmt.Sprintf("the spread of %s needs a mean and the most that one has", name),
+		w.problem(n.pos, design.CodeMissingKey, fmt.Sprintf("the spread of %s needs a mean and the most that one "+
+			"has", name),
 			"write it as in `{mean: 30, most: 1500}`, or give `shares`")
 	case s.Mean > s.Most:
 		w.problem(at["mean"].pos, design.CodeContradicted, fmt.Sprintf("the mean is %s, and the most that one has %s",
@@ -293,7 +301,8 @@ func (w *workloadReader) readSpread(name string, n *node) (design.Spread, bool) 
 // readShares reads pairs of how many, and the share of documents that have so many.
 func (w *workloadReader) readShares(n *node) []design.Share {
 	if n.shape != sequence || len(n.items) == 0 || len(n.items) > mostShares {
-		w.problem(n.pos, design.CodeShape, fmt.Sprintf("shares must be a list of up to %d pairs, this is %s", mostShares,
+		w.problem(n.pos, design.CodeShape, fmt.Sprintf("shares must be a list of up to %d pairs, this is %s",
+			mostShares,
 			describe(n)), "write it as in `[[0, 0.5], [10, 0.5]]`: so many, and the share that has so many")
 		return nil
 	}
@@ -347,7 +356,8 @@ func (w *workloadReader) checkTotals() {
 			continue // some point nowhere
 		}
 		if math.Abs(total-other) > nearEnough*most {
-			w.problem(s.Pos, design.CodeContradicted, fmt.Sprintf("by the spread of %s there are %s in all, and by %s %s", name,
+			w.problem(s.Pos, design.CodeContradicted, fmt.Sprintf("by the spread of %s there are %s in all, and by "+
+				"%s %s", name,
 				short(total), what, short(other)), "a mean times those who have it is the number of all")
 		}
 	}

@@ -158,7 +158,8 @@ func (m Model) made(p Part) string {
 		kind = "Entry"
 	}
 	one := func(from string) string {
-		return fmt.Sprintf("%s.fromJson<%s, %s>(%s as Json, %s.fromJson, %s.fromJson)", kind, d.Facts, d.Kept, from, d.Facts, d.Kept)
+		return fmt.Sprintf("%s.fromJson<%s, %s>(%s as Json, %s.fromJson, %s.fromJson)", kind, d.Facts, d.Kept,
+			from, d.Facts, d.Kept)
 	}
 	from := fmt.Sprintf("parts['%s']", p.Name)
 	if p.Kind == "Document" {
@@ -168,6 +169,7 @@ func (m Model) made(p Part) string {
 	if p.Kind == "Entries" {
 		member = "entries"
 	}
-	return fmt.Sprintf("%s([for (final x in (%s as Json)['%s'] as List) %s], (%s as Json)['next'] as String?)", p.Kind, from,
+	return fmt.Sprintf("%s([for (final x in (%s as Json)['%s'] as List) %s], (%s as Json)['next'] as String?)",
+		p.Kind, from,
 		member, one("x"), from)
 }

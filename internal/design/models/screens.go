@@ -23,7 +23,8 @@ type Part struct {
 // screen adds what a screen shows. A part that shows some values alone has types of its own: what it does not show is
 // not missing by mistake.
 func (m *Model) screen(s *design.Screen) {
-	out := Screen{Name: typeName(s.Name) + "Screen", Doc: "What the screen " + s.Name + " shows. A part that is refused is missing."}
+	out := Screen{Name: typeName(s.Name) + "Screen", Doc: "What the screen " + s.Name +
+		" shows. A part that is refused is missing."}
 	taken := map[string]bool{}
 	for _, p := range s.Parts {
 		part := Part{Name: p.Name, Property: memberName(p.Name), Of: m.shown(out.Name, p), Kind: "Page"}
@@ -72,6 +73,7 @@ func (m *Model) shown(screen string, p *design.ScreenPart) string {
 	if p.Timeline != nil {
 		name = base + "Entry"
 	}
-	m.Documents = append(m.Documents, Document{name, "What " + p.Name + " of " + screen + " shows.", base + "Facts", base + "Kept"})
+	m.Documents = append(m.Documents, Document{name, "What " + p.Name + " of " + screen + " shows.", base +
+		"Facts", base + "Kept"})
 	return name
 }

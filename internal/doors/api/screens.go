@@ -67,7 +67,8 @@ func screenIn(c *echo.Context) (name string, of *string, err error) {
 		return "", nil, err
 	}
 	if len(parts) > 2 || parts[0] == "" {
-		return "", nil, unknown("a screen is at %s/screens/{screen}, or at %s/screens/{screen}/{of} if it is asked for a "+
+		return "", nil, unknown("a screen is at %s/screens/{screen}, or at %s/screens/{screen}/{of} if it is asked "+
+			"for a "+
 			"document", openapi.Prefix, openapi.Prefix)
 	}
 	if len(parts) == 2 {
@@ -107,7 +108,8 @@ func (ask *screenAsked) chooseParts(query url.Values) error {
 	}
 	p := ask.Part(name)
 	if p == nil {
-		return problem.BadRequest(fmt.Sprintf("screen %q has no part %q; its parts are %s", ask.Name, problem.Clip(name),
+		return problem.BadRequest(fmt.Sprintf("screen %q has no part %q; its parts are %s", ask.Name,
+			problem.Clip(name),
 			strings.Join(design.NamesOf(ask.Parts, func(p *design.ScreenPart) string { return p.Name }), ", ")))
 	}
 	ask.parts = []*design.ScreenPart{p}
@@ -171,8 +173,9 @@ func (s *API) readParts(c *echo.Context, ask *screenAsked) (partAnswers, error) 
 			return all, err
 		}
 		if size += held.text.Len(); size > mostReadBytes {
-			return all, problem.New(http.StatusRequestEntityTooLarge, problem.CodeTooBig, fmt.Sprintf("the parts of this "+
-				"screen have come to more than %d bytes: ask for them one by one, with part", mostReadBytes))
+			return all, problem.New(http.StatusRequestEntityTooLarge, problem.CodeTooBig,
+				fmt.Sprintf("the parts of this "+
+					"screen have come to more than %d bytes: ask for them one by one, with part", mostReadBytes))
 		}
 		all.answers = append(all.answers, held)
 	}

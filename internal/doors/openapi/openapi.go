@@ -314,7 +314,10 @@ func (d *description) live(name, path string, params []any) {
 // withoutRefs are parameters but for some that all reads share.
 func withoutRefs(params []any, names ...string) []any {
 	return slices.DeleteFunc(slices.Clone(params), func(p any) bool {
-		return slices.ContainsFunc(names, func(name string) bool { return reflect.DeepEqual(p, ref("parameters", name)) })
+		return slices.ContainsFunc(names, func(name string) bool {
+			return reflect.DeepEqual(p, ref("parameters",
+				name))
+		})
 	})
 }
 

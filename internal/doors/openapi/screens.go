@@ -71,8 +71,10 @@ func (d *description) liveScreen(s *design.Screen, name, path string, of []any) 
 	get["parameters"] = append(withoutRefs(get["parameters"].([]any), "cursor", "ifNoneMatch"),
 		ref("parameters", "lastEvent"))
 	get["responses"] = schema{"default": ref("responses", "Problem"), "200": schema{
-		"description": "Server-sent events: screen, which is what the read answers; then removed, added, moved, changed and " +
-			"counts, each about an item of the part that it names; and current when that is all, with an id for all that is shown.",
+		"description": "Server-sent events: screen, which is what the read answers; then removed, added, moved, " +
+			"changed and " +
+			"counts, each about an item of the part that it names; and current when that is all, with an id for " +
+			"all that is shown.",
 		"content": schema{"text/event-stream": schema{"schema": schema{"type": "string"}}}}}
 	d.paths[Prefix+"/live"+strings.TrimPrefix(path, Prefix)] = withParameters(of, schema{"get": get})
 }

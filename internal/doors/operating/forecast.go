@@ -44,7 +44,8 @@ func (s *API) postForecast(c *echo.Context) error {
 }
 
 func noWorkload() error {
-	return problem.New(http.StatusUnprocessableEntity, "no-workload", "nothing is known of how much the app is used: say so "+
+	return problem.New(http.StatusUnprocessableEntity, "no-workload", "nothing is known of how much the app is "+
+		"used: say so "+
 		"under `workload` in the design")
 }
 
@@ -59,7 +60,8 @@ func (s *API) postAlternatives(c *echo.Context) error {
 		return err
 	}
 	all, deliveries := alternatives.Of(d, d.Workload, forecast.Shipped)
-	return c.JSON(http.StatusOK, map[string]any{"alternatives": all, "deliveries": deliveries, "rates": forecast.Shipped})
+	return c.JSON(http.StatusOK, map[string]any{"alternatives": all, "deliveries": deliveries,
+		"rates": forecast.Shipped})
 }
 
 // getWorkload answers with a workload measured from the running app, as a design has it.
@@ -122,7 +124,8 @@ func settingsIn(c *echo.Context) ([]language.Setting, error) {
 	for _, text := range c.QueryParams()["set"] {
 		path, value, is := strings.Cut(text, "=")
 		if !is || path == "" || len(all) == mostSettings {
-			return nil, problem.BadRequest(fmt.Sprintf("set is PATH=VALUE, as in timelines.home.deliver=pull, %d times at most, "+
+			return nil, problem.BadRequest(fmt.Sprintf("set is PATH=VALUE, as in timelines.home.deliver=pull, %d "+
+				"times at most, "+
 				"not %q", mostSettings, problem.Clip(text)))
 		}
 		all = append(all, language.Setting{Path: path, Value: value})

@@ -1,8 +1,8 @@
-// Package measuring makes a workload out of a running app: how many there are of each thing, how they are spread, what is
-// done in a day, how large it is, and how often screens are opened.
+// Package measuring makes a workload out of a running app: how many there are of each thing, how they are spread,
+// what is done in a day, how large it is, and how often screens are opened.
 //
-// In go the design in force, what is stored, and what a service has counted; out comes the text of a workload, as a design
-// has it. Not done here: what it costs (package forecast).
+// In go the design in force, what is stored, and what a service has counted; out comes the text of a workload, as a
+// design has it. Not done here: what it costs (package forecast).
 package measuring
 
 import (
@@ -125,8 +125,8 @@ func (m *measure) spread(r design.Relation) error {
 	return nil
 }
 
-// mostShares is how many parts a spread is written in: those who have more than a few are put together, each part by how
-// many they have on average, and whoever has the most is one by itself.
+// mostShares is how many parts a spread is written in: those who have more than a few are put together, each part by
+// how many they have on average, and whoever has the most is one by itself.
 const mostShares = 40
 
 // sharesOf are the parts of all that have so many, those who have none included.
@@ -224,7 +224,8 @@ func short(x float64) string { return fmt.Sprintf("%.6g", x) }
 func (m *measure) text(opened Opened) string {
 	var b strings.Builder
 	accounts := m.v.Plan.Design.Accounts
-	fmt.Fprintf(&b, "# Measured %s; what is done in a day since %s.\n", m.now.UTC().Format(time.RFC3339), m.from.UTC().Format(time.RFC3339))
+	fmt.Fprintf(&b, "# Measured %s; what is done in a day since %s.\n", m.now.UTC().Format(time.RFC3339),
+		m.from.UTC().Format(time.RFC3339))
 	fmt.Fprintf(&b, "accounts: %s\n", short(max(1, m.totals[accounts.Name])))
 	var documents []string
 	for _, c := range m.v.Plan.Collections {
@@ -245,11 +246,13 @@ func (m *measure) text(opened Opened) string {
 	var screens []string
 	for _, s := range m.v.Plan.Design.Screens {
 		if times := opened.Times[s.Name]; times > 0 {
-			screens = append(screens, fmt.Sprintf("%s: %s", s.Name, short(float64(times)/days/max(1, m.totals[accounts.Name]))))
+			screens = append(screens, fmt.Sprintf("%s: %s", s.Name, short(float64(times)/days/max(1,
+				m.totals[accounts.Name]))))
 		}
 	}
 	if len(screens) > 0 {
-		fmt.Fprintf(&b, "# By one service, since %s.\nopened: {%s}\n", opened.Since.UTC().Format(time.RFC3339), strings.Join(screens, ", "))
+		fmt.Fprintf(&b, "# By one service, since %s.\nopened: {%s}\n", opened.Since.UTC().Format(time.RFC3339),
+			strings.Join(screens, ", "))
 	}
 	return b.String()
 }
