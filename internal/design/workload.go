@@ -55,7 +55,7 @@ type Share struct{ Many, Part float64 }
 type Prices struct{ Read, Write, Stored float64 }
 
 // Relation is how many of something a document has: pairs of which it is an end, documents that point at it, or that
-// lie under it. It is called as kept values call their sources.
+// lie under it, as kept values call their sources; or entries of its timeline, by that's name.
 type Relation struct {
 	Name   string
 	Of     *Collection // whose documents have them
@@ -63,6 +63,8 @@ type Relation struct {
 	Pair   *Pair
 	Side   Side   // of pairs: the end that has them
 	By     *Field // a reference
+
+	Timeline *Timeline // whose entries; what it is made of says how many, if nobody does
 }
 
 // Relations are those of a design, by their names: follow.to, posts.author, remarks.
@@ -70,19 +72,24 @@ func (d *Design) Relations() map[string]Relation {
 	all := map[string]Relation{}
 	for _, p := range d.Pairs {
 		if p.From != nil && p.To != nil {
-			all[p.Name+".from"] = Relation{p.Name + ".from", p.From, p.To, p, From, nil}
-			all[p.Name+".to"] = Relation{p.Name + ".to", p.To, p.From, p, To, nil}
+			all[p.Name+".from"] = Relation{Name: p.Name + ".from", Of: p.From, Others: p.To, Pair: p, Side: From}
+			all[p.Name+".to"] = Relation{Name: p.Name + ".to", Of: p.To, Others: p.From, Pair: p, Side: To}
 		}
 	}
 	for _, c := range d.Collections {
 		if c.Under != nil {
-			all[c.Name] = Relation{c.Name, c.Under, c, nil, "", nil}
+			all[c.Name] = Relation{Name: c.Name, Of: c.Under, Others: c}
 		}
 		for _, f := range c.References() {
 			if f.To != nil {
 				name := c.Name + "." + f.Name
-				all[name] = Relation{name, f.To, c, nil, "", f}
+				all[name] = Relation{Name: name, Of: f.To, Others: c, By: f}
 			}
+		}
+	}
+	for _, t := range d.Timelines {
+		if _, taken := all[t.Name]; !taken && t.Owner != nil && t.Entries != nil {
+			all[t.Name] = Relation{Name: t.Name, Of: t.Owner, Others: t.Entries, Timeline: t}
 		}
 	}
 	return all

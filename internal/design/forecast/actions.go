@@ -286,6 +286,9 @@ func (c *costing) ending(w plan.Work, change plan.Change, times float64, depth i
 
 // held is how many entries an owner's timeline has written out.
 func (c *costing) held(t *plan.Timeline, level Level) float64 {
+	if _, said := c.spread[t.Name]; said {
+		return c.many(t.Name, level, atMost(float64(t.Length)*1.1))
+	}
 	written := 1.0 // of those who are followed, the part whose entries are written
 	if followers := c.spread[t.Through.Name+".to"]; followers.Mean() > 0 {
 		written = followers.MeanOf(pushed(t.Timeline)) / followers.Mean()

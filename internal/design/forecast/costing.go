@@ -36,7 +36,9 @@ func (m *Model) costing(scale float64) *costing {
 			c.spread[name] = At(said, scale)
 			continue
 		}
-		c.spread[name] = Each(c.unsaid(r))
+		if r.Timeline == nil {
+			c.spread[name] = Each(c.unsaid(r))
+		}
 	}
 	m.spreads[scale] = c.spread
 	return c
@@ -64,7 +66,7 @@ func (c *costing) assumed() []string {
 	all := []string{}
 	relations := c.d.Relations()
 	for _, name := range slices.Sorted(maps.Keys(relations)) {
-		if _, said := c.w.Spreads[name]; !said {
+		if _, said := c.w.Spreads[name]; !said && relations[name].Timeline == nil {
 			all = append(all, fmt.Sprintf("each of %s has %.4g of %s", relations[name].Of.Name,
 				c.spread[name].Mean(), name))
 		}

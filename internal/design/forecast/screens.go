@@ -101,6 +101,9 @@ func (c *costing) shown(p *design.ScreenPart, level Level) float64 {
 		return 1
 	case p.Timeline != nil:
 		t := p.Timeline
+		if _, said := c.spread[t.Name]; said {
+			return c.many(t.Name, level, atMost(min(page, float64(t.Length))))
+		}
 		each := c.postsEach(t)
 		return c.many(t.Through.Name+".from", level, func(followed float64) float64 {
 			return min(page, float64(t.Length), followed*each+own(t, c.spread[relationOf(t.By)].Mean()))

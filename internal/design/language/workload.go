@@ -340,6 +340,8 @@ func (w *workloadReader) checkTotals() {
 		total := s.MeanOf() * w.Total(w.design, relation.Of, 1)
 		other, what := 0.0, ""
 		switch {
+		case relation.Timeline != nil:
+			continue
 		case relation.Pair != nil && relation.Side == design.To:
 			from, is := w.Spreads[relation.Pair.Name+".from"]
 			if !is {

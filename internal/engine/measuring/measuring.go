@@ -101,6 +101,11 @@ func (m *measure) spread(r design.Relation) error {
 	var all []measuresql.Many
 	var err error
 	switch {
+	case r.Timeline != nil:
+		if r.Timeline.Deliver != design.Push {
+			return nil // some are collected when it is read
+		}
+		all, err = measuresql.OfTimeline(m.tx, p.Timeline(r.Timeline.Name))
 	case r.Pair != nil:
 		all, err = measuresql.OfPairs(m.tx, p.Pair(r.Pair.Name), r.Side == design.From)
 	case r.By != nil:

@@ -39,6 +39,14 @@ func OfReference(tx *store.Tx, r *plan.Reference) (all []Many, err error) {
 		GROUP BY each ORDER BY each`, r.Number).Scan(&all).Error
 }
 
+// OfTimeline is how many entries those have written out who have any. Key: entries (timeline, owner, ...).
+func OfTimeline(tx *store.Tx, t *plan.Timeline) (all []Many, err error) {
+	return all, tx.DB.Raw(`
+		SELECT each, count(*) AS count
+		FROM (SELECT count(*) AS each FROM entries WHERE timeline = ? GROUP BY owner) x
+		GROUP BY each ORDER BY each`, t.Number).Scan(&all).Error
+}
+
 // OfNested is how many documents of a collection lie under those under which any do. Key: documents_nested.
 func OfNested(tx *store.Tx, c *plan.Collection) (all []Many, err error) {
 	return all, tx.DB.Raw(`
