@@ -32,7 +32,8 @@ func (a *app) findings(all []findings.Finding) {
 	}
 	if len(open) > 0 {
 		f := open[0]
-		a.Say("\nOne that is meant so is accepted in the design, as in `accepted: [{finding: %s, at: %s, because: "+
+		fmt.Fprintln(a.Out)
+		a.Say("One that is meant so is accepted in the design, as in `accepted: [{finding: %s, at: %s, because: "+
 			"\"…\", ground: \"%s\"}]`.",
 			f.Code, f.Place, f.Ground)
 	}

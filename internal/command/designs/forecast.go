@@ -155,7 +155,7 @@ func actionRows(f forecast.Forecast) (rows []table.Row) {
 		rows = append(rows, table.Row{act.Name, amount(act.PerDay), amount(rowsOf(act.Direct)), amount(rowsOf(is)),
 			amount(rowsOf(act.Upkeep[forecast.High])), amount(rowsOf(act.Upkeep[forecast.Most])),
 			amount(act.Direct.Bytes + is.Bytes),
-			fmt.Sprintf("%.3g s", act.Last[forecast.Most])})
+			lasting(act.Last[forecast.Most])})
 	}
 	return rows
 }
@@ -228,4 +228,12 @@ func bytesOf(x float64) string {
 		x /= 1000
 	}
 	return amount(x) + " PB"
+}
+
+// lasting writes a time in seconds as people read it.
+func lasting(seconds float64) string {
+	if seconds < 1 {
+		return amount(seconds*1000) + " ms"
+	}
+	return amount(seconds) + " s"
 }
