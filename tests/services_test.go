@@ -10,6 +10,7 @@ import (
 	"testing"
 
 	"yalvo/client"
+	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
 	"yalvo/internal/machine/service"
 	"yalvo/tests/harness"
@@ -111,6 +112,22 @@ func TestAProgramThatRefusesTheDesignInForceChangesNothing(t *testing.T) {
 		}
 		same(t, "the version of the tables", stays, fmt.Sprint(version))
 	}
+}
+
+// Whoever applies a design waits for the services that it sees: one that has only just begun has to look by itself.
+func TestAServiceThatNobodySeesYetLooksBeforeItAnswers(t *testing.T) {
+	t.Parallel()
+	w := start(t, ponds)
+	s := must(store.Open(t.Context(), w.Database, 4))(t)
+	t.Cleanup(func() {
+		if err := s.Close(); err != nil {
+			t.Error(err)
+		}
+	})
+	beside := must(running.New(t.Context(), "beside", s, scratch.Log()))(t) // it has not shown itself to others
+	same(t, "at first", must(beside.Now(t.Context()))(t).Number, 1)
+	w.evolves(changed(t, ponds, "max: 200", "max: 300"))
+	same(t, "as soon as another is in force", must(beside.Now(t.Context()))(t).Number, 2)
 }
 
 // A service that hung while a stricter design was put in force answers, when it goes on, first of all by that: what

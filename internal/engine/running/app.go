@@ -32,6 +32,7 @@ type App struct {
 	pulse     pulse
 	full      atomic.Bool // the database has had no room left
 	signed    signed
+	seen      atomic.Bool  // other services see that it is there: see [App.Sign]
 	given     atomic.Int64 // see Gave
 	lookedAt  atomic.Int64 // see looked
 }

@@ -23,9 +23,10 @@ func (a *App) looked(at time.Time) {
 	}
 }
 
-// leased tells whether it has been looked at so lately that it need not be again.
+// leased tells whether it has been looked at so lately that it need not be again. Whoever applies a design waits for those
+// that it sees: a service that it does not see yet has no lease.
 func (a *App) leased() bool {
-	return time.Since(began)-time.Duration(a.lookedAt.Load()) < leaseFor
+	return a.seen.Load() && time.Since(began)-time.Duration(a.lookedAt.Load()) < leaseFor
 }
 
 // lookAgain looks whether another design has come into force, and takes it up.

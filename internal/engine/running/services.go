@@ -22,9 +22,13 @@ func (a *App) Sign(ctx context.Context, session int) error {
 	if now == a.signed {
 		return nil
 	}
+	if now.session != a.signed.session { // until then nobody sees it, and waits for it
+		a.seen.Store(false)
+	}
 	err := a.Store.Sign(ctx, a.Name, now.version, now.loading)
 	if err == nil {
 		a.signed = now
+		a.seen.Store(true)
 	}
 	return err
 }
