@@ -141,6 +141,10 @@ func TestAServiceThatHungAnswersByTheDesignInForce(t *testing.T) {
 	if _, err := operator.As("dora").Get(t.Context(), "posts/a1"); err != nil {
 		t.Fatal(err)
 	}
+	w.until("both services are seen", func() bool {
+		return w.Number("SELECT count(DISTINCT pid) FROM pg_locks WHERE locktype = 'advisory' AND classid = 7480 AND "+
+			"objsubid = 2 AND database = (SELECT oid FROM pg_database WHERE datname = current_database())") == 2
+	})
 	stop := func(signal os.Signal) {
 		t.Helper()
 		if err := hung.cmd.Process.Signal(signal); err != nil {
