@@ -95,6 +95,17 @@ func (d *Design) Relations() map[string]Relation {
 	return all
 }
 
+// Relation is the name of the relation that a summary is made of.
+func (k *Kept) Relation() string {
+	switch {
+	case k.Nested != nil:
+		return k.Nested.Name
+	case k.Pair != nil:
+		return k.Pair.Name + "." + string(k.Side)
+	}
+	return k.Via.In.Name + "." + k.Via.Name
+}
+
 // Total is how many documents of a collection there are, when there are so many times as many accounts.
 func (w *Workload) Total(d *Design, c *Collection, scale float64) float64 {
 	if c == d.Accounts {

@@ -106,16 +106,7 @@ func (x *weighing) kept(c *design.Collection, k *design.Kept) {
 
 // many is how many sources a summary has on average.
 func (x *weighing) many(k *design.Kept) float64 {
-	relation := ""
-	switch {
-	case k.Nested != nil:
-		relation = k.Nested.Name
-	case k.Pair != nil:
-		relation = k.Pair.Name + "." + string(k.Side)
-	default:
-		relation = k.Via.In.Name + "." + k.Via.Name
-	}
-	if s, is := x.w.Spreads[relation]; is {
+	if s, is := x.w.Spreads[k.Relation()]; is {
 		return s.MeanOf()
 	}
 	return 1

@@ -52,22 +52,27 @@ func weighed(t testing.TB, settings ...language.Setting) ([]Alternative, forecas
 }
 
 func find(all []Alternative, place, instead string) *Alternative {
-	i := slices.IndexFunc(all, func(a Alternative) bool { return a.Place == place && strings.Contains(a.Instead, instead) })
+	i := slices.IndexFunc(all, func(a Alternative) bool {
+		return a.Place == place && strings.Contains(a.Instead,
+			instead)
+	})
 	if i < 0 {
 		return nil
 	}
 	return &all[i]
 }
 
-// By hand: the byline is in up to 30 rows of 2000 looks a day, which would be looked up; it is rewritten 5 times for each of 10
-// edits a day.
+// By hand: the byline is in up to 30 rows of 2000 looks a day, which would be looked up; it is rewritten 5 times for
+// each of 10 edits a day.
 func TestACopyIsWeighedWithLookingUp(t *testing.T) {
 	all, _ := weighed(t)
 	byline := find(all, "posts.byline", "look author up")
-	if byline == nil || byline.Saves.Documents > -2000*15 || byline.Saves.Documents < -2000*30 || math.Abs(byline.Saves.Rows-50) > 0.01 || byline.Saves.Processor >= 0 {
+	if byline == nil || byline.Saves.Documents > -2000*15 || byline.Saves.Documents < -2000*30 ||
+		math.Abs(byline.Saves.Rows-50) > 0.01 || byline.Saves.Processor >= 0 {
 		t.Errorf("%+v", byline)
 	}
-	restless, _ := weighed(t, language.Setting{Path: "workload.done.people.edit.name", Value: "500"}, language.Setting{Path: "workload.opened.home", Value: "0.01"})
+	restless, _ := weighed(t, language.Setting{Path: "workload.done.people.edit.name", Value: "500"},
+		language.Setting{Path: "workload.opened.home", Value: "0.01"})
 	if a := find(restless, "posts.byline", "look author up"); a == nil || a.Saves.Processor <= 0 {
 		t.Errorf("hardly read, and rewritten all day: %+v", a)
 	}
@@ -87,7 +92,8 @@ func TestWhoReadsOftenIsWrittenTo(t *testing.T) {
 	if a := find(all, "home", "pull"); a == nil || a.Saves.Processor >= 0 || d.Best.Cost() != d.Is {
 		t.Errorf("read often: %+v, best %+v of %v", a, d.Best, d.Is)
 	}
-	all, d = weighed(t, language.Setting{Path: "workload.opened.home", Value: "0.001"}, language.Setting{Path: "workload.done.posts.create", Value: "50"})
+	all, d = weighed(t, language.Setting{Path: "workload.opened.home", Value: "0.001"},
+		language.Setting{Path: "workload.done.posts.create", Value: "50"})
 	if a := find(all, "home", "pull"); a == nil || a.Saves.Processor <= 0 || d.Best.Above != 0 {
 		t.Errorf("hardly read: %+v, best %+v", a, d.Best)
 	}
@@ -110,7 +116,8 @@ func TestNoThresholdBeatsTheBest(t *testing.T) {
 		got := forecast.DeliveryOf(p, &w, forecast.Shipped, p.Timelines[0])
 		for _, point := range got.Curve {
 			if point.Cost() < got.Best.Cost()*(1-1e-9) {
-				t.Errorf("above %v costs %v, and the best is %v: %v", point.Above, point.Cost(), got.Best.Above, got.Best.Cost())
+				t.Errorf("above %v costs %v, and the best is %v: %v", point.Above, point.Cost(), got.Best.Above,
+					got.Best.Cost())
 			}
 		}
 		if got.Optimum > got.Best.Cost()*(1+1e-9) || got.Best.Cost() > got.Is*(1+1e-9) {

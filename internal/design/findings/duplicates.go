@@ -159,7 +159,7 @@ func (r *review) twice(place string, c *design.Collection, k *design.Kept, befor
 
 // endless: a count of what has no end, of which people see "99+".
 func (r *review) endless(place string, k *design.Kept) {
-	relation := sourceOf(k)
+	relation := k.Relation()
 	_, most, said := r.spread(relation)
 	if !said || most < 100_000 || r.ordered(k) {
 		return
@@ -176,16 +176,6 @@ func (r *review) ordered(k *design.Kept) bool {
 	return slices.ContainsFunc(r.d.Lists, func(l *design.Listing) bool {
 		return slices.ContainsFunc(l.Order, func(o design.Order) bool { return o.Part.Kept == k })
 	})
-}
-
-func sourceOf(k *design.Kept) string {
-	switch {
-	case k.Nested != nil:
-		return k.Nested.Name
-	case k.Pair != nil:
-		return k.Pair.Name + "." + string(k.Side)
-	}
-	return k.Via.In.Name + "." + k.Via.Name
 }
 
 // personal: what somebody said of themselves, frozen in others' documents, stays there when they change it.

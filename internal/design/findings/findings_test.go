@@ -106,37 +106,80 @@ var cases = []struct {
 	old         string
 	bad, good   string
 }{
-	{"growing-list", "posts.tags", "tags: {type: set, of: {type: string, max: 20}, max: 5}", "tags: {type: list, of: {type: string, max: 20}, max: 1000}", "tags: {type: list, of: {type: string, max: 20}, max: 50}"},
-	{"swallowed-twice", "posts.tags", "tags: {type: set, of: {type: string, max: 20}, max: 5}", "tags: {type: set, of: {type: string, max: 300}, max: 5}", "tags: {type: list, of: {type: string, max: 300}, max: 5}"},
-	{"endless-text", "people.mood", "mood: {type: string, max: 60}", "mood: {type: string}", "mood: {type: string, one_of: [glad, sad]}"},
-	{"unique-but-capitals", "people.handle", `pattern: "^[a-z]{3,20}$"`, `pattern: "^[a-zA-Z]{3,20}$"`, `pattern: "^[a-z0-9]{3,20}$"`},
+	{"growing-list", "posts.tags", "tags: {type: set, of: {type: string, max: 20}, max: 5}",
+		"tags: {type: list, of: {type: string, max: 20}, max: 1000}", "tags: {type: list, of: {type: string, max: " +
+			"20}, max: 50}"},
+	{"swallowed-twice", "posts.tags", "tags: {type: set, of: {type: string, max: 20}, max: 5}",
+		"tags: {type: set, of: {type: string, max: 300}, max: 5}", "tags: {type: list, of: {type: string, max: " +
+			"300}, max: 5}"},
+	{"endless-text", "people.mood", "mood: {type: string, max: 60}", "mood: {type: string}",
+		"mood: {type: string, one_of: [glad, sad]}"},
+	{"unique-but-capitals", "people.handle", `pattern: "^[a-z]{3,20}$"`, `pattern: "^[a-zA-Z]{3,20}$"`,
+		`pattern: "^[a-z0-9]{3,20}$"`},
 	{"counted-ids", "posts.no", "seen: {type: timestamp}", "no: {type: integer, unique: true}", "no: {type: integer}"},
-	{"left-dangling", "notes.post", "notes:\n    under: posts\n    fields:", "notes:\n    under: posts\n    fields:\n      post: {type: reference, to: posts, when_gone: leave}", "notes:\n    under: posts\n    fields:\n      post: {type: reference, to: posts, when_gone: clear}"},
-	{"nameless-references", "posts.editor", "seen: {type: timestamp}", "editor: {type: reference, to: people, when_gone: clear}", "editor: {type: reference, to: people, inverse: edited, when_gone: clear}"},
-	{"unshown-copy", "notes.byline", "fields:\n      text: {type: string, max: 500}\n      author: {type: reference, to: people, required: true, default: me, fixed: true, inverse: notes, when_gone: remove}", "fields:\n      text: {type: string, max: 500}\n      author: {type: reference, to: people, required: true, default: me, fixed: true, inverse: notes, when_gone: remove}\n    kept: {byline: {copy: author, fields: [name]}}", "fields:\n      text: {type: string, max: 500}\n      author: {type: reference, to: people, required: true, default: me, fixed: true, inverse: notes, when_gone: remove}"},
-	{"unshown-count", "people.fans", "who: {document: of}, page: {list: page, with: [author]}", "who: {document: of, shows: [name]}, page: {list: page}", "who: {document: of, shows: [name, fans]}, page: {list: page}"},
-	{"could-be-frozen", "posts.byline", "byline: {copy: author, fields: [name]}", "byline: {copy: author, fields: [born]}", "byline: {copy: author, fields: [born, name]}"},
-	{"hot-copy", "posts.byline", "byline: {copy: author, fields: [name]}", "byline: {copy: author, fields: [name, fans]}", "byline: {copy: author, fields: [name, born]}"},
+	{"left-dangling", "notes.post", "notes:\n    under: posts\n    fields:",
+		"notes:\n    under: posts\n    fields:\n      post: {type: reference, to: posts, when_gone: leave}",
+		"notes:\n    under: posts\n    fields:\n      post: {type: reference, to: posts, when_gone: clear}"},
+	{"nameless-references", "posts.editor", "seen: {type: timestamp}",
+		"editor: {type: reference, to: people, when_gone: clear}", "editor: {type: reference, to: people, inverse: " +
+			"edited, when_gone: clear}"},
+	{"unshown-copy", "notes.byline", "fields:\n      text: {type: string, max: 500}\n      author: {type: " +
+		"reference, to: people, required: true, default: me, fixed: true, inverse: notes, when_gone: remove}",
+		"fields:\n      text: {type: string, max: 500}\n      author: {type: reference, to: people, required: " +
+			"true, default: me, fixed: true, inverse: notes, when_gone: remove}\n    kept: {byline: {copy: " +
+			"author, fields: [name]}}", "fields:\n      text: {type: string, max: 500}\n      author: " +
+			"{type: reference, to: people, required: true, default: me, fixed: true, inverse: notes, " +
+			"when_gone: remove}"},
+	{"unshown-count", "people.fans", "who: {document: of}, page: {list: page, with: [author]}",
+		"who: {document: of, shows: [name]}, page: {list: page}", "who: {document: of, shows: [name, fans]}, page: " +
+			"{list: page}"},
+	{"could-be-frozen", "posts.byline", "byline: {copy: author, fields: [name]}",
+		"byline: {copy: author, fields: [born]}", "byline: {copy: author, fields: [born, name]}"},
+	{"hot-copy", "posts.byline", "byline: {copy: author, fields: [name]}",
+		"byline: {copy: author, fields: [name, fans]}", "byline: {copy: author, fields: [name, born]}"},
 	{"restless-copy", "posts.byline", "name: 0.01, mood: 0.2}", "name: 3, mood: 0.2}", "name: 0.01, mood: 3}"},
-	{"copied-twice", "posts.card", "byline: {copy: author, fields: [name]}", "byline: {copy: author, fields: [name]}\n      card: {copy: author, fields: [name, mood]}", "byline: {copy: author, fields: [name]}\n      card: {copy: author, fields: [mood]}"},
-	{"frozen-person", "posts.byline", "byline: {copy: author, fields: [name]}", "byline: {copy: author, fields: [name], frozen: true}", "byline: {copy: author, fields: [name], frozen: false}"},
-	{"no-index", "page", "page: {entries: posts, of: author}", "page: {entries: posts, of: author, order: likes}", "page: {entries: posts, of: author, order: text}"},
-	{"clients-clock", "all", "all: {entries: posts,", "all: {entries: posts, order: seen,", "all: {entries: posts, order: created,"},
-	{"lookup-per-row", "all.all", "all: {list: all}", "all: {list: all, with: [author]}", "all: {list: all, shows: [text, byline.name, likes]}"},
+	{"copied-twice", "posts.card", "byline: {copy: author, fields: [name]}",
+		"byline: {copy: author, fields: [name]}\n      card: {copy: author, fields: [name, mood]}",
+		"byline: {copy: author, fields: [name]}\n      card: {copy: author, fields: [mood]}"},
+	{"frozen-person", "posts.byline", "byline: {copy: author, fields: [name]}",
+		"byline: {copy: author, fields: [name], frozen: true}", "byline: {copy: author, fields: [name], frozen: " +
+			"false}"},
+	{"no-index", "page", "page: {entries: posts, of: author}", "page: {entries: posts, of: author, order: likes}",
+		"page: {entries: posts, of: author, order: text}"},
+	{"clients-clock", "all", "all: {entries: posts,", "all: {entries: posts, order: seen,",
+		"all: {entries: posts, order: created,"},
+	{"lookup-per-row", "all.all", "all: {list: all}", "all: {list: all, with: [author]}",
+		"all: {list: all, shows: [text, byline.name, likes]}"},
 	{"never-scrolled", "home", "length: 400", "length: 5000", "length: 1000"},
 	{"beyond-fan-out", "home", "fan_out: 5000", "fan_out: 500", "fan_out: 900"},
-	{"rule-reads-per-entry", "posts.read", "posts: {read: true,", "posts: {read: \"doc.author == me || !doc.author.muted\",", "posts: {read: \"doc.author == me || !paired('block', doc.author, me)\","},
-	{"hides-one-way", "all", "all: {entries: posts, unless: {paired: block, either_way: true, with: author}}", "all: {entries: posts, unless: {paired: block, with: author}}", "all: {entries: posts}"},
-	{"muted-but-heard", "people.muted", `notes: {read: true, create: "heard() && new.author == me"}`, `notes: {read: true, create: "me != null && new.author == me"}`, `notes: {read: true, create: "heard()"}`},
-	{"exact-but-endless", "people.fans", "accounts: 1000\n  documents: {posts: 5000, notes: 1000}\n  spread:\n    follow.to: {mean: 20, most: 900}", "accounts: 1000000\n  documents: {posts: 5000000, notes: 1000}\n  spread:\n    follow.to: {mean: 20, most: 500000}", "accounts: 1000000\n  documents: {posts: 5000000, notes: 1000}\n  spread:\n    follow.to: {mean: 20, most: 50000}"},
+	{"rule-reads-per-entry", "posts.read", "posts: {read: true,", "posts: {read: \"doc.author == me || " +
+		"!doc.author.muted\",", "posts: {read: \"doc.author == me || !paired('block', doc.author, me)\","},
+	{"hides-one-way", "all", "all: {entries: posts, unless: {paired: block, either_way: true, with: author}}",
+		"all: {entries: posts, unless: {paired: block, with: author}}", "all: {entries: posts}"},
+	{"muted-but-heard", "people.muted", `notes: {read: true, create: "heard() && new.author == me"}`,
+		`notes: {read: true, create: "me != null && new.author == me"}`, `notes: {read: true, create: "heard()"}`},
+	{"exact-but-endless", "people.fans", "accounts: 1000\n  documents: {posts: 5000, notes: 1000}\n  spread:\n    " +
+		"follow.to: {mean: 20, most: 900}", "accounts: 1000000\n  documents: {posts: 5000000, notes: 1000}\n  " +
+		"spread:\n    follow.to: {mean: 20, most: 500000}", "accounts: 1000000\n  documents: {posts: 5000000, " +
+		"notes: 1000}\n  spread:\n    follow.to: {mean: 20, most: 50000}"},
 	{"rule-repeated", "posts.edit", `edit: "doc.author == me"}
     notes: {read: true, create: "heard() && new.author == me"}`, `edit: "doc.author == me && !me.muted", remove: "doc.author == me && !me.muted"}
     notes: {read: true, create: "heard() && new.author == me", edit: "doc.author == me && !me.muted"}`, `edit: "doc.author == me && !me.muted", remove: "doc.author == me && !me.muted"}
     notes: {read: true, create: "heard() && new.author == me", edit: "doc.author == me && heard()"}`},
-	{"sent-beyond-forgetting", "tell", "timelines:\n  home", "triggers:\n  tell: {on: {created: posts}, do: [{send: \"https://fen.example/\"}]}\ntimelines:\n  home", "triggers:\n  tell: {on: {set: follow}, do: [{send: \"https://fen.example/\"}]}\ntimelines:\n  home"},
-	{"reads-what-it-writes", "mark", "timelines:\n  home", "triggers:\n  mark: {on: {created: posts}, when: \"doc.text != ''\", do: [{edit: {text: \"'x'\"}}]}\ntimelines:\n  home", "triggers:\n  mark: {on: {created: posts}, when: \"!has(doc.seen)\", do: [{edit: {text: \"'x'\"}}]}\ntimelines:\n  home"},
-	{"trigger-multiplies", "chain", "timelines:\n  home", "triggers:\n  chain: {on: {set: like}, do: [{pair: follow, from: from, to: to.author}]}\ntimelines:\n  home", "triggers:\n  chain: {on: {set: follow}, do: [{pair: follow, from: to, to: from}]}\ntimelines:\n  home"},
-	{"copy-is-wider", "posts.byline", "people: {read: true, create: true, edit: \"doc == me\"}\n    posts: {read: true,", "people: {read: \"doc == me\", create: true, edit: \"doc == me\"}\n    posts: {read: true, fields: {byline: {read: true}},", "people: {read: \"doc == me\", create: true, edit: \"doc == me\"}\n    posts: {read: true,"},
+	{"sent-beyond-forgetting", "tell", "timelines:\n  home", "triggers:\n  tell: {on: {created: posts}, do: " +
+		"[{send: \"https://fen.example/\"}]}\ntimelines:\n  home", "triggers:\n  tell: {on: {set: follow}, do: " +
+		"[{send: \"https://fen.example/\"}]}\ntimelines:\n  home"},
+	{"reads-what-it-writes", "mark", "timelines:\n  home", "triggers:\n  mark: {on: {created: posts}, when: " +
+		"\"doc.text != ''\", do: [{edit: {text: \"'x'\"}}]}\ntimelines:\n  home",
+		"triggers:\n  mark: {on: {created: posts}, when: \"!has(doc.seen)\", do: [{edit: {text: " +
+			"\"'x'\"}}]}\ntimelines:\n  home"},
+	{"trigger-multiplies", "chain", "timelines:\n  home", "triggers:\n  chain: {on: {set: like}, do: [{pair: " +
+		"follow, from: from, to: to.author}]}\ntimelines:\n  home", "triggers:\n  chain: {on: {set: follow}, do: " +
+		"[{pair: follow, from: to, to: from}]}\ntimelines:\n  home"},
+	{"copy-is-wider", "posts.byline", "people: {read: true, create: true, edit: \"doc == me\"}\n    posts: {read: " +
+		"true,", "people: {read: \"doc == me\", create: true, edit: \"doc == me\"}\n    posts: {read: true, " +
+		"fields: {byline: {read: true}},", "people: {read: \"doc == me\", create: true, edit: \"doc == me\"}\n " +
+		"   posts: {read: true,"},
 }
 
 func TestEachFindingAndItsNearMiss(t *testing.T) {
@@ -148,7 +191,10 @@ func TestEachFindingAndItsNearMiss(t *testing.T) {
 			}
 			has := func(change string) *Finding {
 				all := of(t, strings.Replace(base, c.old, change, 1))
-				if i := slices.IndexFunc(all, func(f Finding) bool { return f.Code == c.code && f.Place == c.place }); i >= 0 {
+				if i := slices.IndexFunc(all, func(f Finding) bool {
+					return f.Code == c.code &&
+						f.Place == c.place
+				}); i >= 0 {
 					return &all[i]
 				}
 				t.Logf("found %s", codes(all))
@@ -205,12 +251,18 @@ var write = flag.Bool("write", false, "write docs/findings.md anew")
 // docs/findings.md has each finding with a design that has it and one that has not: made from the cases above.
 func TestTheDocsExplainEachFinding(t *testing.T) {
 	var b strings.Builder
-	b.WriteString("# Findings\n\n`yalvo check FILE` says what will hurt in a design that can be carried out, with the numbers of its " +
-		"[workload](design-file.md#workload); so does `POST /v1/design/findings`. A finding is *wrong* (something will be untrue, or " +
-		"told to the wrong people), *costly*, or a *doubt*. Where the cure is mechanical `yalvo check FILE --fix CODE` writes it, and " +
-		"`--fix CODE:PLACE` one of several; comments stay.\n\nOne that is meant so is accepted in the design, with a reason. `ground` stands " +
-		"for what it rests on: when that changes (the number has another power of ten, another field is concerned) it is found again.\n\n" +
-		"```yaml\naccepted:\n  - {finding: no-index, at: liked_this_week, because: \"a week holds a few hundred\", ground: \"33ada8f8\"}\n```\n\n" +
+	b.WriteString("# Findings\n\n`yalvo check FILE` says what will hurt in a design that can be carried out, with " +
+		"the numbers of its " +
+		"[workload](design-file.md#workload); so does `POST /v1/design/findings`. A finding is *wrong* (something " +
+		"will be untrue, or " +
+		"told to the wrong people), *costly*, or a *doubt*. Where the cure is mechanical `yalvo check FILE --fix " +
+		"CODE` writes it, and " +
+		"`--fix CODE:PLACE` one of several; comments stay.\n\nOne that is meant so is accepted in the design, with " +
+		"a reason. `ground` stands " +
+		"for what it rests on: when that changes (the number has another power of ten, another field is concerned) " +
+		"it is found again.\n\n" +
+		"```yaml\naccepted:\n  - {finding: no-index, at: liked_this_week, because: \"a week holds a few hundred\", " +
+		"ground: \"33ada8f8\"}\n```\n\n" +
 		"Made by `go test ./internal/design/findings -write`; the designs are those of its tests.\n")
 	for _, c := range cases {
 		for _, f := range of(t, strings.Replace(base, c.old, c.bad, 1)) {

@@ -13,8 +13,8 @@ import (
 	"yalvo/internal/design/plan"
 )
 
-// fen is small enough to be worked out by hand: 100 people, each followed by 10 and following 10, with 5 posts each; half
-// of the posts have 4 likes, half none.
+// fen is small enough to be worked out by hand: 100 people, each followed by 10 and following 10, with 5 posts each;
+// half of the posts have 4 likes, half none.
 const fen = `yalvo: 1
 app: fen
 accounts: people
@@ -84,11 +84,11 @@ func TestActionsByHand(t *testing.T) {
 		perDay         float64
 		direct, upkeep [5]float64 // documents, pairs, entries, kept, notes
 	}{
-		// The document, its reference, what its author has posted, the journal. Then 10 followers have it; it contributes to
-		// nobody's fame: it has no likes.
+		// The document, its reference, what its author has posted, the journal. Then 10 followers have it; it
+		// contributes to nobody's fame: it has no likes.
 		{"create posts", 100, [5]float64{1, 0, 0, 0, 3}, [5]float64{0, 0, 10, 0, 0}},
-		// Out of 10 timelines; out of its author's fame; and its 2 likes (on average) go, each from its count, and that each
-		// time from the fame (a contribution, and the sum).
+		// Out of 10 timelines; out of its author's fame; and its 2 likes (on average) go, each from its count, and
+		// that each time from the fame (a contribution, and the sum).
 		{"remove posts", 10, [5]float64{1, 0, 0, 0, 1}, [5]float64{0, 2, 10, 1 + 2 + 2, 1 + 2}},
 		// The name in 5 bylines.
 		{"edit people.name", 1, [5]float64{1, 0, 0, 0, 1}, [5]float64{0, 0, 0, 5, 0}},
@@ -123,7 +123,8 @@ func TestScreensByHand(t *testing.T) {
 	for _, s := range f.Stored {
 		stored[s.Name] = s.Rows
 	}
-	for name, want := range map[string]float64{"people": 100, "posts": 500, "follow": 1000, "like": 1000, "home": 100 * 40 * 1.1,
+	for name, want := range map[string]float64{"people": 100, "posts": 500, "follow": 1000, "like": 1000,
+		"home":                        100 * 40 * 1.1,
 		"people.fame (contributions)": 500} {
 		if stored[name] != want {
 			t.Errorf("%v rows of %s are stored, want %v", stored[name], name, want)
@@ -135,9 +136,12 @@ func TestScreensByHand(t *testing.T) {
 func TestTenTimesAsMany(t *testing.T) {
 	one, ten := made(t, fen, 1), made(t, fen, 10)
 	for what, of := range map[string]func(Forecast) float64{
-		"requests": func(f Forecast) float64 { return f.Day.Requests }, "read": func(f Forecast) float64 { return f.Day.Read.Documents },
-		"written": func(f Forecast) float64 { return f.Day.Upkeep.Entries }, "processor": func(f Forecast) float64 { return f.Day.Processor },
-		"stored": func(f Forecast) float64 { return f.Stored[0].Bytes }, "at the peak": func(f Forecast) float64 { return f.Peak.Upkeep },
+		"requests":    func(f Forecast) float64 { return f.Day.Requests },
+		"read":        func(f Forecast) float64 { return f.Day.Read.Documents },
+		"written":     func(f Forecast) float64 { return f.Day.Upkeep.Entries },
+		"processor":   func(f Forecast) float64 { return f.Day.Processor },
+		"stored":      func(f Forecast) float64 { return f.Stored[0].Bytes },
+		"at the peak": func(f Forecast) float64 { return f.Peak.Upkeep },
 	} {
 		if !near(of(ten), 10*of(one), 1e-9) {
 			t.Errorf("%s: %v, and ten times %v", what, of(one), of(ten))
@@ -153,7 +157,8 @@ func TestADayIsTheSumOfItsParts(t *testing.T) {
 		requests, documents = requests+s.PerDay, documents+s.PerDay*s.Reads[Mean].Documents
 	}
 	for _, a := range f.Actions {
-		requests, entries, kept = requests+a.PerDay, entries+a.PerDay*a.Upkeep[Mean].Entries, kept+a.PerDay*a.Upkeep[Mean].Kept
+		requests, entries, kept = requests+a.PerDay, entries+a.PerDay*a.Upkeep[Mean].Entries,
+			kept+a.PerDay*a.Upkeep[Mean].Kept
 	}
 	if !near(requests, f.Day.Requests, 1e-9) || !near(documents, f.Day.Read.Documents, 1e-9) ||
 		!near(entries, f.Day.Upkeep.Entries, 1e-9) || !near(kept, f.Day.Upkeep.Kept, 1e-9) {
@@ -173,7 +178,8 @@ func TestMoreFollowersCostNoLess(t *testing.T) {
 		most := mean * rapid.Float64Range(2, 15).Draw(t, "most")
 		written := func(mean float64) float64 {
 			w := *d.Workload
-			w.Spreads = map[string]design.Spread{"follow.to": {Mean: mean, Most: most}, "sightings.author": {Mean: 4, Most: 90}}
+			w.Spreads = map[string]design.Spread{"follow.to": {Mean: mean, Most: most},
+				"sightings.author": {Mean: 4, Most: 90}}
 			return Make(p, &w, Shipped, 1).action("create sightings").Upkeep[Mean].Entries
 		}
 		few, many := written(mean), written(mean*rapid.Float64Range(1, 1.9).Draw(t, "more"))
@@ -213,8 +219,10 @@ func TestWhatBreaksFirst(t *testing.T) {
 }
 
 func TestHowLongATextMayBe(t *testing.T) {
-	for pattern, want := range map[string]float64{"^[a-z]{2,30}$": 122, "^a(b|cd)e?$": 18, "^a+$": mostDocument, "a": mostDocument, "^(ab){3}$": 26} {
-		d, err := language.Read("x.yaml", []byte("yalvo: 1\napp: x\ncollections: {a: {fields: {n: {type: string, pattern: '"+pattern+"'}}}}\n"))
+	for pattern, want := range map[string]float64{"^[a-z]{2,30}$": 122, "^a(b|cd)e?$": 18, "^a+$": mostDocument,
+		"a": mostDocument, "^(ab){3}$": 26} {
+		d, err := language.Read("x.yaml", []byte("yalvo: 1\napp: x\ncollections: {a: {fields: {n: {type: string, "+
+			"pattern: '"+pattern+"'}}}}\n"))
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -101,23 +101,12 @@ func (c *costing) kept(k *design.Kept) float64 {
 	case design.Copy:
 		return c.parts(k.Parts)
 	case design.Latest:
-		many := c.many(sourceOf(k), Mean, atMost(float64(k.HowMany)))
+		many := c.many(k.Relation(), Mean, atMost(float64(k.HowMany)))
 		return 2 + many*(c.parts(k.Parts)+member("id", idBytes)+member("path", idBytes+30))
 	case design.Gather:
-		return 2 + c.many(sourceOf(k), Mean, atMost(float64(k.HowMany)))*(idBytes+3)
+		return 2 + c.many(k.Relation(), Mean, atMost(float64(k.HowMany)))*(idBytes+3)
 	}
 	return 3
-}
-
-// sourceOf is the relation that a summary is made of.
-func sourceOf(k *design.Kept) string {
-	switch {
-	case k.Nested != nil:
-		return k.Nested.Name
-	case k.Pair != nil:
-		return k.Pair.Name + "." + string(k.Side)
-	}
-	return relationOf(k.Via)
 }
 
 // facts and values are what those of a document take; names are those that are shown, none for all.

@@ -13,8 +13,10 @@ import (
 func near(a, b, part float64) bool { return math.Abs(a-b) <= part*max(math.Abs(a), math.Abs(b), 1e-9) }
 
 func TestSharesByHand(t *testing.T) {
-	s := Of(design.Spread{Most: 10, Shares: []design.Share{{Many: 0, Part: 0.5}, {Many: 2, Part: 0.25}, {Many: 10, Part: 0.25}}})
-	if s.Mean() != 3 || s.Biased() != (0.25*4+0.25*100)/3 || s.Quantile(0.5) != 0 || s.Quantile(0.6) != 2 || s.Quantile(0.99) != 10 || s.Most() != 10 || s.Share(2) != 0.5 {
+	s := Of(design.Spread{Most: 10, Shares: []design.Share{{Many: 0, Part: 0.5}, {Many: 2, Part: 0.25}, {Many: 10,
+		Part: 0.25}}})
+	if s.Mean() != 3 || s.Biased() != (0.25*4+0.25*100)/3 || s.Quantile(0.5) != 0 || s.Quantile(0.6) != 2 ||
+		s.Quantile(0.99) != 10 || s.Most() != 10 || s.Share(2) != 0.5 {
 		t.Errorf("mean %v, biased %v, quantiles %v %v %v, most %v, share %v", s.Mean(), s.Biased(), s.Quantile(0.5),
 			s.Quantile(0.6), s.Quantile(0.99), s.Most(), s.Share(2))
 	}
@@ -75,7 +77,8 @@ func TestTheSumsAreThoseOfAPopulation(t *testing.T) {
 		}
 		if !near(total/people, s.Mean(), 0.02) || !near(squares/total, s.Biased(), 0.05) ||
 			!near(capped/people, s.MeanOf(func(n float64) float64 { return min(n, 20) }), 0.02) {
-			t.Errorf("%+v: drawn %v, %v, %v; worked out %v, %v, %v", d, total/people, squares/total, capped/people, s.Mean(),
+			t.Errorf("%+v: drawn %v, %v, %v; worked out %v, %v, %v", d, total/people, squares/total,
+				capped/people, s.Mean(),
 				s.Biased(), s.MeanOf(func(n float64) float64 { return min(n, 20) }))
 		}
 	}

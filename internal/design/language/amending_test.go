@@ -32,7 +32,8 @@ func TestAFileIsAmended(t *testing.T) {
 		{"collections.people.fields.note", "type", "integer", "type: string  # long", "type: integer  # long"},
 		{"collections.people.kept.fans", "", "", "fans: {count: follow.to}, ", ""},
 		{"collections.people.kept.both", "", "", ", both: {count: follow.from}", ""},
-		{"collections.people.fields.note", "", "", "      note:\n        type: string  # long\n        # and free\n", ""},
+		{"collections.people.fields.note", "", "", "      note:\n        type: string  # long\n        # and " +
+			"free\n", ""},
 		{"pairs.follow", "", "", "pairs: {follow: {from: people, to: people, from_calls: a, to_calls: b}}\n", ""},
 	} {
 		got, err := language.Amend([]byte(written), strings.Split(c.path, "."), c.key, c.value)

@@ -323,7 +323,8 @@ func TestTheDemoFitsBothTheReaderAndTheSchema(t *testing.T) {
 			t.Errorf("%s: the schema refuses what the reader takes: %v", name, err)
 		}
 	}
-	for _, spoiled := range []string{"accounts: people\nworkload: {}", "accounts: people\nscreens: {x: {}}", "acounts: people", "accounts: Nobody"} {
+	for _, spoiled := range []string{"accounts: people\nworkload: {}", "accounts: people\nscreens: {x: {}}",
+		"acounts: people", "accounts: Nobody"} {
 		source := strings.Replace(base, "accounts: people", spoiled, 1)
 		if schema(t).Validate(decoded(t, []byte(source))) == nil {
 			t.Errorf("the schema takes %q", spoiled)

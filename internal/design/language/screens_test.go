@@ -101,7 +101,8 @@ func TestWhatAScreenCannotShowIsTold(t *testing.T) {
 		{"x: {list: all, timeline: home}", "this reads timeline and list"},
 		{"x: {list: al}", `unknown-name: there is no list "al"; did you mean "all"?`},
 		{"x: {timeline: hom}", `there is no timeline "hom"; did you mean "home"?`},
-		{"x: {leads: folowers, for: me}", `nothing that "people" has is called "folowers" and leads to others; did you mean "followers"?`},
+		{"x: {leads: folowers, for: me}",
+			`nothing that "people" has is called "folowers" and leads to others; did you mean "followers"?`},
 		{"x: {of: peple, document: of}", `there is no collection "peple"`},
 		{"x: {document: of}", `screen "x" is asked for no document; say for one of which collection`},
 		{"x: {of: posts, timeline: home, for: of}", `"home" is asked for one of "people", not of "posts"`},
@@ -113,13 +114,18 @@ func TestWhatAScreenCannotShowIsTold(t *testing.T) {
 		{"x: {list: all, shows: [txt]}", `"posts" has no value "txt"; did you mean "text"?`},
 		{"x: {list: all, shows: [text, text]}", `"text" stands in shows twice`},
 		{"x: {list: all, shows: [text..x]}", `is no name of a value`},
-		{"x: {list: all, shows: [like_count]}", "have it kept, in the kept values of \"posts\": `like_count: {count: like.to}`"},
+		{"x: {list: all, shows: [like_count]}", "have it kept, in the kept values of \"posts\": `like_count: " +
+			"{count: like.to}`"},
 		{"x: {list: all, shows: [note_count]}", "`note_count: {count: notes}`"},
 		{"x: {list: names, shows: [post_count]}", "`post_count: {count: posts.author}`"},
-		{"x: {list: all, shows: [notes]}", "`last_notes: {latest: notes, how_many: 3, fields: [text]}`; or read them as a part of their own, `leads: notes`"},
-		{"x: {list: all, shows: [author.name]}", "\"posts\" has a copy of it; write `byline.name`, or look it up with each, `with: [author]`"},
-		{"x: {list: all, shows: [author.handle]}", "copy it too, `byline: {copy: author, fields: [name, handle]}`, and write `byline.handle`"},
-		{"x: {list: all, shows: [place.name]}", "keep a copy in \"posts\", `place_card: {copy: place, fields: [name]}`"},
+		{"x: {list: all, shows: [notes]}", "`last_notes: {latest: notes, how_many: 3, fields: [text]}`; or read " +
+			"them as a part of their own, `leads: notes`"},
+		{"x: {list: all, shows: [author.name]}", "\"posts\" has a copy of it; write `byline.name`, or look it up " +
+			"with each, `with: [author]`"},
+		{"x: {list: all, shows: [author.handle]}", "copy it too, `byline: {copy: author, fields: [name, handle]}`, " +
+			"and write `byline.handle`"},
+		{"x: {list: all, shows: [place.name]}", "keep a copy in \"posts\", `place_card: {copy: place, fields: " +
+			"[name]}`"},
 		{"x: {list: all, with: [author], shows: [author.nme]}", `"people" has no value "nme"; did you mean "name"?`},
 		{"x: {list: all, shows: [byline.handle]}", "posts.byline does not show \"handle\"; add it to posts.byline: `fields: [name, handle]`"},
 		{"x: {list: all, shows: [byline.nose]}", `nothing in posts.byline is called "nose"`},

@@ -31,15 +31,18 @@ func TestAWorkloadIsRead(t *testing.T) {
 		t.Fatal(err)
 	}
 	w := d.Workload
-	if w.Accounts != 100 || w.Spreads["follow.to"].Most != 40 || w.Done["posts"].Edit["text"] != 0.1 || w.Done["like"].Unset != 0.1 ||
-		w.Busy["posts"] != "follow.to" || w.HourShare() != 3.0/18 || w.Prices.Write != 0.9 || w.Unchanged["home"] != 0.5 {
+	if w.Accounts != 100 || w.Spreads["follow.to"].Most != 40 || w.Done["posts"].Edit["text"] != 0.1 ||
+		w.Done["like"].Unset != 0.1 ||
+		w.Busy["posts"] != "follow.to" || w.HourShare() != 3.0/18 || w.Prices.Write != 0.9 ||
+		w.Unchanged["home"] != 0.5 {
 		t.Errorf("%+v", w)
 	}
 	beside, err := language.ReadWorkload("w.yaml", []byte("accounts: {now: 7, later: 70}"), d)
 	if err != nil || beside.Accounts != 7 || beside.Later != 70 {
 		t.Errorf("beside: %+v, %v", beside, err)
 	}
-	if _, err = language.ReadWorkload("w.yaml", []byte("acounts: 7"), d); err == nil || !strings.Contains(err.Error(), `w.yaml:1:1: unknown-key: workload has no key "acounts"`) {
+	if _, err = language.ReadWorkload("w.yaml", []byte("acounts: 7"), d); err == nil ||
+		!strings.Contains(err.Error(), `w.yaml:1:1: unknown-key: workload has no key "acounts"`) {
 		t.Errorf("beside, mistyped: %v", err)
 	}
 }
@@ -59,17 +62,20 @@ func TestNonsenseInAWorkloadIsTold(t *testing.T) {
 		{"mean: 3, most: 40", "shares: []", "shares must be a list of up to 100 pairs"},
 		{"mean: 3, most: 40", "mean: 3, shares: [[3, 1]]", "a spread has a mean and the most, or shares"},
 		{"follow.to:", "folow.to:", `there is no relation "folow.to"; did you mean "follow.to"?`},
-		{"follow.to: {mean: 3, most: 40}", "follow.to: {mean: 3, most: 40}, follow.from: {mean: 5, most: 40}", "there are 300 in all, and by follow.from 500"},
+		{"follow.to: {mean: 3, most: 40}", "follow.to: {mean: 3, most: 40}, follow.from: {mean: 5, most: 40}",
+			"there are 300 in all, and by follow.from 500"},
 		{"posts: 200", "posts: 100", "by the spread of posts.author there are 200 in all, and by documents 100"},
 		{"posts: 200", "people: 5", `there is no collection besides accounts "people"`},
 		{"home: 3}", "hom: 3}", `there is no screen "hom"; did you mean "home"?`},
 		{"home: 3}", "home: -3}", "home must be from 0 to 100000, not -3"},
 		{"home: 3}", "home: 3}\n  hours: [1, 2]", "hours must be a list of 24 numbers, this is a list of 2"},
-		{"home: 3}", "home: 3}\n  hours: [0,0,0,0,0,0,0,0,0,0,0,0,0,0,0,0,0,0,0,0,0,0,0,0]", "nothing is done at any hour"},
+		{"home: 3}", "home: 3}\n  hours: [0,0,0,0,0,0,0,0,0,0,0,0,0,0,0,0,0,0,0,0,0,0,0,0]",
+			"nothing is done at any hour"},
 		{"home: 3}", "home: 3}\n  unchanged: {home: 1.5}", "home must be from 0 to 1, not 1.5"},
 		{"home: 3}", "home: 3}\n  done: {post: {create: 1}}", `there is no collection or pair "post"`},
 		{"home: 3}", "home: 3}\n  done: {posts: {set: 1}}", `posts has no key "set"`},
-		{"home: 3}", "home: 3}\n  done: {posts: {edit: {txt: 1}}}", `there is no field of posts "txt"; did you mean "text"?`},
+		{"home: 3}", "home: 3}\n  done: {posts: {edit: {txt: 1}}}",
+			`there is no field of posts "txt"; did you mean "text"?`},
 		{"home: 3}", "home: 3}\n  done: {posts: {create: 1000000}}", "create must be from 0 to 100000"},
 		{"home: 3}", "home: 3}\n  busy: {posts: like.to}", `like.to is what one of "posts" has, not an account`},
 		{"home: 3}", "home: 3}\n  prices: {read: free}", "read must be a number"},
@@ -107,7 +113,8 @@ func TestAValueIsSetInPlaceOfTheFiles(t *testing.T) {
 		"":                       {"x", "syntax"},
 	} {
 		var problems design.Problems
-		if _, err := set(path, c[0]); !errors.As(err, &problems) || !strings.Contains(err.Error(), c[1]) && path != "timelines.hom.deliver" {
+		if _, err := set(path, c[0]); !errors.As(err, &problems) || !strings.Contains(err.Error(), c[1]) &&
+			path != "timelines.hom.deliver" {
 			t.Errorf("%s: %v, want %s", path, err, c[1])
 		}
 	}

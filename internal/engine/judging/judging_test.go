@@ -147,7 +147,8 @@ func TestALatestIsShownToWhoMayReadIt(t *testing.T) {
 		{"there are no more", "me", "987", blocked(9, 8), []int64{9, 8}, "7", "authors of 2, authors of 1"},
 		{"one is by nobody", "me", "90", blocked(), []int64{}, "9", "authors of 2, which of 1"},
 		{"in too many pairs to tell", "me", "9287", &stored{}, nil, "2",
-			"authors of 2, partners of me, which of 2, which of 2, what follows in [7], which of 2, which of 2, which of 1"},
+			"authors of 2, partners of me, which of 2, which of 2, what follows in [7], which of 2, which of 2, " +
+				"which of 1"},
 		{"the author is shy", "me", "98", &stored{blockedBy: []int64{}, shy: true}, []int64{}, "9 8, no card",
 			"authors of 2"},
 	} {

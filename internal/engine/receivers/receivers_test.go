@@ -36,7 +36,8 @@ func TestTriggersReachNothingPrivateUnlessTheyMay(t *testing.T) {
 	}
 	here := httptest.NewServer(http.NotFoundHandler())
 	defer here.Close()
-	if _, err := Client(time.Minute, nil).Get(here.URL); err == nil || !strings.Contains(NotAnswered(err, 0), "private") {
+	if _, err := Client(time.Minute, nil).Get(here.URL); err == nil || !strings.Contains(NotAnswered(err, 0),
+		"private") {
 		t.Errorf("a service on this machine was asked: %v", err)
 	}
 }
@@ -69,7 +70,8 @@ func TestWhoHangsHoldsUpNobodyElse(t *testing.T) {
 }
 
 func TestOneReceiverIsOneSchemeAndHost(t *testing.T) {
-	if a, b := Of("https://Fen.example:8443/a?x=1"), Of("HTTPS://fen.example:8443/b"); a != b || a == Of("https://fen.example/a") {
+	if a, b := Of("https://Fen.example:8443/a?x=1"), Of("HTTPS://fen.example:8443/b"); a != b ||
+		a == Of("https://fen.example/a") {
 		t.Errorf("%s, %s", a, b)
 	}
 }
@@ -106,7 +108,8 @@ func TestAnEventIsSignedAsItsReceiverChecksIt(t *testing.T) {
 		t.Errorf("with a key that is not set: %v", err)
 	}
 	for answer = range map[int]bool{http.StatusFound: true, http.StatusTeapot: true} {
-		if err := post(""); err == nil || !strings.Contains(err.Error(), http.StatusText(answer)) && answer != http.StatusFound {
+		if err := post(""); err == nil || !strings.Contains(err.Error(), http.StatusText(answer)) &&
+			answer != http.StatusFound {
 			t.Errorf("it answered %d: %v", answer, err)
 		}
 	}

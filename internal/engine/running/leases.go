@@ -23,8 +23,8 @@ func (a *App) looked(at time.Time) {
 	}
 }
 
-// leased tells whether it has been looked at so lately that it need not be again. Whoever applies a design waits for those
-// that it sees: a service that it does not see yet has no lease.
+// leased tells whether it has been looked at so lately that it need not be again. Whoever applies a design waits for
+// those that it sees: a service that it does not see yet has no lease.
 func (a *App) leased() bool {
 	return a.seen.Load() && time.Since(began)-time.Duration(a.lookedAt.Load()) < leaseFor
 }

@@ -35,7 +35,8 @@ func TestWhatTheServiceReliesOnIsNotLeftToTheServer(t *testing.T) {
 	for setting, wrong := range map[string]string{"default_transaction_isolation": "'repeatable read'", "jit": "on",
 		"TimeZone": "'Asia/Tokyo'", "search_path": "public", "synchronous_commit": "off",
 		"default_transaction_read_only": "on",
-		"DateStyle":                     "'German'", "bytea_output": "escape", "lock_timeout": "1", "statement_timeout": "1"} {
+		"DateStyle":                     "'German'", "bytea_output": "escape", "lock_timeout": "1",
+		"statement_timeout": "1"} {
 		_, err := c.Exec(t.Context(), fmt.Sprintf(
 			"SET default_transaction_read_only = off; ALTER DATABASE %s SET %s = %s",
 			name, setting, wrong))
@@ -77,7 +78,8 @@ func TestAServerThatIsSetWrongIsToldSo(t *testing.T) {
 		}
 	}
 	at := func(user, password, database string) string {
-		return fmt.Sprintf("host=%s port=%d user=%s password=%s dbname=%s sslmode=disable", config.Host, config.Port, user,
+		return fmt.Sprintf("host=%s port=%d user=%s password=%s dbname=%s sslmode=disable", config.Host,
+			config.Port, user,
 			password, database)
 	}
 	own := at(config.User, config.Password, config.Database)

@@ -89,7 +89,8 @@ func TestWhoCommitsLateIsNotMissed(t *testing.T) {
 	if err := storetest.Touch(tx, "a"); err != nil {
 		t.Fatal(err)
 	}
-	if err := storetest.Exec(s, "UPDATE documents SET fields = '{}' WHERE key = 'b'"); err != nil { // by a later transaction
+	// by a later transaction
+	if err := storetest.Exec(s, "UPDATE documents SET fields = '{}' WHERE key = 'b'"); err != nil {
 		t.Fatal(err)
 	}
 	between := news(t, s, begun)
