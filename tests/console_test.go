@@ -151,6 +151,7 @@ func TestTwoPeopleSideBySide(t *testing.T) {
 	b.do(chromedp.SendKeys(chromedp.CSS(`[data-side="left"] form.post textarea`), "a late bittern"))
 	b.press(in("left", "post"))
 	b.sees("the new post in the other's timeline", texts("right")+` === 'a late bittern|an early heron'`)
+	b.sees("the new post in their own", texts("left")+` === 'a late bittern|an early heron'`)
 	b.sees("how long it took", `document.querySelector('[role=status]').innerText.includes('every duplicate settled')`)
 
 	b.press(in("left", "edit"))
