@@ -179,7 +179,7 @@ collections:
 			t.Fatal(err)
 		}
 	}
-	together(400, func(i int) {
+	together(200, func(i int) {
 		edit := map[string]any{"name": fmt.Sprint("b", i), "of": "a", "self": []any{"b", "c"}[i/2%2]}
 		if i%2 == 0 {
 			edit["of"], edit["self"] = nil, nil

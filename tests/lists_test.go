@@ -400,7 +400,7 @@ func TestAListAndItsDocumentsAreOfOneMoment(t *testing.T) {
 	for writer := range 4 {
 		w.given("posts", fmt.Sprint("p", writer), map[string]any{"text": "a heron", "author": "ada", "rating": 1})
 		writers.Go(func() {
-			for i := range 200 {
+			for i := range 60 {
 				if _, err := w.amend(fmt.Sprint("posts/p", writer), map[string]any{"rating": 1 + i*7%10}); err != nil {
 					t.Error(err)
 				}

@@ -181,7 +181,7 @@ func TestEveryCommandAnswersInJSON(t *testing.T) {
 		{"check " + design, 0}, {"check " + bad, 1}, {"check ../demo/fenwatch.yaml --access ../demo/access.yaml", 0}, {"apply " + design, 0}, {"diff " + second, 0},
 		{"design", 0}, {"versions", 0}, {"versions 1", 0}, {"misfits", 0}, {"types --for swift", 0}, {"list members", 0}, {"list keeper/followers", 0}, {"show members/keeper", 0},
 		{"add members --id ada handle=ada_fen name=Ada", 0}, {"edit ada name=Eda", 0}, {"pair follow members/ada keeper", 0}, {"unpair follow ada members/keeper", 0},
-		{"timeline home members/keeper", 0}, {"screen", 0}, {"--as keeper screen home", 0}, {"--as keeper screen around_me", 0}, {"forecast ../demo/fenwatch.yaml", 0}, {"measure", 0}, {"weigh ../demo/fenwatch.yaml", 0}, {"lists", 0}, {"lists everyone", 0}, {"status", 0}, {"changes", 0}, {"parked", 0}, {"parked --retry", 0},
+		{"timeline home members/keeper", 0}, {"screen", 0}, {"--as keeper screen home", 0}, {"--as keeper screen around_me", 0}, {"forecast ../demo/fenwatch.yaml", 0}, {"measure", 0}, {"--as keeper screen home", 0}, {"metered", 0}, {"drive --deeds 20 --seed 5", 0}, {"forecast --against", 0}, {"weigh ../demo/fenwatch.yaml", 0}, {"lists", 0}, {"lists everyone", 0}, {"status", 0}, {"changes", 0}, {"parked", 0}, {"parked --retry", 0},
 		{"why home keeper s00001", 0}, {"why keeper follower_count", 0}, {"--as keeper may edit members/keeper", 0}, {"places ada", 0}, {"trace 1", 0},
 		{"audit", 0}, {"audit list", 0}, {"audit show 1", 0}, {"audit every 0", 0}, {"remove ada --dry-run", 0}, {"remove ada", 0}, {"forget keeper", 0},
 		{"load " + lines, 5}, {"bring ../demo/export/mapping.yaml --dry-run", 0}, {"keys", 0}, {"keys make tester --scope read", 0}, {"link", 0}, {"version", 0},

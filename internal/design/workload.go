@@ -14,7 +14,8 @@ type Workload struct {
 	Done      map[string]Deeds   // by collection or pair
 	Busy      map[string]string  // of a collection: the relation whose many ends make more of its documents
 	Hours     []float64          // of the day, by their share of it; 24 of them, which come to 1
-	Sizes     map[string]float64 // bytes of a field as it is written, by collection.field
+	Sizes     map[string]float64 // bytes of a field as it is written, by collection.field; of ids, by collection.id
+	Present   map[string]float64 // the share of documents that have a field; of sources that a kept value counts
 	Unchanged map[string]float64 // screens: the share of times that it has not changed since it was read last
 	Prices    Prices
 	FanOut    float64 // the most timelines that one write should reach; 0: nobody says
@@ -104,6 +105,15 @@ func (k *Kept) Relation() string {
 		return k.Pair.Name + "." + string(k.Side)
 	}
 	return k.Via.In.Name + "." + k.Via.Name
+}
+
+// Share is the share of documents that have a field, or of the sources of a kept value that it is made of: all, if nobody
+// says.
+func (w *Workload) Share(of *Collection, name string) float64 {
+	if share, said := w.Present[of.Name+"."+name]; said {
+		return share
+	}
+	return 1
 }
 
 // Total is how many documents of a collection there are, when there are so many times as many accounts.

@@ -15,7 +15,7 @@ import (
 
 func (a *app) alternatives() *cli.Command {
 	return &cli.Command{
-		Name: "weigh", Category: "design", ArgsUsage: "FILE",
+		Name: "weigh", Category: "design", ArgsUsage: "[FILE]",
 		Usage: "say what each choice of a design costs, and what the other would: kept or looked up, written out " +
 			"or collected",
 		Description: flags.Example("yalvo weigh demo/fenwatch.yaml\n   " +
@@ -24,16 +24,16 @@ func (a *app) alternatives() *cli.Command {
 			&cli.StringFlag{Name: "workload", Usage: "the workload in `FILE`, in place of that in the design"},
 			&cli.StringSliceFlag{Name: "set", Usage: "a value in place of what the file has: `PATH=VALUE`"},
 		},
-		Action: func(_ context.Context, c *cli.Command) error {
-			args, err := flags.Arguments(c, 1, 1)
+		Action: func(ctx context.Context, c *cli.Command) error {
+			args, err := flags.Arguments(c, 0, 1)
 			if err != nil {
 				return err
 			}
-			p, w, err := a.planned(c, args[0])
+			d, w, err := a.designAndWorkload(ctx, c, args)
 			if err != nil {
 				return err
 			}
-			all, deliveries := alternatives.Of(p.Design, w, forecast.Shipped)
+			all, deliveries := alternatives.Of(d, w, forecast.Shipped)
 			if c.Bool("json") {
 				return a.JSON(map[string]any{"alternatives": all, "deliveries": deliveries})
 			}

@@ -21,8 +21,8 @@ import (
 
 func (a *app) forecast() *cli.Command {
 	return &cli.Command{
-		Name: "forecast", Category: "design", ArgsUsage: "FILE",
-		Usage: "say what a design costs under its workload, before it is built; needs no service",
+		Name: "forecast", Category: "design", ArgsUsage: "[FILE]",
+		Usage: "say what a design costs under its workload, before it is built; with FILE it needs no service",
 		Description: flags.Example("yalvo forecast demo/fenwatch.yaml\n   yalvo forecast demo/fenwatch.yaml " +
 			"--times 100\n   " +
 			"yalvo forecast demo/fenwatch.yaml --set timelines.home.deliver=pull --set workload.opened.home=20"),
@@ -30,10 +30,11 @@ func (a *app) forecast() *cli.Command {
 			&cli.StringFlag{Name: "workload", Usage: "the workload in `FILE`, in place of that in the design"},
 			&cli.StringSliceFlag{Name: "set", Usage: "a value in place of what the file has: `PATH=VALUE`"},
 			&cli.FloatFlag{Name: "times", Usage: "so many times as many accounts", Value: 1},
+			&cli.BoolFlag{Name: "against", Usage: "beside what the running app has really read and written"}, hoursFlag(),
 			&cli.BoolFlag{Name: "csv", Usage: "a line for each screen, action and thing that is stored"},
 		},
-		Action: func(_ context.Context, c *cli.Command) error {
-			args, err := flags.Arguments(c, 1, 1)
+		Action: func(ctx context.Context, c *cli.Command) error {
+			args, err := flags.Arguments(c, 0, 1)
 			if err != nil {
 				return err
 			}
@@ -41,9 +42,13 @@ func (a *app) forecast() *cli.Command {
 			if !(times > 0 && times <= forecast.MostScale) {
 				return flags.Usage("--times is more than 0, and %d at most", forecast.MostScale)
 			}
-			p, w, err := a.planned(c, args[0])
+			d, w, err := a.designAndWorkload(ctx, c, args)
 			if err != nil {
 				return err
+			}
+			p := plan.New(d, plan.Counted())
+			if c.Bool("against") {
+				return a.against(ctx, c, forecast.New(p, w, forecast.Shipped))
 			}
 			f := forecast.Make(p, w, forecast.Shipped, times)
 			breaks := forecast.Breaks(p, w, forecast.Shipped, forecast.Usual)
@@ -59,13 +64,19 @@ func (a *app) forecast() *cli.Command {
 	}
 }
 
-// planned is the plan of a design, and its workload.
-func (a *app) planned(c *cli.Command, file string) (*plan.Plan, *design.Workload, error) {
+// designAndWorkload are the design in a file, or the one in force if none is named, and its workload.
+func (a *app) designAndWorkload(ctx context.Context, c *cli.Command, files []string) (*design.Design,
+	*design.Workload, error) {
 	settings, err := settingsIn(c.StringSlice("set"))
 	if err != nil {
 		return nil, nil, err
 	}
-	d, err := a.readDesignWith(c, file, settings)
+	var d *design.Design
+	if len(files) > 0 {
+		d, err = a.readDesignWith(c, files[0], settings)
+	} else {
+		d, err = a.designInForce(ctx, c, settings)
+	}
 	if err != nil {
 		return nil, nil, err
 	}
@@ -84,7 +95,23 @@ func (a *app) planned(c *cli.Command, file string) (*plan.Plan, *design.Workload
 			"design, or " +
 			"with --workload FILE")
 	}
-	return plan.New(d, plan.Counted()), w, nil
+	if d.Accounts == nil {
+		return nil, nil, errors.New("a workload is about accounts, and the design has none")
+	}
+	return d, w, nil
+}
+
+// designInForce is the design of the running app.
+func (a *app) designInForce(ctx context.Context, c *cli.Command, settings []language.Setting) (*design.Design, error) {
+	source, err := a.Client(c).Design(ctx)
+	if err != nil {
+		return nil, err
+	}
+	d, err := language.ReadWith("the design in force", source, settings)
+	if err != nil {
+		return nil, a.problems(c, "the design in force", err)
+	}
+	return d, nil
 }
 
 func settingsIn(args []string) ([]language.Setting, error) {

@@ -3,6 +3,7 @@ package forecast
 import (
 	"maps"
 	"slices"
+	"strings"
 
 	"yalvo/internal/design"
 	"yalvo/internal/design/expr"
@@ -18,11 +19,17 @@ const creates = "create "
 // actions are all things that are done, in the order of the design.
 func (c *costing) actions() []Action {
 	var all []Action
-	add := func(name string, often float64, change plan.Change) {
+	c.eachAction(func(name string, often float64, change plan.Change) {
 		if often > 0 {
 			all = append(all, c.action(name, often*c.w.Accounts*c.scale, change))
 		}
-	}
+	})
+	return all
+}
+
+// eachAction names each thing that the workload says anything of, how often an account does it a day, and what that
+// changes.
+func (c *costing) eachAction(add func(name string, often float64, change plan.Change)) {
 	for _, col := range c.p.Collections {
 		deeds := c.w.Done[col.Name]
 		add(creates+col.Name, deeds.Create, created(col))
@@ -36,7 +43,26 @@ func (c *costing) actions() []Action {
 		add("set "+pair.Name, deeds.Set, plan.Change{Kind: plan.Set, Pair: pair, From: 1, To: 2})
 		add("unset "+pair.Name, deeds.Unset, plan.Change{Kind: plan.Unset, Pair: pair, From: 1, To: 2})
 	}
-	return all
+}
+
+// changeNamed is what an action of a name changes, false for a name that no action has.
+func (c *costing) changeNamed(name string) (plan.Change, bool) {
+	does, of, _ := strings.Cut(name, " ")
+	of, field, isEdit := strings.Cut(of, ".")
+	if pair := c.p.Pair(of); pair != nil {
+		kind := map[string]plan.Kind{"set": plan.Set, "unset": plan.Unset}[does]
+		return plan.Change{Kind: kind, Pair: pair, From: 1, To: 2}, kind != ""
+	}
+	col := c.p.Collection(of)
+	switch {
+	case col == nil:
+		return plan.Change{}, false
+	case does == "create":
+		return created(col), true
+	case does == "remove":
+		return removed(col), true
+	}
+	return edited(col, field), does == "edit" && isEdit && col.Collection.Field(field) != nil
 }
 
 // created, edited and removed are changes as upkeep plans them: a document that points at one by each of its
@@ -90,9 +116,12 @@ func (c *costing) action(name string, perDay float64, change plan.Change) Action
 	a := Action{Name: name, PerDay: perDay, Direct: c.direct(change), Upkeep: map[Level]Written{},
 		Last: map[Level]float64{}}
 	for _, level := range Levels {
-		c.level, c.up = level, Written{}
+		c.level, c.up, c.made = level, Written{}, map[Part]Written{}
 		c.follow(change, 1, 0)
 		a.Upkeep[level], a.Last[level] = c.up, c.rates.last(c.up)
+		if level == Mean {
+			a.Parts = c.made
+		}
 	}
 	return a
 }
@@ -147,15 +176,25 @@ func (c *costing) follow(change plan.Change, times float64, depth int) {
 func (c *costing) trigger(t *plan.Trigger, times float64) {
 	c.up.Notes += times
 	for _, s := range t.Steps {
-		switch {
-		case s.Do == design.DoSend:
-			c.up.Sent += times
-		case s.Pair != nil:
-			c.up.Pairs, c.up.Bytes = c.up.Pairs+times, c.up.Bytes+times*(rowPair+rowJournal)
+		switch s.Do {
+		case design.DoSend:
+			c.add(AlongPart, "trigger "+t.Name, Written{Sent: times})
+		case design.DoPair:
+			c.add(AlongPart, "set "+s.Pair.Name, Written{Pairs: times, Bytes: times * (rowPair + rowJournal)})
+		case design.DoUnpair:
+			c.add(AlongPart, "unset "+s.Pair.Name, Written{Pairs: times, Bytes: times * (rowPair + rowJournal)})
+		case design.DoEdit:
+			c.add(AlongPart, "edit "+t.Collection.Name, Written{Documents: times, Bytes: times * rowJournal})
 		default:
-			c.up.Documents, c.up.Bytes = c.up.Documents+times, c.up.Bytes+times*rowJournal
+			c.add(AlongPart, string(s.Do)+" "+s.Collection.Name, Written{Documents: times, Bytes: times * rowJournal})
 		}
 	}
+}
+
+// add adds what is written of one thing.
+func (c *costing) add(kind, name string, w Written) {
+	c.up = c.up.plus(w)
+	c.made[Part{kind, name}] = c.made[Part{kind, name}].plus(w)
 }
 
 // at is the level at a depth: what one account causes at once depends on that account; what follows from that is of
@@ -188,6 +227,7 @@ func (c *costing) work(w plan.Work, change plan.Change, times float64, depth int
 		if s.Kept == c.without {
 			return
 		}
+		times *= c.contributing(s)
 		c.up.Notes, c.up.Bytes = c.up.Notes+times, c.up.Bytes+times*rowContribution
 		c.rewritten(s.In, s.Name, times, depth)
 	case plan.Choose:
@@ -200,13 +240,29 @@ func (c *costing) work(w plan.Work, change plan.Change, times float64, depth int
 		}
 		c.rewritten(s.In, s.Name, times*many, depth+1)
 	case plan.Deliver, plan.Withdraw:
-		c.entries(times * c.reached(c.p.TimelineNumbered(w.Subject), c.at(depth)))
+		t := c.p.TimelineNumbered(w.Subject)
+		c.entries(t, times*c.reached(t, c.at(depth)))
 	case plan.Subscribe:
 		t := c.p.TimelineNumbered(w.Subject)
-		c.entries(times * c.many(relationOf(t.By.Field), c.at(depth), atMost(float64(t.Length))))
+		c.entries(t, times*c.many(relationOf(t.By.Field), c.at(depth), atMost(float64(t.Length))))
 	default:
 		c.ending(w, change, times, depth)
 	}
+}
+
+// contributing is the share of the sources of a summary that it is made of: those that have what it is of, and meet its
+// condition.
+func (c *costing) contributing(s *plan.Summary) float64 {
+	if s.Of.Kept != nil {
+		return 1 // what changes most times is in many
+	}
+	if share, said := c.w.Present[s.In.Name+"."+s.Name]; said {
+		return share
+	}
+	if s.Of.Field != nil && s.Sources != nil {
+		return c.w.Share(s.Sources.Collection, s.Of.Field.Name)
+	}
+	return 1
 }
 
 func other(side design.Side) string {
@@ -225,8 +281,8 @@ func (c *costing) reached(t *plan.Timeline, level Level) float64 {
 	return c.many(followers, level, pushed(t.Timeline))
 }
 
-func (c *costing) entries(many float64) {
-	c.up.Entries, c.up.Bytes = c.up.Entries+many, c.up.Bytes+many*rowEntry
+func (c *costing) entries(t *plan.Timeline, many float64) {
+	c.add(TimelinePart, t.Name, Written{Entries: many, Bytes: many * rowEntry})
 }
 
 // rewritten adds documents in which a kept value changes, and what is built on that.
@@ -234,8 +290,7 @@ func (c *costing) rewritten(in *plan.Collection, name string, times float64, dep
 	if c.without != nil && in.KeptValue(name) == c.without {
 		return
 	}
-	c.up.Kept += times
-	c.up.Bytes += times * (rowKept + c.values(in.Collection, nil))
+	c.add(KeptPart, in.Name+"."+name, Written{Kept: times, Bytes: times * (rowKept + c.values(in.Collection, nil))})
 	for _, w := range in.KeptChanged(name, 1) {
 		c.work(w, plan.Change{}, times, depth+1)
 	}
@@ -252,7 +307,11 @@ func (c *costing) ending(w plan.Work, change plan.Change, times float64, depth i
 	case plan.EndReference:
 		ref := c.p.ReferenceNumbered(w.Subject)
 		many := times * c.many(relationOf(ref.Field), level, same)
-		c.up.Documents, c.up.Bytes = c.up.Documents+many, c.up.Bytes+many*rowJournal
+		does := "edit " + ref.In.Name + "." + ref.Name
+		if ref.WhenGone == design.GoneRemove {
+			does = "remove " + ref.In.Name
+		}
+		c.add(AlongPart, does, Written{Documents: many, Bytes: many * rowJournal})
 		if ref.WhenGone == design.GoneRemove {
 			c.follow(removed(ref.In), many, depth+1)
 			return
@@ -267,19 +326,19 @@ func (c *costing) ending(w plan.Work, change plan.Change, times float64, depth i
 		}
 		pair := c.p.PairNumbered(w.Subject)
 		many := times * c.many(pair.Name+"."+side, level, same)
-		c.up.Pairs, c.up.Bytes = c.up.Pairs+many, c.up.Bytes+many*rowJournal
+		c.add(AlongPart, "unset "+pair.Name, Written{Pairs: many, Bytes: many * rowJournal})
 		c.follow(plan.Change{Kind: plan.Unset, Pair: pair, From: 1, To: 2}, many, depth+1)
 	case plan.EndNested:
 		for _, nested := range of.Nested {
 			if nested.Number == w.Subject {
 				many := times * c.many(nested.Name, level, same)
-				c.up.Documents, c.up.Bytes = c.up.Documents+many, c.up.Bytes+many*rowJournal
+				c.add(AlongPart, "remove "+nested.Name, Written{Documents: many, Bytes: many * rowJournal})
 				c.follow(removed(nested), many, depth+1)
 			}
 		}
 	case plan.EndTimeline:
 		if t := c.p.TimelineNumbered(w.Subject); t.Deliver != design.Pull {
-			c.entries(times * c.held(t, level))
+			c.entries(t, times*c.held(t, level))
 		}
 	}
 }

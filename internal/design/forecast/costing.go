@@ -23,6 +23,7 @@ type costing struct {
 
 	level Level // whose deed is being worked out
 	up    Written
+	made  map[Part]Written // what that is made of
 }
 
 func (m *Model) costing(scale float64) *costing {

@@ -87,7 +87,20 @@ type Action struct {
 	Direct Written           `json:"direct"`  // in the write itself
 	Upkeep map[Level]Written `json:"upkeep"`  // that follows from it
 	Last   map[Level]float64 `json:"last_in"` // seconds until the last duplicate has it
+
+	Parts map[Part]Written `json:"-"` // what the mean of upkeep is made of
 }
+
+// Part is what upkeep writes: a kept value, a timeline, or facts that go along, by the names that a service counts them
+// under.
+type Part struct{ Kind, Name string }
+
+// The kinds of parts.
+const (
+	KeptPart     = "kept"     // as in "posts.like_count"
+	TimelinePart = "timeline" // by its name
+	AlongPart    = "along"    // as in "remove remarks", "unset follow", "trigger welcome"
+)
 
 // Total is what a day comes to.
 type Total struct {

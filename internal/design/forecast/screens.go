@@ -47,9 +47,11 @@ func (c *costing) part(p *design.ScreenPart, level Level) Read {
 		out.Asked += others * asks(f.To.Access.Of(design.OpRead))
 		out.Bytes += others * c.document(f.To, nil)
 	}
-	for range p.Marks {
-		out.Asked += items
-		out.Bytes += items * 25
+	for i, mark := range p.Marks {
+		if out.Asked += items; i == 0 {
+			out.Bytes += items * aroundMark
+		}
+		out.Bytes += items * member(mark, 4)
 	}
 	out.Asked += items * asks(p.Shows.Access.Of(design.OpRead))
 	if p.List != nil {

@@ -27,10 +27,11 @@ const (
 
 // Bytes of an answer around what is shown.
 const (
-	aroundDocument = 150.0
-	aroundEntry    = 105.0
+	aroundDocument = 131.0
+	aroundEntry    = 92.0
 	aroundPage     = 60.0
-	idBytes        = 20.0 // an id: 36 if the service makes them
+	idBytes        = 36.0 // an id that the service makes
+	aroundMark     = 12.0 // the marks of a document
 )
 
 // member is what a value takes in JSON, with its name.
@@ -67,7 +68,7 @@ func usual(f *design.Field) float64 {
 	case design.Timestamp:
 		return 29
 	case design.Reference:
-		return idBytes + 2
+		return 20 + 2
 	case design.Media:
 		return 55
 	case design.Object:
@@ -82,6 +83,31 @@ func usual(f *design.Field) float64 {
 	return 3
 }
 
+// id is what an id of a collection takes, and path what the path to one of its documents does.
+func (c *costing) id(of *design.Collection) float64 {
+	if said, is := c.w.Sizes[of.Name+".id"]; is {
+		return said
+	}
+	return idBytes
+}
+
+func (c *costing) path(of *design.Collection) float64 {
+	own := float64(len(of.Name)) + 1 + c.id(of)
+	if of.Under != nil {
+		return c.path(of.Under) + 1 + own
+	}
+	return own
+}
+
+// given is what a field takes in an answer: nothing where it is absent.
+func (c *costing) given(f *design.Field) float64 {
+	size := member(f.Name, c.field(f))
+	if f.In != nil {
+		size *= c.w.Share(f.In, f.Name)
+	}
+	return size
+}
+
 // parts are what some values take that are shown elsewhere.
 func (c *costing) parts(parts []design.Part) float64 {
 	sum := 2.0
@@ -90,7 +116,7 @@ func (c *costing) parts(parts []design.Part) float64 {
 			sum += member(p.Kept.Name, c.kept(p.Kept))
 			continue
 		}
-		sum += member(p.Field.Name, c.field(p.Field))
+		sum += c.given(p.Field)
 	}
 	return sum
 }
@@ -102,11 +128,12 @@ func (c *costing) kept(k *design.Kept) float64 {
 		return c.parts(k.Parts)
 	case design.Latest:
 		many := c.many(k.Relation(), Mean, atMost(float64(k.HowMany)))
-		return 2 + many*(c.parts(k.Parts)+member("id", idBytes)+member("path", idBytes+30))
+		of := k.Sources()
+		return 2 + many*(c.parts(k.Parts)+member("id", c.id(of)+2)+member("path", c.path(of)+2))
 	case design.Gather:
-		return 2 + c.many(k.Relation(), Mean, atMost(float64(k.HowMany)))*(idBytes+3)
+		return 2 + c.many(k.Relation(), Mean, atMost(float64(k.HowMany)))*(c.id(k.Sources())+3)
 	}
-	return 3
+	return 2
 }
 
 // facts and values are what those of a document take; names are those that are shown, none for all.
@@ -114,7 +141,7 @@ func (c *costing) facts(of *design.Collection, names []string) float64 {
 	sum := 2.0
 	for _, f := range of.Fields {
 		if len(names) == 0 || slices.Contains(names, f.Name) {
-			sum += member(f.Name, c.field(f))
+			sum += c.given(f)
 		}
 	}
 	return sum
@@ -135,7 +162,7 @@ func (c *costing) values(of *design.Collection, names []string) float64 {
 
 // document is what one takes in an answer.
 func (c *costing) document(of *design.Collection, names []string) float64 {
-	return aroundDocument + 2*idBytes + float64(len(of.Name)) + c.facts(of, names) + c.values(of, names)
+	return aroundDocument + c.id(of) + c.path(of) + c.facts(of, names) + c.values(of, names)
 }
 
 // entry is what an entry of a timeline takes in an answer.
@@ -144,7 +171,7 @@ func (c *costing) entry(t *design.Timeline, names []string) float64 {
 		fields, kept := design.Names(t.Carry)
 		names = slices.Concat(fields, kept)
 	}
-	return aroundEntry + 3*idBytes + float64(len(t.Entries.Name)) + c.facts(t.Entries, names) +
+	return aroundEntry + c.id(t.Entries) + c.path(t.Entries) + c.id(t.Owner) + c.facts(t.Entries, names) +
 		c.values(t.Entries, names)
 }
 

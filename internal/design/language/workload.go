@@ -47,11 +47,11 @@ func (r *reader) readWorkload(n *node) *design.Workload {
 	w := &workloadReader{r, &design.Workload{Pos: n.pos, Documents: map[string]float64{},
 		Spreads: map[string]design.Spread{},
 		Opened:  map[string]float64{}, Done: map[string]design.Deeds{}, Busy: map[string]string{},
-		Sizes: map[string]float64{}, Unchanged: map[string]float64{}}, r.design.Relations()}
+		Sizes: map[string]float64{}, Present: map[string]float64{}, Unchanged: map[string]float64{}}, r.design.Relations()}
 	given := map[string]*node{}
 	known := keys{}
 	for _, key := range []string{"accounts", "documents", "spread", "opened", "done", "busy", "hours", "sizes",
-		"unchanged",
+		"present", "unchanged",
 		"prices", "fan_out"} {
 		known[key] = func(n *node) { given[key] = n }
 	}
@@ -59,8 +59,8 @@ func (r *reader) readWorkload(n *node) *design.Workload {
 	for _, part := range []struct { // documents before spreads, which are compared with them
 		key  string
 		read func(*node)
-	}{{"accounts", w.readAccountsNow}, {"documents", w.readDocuments}, {"sizes", w.readSizes}, {"spread",
-		w.readSpreads},
+	}{{"accounts", w.readAccountsNow}, {"documents", w.readDocuments}, {"sizes", w.readSizes}, {"present", w.readPresent},
+		{"spread", w.readSpreads},
 		{"opened", w.readOpened}, {"unchanged", w.readUnchanged}, {"done", w.readDone}, {"busy", w.readBusy},
 		{"hours", w.readHours}, {"prices", w.readPrices}, {"fan_out", w.readFanOut}} {
 		if n := given[part.key]; n != nil {
@@ -159,8 +159,26 @@ func (w *workloadReader) readSizes(n *node) {
 		for _, f := range c.Fields {
 			known = append(known, c.Name+"."+f.Name)
 		}
+		if c.Field("id") == nil {
+			known = append(known, c.Name+".id")
+		}
 	}
 	w.numbers(n, "sizes", "field", known, 1<<20, w.Sizes)
+}
+
+func (w *workloadReader) readPresent(n *node) {
+	var known []string
+	for _, c := range w.design.Collections {
+		for _, f := range c.Fields {
+			known = append(known, c.Name+"."+f.Name)
+		}
+		for _, k := range c.Kept {
+			if k.Kind != design.Copy {
+				known = append(known, c.Name+"."+k.Name)
+			}
+		}
+	}
+	w.numbers(n, "present", "field, or value kept of several sources,", known, 1, w.Present)
 }
 
 func (w *workloadReader) screenNames() []string {

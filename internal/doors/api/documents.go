@@ -16,6 +16,7 @@ import (
 	"yalvo/internal/doors/request"
 	"yalvo/internal/engine/documents"
 	"yalvo/internal/engine/facts"
+	"yalvo/internal/engine/metering"
 	"yalvo/internal/engine/running"
 )
 
@@ -32,6 +33,14 @@ type spot struct {
 	key        string // a document's key; of a collection, its parent's; both may be empty
 	name       string // after a document: nested collection, side of a pair, or inverse
 	document   bool
+}
+
+// shown is what a page shows: a collection, or what a name of its documents leads to.
+func (w spot) shown() string {
+	if w.name == "" {
+		return "page of " + w.collection
+	}
+	return w.collection + "." + w.name
 }
 
 // spotOf reads the path: collections and ids by turns, and maybe a name.
@@ -150,6 +159,7 @@ func (s *API) getAt(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
+	countAs(c, metering.Read, where.shown())
 	return s.answerPage(c, got, asked, where.name != "")
 }
 
@@ -185,6 +195,7 @@ func (s *API) getDocument(c *echo.Context, where spot, asked showing) error {
 		return err
 	}
 	request.Cost(c, 1+len(one.With), 0)
+	countAs(c, metering.Read, "one of "+where.collection)
 	return s.answerDocument(c, one.Version, one)
 }
 

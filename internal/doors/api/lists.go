@@ -14,6 +14,7 @@ import (
 	"yalvo/internal/doors/request"
 	"yalvo/internal/engine/documents"
 	"yalvo/internal/engine/lists"
+	"yalvo/internal/engine/metering"
 )
 
 // listTime is how long a page of a list may take: there are lists that no index puts in order.
@@ -46,6 +47,7 @@ func (s *API) getList(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
+	countAs(c, metering.Read, "list "+ask.Name)
 	return s.answerPage(c, got, asked, got.Linked)
 }
 

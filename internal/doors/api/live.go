@@ -49,7 +49,8 @@ func (s *API) getLive(c *echo.Context) error {
 			if err != nil {
 				return err
 			}
-			return s.stream(c, &following{parts: []*follow{f}, event: "page",
+			name := strings.Join(strings.Split(to.Path, "/")[2:4], " ")
+			return s.stream(c, &following{name: name, parts: []*follow{f}, event: "page",
 				all: func(shown []shown) ([]byte, error) { return shown[0].text, nil }})
 		}
 	}
@@ -76,6 +77,7 @@ type follow struct {
 
 // following is what a stream is about: a read by itself, or the parts of a screen that go on.
 type following struct {
+	name  string // that it is counted under
 	parts []*follow
 	event string                        // with which it begins
 	all   func([]shown) ([]byte, error) // what that holds
@@ -268,7 +270,9 @@ func (s *API) stream(c *echo.Context, f *following) error {
 		if err != nil { // a block, a design that has it no more: who asks again is told
 			return nil
 		}
-		if text, err := f.tell(nth, is); err != nil || text != nil && s.sendEvent(c, text) != nil {
+		text, err := f.tell(nth, is)
+		s.meterLive(f, 0, len(text), is)
+		if err != nil || text != nil && s.sendEvent(c, text) != nil {
 			return nil // the reader has gone, or wants no more
 		}
 	}
@@ -292,6 +296,7 @@ func (s *API) asOfOneVersion(c *echo.Context, lasting context.Context, read func
 // begin sends all that is shown, unless its reader has it already, and tells whether the stream goes on.
 func (s *API) begin(c *echo.Context, f *following) (going bool, err error) {
 	all, err := f.all(f.is)
+	is := f.is
 	f.is = nil
 	if err != nil {
 		return false, err
@@ -303,6 +308,7 @@ func (s *API) begin(c *echo.Context, f *following) (going bool, err error) {
 	if c.Request().Header.Get("Last-Event-ID") != f.id() {
 		text = live.Begun(f.event, all)
 	}
+	s.meterLive(f, 1, len(text), is...)
 	return s.sendEvent(c, live.Current(text, f.id())) == nil, nil
 }
 

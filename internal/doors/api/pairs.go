@@ -10,6 +10,7 @@ import (
 	"yalvo/internal/doors/problem"
 	"yalvo/internal/doors/request"
 	"yalvo/internal/engine/facts"
+	"yalvo/internal/engine/metering"
 	"yalvo/internal/engine/running"
 )
 
@@ -55,6 +56,8 @@ func (s *API) getPair(c *echo.Context) error {
 		return err
 	}
 	request.Cost(c, 2, 0)
+	s.App.Meter.Add(metering.Of{Kind: metering.Read, Name: "pair " + link.Pair},
+		metering.Counts{Times: 1, Documents: 2, Pairs: 1})
 	return c.JSON(http.StatusOK, state)
 }
 

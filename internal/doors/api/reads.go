@@ -91,15 +91,16 @@ func (s *API) readOne(c *echo.Context, path string, nth int) (answered, int, err
 		return answered{}, 0, request.Wrong(at, design.MistakeUnknown,
 			"all reads wait together: give settled and patience in the query of this request")
 	}
-	held, err := s.hold(c, handle, to)
+	held, err := s.hold(c, handle, to, false)
 	if err != nil {
 		return answered{}, 0, err
 	}
 	return answered{held.status, held.header.Get("ETag"), held.body()}, held.read(), nil
 }
 
-// hold has a read answered by what answers it alone, for the one who asks for several, and holds the answer.
-func (s *API) hold(c *echo.Context, handle echo.HandlerFunc, to *url.URL) (*heldAnswer, error) {
+// hold has a read answered by what answers it alone, for the one who asks for several, and holds the answer. Those that
+// are part of a screen are counted with that.
+func (s *API) hold(c *echo.Context, handle echo.HandlerFunc, to *url.URL, part bool) (*heldAnswer, error) {
 	req, err := http.NewRequestWithContext(c.Request().Context(), http.MethodGet, to.String(), nil)
 	if err != nil {
 		return nil, err
@@ -107,6 +108,9 @@ func (s *API) hold(c *echo.Context, handle echo.HandlerFunc, to *url.URL) (*held
 	held := &heldAnswer{header: http.Header{}}
 	one := c.Echo().NewContext(req, held)
 	callers.Same(one, c)
+	if part {
+		one.Set(partKey, true)
+	}
 	if err := gate.CheckAddress(req); err != nil {
 		s.Telling.Answer(one, err)
 	} else if err := handle(one); err != nil {

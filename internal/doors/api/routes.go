@@ -11,7 +11,6 @@ import (
 	"yalvo/internal/engine/facts"
 	"yalvo/internal/engine/lists"
 	"yalvo/internal/engine/live"
-	"yalvo/internal/engine/measuring"
 	"yalvo/internal/engine/progress"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/timelines"
@@ -30,7 +29,6 @@ type API struct {
 	Callers   *callers.Checker
 	Telling   *request.Telling
 	Gate      *gate.Gate
-	Screens   *measuring.Screens
 	Cursors   request.Cursors
 	Positions request.Positions
 	Ends      <-chan struct{} // closed on shutdown: live reads and those that wait end

@@ -16,6 +16,7 @@ import (
 	"yalvo/internal/doors/openapi"
 	"yalvo/internal/doors/problem"
 	"yalvo/internal/doors/request"
+	"yalvo/internal/engine/metering"
 	"yalvo/internal/engine/running"
 )
 
@@ -56,7 +57,7 @@ func (s *API) getScreen(c *echo.Context) error {
 		return c.Blob(refused.status, refused.header.Get(echo.HeaderContentType), refused.body())
 	}
 	request.Cost(c, answers.read()+ask.looked, 0)
-	s.Screens.Note(ask.Name)
+	countAs(c, metering.Screen, ask.Name)
 	return s.answerPageText(c, func(text []byte) ([]byte, error) { return answers.appendTo(text), nil })
 }
 
@@ -189,7 +190,7 @@ func (s *API) readPart(c *echo.Context, ask *screenAsked, p *design.ScreenPart) 
 		s.Telling.Answer(c.Echo().NewContext(c.Request(), held), err)
 		return held, nil
 	}
-	return s.hold(c, s.readerAt(path.Path), path)
+	return s.hold(c, s.readerAt(path.Path), path, true)
 }
 
 // pathOf is the read that a part of a screen stands for.
@@ -331,7 +332,7 @@ func (s *API) followScreen(c *echo.Context) (*following, error) {
 	if err != nil {
 		return nil, err
 	}
-	f, once := &following{event: "screen"}, *ask
+	f, once := &following{name: "screen " + name, event: "screen"}, *ask
 	once.parts = nil
 	for _, p := range ask.parts {
 		if !p.Live {

@@ -19,7 +19,9 @@ func (s *API) answerTagged(c *echo.Context, tag string, text []byte) error {
 	h.Set("ETag", tag)
 	h.Set(echo.HeaderCacheControl, "private, no-cache") // keep it, and ask whether it still holds
 	h.Add(echo.HeaderVary, openapi.HeaderAs+", "+echo.HeaderAuthorization+", Cookie")
-	if request.HasAlready(c.Request().Header.Get("If-None-Match"), tag) {
+	unchanged := request.HasAlready(c.Request().Header.Get("If-None-Match"), tag)
+	s.meter(c, text, unchanged)
+	if unchanged {
 		return c.NoContent(http.StatusNotModified)
 	}
 	h.Set(echo.HeaderContentLength, strconv.Itoa(len(text))) // else it goes out in chunks

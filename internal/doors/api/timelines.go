@@ -14,6 +14,7 @@ import (
 	"yalvo/internal/doors/problem"
 	"yalvo/internal/doors/request"
 	"yalvo/internal/engine/documents"
+	"yalvo/internal/engine/metering"
 	"yalvo/internal/engine/timelines"
 )
 
@@ -43,6 +44,7 @@ func (s *API) getTimeline(c *echo.Context) error {
 		return err
 	}
 	request.Cost(c, len(got.Entries)+got.along, 0)
+	countAs(c, metering.Read, "timeline "+timeline)
 	return s.answerPageText(c, func(text []byte) ([]byte, error) { return got.appendTo(text), nil })
 }
 

@@ -17,6 +17,7 @@ import (
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
 	"yalvo/internal/doors/gate"
+	"yalvo/internal/engine/metering"
 	"yalvo/internal/engine/progress"
 )
 
@@ -32,14 +33,14 @@ type Metrics struct {
 
 // New makes those of a service that answers a request with an error by refuse, and has so
 // many of its connections to the database in use.
-func New(read *progress.Reader, together func() int64, g *gate.Gate, pool func() (inUse, most int),
+func New(read *progress.Reader, meter *metering.Meter, together func() int64, g *gate.Gate, pool func() (inUse, most int),
 	refuse func(*echo.Context, error)) *Metrics {
 	m := &Metrics{registry: prometheus.NewRegistry(), refuse: refuse}
 	m.seconds = prometheus.NewHistogramVec(prometheus.HistogramOpts{
 		Name: "yalvo_request_seconds", Help: "Time to answer a request, by the kind of its path and by status.",
 		Buckets: []float64{.001, .0025, .005, .01, .025, .05, .1, .25, .5, 1, 2.5, 10, 60},
 	}, []string{"method", "route", "status"})
-	m.registry.MustRegister(m.seconds, &standing{read: read, together: together, pool: pool, gate: g},
+	m.registry.MustRegister(m.seconds, metered{meter}, &standing{read: read, together: together, pool: pool, gate: g},
 		collectors.NewGoCollector())
 	return m
 }

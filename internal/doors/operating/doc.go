@@ -10,7 +10,6 @@ import (
 	"yalvo/internal/doors/gate"
 	"yalvo/internal/engine/album"
 	"yalvo/internal/engine/bulk"
-	"yalvo/internal/engine/measuring"
 	"yalvo/internal/engine/progress"
 	"yalvo/internal/engine/proof"
 	"yalvo/internal/engine/running"
@@ -25,7 +24,6 @@ type API struct {
 	Versions *versions.Keeper
 	Bulk     *bulk.Mover
 	Album    *album.Album
-	Screens  *measuring.Screens
 
 	dumps gate.Counter
 }

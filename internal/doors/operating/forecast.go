@@ -73,7 +73,7 @@ func (s *API) getWorkload(c *echo.Context) error {
 			return problem.BadRequest(fmt.Sprintf("days is more than 0, and %d at most", mostDays))
 		}
 	}
-	text, err := measuring.Workload(c.Request().Context(), s.App, days, s.Screens.Opened())
+	text, err := measuring.Workload(c.Request().Context(), s.App, days)
 	if err != nil {
 		return err
 	}

@@ -34,6 +34,7 @@ func (s *API) Routes(v1 *echo.Group, door Middleware) {
 	operate(v1.PUT, "/design", s.putDesign, "name", "drop", "by")
 	look("/design/difference", s.postDifference, "name")
 	read("/workload", s.getWorkload, "days")
+	read("/metered", s.getMetered, "hours", "by")
 	look("/design/findings", s.postFindings, "name", "set")
 	look("/design/alternatives", s.postAlternatives, "name", "set")
 	look("/design/forecast", s.postForecast, "name", "times", "set")

@@ -8,7 +8,6 @@ import (
 	"yalvo/internal/doors/api"
 	"yalvo/internal/doors/callers"
 	"yalvo/internal/doors/operating"
-	"yalvo/internal/engine/measuring"
 )
 
 // routes are the addresses of the API.
@@ -16,11 +15,10 @@ func (s *Server) routes(v1 *echo.Group) {
 	s.callers.Routes(v1)
 	apps := &api.API{App: s.App, Facts: s.Facts, Documents: s.Documents, Timelines: s.Timelines, Lists: s.Lists,
 		Progress: s.Progress, Live: s.Live, Album: s.Album, Callers: s.callers, Telling: s.telling, Gate: s.gate,
-		Cursors: s.cursors, Positions: s.positions, Ends: s.closing,
-		Screens: measuring.NewScreens()}
+		Cursors: s.cursors, Positions: s.positions, Ends: s.closing}
 	apps.Routes(v1, s.anybody)
 	operators := &operating.API{App: s.App, Progress: s.Progress, Proof: s.Proof,
-		Versions: s.Versions, Bulk: s.Bulk, Album: s.Album, Screens: apps.Screens}
+		Versions: s.Versions, Bulk: s.Bulk, Album: s.Album}
 	operators.Routes(v1, operating.Middleware{Operators: callers.Operators, Settled: apps.Settled})
 }
 

@@ -111,7 +111,7 @@ func (s *Server) Handler() http.Handler {
 	e.IPExtractor = s.guard.Address()
 	e.HTTPErrorHandler = s.telling.Answer
 	pool := func() (inUse, most int) { return s.App.Store.Pool() }
-	m := metrics.New(s.Progress, s.pagesTogether, s.gate, pool, s.telling.Answer)
+	m := metrics.New(s.Progress, s.App.Meter, s.pagesTogether, s.gate, pool, s.telling.Answer)
 	e.Use(middleware.Recover(), m.Count, s.guard.Requests, s.guard.Check)
 	e.Use(append(s.guard.ForeignPages(), s.guard.RateByAddress()...)...)
 	e.Use(s.whileItAnswers, s.callers.Identify)

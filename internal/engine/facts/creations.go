@@ -15,6 +15,7 @@ import (
 	"yalvo/internal/design"
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/judging"
+	"yalvo/internal/engine/metering"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
 	"yalvo/internal/engine/store/factsql"
@@ -286,6 +287,7 @@ func (m *creation) carryOut(u Unit) (Result, error) {
 	if made.Position == 0 {
 		return Result{}, m.refusal(u, write, made)
 	}
+	u.wrote("create "+m.in.Name, m.why, metering.Counts{Times: 1, Documents: 1, Entries: made.Own})
 	if err := u.refersTo(m.in, m.key, m.facts, nil); err != nil {
 		return Result{}, err
 	}

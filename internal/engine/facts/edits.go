@@ -12,6 +12,7 @@ import (
 
 	"yalvo/internal/design"
 	"yalvo/internal/design/plan"
+	"yalvo/internal/engine/metering"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
 	"yalvo/internal/engine/store/factsql"
@@ -271,6 +272,7 @@ func (u Unit) writeEdit(c *plan.Collection, doc *store.Document, rev revision, w
 	if err != nil {
 		return Result{}, err
 	}
+	u.wrote(editOf(c, rev.touched), why, metering.Counts{Times: 1, Documents: 1})
 	result := Result{Position: running.At(position), Fresh: true, Read: 1 + len(m.pointers), Wrote: 1}
 	return result, u.fireDocument(design.OnChanged, c, *doc, was, why.from(position))
 }

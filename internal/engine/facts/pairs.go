@@ -8,6 +8,7 @@ import (
 
 	"yalvo/internal/design"
 	"yalvo/internal/design/plan"
+	"yalvo/internal/engine/metering"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
 	"yalvo/internal/engine/store/factsql"
@@ -83,6 +84,7 @@ func (u Unit) put(p *plan.Pair, link running.Link, write factsql.PairWrite, why 
 	if got.Position == 0 {
 		return u.pairUnchanged(p, link)
 	}
+	u.wrote("set "+p.Name, why, metering.Counts{Times: 1, Pairs: 1})
 	result := Result{Position: running.At(got.Position), Fresh: true, Read: 2, Wrote: 1}
 	if got.Kind == plan.Changed {
 		return result, nil
@@ -171,6 +173,7 @@ func (u Unit) endPair(p *plan.Pair, link running.Link, why Cause) (int64, error)
 	if err != nil || got.Position == 0 {
 		return 0, err
 	}
+	u.wrote("unset "+p.Name, why, metering.Counts{Times: 1, Pairs: 1})
 	ends := factsql.Ends{A: got.From, B: got.To, AKey: link.From, BKey: link.To, Fields: got.Fields}
 	return got.Position, u.FirePair(design.OnUnset, p, ends, why.from(got.Position))
 }

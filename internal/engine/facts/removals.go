@@ -6,6 +6,7 @@ import (
 
 	"yalvo/internal/design"
 	"yalvo/internal/design/plan"
+	"yalvo/internal/engine/metering"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
 	"yalvo/internal/engine/store/auditsql"
@@ -40,6 +41,7 @@ func (u Unit) Remove(target Target, why Cause) (Result, error) {
 	if err != nil {
 		return Result{}, err
 	}
+	u.wrote("remove "+c.Name, why, metering.Counts{Times: 1, Documents: 1})
 	result := Result{Document: seen, Position: running.At(position), Fresh: true, Read: 1, Wrote: 1}
 	return result, u.takeAway(c, []store.Document{doc}, why.from(position))
 }
@@ -98,6 +100,8 @@ func (u Unit) RemoveAlong(c *plan.Collection, docs []store.Document, why Cause) 
 	if _, _, err := factsql.Journal(u.Tx, records...); err != nil {
 		return err
 	}
+	many := int64(len(docs))
+	u.wrote("remove "+c.Name, why, metering.Counts{Times: many, Documents: many})
 	return u.takeAway(c, docs, why)
 }
 

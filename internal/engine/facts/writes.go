@@ -9,6 +9,7 @@ import (
 	"yalvo/internal/engine/album"
 	"yalvo/internal/engine/gathering"
 	"yalvo/internal/engine/judging"
+	"yalvo/internal/engine/metering"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
 	"yalvo/internal/engine/store/factsql"
@@ -43,6 +44,7 @@ type Unit struct {
 	afresh  bool // it was tried by that, which has changed
 
 	album *album.Album
+	Tally *metering.Tally // what it writes
 
 	// How a pair is set together with those of others, in a write that is one statement; nil: alone.
 	gather func(*store.Tx, factsql.PairWrite) (factsql.PairWritten, error)
@@ -118,13 +120,16 @@ func attempt(ctx context.Context, begin begin, unit Unit, caller running.Caller,
 	run func(Unit) (Result, error)) (Result, []plan.Lane, error) {
 	var result Result
 	var lanes []plan.Lane
+	var tally *metering.Tally
 	once := func(tx *store.Tx) error {
+		tally = nil
 		earlier, found, err := repeated(tx, caller)
 		if err != nil || found {
 			result = earlier
 			return err
 		}
-		unit.Tx = tx
+		tally = &metering.Tally{}
+		unit.Tx, unit.Tally = tx, tally
 		if result, err = run(unit); err != nil {
 			return err
 		}
@@ -135,6 +140,9 @@ func attempt(ctx context.Context, begin begin, unit Unit, caller running.Caller,
 		err := begin(ctx, once)
 		var order outOfOrder
 		if !errors.As(err, &order) {
+			if err == nil {
+				unit.app.Meter.Heard(tally)
+			}
 			return result, lanes, err
 		}
 		unit.first = order.first

@@ -1,7 +1,7 @@
 // Package measuring makes a workload out of a running app: how many there are of each thing, how they are spread,
 // what is done in a day, how large it is, and how often screens are opened.
 //
-// In go the design in force, what is stored, and what a service has counted; out comes the text of a workload, as a
+// In go the design in force, what is stored, and what services have counted; out comes the text of a workload, as a
 // design has it. Not done here: what it costs (package forecast).
 package measuring
 
@@ -18,19 +18,14 @@ import (
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
 	"yalvo/internal/engine/store/measuresql"
+	"yalvo/internal/engine/store/metersql"
 )
-
-// Opened is how often each screen was opened at a service, and since when that has been counted.
-type Opened struct {
-	Since time.Time
-	Times map[string]int64
-}
 
 // longest is how long all of it may take.
 const longest = 2 * time.Minute
 
 // Workload measures an app as of one moment; what is done in a day by the last days, as far back as the journal goes.
-func Workload(ctx context.Context, app *running.App, days float64, opened Opened) (string, error) {
+func Workload(ctx context.Context, app *running.App, days float64) (string, error) {
 	v, err := app.Now(ctx)
 	if err != nil {
 		return "", err
@@ -42,14 +37,18 @@ func Workload(ctx context.Context, app *running.App, days float64, opened Opened
 	ctx, cancel := context.WithTimeout(ctx, longest)
 	defer cancel()
 	m := &measure{v: v, now: time.Now(), totals: map[string]float64{}}
+	since := m.now.Add(-time.Duration(days * 24 * float64(time.Hour)))
+	if m.metered, err = app.Meter.Between(ctx, app.Store, since, m.now, true); err != nil {
+		return "", err
+	}
 	err = app.Store.View(ctx, func(tx *store.Tx) error {
 		m.tx = tx
-		return m.read(days)
+		return m.read(since)
 	})
 	if err != nil {
 		return "", err
 	}
-	return m.text(opened), nil
+	return m.text(), nil
 }
 
 // measure is what is being measured.
@@ -62,11 +61,15 @@ type measure struct {
 	spreads []string // lines
 	done    []string
 	sizes   []string
+	present []string
+	busy    []string
 	hours   string
-	from    time.Time
+	from    time.Time // since when it is known what was done
+
+	metered []metersql.Metered // by the hour
 }
 
-func (m *measure) read(days float64) error {
+func (m *measure) read(since time.Time) error {
 	p := m.v.Plan
 	for _, c := range p.Collections {
 		many, err := measuresql.Documents(m.tx, c)
@@ -81,18 +84,13 @@ func (m *measure) read(days float64) error {
 			return err
 		}
 	}
-	for _, c := range p.Collections {
-		sizes, err := measuresql.Sizes(m.tx, c)
-		if err != nil {
-			return err
-		}
-		for _, s := range sizes {
-			if c.Collection.Field(s.Name) != nil {
-				m.sizes = append(m.sizes, fmt.Sprintf("%s.%s: %s", c.Name, s.Name, short(s.Bytes*s.Part)))
-			}
-		}
+	if err := m.readSizes(); err != nil {
+		return err
 	}
-	return m.readDone(m.now.Add(-time.Duration(days * 24 * float64(time.Hour))))
+	if err := m.readBusy(); err != nil {
+		return err
+	}
+	return m.readDone(since)
 }
 
 // spread measures how many of a relation one has.
@@ -226,7 +224,7 @@ func deedsInWords(deeds map[string]float64) string {
 func short(x float64) string { return fmt.Sprintf("%.6g", x) }
 
 // text writes it as a file beside a design has it.
-func (m *measure) text(opened Opened) string {
+func (m *measure) text() string {
 	var b strings.Builder
 	accounts := m.v.Plan.Design.Accounts
 	fmt.Fprintf(&b, "# Measured %s; what is done in a day since %s.\n", m.now.UTC().Format(time.RFC3339),
@@ -244,21 +242,12 @@ func (m *measure) text(opened Opened) string {
 	section(&b, "spread", m.spreads)
 	section(&b, "done", m.done)
 	section(&b, "sizes", m.sizes)
+	section(&b, "present", m.present)
 	if m.hours != "" {
 		fmt.Fprintf(&b, "hours: %s\n", m.hours)
 	}
-	days := max(m.now.Sub(opened.Since).Hours()/24, 1.0/24)
-	var screens []string
-	for _, s := range m.v.Plan.Design.Screens {
-		if times := opened.Times[s.Name]; times > 0 {
-			screens = append(screens, fmt.Sprintf("%s: %s", s.Name, short(float64(times)/days/max(1,
-				m.totals[accounts.Name]))))
-		}
-	}
-	if len(screens) > 0 {
-		fmt.Fprintf(&b, "# By one service, since %s.\nopened: {%s}\n", opened.Since.UTC().Format(time.RFC3339),
-			strings.Join(screens, ", "))
-	}
+	section(&b, "busy", m.busy)
+	m.writeOpened(&b)
 	return b.String()
 }
 

@@ -11,6 +11,7 @@ import (
 	"yalvo/internal/design"
 	"yalvo/internal/design/access"
 	"yalvo/internal/design/language"
+	"yalvo/internal/engine/metering"
 	"yalvo/internal/engine/store"
 	"yalvo/internal/engine/store/versionsql"
 )
@@ -22,6 +23,7 @@ type App struct {
 	Provided bool
 	Store    *store.Store
 	Log      *slog.Logger
+	Meter    *metering.Meter
 	Sizes    map[string]int // of memories that are of another size than usual: to measure what each gains
 	Signals
 
@@ -57,7 +59,7 @@ func (a *App) Given(position int64) bool { return position <= a.given.Load() }
 
 // New makes an app on a store and takes up the design applied last, if any.
 func New(ctx context.Context, name string, s *store.Store, log *slog.Logger) (*App, error) {
-	a := &App{Name: name, Store: s, Log: log, Signals: newSignals()}
+	a := &App{Name: name, Store: s, Log: log, Meter: metering.New(), Signals: newSignals()}
 	return a, a.Reload(ctx)
 }
 

@@ -15,8 +15,9 @@ import (
 
 // Tx is a transaction. Facts, journal and due work of one write share one.
 type Tx struct {
-	DB    *gorm.DB
-	lanes lanes
+	DB      *gorm.DB
+	lanes   lanes
+	entries map[plan.Number]int64
 }
 
 // Looking reads outside of any transaction.
@@ -42,6 +43,20 @@ func (tx *Tx) Lanes() []plan.Lane {
 	}
 	return some
 }
+
+// WroteEntries notes entries of a timeline that were put in or taken out.
+func (tx *Tx) WroteEntries(timeline plan.Number, many int64) {
+	if many == 0 {
+		return
+	}
+	if tx.entries == nil {
+		tx.entries = map[plan.Number]int64{}
+	}
+	tx.entries[timeline] += many
+}
+
+// Entries are how many entries of which timelines this transaction put in or took out.
+func (tx *Tx) Entries() map[plan.Number]int64 { return tx.entries }
 
 // maxTries bounds how often a transaction that lost a deadlock or a race is run again.
 const maxTries = 20

@@ -43,6 +43,7 @@ func (t *turn) chooseSummary(s *plan.Summary, rows []queuesql.Due) error {
 	if err != nil {
 		return err
 	}
+	t.rewrote(s.In, s.Name, int64(len(rows)), int64(len(differed)))
 	for _, doc := range differed {
 		if err := t.keptChanged(s.In, s.Name, []int64{doc}, changes[doc]...); err != nil {
 			return err

@@ -112,6 +112,9 @@ func (t *turn) copy(j *copyJob) error {
 	if err != nil {
 		return err
 	}
+	if j.rows[0].Key == 0 { // else it was copied in the write, and this sees that it still is so
+		t.rewrote(j.copy.In, j.copy.Name, int64(len(j.rows)*len(j.holders)), int64(len(differed)))
+	}
 	if err := t.keptChanged(j.copy.In, j.copy.Name, differed, changesOf(j.rows)...); err != nil {
 		return err
 	}

@@ -20,6 +20,7 @@ type delta struct {
 	amount  big.Rat
 	in      *plan.Collection
 	changes []int64 // whose readers wait for what is built on the value
+	times   int64   // how often it was to be written
 }
 
 // of is the delta of one kept number, for one more change.
@@ -32,6 +33,7 @@ func (d deltas) of(in *plan.Collection, doc int64, name, how string, change int6
 		one = &delta{how: how, in: in}
 		d[doc][name] = one
 	}
+	one.times++
 	if !slices.Contains(one.changes, change) {
 		one.changes = append(one.changes, change)
 	}
@@ -131,6 +133,7 @@ func (t *turn) apply(sums deltas) error {
 	if err := t.passThresholds(sums, there); err != nil {
 		return err
 	}
+	t.meterSums(sums, given, there)
 	for _, doc := range there {
 		for name := range given[doc] {
 			one := sums[doc][name]

@@ -32,11 +32,25 @@ func (w *Workers) maintain(ctx context.Context) {
 			return
 		case <-tick.C:
 		}
-		for _, chore := range []func(context.Context) error{w.trimIfGrown, w.dropOld} {
+		for _, chore := range []func(context.Context) error{w.trimIfGrown, w.dropOld, w.meter} {
 			if err := chore(ctx); err != nil && ctx.Err() == nil {
 				w.Trouble("maintenance", err)
 			}
 		}
+	}
+}
+
+// meter stores what has been counted.
+func (w *Workers) meter(ctx context.Context) error { return w.Meter.Keep(ctx, w.Store) }
+
+// atEnd is how long a service that ends takes at most to store what it has counted.
+const atEnd = 2 * time.Second
+
+func (w *Workers) keepMetered() {
+	ctx, cancel := context.WithTimeout(context.Background(), atEnd)
+	defer cancel()
+	if err := w.Meter.KeepNow(ctx, w.Store); err != nil {
+		w.Log.Warn("what was counted in the last seconds is lost", "error", err)
 	}
 }
 

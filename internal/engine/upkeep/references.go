@@ -6,6 +6,7 @@ import (
 	"yalvo/internal/design"
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/facts"
+	"yalvo/internal/engine/metering"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
 	"yalvo/internal/engine/store/factsql"
@@ -179,6 +180,7 @@ func (t *turn) endFrozen(d queuesql.Due, gone []int64) error {
 	if err != nil {
 		return err
 	}
+	t.rewrote(c.In, c.Name, int64(len(emptied)), int64(len(emptied)))
 	return t.keptChanged(c.In, c.Name, emptied, d.Change)
 }
 
@@ -239,6 +241,9 @@ func (t *turn) endPairs(d queuesql.Due, gone []int64) (many int, more bool, err 
 	if _, _, err := factsql.Journal(t.Tx, records...); err != nil {
 		return 0, false, err
 	}
+	together := int64(len(ended))
+	t.Tally.Add(metering.Of{Kind: metering.Along, Name: "unset " + p.Name},
+		metering.Counts{Times: together, Pairs: together})
 	for _, ends := range ended {
 		if err := t.FirePair(design.OnUnset, p, ends, causeOf(d)); err != nil {
 			return 0, false, err

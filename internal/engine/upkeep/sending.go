@@ -12,6 +12,7 @@ import (
 	"yalvo/internal/design"
 	"yalvo/internal/design/expr"
 	"yalvo/internal/design/plan"
+	"yalvo/internal/engine/metering"
 	"yalvo/internal/engine/receivers"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
@@ -121,6 +122,8 @@ func (w *Workers) sendLeased(ctx context.Context, client *http.Client, l leased)
 	}
 	defer w.Settle()
 	if err == nil {
+		w.Meter.Add(metering.Of{Kind: metering.Along, Name: "trigger " + trigger.Name},
+			metering.Counts{Times: 1, Sent: 1})
 		return queuesql.FinishLeased(ctx, w.Store, l.due)
 	}
 	parked, failErr := queuesql.FailDue(ctx, w.Store, l.due, err, running.IsHopeless(err), w.Patience.Pause)

@@ -11,6 +11,7 @@ import (
 
 	"yalvo/internal/design/plan"
 	"yalvo/internal/engine/facts"
+	"yalvo/internal/engine/metering"
 	"yalvo/internal/engine/running"
 	"yalvo/internal/engine/store"
 	"yalvo/internal/engine/store/queuesql"
@@ -56,6 +57,7 @@ func (w *Workers) Stop() {
 	if w.stop != nil {
 		w.stop()
 		w.group.Wait()
+		w.keepMetered()
 	}
 }
 
@@ -135,6 +137,10 @@ type turn struct {
 	vain    bool // it looked for something to do and found nothing
 }
 
+func (w *Workers) newTurn(ctx context.Context, v *running.Version, tx *store.Tx) *turn {
+	return &turn{Unit: facts.Unit{Version: v, Tx: tx, Tally: &metering.Tally{}}, workers: w, ctx: ctx}
+}
+
 // outcome is what came of a turn.
 type outcome int
 
@@ -169,7 +175,7 @@ func (w *Workers) turn(ctx context.Context, l lane, claim claim) (outcome, error
 	var claimed []queuesql.Due
 	var t *turn
 	err = l.begin(w.Store)(ctx, func(tx *store.Tx) error {
-		t = &turn{Unit: facts.Unit{Version: v, Tx: tx}, workers: w, ctx: ctx}
+		t = w.newTurn(ctx, v, tx)
 		var design int
 		if claimed, design, err = claim(tx); err != nil || len(claimed) == 0 {
 			return err
@@ -188,7 +194,9 @@ func (w *Workers) turn(ctx context.Context, l lane, claim claim) (outcome, error
 	if len(claimed) == 0 {
 		return nothingDue, err
 	}
-	if err != nil && ctx.Err() == nil && !w.IsAway(err) && !w.IsFull(err) {
+	if err == nil {
+		t.heard()
+	} else if ctx.Err() == nil && !w.IsAway(err) && !w.IsFull(err) {
 		err = w.oneByOne(ctx, v, l, claimed)
 		w.Wake(plan.Lanes...)
 	}
@@ -239,6 +247,7 @@ var errEndless = errors.New("each time this was tried, the service ended before 
 // oneByOne finds out which of several rows fails: it gets a pause, the others go ahead.
 func (w *Workers) oneByOne(ctx context.Context, v *running.Version, l lane, claimed []queuesql.Due) error {
 	for _, d := range claimed {
+		var t *turn
 		err := l.begin(w.Store)(ctx, func(tx *store.Tx) error {
 			mine, there, design, err := queuesql.ClaimOne(tx, d)
 			if err != nil || !there {
@@ -247,11 +256,15 @@ func (w *Workers) oneByOne(ctx context.Context, v *running.Version, l lane, clai
 			if design != v.Number {
 				return running.ErrMoved
 			}
-			t := &turn{Unit: facts.Unit{Version: v, Tx: tx}, workers: w, ctx: ctx, alone: true}
+			t = w.newTurn(ctx, v, tx)
+			t.alone = true
 			return l.carry(t, []queuesql.Due{mine})
 		})
 		switch {
 		case err == nil:
+			if t != nil {
+				t.heard()
+			}
 			continue
 		case ctx.Err() != nil:
 			return ctx.Err()

@@ -44,6 +44,7 @@ type Created struct {
 	Found    []plan.Number // references whose targets are there; 0: the parent
 	Taken    []plan.Number // unique fields whose values other documents have
 	Stale    bool          // what was relied on has changed
+	Own      int64         // entries in its authors' own timelines
 }
 
 // Create writes a document, its kept values, indexes, posts, journal line and
@@ -79,19 +80,25 @@ func Create(tx *store.Tx, c Creation) (Created, error) {
 	for i, insert := range c.beside() {
 		b.Add("beside", strconv.Itoa(i), " AS (", insert, "),\n")
 	}
+	own := "0"
+	for i, insert := range c.own() {
+		b.Add("own", strconv.Itoa(i), " AS (", insert, " RETURNING 1),\n")
+		own += " + (SELECT count(*) FROM own" + strconv.Itoa(i) + ")"
+	}
 	b.Add("recorded AS (", recordFrom(b, c.Record, "doc"), ")")
 	if len(c.Due) > 0 {
 		b.Add(",\nfollowed AS (", c.followed(b), ")")
 	}
 	b.Add("\nSELECT now.design, ARRAY(SELECT reference FROM target)::text, ", takenFields, ", ", stale, `,
-		doc.n, doc.version, doc.created, made.values, recorded.seq
+		doc.n, doc.version, doc.created, made.values, recorded.seq, `, own, `
 		FROM now LEFT JOIN doc ON true LEFT JOIN made ON true LEFT JOIN recorded ON true`)
 	var out Created
 	var found, taken string
 	var n, version, position *int64
 	var created *time.Time
 	var kept sql.Null[[]byte]
-	err := tx.Row(b).Scan(&out.Design, &found, &taken, &out.Stale, &n, &version, &created, &kept, &position)
+	err := tx.Row(b).Scan(&out.Design, &found, &taken, &out.Stale, &n, &version, &created, &kept, &position,
+		&out.Own)
 	if store.IsDuplicate(err) {
 		return out, store.ErrRace
 	}
@@ -249,8 +256,7 @@ func (c Creation) heldCard(copied *plan.Copy) string {
 }
 
 // beside is what is written beside the document: the indexes of its references
-// and unique values, what frozen copies were given, its posts, and the entries
-// in its authors' own timelines.
+// and unique values, what frozen copies were given, and its posts.
 func (c Creation) beside() []string {
 	inserts := []string{"INSERT INTO refs (source, reference, target) SELECT doc.n, t.reference, t.n FROM doc, " +
 		"target t WHERE t.reference <> 0"}
@@ -267,16 +273,27 @@ func (c Creation) beside() []string {
 		}
 	}
 	for _, t := range c.In.EntersInto {
-		from := "FROM doc, target author WHERE author.reference = " + store.Number(t.By.Number) + " AND " +
-			store.Meets(t, "doc")
 		inserts = append(inserts, `INSERT INTO posted (timeline, author, rank, doc)
-			SELECT `+store.Number(t.Number)+`, author.n, `+store.Rank(t, "doc")+`, doc.n `+from)
+			SELECT `+store.Number(t.Number)+`, author.n, `+store.Rank(t, "doc")+`, doc.n `+byAuthor(t))
+	}
+	return inserts
+}
+
+// own are the entries in its authors' own timelines.
+func (c Creation) own() (inserts []string) {
+	for _, t := range c.In.EntersInto {
 		if t.Own && t.Deliver != "pull" {
 			inserts = append(inserts, `INSERT INTO entries (timeline, owner, rank, doc, author)
-				SELECT `+store.Number(t.Number)+`, author.n, `+store.Rank(t, "doc")+`, doc.n, author.n `+from)
+				SELECT `+store.Number(t.Number)+`, author.n, `+store.Rank(t, "doc")+`, doc.n, author.n `+byAuthor(t))
 		}
 	}
 	return inserts
+}
+
+// byAuthor is the author of a document that enters a timeline.
+func byAuthor(t *plan.Timeline) string {
+	return "FROM doc, target author WHERE author.reference = " + store.Number(t.By.Number) + " AND " +
+		store.Meets(t, "doc")
 }
 
 // recordFrom appends a line to the journal for the row of a CTE, if there is

@@ -246,6 +246,9 @@ func remove(tx *store.Tx, deletion string, args ...any) ([]Shortened, error) {
 	err := tx.DB.Raw(`
 		WITH gone AS (`+deletion+` RETURNING e.timeline, e.owner)
 		SELECT timeline, owner, count(*) AS lost FROM gone GROUP BY timeline, owner`, args...).Scan(&lost).Error
+	for _, l := range lost {
+		tx.WroteEntries(l.Timeline, l.Lost)
+	}
 	return lost, err
 }
 

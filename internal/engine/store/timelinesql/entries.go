@@ -54,6 +54,7 @@ func DropTimelines(tx *store.Tx, timeline plan.Number, owners []int64, limit int
 	if got.Error != nil {
 		return 0, false, got.Error
 	}
+	tx.WroteEntries(timeline, got.RowsAffected)
 	err = tx.DB.Raw("SELECT EXISTS (SELECT FROM entries WHERE timeline = ? AND owner = ANY(?::bigint[]))", timeline,
 		store.Bigints(owners)).Scan(&left).Error
 	if err != nil || left {

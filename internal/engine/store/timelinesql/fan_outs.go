@@ -218,20 +218,22 @@ func Deliver(tx *store.Tx, t *plan.Timeline, fanOuts []FanOut) (int64, error) {
 	args := fanOutArgs(fanOuts)
 	tolerant := store.SQL(deliverTolerantly(t), args...)
 	if slices.ContainsFunc(fanOuts, func(s FanOut) bool { return s.Own }) {
-		return exec(tx, tolerant)
+		many, err := exec(tx, tolerant)
+		tx.WroteEntries(t.Number, many)
+		return many, err
 	}
 	plain := store.SQL(deliverAll(t), args...)
 	if len(fanOuts) == 1 {
 		plain = deliverOne(t, fanOuts[0])
 	}
-	return insertPlainly(tx, plain, tolerant)
+	return insertPlainly(tx, t, plain, tolerant)
 }
 
 // insertPlainly runs the fast statement, and the tolerant one if the fast one
 // met a duplicate.
-func insertPlainly(tx *store.Tx, fast, tolerant store.Statement) (int64, error) {
-	var rows int64
-	err := tx.DB.Transaction(func(savepoint *gorm.DB) error {
+func insertPlainly(tx *store.Tx, t *plan.Timeline, fast, tolerant store.Statement) (rows int64, err error) {
+	defer func() { tx.WroteEntries(t.Number, rows) }()
+	err = tx.DB.Transaction(func(savepoint *gorm.DB) error {
 		got := savepoint.Exec(fast.SQL, fast.Args...)
 		rows = got.RowsAffected
 		return got.Error
@@ -309,6 +311,7 @@ func withdrawFromFollowers(tx *store.Tx, s FanOut) ([]Shortened, error) {
 	if err != nil || many == 0 {
 		return nil, err
 	}
+	tx.WroteEntries(s.Timeline, many)
 	return cut, nil
 }
 

@@ -163,7 +163,7 @@ func BringIn(tx *store.Tx, t *plan.Timeline, subscriptions []Subscription) (int6
 	args := append([]any{t.Number}, subscriptionArgs(subscriptions)...)
 	args = append(args, t.Number, t.Length+postedMeanwhile, t.Number)
 	args = append(args, may.Args...)
-	return insertPlainly(tx, store.SQL(insert+inOrder, args...),
+	return insertPlainly(tx, t, store.SQL(insert+inOrder, args...),
 		store.SQL(insert+inOrder+" ON CONFLICT DO NOTHING", args...))
 }
 
@@ -206,5 +206,5 @@ func BringInNewest(tx *store.Tx, t *plan.Timeline, subscriptions []Subscription)
 	args := append(subscriptionArgs(subscriptions), t.Number, t.Length+1)
 	args = append(args, may.Args...)
 	args = append(args, t.Number, t.Length+1, t.Number, t.Number, t.Length+1)
-	return insertPlainly(tx, store.SQL(insert, args...), store.SQL(insert+" ON CONFLICT DO NOTHING", args...))
+	return insertPlainly(tx, t, store.SQL(insert, args...), store.SQL(insert+" ON CONFLICT DO NOTHING", args...))
 }
