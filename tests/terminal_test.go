@@ -174,11 +174,12 @@ func TestEveryCommandAnswersInJSON(t *testing.T) {
 	if err := os.WriteFile(lines, []byte(`{"document":"members/eve","facts":{"handle":"eve_fen","name":"Eve"}}`+"\n"+`{"document":"members/x","facts":{}}`+"\n"), 0o600); err != nil {
 		t.Fatal(err)
 	}
+	begun := filepath.Join(t.TempDir(), "begun.yaml")
 	for _, c := range []struct {
 		command string
 		code    int
 	}{
-		{"check " + design, 0}, {"check " + bad, 1}, {"check ../demo/fenwatch.yaml --access ../demo/access.yaml", 0}, {"apply " + design, 0}, {"diff " + second, 0},
+		{"new " + begun + " --with feed", 0}, {"check " + design, 0}, {"check " + design + " --words", 0}, {"check " + bad, 1}, {"check ../demo/fenwatch.yaml --access ../demo/access.yaml", 0}, {"apply " + design, 0}, {"diff " + second, 0},
 		{"design", 0}, {"versions", 0}, {"versions 1", 0}, {"misfits", 0}, {"types --for swift", 0}, {"list members", 0}, {"list keeper/followers", 0}, {"show members/keeper", 0},
 		{"add members --id ada handle=ada_fen name=Ada", 0}, {"edit ada name=Eda", 0}, {"pair follow members/ada keeper", 0}, {"unpair follow ada members/keeper", 0},
 		{"timeline home members/keeper", 0}, {"screen", 0}, {"--as keeper screen home", 0}, {"--as keeper screen around_me", 0}, {"forecast ../demo/fenwatch.yaml", 0}, {"measure", 0}, {"--as keeper screen home", 0}, {"metered", 0}, {"drive --deeds 20 --seed 5", 0}, {"forecast --against", 0}, {"weigh ../demo/fenwatch.yaml", 0}, {"lists", 0}, {"lists everyone", 0}, {"status", 0}, {"changes", 0}, {"parked", 0}, {"parked --retry", 0},

@@ -15,6 +15,7 @@ import (
 	"yalvo/internal/design/findings"
 	"yalvo/internal/design/language"
 	"yalvo/internal/design/plan"
+	"yalvo/internal/design/words"
 )
 
 func (a *app) check() *cli.Command {
@@ -27,7 +28,7 @@ func (a *app) check() *cli.Command {
 			"where that is " +
 			"mechanical, or of `CODE:PLACE`"}, &cli.StringFlag{Name: "access",
 			Usage: "try the rules of access on `TABLE`: a file that " +
-				"says who may do what"}},
+				"says who may do what"}, &cli.BoolFlag{Name: "words", Usage: "tell the design in sentences"}},
 		Action: func(_ context.Context, c *cli.Command) error {
 			args, err := flags.Arguments(c, 1, 1)
 			if err != nil {
@@ -45,6 +46,9 @@ func (a *app) check() *cli.Command {
 			}
 			if c.String("fix") != "" {
 				return a.fix(c, args[0], d)
+			}
+			if c.Bool("words") {
+				return a.tell(c, d)
 			}
 			rules := plan.New(d, plan.Counted()).Rules()
 			review := access.NewReview(d)
@@ -64,6 +68,22 @@ func (a *app) check() *cli.Command {
 			return nil
 		},
 	}
+}
+
+// tell tells a design in sentences.
+func (a *app) tell(c *cli.Command, d *design.Design) error {
+	all := words.Of(d)
+	if c.Bool("json") {
+		return a.JSON(map[string]any{"app": d.App, "words": all})
+	}
+	for _, p := range all {
+		a.Say("%s (%s)", p.About, p.Kind)
+		for _, s := range p.Sentences {
+			a.Say("  %s", s)
+		}
+		fmt.Fprintln(a.Out)
+	}
+	return nil
 }
 
 // called is what a file is called in messages.
