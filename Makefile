@@ -50,7 +50,7 @@ torture: build         ## made-up input, then random operations, for long: make 
 	  $(GO) test ./internal/$${fuzz%/*} -run xxx -fuzz $${fuzz##*/} -fuzztime $(or $(FUZZTIME),60s) -fuzzminimizetime 1s || exit 1; done
 	$(GO) test ./tests -run FuzzRule -fuzz FuzzRule -fuzztime $(or $(FUZZTIME),60s) -fuzzminimizetime 1s
 	for seed in $(or $(SEEDS),0); do \
-	  $(GO) test ./tests -count 1 -timeout 24h -v -run 'AsTheModelSays|Killing|Random|AnAuditFinds|EveryOperation|FollowOneAnother|ThatAreCut|TwoWorlds' -every-nth 1 -worlds 20 -calls 2000 -cuts 500 -breakings 600 -deadlocks -operations $(or $(OPERATIONS),20000) -designs $(or $(DESIGNS),20) -seed $$seed || exit 1; done
+	  $(GO) test ./tests -count 1 -timeout 24h -v -run 'AsTheModelSays|Killing|Random|AnAuditFinds|EveryOperation|FollowOneAnother|ThatAreCut|TwoWorlds|Calibrated|BeginningsAre' -every-nth 1 -worlds 20 -calls 2000 -cuts 500 -breakings 600 -deadlocks -operations $(or $(OPERATIONS),20000) -designs $(or $(DESIGNS),20) -seed $$seed || exit 1; done
 
 bench: build           ## measure, each side in one run; see docs/benchmarks.md
 	$(GO) run ./bench

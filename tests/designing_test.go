@@ -7,6 +7,7 @@ import (
 	"os"
 	"strings"
 	"testing"
+	"time"
 
 	"yalvo/demo"
 	"yalvo/internal/command/driving"
@@ -190,4 +191,25 @@ func TestAForecastIsWhatHappens(t *testing.T) {
 		"timeline home", "kept sightings.like_count")
 	w.yalvo("metered").says(t, 0, "screen", "create sightings", "members.sighting_count")
 	w.auditFindsNothing()
+}
+
+// What a machine costs is measured, kept, and used: it takes a minute, so `make torture` does it.
+func TestAMachineIsCalibrated(t *testing.T) {
+	if *everyNth > 1 {
+		t.Skip("only in make torture")
+	}
+	t.Setenv("XDG_CONFIG_HOME", t.TempDir())
+	w := start(t, "")
+	began := time.Now()
+	got := w.yalvo("--json", "calibrate")
+	var answer struct{ Rates forecast.Rates }
+	if err := json.Unmarshal([]byte(got.out), &answer); err != nil || got.code != 0 || !answer.Rates.Sound() {
+		t.Fatalf("%+v: %v", got, err)
+	}
+	t.Logf("%+v", answer.Rates)
+	if took := time.Since(began); took > 2*time.Minute {
+		t.Errorf("it took %v", took)
+	}
+	w.yalvo("forecast", designFile(t, string(demo.Design))).says(t, 0, "with figures measured on")
+	w.yalvo("forecast", "--shipped-rates", designFile(t, string(demo.Design))).says(t, 0, "which are of another machine")
 }

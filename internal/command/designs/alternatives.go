@@ -22,6 +22,7 @@ func (a *app) alternatives() *cli.Command {
 			"yalvo weigh demo/fenwatch.yaml --set workload.opened.home=0.5"),
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "workload", Usage: "the workload in `FILE`, in place of that in the design"},
+			shippedFlag(),
 			&cli.StringSliceFlag{Name: "set", Usage: "a value in place of what the file has: `PATH=VALUE`"},
 		},
 		Action: func(ctx context.Context, c *cli.Command) error {
@@ -33,7 +34,11 @@ func (a *app) alternatives() *cli.Command {
 			if err != nil {
 				return err
 			}
-			all, deliveries := alternatives.Of(d, w, forecast.Shipped)
+			rates, err := ratesOf(c)
+			if err != nil {
+				return err
+			}
+			all, deliveries := alternatives.Of(d, w, rates)
 			if c.Bool("json") {
 				return a.JSON(map[string]any{"alternatives": all, "deliveries": deliveries})
 			}

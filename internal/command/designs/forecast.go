@@ -11,6 +11,7 @@ import (
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/urfave/cli/v3"
 
+	"yalvo/internal/command/calibrating"
 	"yalvo/internal/command/flags"
 	"yalvo/internal/command/terminal"
 	"yalvo/internal/design"
@@ -30,6 +31,7 @@ func (a *app) forecast() *cli.Command {
 			&cli.StringFlag{Name: "workload", Usage: "the workload in `FILE`, in place of that in the design"},
 			&cli.StringSliceFlag{Name: "set", Usage: "a value in place of what the file has: `PATH=VALUE`"},
 			&cli.FloatFlag{Name: "times", Usage: "so many times as many accounts", Value: 1},
+			shippedFlag(),
 			&cli.BoolFlag{Name: "against", Usage: "beside what the running app has really read and written"}, hoursFlag(),
 			&cli.BoolFlag{Name: "csv", Usage: "a line for each screen, action and thing that is stored"},
 		},
@@ -47,18 +49,22 @@ func (a *app) forecast() *cli.Command {
 				return err
 			}
 			p := plan.New(d, plan.Counted())
-			if c.Bool("against") {
-				return a.against(ctx, c, forecast.New(p, w, forecast.Shipped))
+			rates, err := ratesOf(c)
+			if err != nil {
+				return err
 			}
-			f := forecast.Make(p, w, forecast.Shipped, times)
-			breaks := forecast.Breaks(p, w, forecast.Shipped, forecast.Usual)
+			if c.Bool("against") {
+				return a.against(ctx, c, forecast.New(p, w, rates))
+			}
+			f := forecast.Make(p, w, rates, times)
+			breaks := forecast.Breaks(p, w, rates, forecast.Usual)
 			switch {
 			case c.Bool("json"):
-				return a.JSON(map[string]any{"forecast": f, "breaks": breaks, "rates": forecast.Shipped})
+				return a.JSON(map[string]any{"forecast": f, "breaks": breaks, "rates": rates})
 			case c.Bool("csv"):
 				return a.forecastCSV(f)
 			}
-			a.showForecast(f, breaks)
+			a.showForecast(f, breaks, rates)
 			return nil
 		},
 	}
@@ -114,6 +120,19 @@ func (a *app) designInForce(ctx context.Context, c *cli.Command, settings []lang
 	return d, nil
 }
 
+func shippedFlag() cli.Flag {
+	return &cli.BoolFlag{Name: "shipped-rates", Usage: "work processor time out with the shipped figures, not those that " +
+		"`yalvo calibrate` has measured here"}
+}
+
+// ratesOf are the rates that were measured on this machine, or those that are shipped.
+func ratesOf(c *cli.Command) (forecast.Rates, error) {
+	if c.Bool("shipped-rates") {
+		return forecast.Shipped, nil
+	}
+	return calibrating.Kept()
+}
+
 func settingsIn(args []string) ([]language.Setting, error) {
 	var all []language.Setting
 	for _, arg := range args {
@@ -126,7 +145,7 @@ func settingsIn(args []string) ([]language.Setting, error) {
 	return all, nil
 }
 
-func (a *app) showForecast(f forecast.Forecast, breaks []forecast.Break) {
+func (a *app) showForecast(f forecast.Forecast, breaks []forecast.Break, rates forecast.Rates) {
 	a.Say("%s accounts. A day: %s requests, %s documents read, %s facts and %s rows of upkeep written. A second of "+
 		"the busiest "+
 		"hour: %s requests, %s writes, %s of a core.", amount(f.Accounts), amount(f.Day.Requests),
@@ -156,7 +175,12 @@ func (a *app) showForecast(f forecast.Forecast, breaks []forecast.Break) {
 		rows = append(rows, table.Row{b.What, amount(b.Is), amount(b.Most), at, b.Then})
 	}
 	a.Table(table.Row{"end", "now", "at most", "reached with", "then"}, rows, 2, 3)
-	a.Say("\nProcessor time is worked out with shipped figures, which are of another machine.")
+	if rates == forecast.Shipped {
+		a.Say("\nProcessor time is worked out with shipped figures, which are of another machine: `yalvo calibrate` " +
+			"measures those of this one.")
+		return
+	}
+	a.Say("\nProcessor time is worked out with figures %s.", rates.From)
 }
 
 func unboundedIn(l forecast.Largest) string {
@@ -238,6 +262,8 @@ func amount(x float64) string {
 		return "0"
 	case math.Abs(x) < 0.001:
 		return fmt.Sprintf("%.1g", x)
+	case math.Abs(x) < 0.1:
+		return fmt.Sprintf("%.2g", x)
 	case math.Abs(x) < 100:
 		return strings.TrimSuffix(strings.TrimRight(fmt.Sprintf("%.*f", 2-min(1, int(math.Log10(max(1,
 			math.Abs(x))))), x), "0"), ".")

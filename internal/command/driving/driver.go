@@ -21,11 +21,11 @@ type Driver struct {
 	d       *design.Design
 	script  Script
 
-	mu   sync.Mutex // of all below: chance, too
-	r    *rand.Rand
-	k    *known
+	mu    sync.Mutex // of all below: chance, too
+	r     *rand.Rand
+	k     *known
 	makes maker
-	done map[string]*Outcome
+	done  map[string]*Outcome
 }
 
 // Outcome is what came of all deeds of a name.

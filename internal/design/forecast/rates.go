@@ -1,5 +1,7 @@
 package forecast
 
+import "math"
+
 // Rates are what primitives cost in processor time, in microseconds of one core, of service and PostgreSQL together.
 type Rates struct {
 	From string `json:"from"` // where they are from
@@ -16,6 +18,17 @@ type Rates struct {
 
 	EntriesASecond float64 `json:"entries_a_second"` // of one great fan-out
 	Begin          float64 `json:"begin"`            // milliseconds until upkeep has begun
+}
+
+// Sound tells whether all rates are there.
+func (r Rates) Sound() bool {
+	for _, rate := range []float64{r.Request, r.Document, r.Asked, r.Write, r.Note, r.Kept, r.Entry, r.Send, r.Collect,
+		r.EntriesASecond, r.Begin} {
+		if !(rate > 0) || math.IsInf(rate, 0) {
+			return false
+		}
+	}
+	return r.From != ""
 }
 
 // Shipped are rates measured on a machine with two cores (see docs/benchmarks.md): on another they differ.

@@ -1,0 +1,219 @@
+package calibrating
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"os"
+	"path/filepath"
+	"runtime"
+	"strings"
+	"syscall"
+	"time"
+
+	"yalvo/client"
+	"yalvo/internal/design/forecast"
+	"yalvo/internal/machine/postgres"
+	"yalvo/internal/machine/service"
+)
+
+// plain is an app in which each thing that is measured can be done by itself.
+const plain = `
+yalvo: 1
+app: calibrating
+accounts: people
+collections:
+  people:
+    fields: {name: {type: string, max: 40}}
+  bare:                                        # nothing hangs on it
+    fields: {text: {type: string, max: 200}}
+  pointing:                                    # four rows beside each
+    fields:
+      text: {type: string, max: 200}
+      a: {type: reference, to: people, inverse: as, when_gone: clear}
+      b: {type: reference, to: people, inverse: bs, when_gone: clear}
+      c: {type: reference, to: people, inverse: cs, when_gone: clear}
+      d: {type: reference, to: people, inverse: ds, when_gone: clear}
+  posts:
+    fields: {text: {type: string, max: 200}, author: {type: reference, to: people, required: true, inverse: posts, when_gone: remove}}
+    kept: {likes: {count: like.to}}
+pairs:
+  follow: {from: people, to: people, from_calls: following, to_calls: followers}
+  like:   {from: people, to: posts, from_calls: liked, to_calls: likers}
+  save:   {from: people, to: posts, from_calls: saved, to_calls: savers}
+timelines:
+  home:      {owner: people, entries: posts, by: author, through: follow, length: 100}
+  collected: {owner: people, entries: posts, by: author, through: follow, length: 100, deliver: pull}
+lists:
+  newest: {entries: posts}
+access:
+  collections: {people: {read: true}, posts: {read: true}}
+  pairs: {follow: {read: true}, like: {read: true}, save: {read: true}}
+  timelines: {home: {read: true}, collected: {read: true}}
+  lists: {newest: {read: true}}
+`
+
+// How many there are of what, and how often each thing is done: enough for a hundredth of a second to be small, and all
+// together some tens of seconds.
+const (
+	people     = 10_000 // all follow the first
+	authors    = 50     // whom everybody of some readers follows
+	readers    = 20
+	reads      = 4000
+	writes     = 3000
+	fanOuts    = 12
+	pageSize   = 60
+	sideBySide = 32
+	fewBeside  = 4 // of reads: pages that many ask for at once are read together
+)
+
+// calibration is one under way.
+type calibration struct {
+	ctx    context.Context
+	data   string
+	client *client.Client
+	load   *load
+	step   func(what string)
+}
+
+// Rates measures them in a folder that is not there yet, and takes it away again; step hears what is done next.
+func Rates(ctx context.Context, folder string, step func(what string)) (rates forecast.Rates, err error) {
+	defer func() { err = errors.Join(err, os.RemoveAll(folder)) }()
+	quiet := slog.New(slog.DiscardHandler)
+	s, err := service.Start(ctx, service.Options{Listen: "127.0.0.1:0", Data: folder, Log: quiet})
+	if err != nil {
+		return rates, err
+	}
+	defer func() { err = errors.Join(err, s.Stop()) }()
+	key, err := s.MakeKey(ctx, "calibrating")
+	if err != nil {
+		return rates, err
+	}
+	c := &calibration{ctx: ctx, data: filepath.Join(folder, "postgres"), client: client.New(s.Address).With(key), step: step}
+	c.load = &load{strings.TrimPrefix(s.Address, "http://"), key}
+	if err := c.prepare(); err != nil {
+		return rates, err
+	}
+	return c.measure()
+}
+
+// spent is the processor time of this process and of PostgreSQL so far, in microseconds.
+func (c *calibration) spent() (float64, error) {
+	var own syscall.Rusage
+	if err := syscall.Getrusage(syscall.RUSAGE_SELF, &own); err != nil {
+		return 0, err
+	}
+	database, err := postgres.Spent(c.data)
+	return float64(own.Utime.Nano()+own.Stime.Nano()+int64(database)) / 1e3, err
+}
+
+// cost is the processor time that each of so many requests takes, with all that follows from it.
+func (c *calibration) cost(what string, times int, ask func(i int) request) (float64, error) {
+	c.step(what)
+	beside := sideBySide
+	if strings.HasPrefix(ask(0).path, "/timelines/") {
+		beside = fewBeside
+	}
+	if err := c.load.run(beside, times/2, ask); err != nil { // so that all is warm
+		return 0, fmt.Errorf("%s: %w", what, err)
+	}
+	if err := c.client.AfterAll().Settle(c.ctx); err != nil {
+		return 0, err
+	}
+	runtime.GC()
+	before, err := c.spent()
+	if err != nil {
+		return 0, err
+	}
+	warm := times/2
+	if err := c.load.run(beside, times, func(i int) request { return ask(i + warm) }); err != nil {
+		return 0, fmt.Errorf("%s: %w", what, err)
+	}
+	if err := c.client.AfterAll().Settle(c.ctx); err != nil {
+		return 0, err
+	}
+	after, err := c.spent()
+	return (after - before) / float64(times), err
+}
+
+// measure works the rates out of what different things cost that differ in one respect.
+func (c *calibration) measure() (r forecast.Rates, err error) {
+	costs := map[string]float64{}
+	for _, one := range []struct {
+		what  string
+		times int
+		ask   func(i int) request
+	}{
+		{"a page of one", reads, get("/lists/newest?limit=1")},
+		{"a page of many", reads, get(fmt.Sprintf("/lists/newest?limit=%d", pageSize))},
+		{"a page with marks", reads, getAs("/lists/newest?limit=%d&marks=liked,saved", pageSize)},
+		{"a timeline that is written out", reads, timeline("home")},
+		{"a timeline that is collected", reads / 2, timeline("collected")},
+		{"a document", writes, create("bare", `{"facts":{"text":"a heron"}}`)},
+		{"a document that points", writes, pointing},
+		{"a pair", writes, pair("save")},
+		{"a pair that is counted", writes, pair("like")},
+		{"a post of nobody's", writes / 3, create("posts", `{"facts":{"text":"a heron","author":"p9999"}}`)},
+		{"a post that everybody gets", fanOuts, create("posts", `{"facts":{"text":"a heron","author":"p0"}}`)},
+	} {
+		if costs[one.what], err = c.cost(one.what, one.times, one.ask); err != nil {
+			return r, err
+		}
+	}
+	c.step("how long a fan-out takes")
+	alone, err := c.settles("p9999")
+	if err != nil {
+		return r, err
+	}
+	all, err := c.settles("p0")
+	if err != nil {
+		return r, err
+	}
+	return ratesOf(costs, alone, all), nil
+}
+
+// ratesOf are the rates by what things cost, and by how long it takes until a post has settled that nobody gets, and one
+// that all get.
+func ratesOf(costs map[string]float64, alone, all time.Duration) forecast.Rates {
+	positive := func(x float64) float64 { return max(0.1, x) } // what is lost in noise is small
+	r := forecast.Rates{From: from(time.Now())}
+	r.Document = positive((costs["a page of many"] - costs["a page of one"]) / (pageSize - 1))
+	r.Request = positive(costs["a page of one"] - r.Document)
+	r.Asked = positive((costs["a page with marks"] - costs["a page of many"]) / (2 * pageSize))
+	r.Collect = positive((costs["a timeline that is collected"] - costs["a timeline that is written out"]) / authors)
+	r.Note = positive((costs["a document that points"] - costs["a document"]) / 4)
+	r.Write = positive((costs["a document"]+costs["a pair"])/2 - r.Request - r.Note)
+	r.Kept = positive(costs["a pair that is counted"] - costs["a pair"])
+	r.Entry = positive((costs["a post that everybody gets"] - costs["a post of nobody's"]) / people)
+	r.Send = r.Request * forecast.Shipped.Send / forecast.Shipped.Request // there is nobody to send to
+	r.Begin = positive(alone.Seconds() * 1e3)
+	r.EntriesASecond = people / max(1e-3, (all-alone).Seconds())
+	return r
+}
+
+// from says where rates are from.
+func from(at time.Time) string {
+	host, err := os.Hostname()
+	if err != nil {
+		host = "this machine"
+	}
+	return fmt.Sprintf("measured on %s, %s, %d cores", at.Format(time.DateOnly), host, runtime.NumCPU())
+}
+
+// settles is how long it takes until what follows from a post has settled, the median of some.
+func (c *calibration) settles(author string) (time.Duration, error) {
+	var all []time.Duration
+	for range 9 {
+		_, position, err := c.client.Create(c.ctx, "posts", "", map[string]any{"text": "a heron", "author": author})
+		if err != nil {
+			return 0, err
+		}
+		began := time.Now()
+		if _, err := c.client.After(position).Get(c.ctx, "people/"+author); err != nil {
+			return 0, err
+		}
+		all = append(all, time.Since(began))
+	}
+	return median(all), nil
+}
