@@ -57,6 +57,7 @@ var remembered = []struct {
 	{"recalled", 1, []asking{aLike}},
 	{"parts", 1, []asking{aList}},
 	{"fixed", 1, []asking{aList}},
+	{"meter", 0, []asking{aPage, aLike}}, // counts what is read and written: what that costs
 }
 
 // memories: what each thing that a service remembers gains. A service that has all, beside one on the same database

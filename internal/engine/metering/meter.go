@@ -54,7 +54,7 @@ const (
 	every = 10 * time.Second
 )
 
-// Meter counts for a service.
+// Meter counts for a service. A nil one counts nothing: so it is measured what counting costs.
 type Meter struct {
 	mu     sync.Mutex
 	total  map[Of]Counts // since the service began
@@ -67,6 +67,9 @@ func New() *Meter { return &Meter{total: map[Of]Counts{}, fresh: map[Of]Counts{}
 
 // Add counts something.
 func (m *Meter) Add(of Of, c Counts) {
+	if m == nil {
+		return
+	}
 	m.mu.Lock()
 	defer m.mu.Unlock()
 	m.add(of, c)
@@ -82,7 +85,7 @@ func (m *Meter) add(of Of, c Counts) {
 
 // Heard counts what a transaction wrote that has committed.
 func (m *Meter) Heard(t *Tally) {
-	if t == nil || len(t.all) == 0 {
+	if m == nil || t == nil || len(t.all) == 0 {
 		return
 	}
 	m.mu.Lock()
@@ -94,6 +97,9 @@ func (m *Meter) Heard(t *Tally) {
 
 // Total is what has been counted since the service began.
 func (m *Meter) Total() map[Of]Counts {
+	if m == nil {
+		return nil
+	}
 	m.mu.Lock()
 	defer m.mu.Unlock()
 	return maps.Clone(m.total)
@@ -101,6 +107,9 @@ func (m *Meter) Total() map[Of]Counts {
 
 // Keep stores what has been counted since it was stored last, if that was a while ago, and forgets what is old.
 func (m *Meter) Keep(ctx context.Context, s *store.Store) error {
+	if m == nil {
+		return nil
+	}
 	m.mu.Lock()
 	due := time.Since(m.stored) >= every
 	m.mu.Unlock()
@@ -112,6 +121,9 @@ func (m *Meter) Keep(ctx context.Context, s *store.Store) error {
 
 // KeepNow stores what has been counted since it was stored last.
 func (m *Meter) KeepNow(ctx context.Context, s *store.Store) error {
+	if m == nil {
+		return nil
+	}
 	m.mu.Lock()
 	fresh := m.fresh
 	m.fresh, m.stored = map[Of]Counts{}, time.Now()

@@ -213,6 +213,9 @@ func (s *Service) start(ctx context.Context, o Options, listener net.Listener) e
 		return s.asUnreadable(ctx, err)
 	}
 	app.Provided, app.Sizes = o.Tokens != nil, o.Sizes
+	if app.Remember("meter", 1) == 0 { // to measure what counting costs
+		app.Meter = nil
+	}
 	judges, err := judging.New(app)
 	if err != nil {
 		return err
