@@ -260,6 +260,8 @@ func amount(x float64) string {
 	switch {
 	case x == 0:
 		return "0"
+	case math.Abs(x) < 0.0001:
+		return "<0.0001"
 	case math.Abs(x) < 0.001:
 		return fmt.Sprintf("%.1g", x)
 	case math.Abs(x) < 0.1:

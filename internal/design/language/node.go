@@ -61,7 +61,11 @@ func (r *reader) parse(source []byte) *node {
 		return nil
 	}
 	if len(file.Docs) == 0 || file.Docs[0].Body == nil {
-		r.problem(top, design.CodeShape, "the file is empty", "begin with `yalvo: 1`")
+		begin := "begin with `yalvo: 1`"
+		if r.design != nil { // it lies beside one that has been read
+			begin = "begin with how many accounts there are, as in `accounts: 1000`"
+		}
+		r.problem(top, design.CodeShape, "the file is empty", begin)
 		return nil
 	}
 	if len(file.Docs) > 1 {

@@ -79,6 +79,8 @@ func TestNonsenseInAWorkloadIsTold(t *testing.T) {
 		{"home: 3}", "home: 3}\n  done: {posts: {create: 1000000}}", "create must be from 0 to 100000"},
 		{"home: 3}", "home: 3}\n  busy: {posts: like.to}", `like.to is what one of "posts" has, not an account`},
 		{"home: 3}", "home: 3}\n  prices: {read: free}", "read must be a number"},
+		{"home: 3}", "home: 3}\n  present: {posts.text: 1.1}", "posts.text must be from 0 to 1, not 1.1"},
+		{"home: 3}", "home: 3}\n  present: {posts.txt: 1}", `did you mean "posts.text"?`},
 		{"home: 3}", "home: 3}\n  sizes: {posts.txt: 3}", `there is no field "posts.txt"; did you mean "posts.text"?`},
 	} {
 		source := strings.Replace(used, c.old, c.new, 1)
@@ -91,6 +93,34 @@ func TestNonsenseInAWorkloadIsTold(t *testing.T) {
 		if got := problemsIn(t, source); !strings.Contains(got.Error(), c.want) {
 			t.Errorf("%s:\n got %v\nwant %s", c.new, got, c.want)
 		}
+	}
+}
+
+// A workload in a file of its own is read with the same bounds as a design, and what it lacks is told.
+func TestAWorkloadBesideIsBounded(t *testing.T) {
+	d, err := language.Read("used.yaml", []byte(used))
+	if err != nil {
+		t.Fatal(err)
+	}
+	for name, c := range map[string]struct{ source, want string }{
+		"ten megabytes":          {strings.Repeat("# more\n", 1_500_000), "262144 are allowed"},
+		"anchors":                {"a: &a [1]\nb: *a", "no anchors, aliases"},
+		"one key twice":          {"accounts: 3\naccounts: 4", "accounts"},
+		"tabs":                   {"accounts:\n\tnow: 3", "syntax"},
+		"no text":                {"accounts: \xff", "no UTF-8"},
+		"nested without end":     {strings.Repeat("{a: ", 40_000), "nested deeper than 64 levels"},
+		"nothing":                {"", "accounts"},
+		"a list":                 {"[1, 2]", "must be a mapping"},
+		"numbers no float holds": {"accounts: 1e400", "accounts"},
+	} {
+		if _, err := language.ReadWorkload("w.yaml", []byte(c.source), d); err == nil || !strings.Contains(err.Error(), c.want) ||
+			!strings.Contains(err.Error(), "w.yaml") {
+			t.Errorf("%s: %.300v", name, err)
+		}
+	}
+	w, err := language.ReadWorkload("w.yaml", []byte("\uFEFFaccounts: 1\ndocuments: {posts: 0}\nspread: {follow.to: {mean: 0, most: 1}}\n"), d)
+	if err != nil || w.Accounts != 1 {
+		t.Errorf("one account, and nothing of anything: %v", err)
 	}
 }
 

@@ -9,7 +9,6 @@ package metering
 import (
 	"cmp"
 	"context"
-	"maps"
 	"slices"
 	"sync"
 	"time"
@@ -57,13 +56,15 @@ const (
 // Meter counts for a service. A nil one counts nothing: so it is measured what counting costs.
 type Meter struct {
 	mu     sync.Mutex
-	total  map[Of]Counts // since the service began
-	fresh  map[Of]Counts // not stored yet
+	all    map[Of]*counted
 	stored time.Time
 }
 
+// counted is what has been counted of one thing since the service began, and how much of that is stored.
+type counted struct{ total, stored Counts }
+
 // New begins to count.
-func New() *Meter { return &Meter{total: map[Of]Counts{}, fresh: map[Of]Counts{}, stored: time.Now()} }
+func New() *Meter { return &Meter{all: map[Of]*counted{}, stored: time.Now()} }
 
 // Add counts something.
 func (m *Meter) Add(of Of, c Counts) {
@@ -76,11 +77,20 @@ func (m *Meter) Add(of Of, c Counts) {
 }
 
 func (m *Meter) add(of Of, c Counts) {
-	if _, known := m.total[of]; !known && len(m.total) >= mostNames {
+	m.of(of).total.Add(c)
+}
+
+func (m *Meter) of(of Of) *counted {
+	one := m.all[of]
+	if one == nil && len(m.all) >= mostNames {
 		of.Name = Others
+		one = m.all[of]
 	}
-	m.total[of] = m.total[of].Plus(c)
-	m.fresh[of] = m.fresh[of].Plus(c)
+	if one == nil {
+		one = &counted{}
+		m.all[of] = one
+	}
+	return one
 }
 
 // Heard counts what a transaction wrote that has committed.
@@ -102,7 +112,11 @@ func (m *Meter) Total() map[Of]Counts {
 	}
 	m.mu.Lock()
 	defer m.mu.Unlock()
-	return maps.Clone(m.total)
+	all := make(map[Of]Counts, len(m.all))
+	for of, one := range m.all {
+		all[of] = one.total
+	}
+	return all
 }
 
 // Keep stores what has been counted since it was stored last, if that was a while ago, and forgets what is old.
@@ -125,8 +139,14 @@ func (m *Meter) KeepNow(ctx context.Context, s *store.Store) error {
 		return nil
 	}
 	m.mu.Lock()
-	fresh := m.fresh
-	m.fresh, m.stored = map[Of]Counts{}, time.Now()
+	fresh := map[Of]Counts{}
+	for of, one := range m.all {
+		if one.total != one.stored {
+			fresh[of] = one.total.Minus(one.stored)
+			one.stored = one.total
+		}
+	}
+	m.stored = time.Now()
 	m.mu.Unlock()
 	if len(fresh) == 0 {
 		return nil
@@ -142,7 +162,8 @@ func (m *Meter) KeepNow(ctx context.Context, s *store.Store) error {
 		m.mu.Lock()
 		defer m.mu.Unlock()
 		for of, c := range fresh {
-			m.fresh[of] = m.fresh[of].Plus(c)
+			one := m.of(of)
+			one.stored = one.stored.Minus(c)
 		}
 	}
 	return err

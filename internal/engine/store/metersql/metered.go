@@ -25,6 +25,15 @@ func (c Counts) Plus(o Counts) Counts {
 		c.Entries + o.Entries, c.Kept + o.Kept, c.Sent + o.Sent, c.Bytes + o.Bytes}
 }
 
+// Add adds to it.
+func (c *Counts) Add(o Counts) { *c = c.Plus(o) }
+
+// Minus is what is more than before.
+func (c Counts) Minus(o Counts) Counts {
+	return Counts{c.Times - o.Times, c.Unchanged - o.Unchanged, c.Documents - o.Documents, c.Pairs - o.Pairs,
+		c.Entries - o.Entries, c.Kept - o.Kept, c.Sent - o.Sent, c.Bytes - o.Bytes}
+}
+
 // Metered is what was counted of one thing.
 type Metered struct {
 	Hour *time.Time `json:"hour,omitempty"` // that began then; nil: of all that are asked for
