@@ -9,7 +9,7 @@ demo: build            ## start Fenwatch on http://127.0.0.1:7480
 
 # Tests run with the race detector. Pointers that are unsafe, which nothing here has, are not checked besides, and
 # nothing is written for debuggers. All that tests run is compiled like this, so that it is compiled once.
-RACE = -race '-gcflags=all=-d=checkptr=0 -dwarf=false'
+RACE = -race '-gcflags=all=-d=checkptr=0 -dwarf=false' '-ldflags=-s -w'
 
 # What drives a browser is built on so many lines that to look at them takes longer than all tests; make lint does.
 VETTED = $(shell $(GO) list ./... | grep -v -e '/tests$$' -e '/screenshots$$' -e /node_modules/)

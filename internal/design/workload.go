@@ -107,8 +107,8 @@ func (k *Kept) Relation() string {
 	return k.Via.In.Name + "." + k.Via.Name
 }
 
-// Share is the share of documents that have a field, or of the sources of a kept value that it is made of: all, if nobody
-// says.
+// Share is the share of documents that have a field, or of the sources of a kept value that it is made of: all, if
+// nobody says.
 func (w *Workload) Share(of *Collection, name string) float64 {
 	if share, said := w.Present[of.Name+"."+name]; said {
 		return share

@@ -99,7 +99,8 @@ func (l *load) run(beside, times int, ask func(i int) request) error {
 
 func (l *line) do(key string, r request) error {
 	l.out.Reset()
-	fmt.Fprintf(&l.out, "%s %s%s HTTP/1.1\r\nHost: localhost\r\nAuthorization: Bearer %s\r\n", r.method, openapi.Prefix, r.path,
+	fmt.Fprintf(&l.out, "%s %s%s HTTP/1.1\r\nHost: localhost\r\nAuthorization: Bearer %s\r\n", r.method,
+		openapi.Prefix, r.path,
 		key)
 	if r.as != "" {
 		fmt.Fprintf(&l.out, "%s: %s\r\n", openapi.HeaderAs, r.as)
@@ -135,7 +136,8 @@ func (c *calibration) prepare() error {
 	}
 	var lines []map[string]any
 	for i := range people {
-		lines = append(lines, map[string]any{"document": fmt.Sprint("people/p", i), "facts": map[string]any{"name": "Somebody"}})
+		lines = append(lines, map[string]any{"document": fmt.Sprint("people/p", i),
+			"facts": map[string]any{"name": "Somebody"}})
 	}
 	for i := range authors * 10 {
 		lines = append(lines, map[string]any{"document": fmt.Sprint("posts/s", i),

@@ -36,7 +36,9 @@ collections:
       c: {type: reference, to: people, inverse: cs, when_gone: clear}
       d: {type: reference, to: people, inverse: ds, when_gone: clear}
   posts:
-    fields: {text: {type: string, max: 200}, author: {type: reference, to: people, required: true, inverse: posts, when_gone: remove}}
+    fields:
+      text:   {type: string, max: 200}
+      author: {type: reference, to: people, required: true, inverse: posts, when_gone: remove}
     kept: {likes: {count: like.to}}
 pairs:
   follow: {from: people, to: people, from_calls: following, to_calls: followers}
@@ -90,7 +92,8 @@ func Rates(ctx context.Context, folder string, step func(what string)) (rates fo
 	if err != nil {
 		return rates, err
 	}
-	c := &calibration{ctx: ctx, data: filepath.Join(folder, "postgres"), client: client.New(s.Address).With(key), step: step}
+	c := &calibration{ctx: ctx, data: filepath.Join(folder, "postgres"), client: client.New(s.Address).With(key),
+		step: step}
 	c.load = &load{strings.TrimPrefix(s.Address, "http://"), key}
 	if err := c.prepare(); err != nil {
 		return rates, err
@@ -126,7 +129,7 @@ func (c *calibration) cost(what string, times int, ask func(i int) request) (flo
 	if err != nil {
 		return 0, err
 	}
-	warm := times/2
+	warm := times / 2
 	if err := c.load.run(beside, times, func(i int) request { return ask(i + warm) }); err != nil {
 		return 0, fmt.Errorf("%s: %w", what, err)
 	}
@@ -173,8 +176,8 @@ func (c *calibration) measure() (r forecast.Rates, err error) {
 	return ratesOf(costs, alone, all), nil
 }
 
-// ratesOf are the rates by what things cost, and by how long it takes until a post has settled that nobody gets, and one
-// that all get.
+// ratesOf are the rates by what things cost, and by how long it takes until a post has settled that nobody gets, and
+// one that all get.
 func ratesOf(costs map[string]float64, alone, all time.Duration) forecast.Rates {
 	positive := func(x float64) float64 { return max(0.1, x) } // what is lost in noise is small
 	r := forecast.Rates{From: from(time.Now())}

@@ -90,7 +90,8 @@ func rootOf(a *flags.App) *cli.Command {
 		},
 		Action: noCommand,
 		Flags:  flags.Common(),
-		Commands: slices.Concat([]*cli.Command{starting.Up(a), starting.Calibrate(a)}, operations.All(a), designs.All(a), views.All(a),
+		Commands: slices.Concat([]*cli.Command{starting.Up(a), starting.Calibrate(a)}, operations.All(a),
+			designs.All(a), views.All(a),
 			proofs.All(a)),
 	}
 }

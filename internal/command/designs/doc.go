@@ -19,7 +19,8 @@ type app struct{ *flags.App }
 func All(shared *flags.App) []*cli.Command {
 	a := &app{shared}
 	return []*cli.Command{
-		a.new(), a.check(), a.forecast(), a.measure(), a.metered(), a.drive(), a.alternatives(), a.design(), a.diff(), a.apply(), a.versions(),
+		a.new(), a.check(), a.forecast(), a.measure(), a.metered(), a.drive(), a.alternatives(), a.design(),
+		a.diff(), a.apply(), a.versions(),
 		a.back(), a.misfits(), a.types(), a.may(),
 	}
 }

@@ -36,7 +36,8 @@ func (a *app) drive() *cli.Command {
 			}
 			deeds, beside := c.Int("deeds"), c.Int("side-by-side")
 			if deeds < 1 || beside < 1 || beside > mostBeside || !(c.Float("per-second") >= 0) {
-				return flags.Usage("--deeds and --side-by-side are 1 or more (%d at most side by side), --per-second 0 "+
+				return flags.Usage("--deeds and --side-by-side are 1 or more (%d at most side by side), "+
+					"--per-second 0 "+
 					"or more", mostBeside)
 			}
 			d, w, err := a.designAndWorkload(ctx, c, args)

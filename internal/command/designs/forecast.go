@@ -31,8 +31,10 @@ func (a *app) forecast() *cli.Command {
 			&cli.StringFlag{Name: "workload", Usage: "the workload in `FILE`, in place of that in the design"},
 			&cli.StringSliceFlag{Name: "set", Usage: "a value in place of what the file has: `PATH=VALUE`"},
 			&cli.FloatFlag{Name: "times", Usage: "so many times as many accounts", Value: 1},
+			&cli.StringFlag{Name: "beside", Usage: "the forecast of the design in `FILE` beside it, or of that in force: " + inForce},
 			shippedFlag(),
-			&cli.BoolFlag{Name: "against", Usage: "beside what the running app has really read and written"}, hoursFlag(),
+			&cli.BoolFlag{Name: "against", Usage: "beside what the running app has really read and written"},
+			hoursFlag(),
 			&cli.BoolFlag{Name: "csv", Usage: "a line for each screen, action and thing that is stored"},
 		},
 		Action: func(ctx context.Context, c *cli.Command) error {
@@ -57,6 +59,9 @@ func (a *app) forecast() *cli.Command {
 				return a.against(ctx, c, forecast.New(p, w, rates))
 			}
 			f := forecast.Make(p, w, rates, times)
+			if c.String("beside") != "" {
+				return a.beside(ctx, c, f, rates)
+			}
 			breaks := forecast.Breaks(p, w, rates, forecast.Usual)
 			switch {
 			case c.Bool("json"):
@@ -121,7 +126,8 @@ func (a *app) designInForce(ctx context.Context, c *cli.Command, settings []lang
 }
 
 func shippedFlag() cli.Flag {
-	return &cli.BoolFlag{Name: "shipped-rates", Usage: "work processor time out with the shipped figures, not those that " +
+	return &cli.BoolFlag{Name: "shipped-rates", Usage: "work processor time out with the shipped figures, not " +
+		"those that " +
 		"`yalvo calibrate` has measured here"}
 }
 

@@ -19,8 +19,11 @@ import (
 func (a *app) new() *cli.Command {
 	return &cli.Command{
 		Name: "new", Category: "design", ArgsUsage: "FILE",
-		Usage:       "begin a design: with rules, screens and a workload, by a few questions or by flags; needs no service",
-		Description: flags.Example("yalvo new reedbed.yaml\n   yalvo new reedbed.yaml --app reedbed --people birders --posts sightings --with feed,comments,saves\n   yalvo apply reedbed.yaml") + "\n\n   " + beginningsInWords(),
+		Usage: "begin a design: with rules, screens and a workload, by a few questions or by flags; needs no " +
+			"service",
+		Description: flags.Example("yalvo new reedbed.yaml\n   yalvo new reedbed.yaml --app reedbed --people "+
+			"birders --posts sightings --with feed,comments,saves\n   yalvo apply reedbed.yaml") + "\n\n   " +
+			beginningsInWords(),
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "app", Usage: "the app's `NAME`"},
 			&cli.StringFlag{Name: "people", Usage: "what accounts are called, several of them: `NAME`"},
@@ -52,7 +55,8 @@ func (a *app) new() *cli.Command {
 			if c.Bool("json") {
 				return a.JSON(map[string]any{"file": args[0], "with": wanted.With})
 			}
-			a.Say("%s is written. Read it; then see what follows from it, what it costs, and put it in force in a service:\n", args[0])
+			a.Say("%s is written. Read it; then see what follows from it, what it costs, and put it in force in a "+
+				"service:\n", args[0])
 			a.Say("  yalvo check %[1]s --words\n  yalvo forecast %[1]s\n  yalvo apply %[1]s", args[0])
 			return nil
 		},
@@ -111,7 +115,8 @@ func ask(in io.Reader, out io.Writer, w *beginnings.Wanted) error {
 	for _, q := range []struct {
 		question, usual string
 		into            *string
-	}{{"What is the app called?", "app", &w.App}, {"What are those called who use it, several of them?", "people", &w.People},
+	}{{"What is the app called?", "app", &w.App}, {"What are those called who use it, several of them?", "people",
+		&w.People},
 		{"What do they post?", "posts", &w.Posts}} {
 		for wrong := wrongName(q.into, w); *q.into == "" || wrong != ""; wrong = wrongName(q.into, w) {
 			if *q.into != "" {
@@ -124,7 +129,8 @@ func ask(in io.Reader, out io.Writer, w *beginnings.Wanted) error {
 		}
 	}
 	for _, b := range beginnings.All {
-		if yes := answer("Shall it have "+b.Has+"?", "no"); slices.Contains([]string{"yes", "y"}, strings.ToLower(yes)) {
+		if yes := answer("Shall it have "+b.Has+"?", "no"); slices.Contains([]string{"yes", "y"},
+			strings.ToLower(yes)) {
 			w.With = append(w.With, b.Name)
 		}
 	}

@@ -16,10 +16,12 @@ func TestQuestionsAreAskedUntilTheyAreAnswered(t *testing.T) {
 	if err := ask(strings.NewReader("Birders\nbirders\n\nyes\nno\nY\n"), &out, &w); err != nil {
 		t.Fatal(err)
 	}
-	if w.App != "reedbed" || w.People != "birders" || w.Posts != "posts" || !slices.Equal(w.With, []string{"follows", "comments"}) {
+	if w.App != "reedbed" || w.People != "birders" || w.Posts != "posts" || !slices.Equal(w.With,
+		[]string{"follows", "comments"}) {
 		t.Errorf("wanted: %+v", w)
 	}
-	for _, says := range []string{`the name of people is "Birders"`, "What do they post? [posts]", "Shall it have people follow one another? [no]"} {
+	for _, says := range []string{`the name of people is "Birders"`, "What do they post? [posts]",
+		"Shall it have people follow one another? [no]"} {
 		if !strings.Contains(out.String(), says) {
 			t.Errorf("it does not say %q but\n%s", says, out.String())
 		}

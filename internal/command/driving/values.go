@@ -27,7 +27,8 @@ func (m *maker) facts(fields []*design.Field, me string, bare bool) (map[string]
 		if f.Default != nil && !f.Default.Me {
 			continue
 		}
-		if !f.Required && (bare || f.Type == design.Reference || f.In != nil && m.r.Float64() >= m.w.Share(f.In, f.Name)) {
+		if !f.Required && (bare || f.Type == design.Reference || f.In != nil && m.r.Float64() >= m.w.Share(f.In,
+			f.Name)) {
 			continue
 		}
 		v, can := m.value(f, me)

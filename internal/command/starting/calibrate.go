@@ -21,7 +21,8 @@ func Calibrate(shared *flags.App) *cli.Command {
 	return &cli.Command{
 		Name: "calibrate", Category: "design",
 		Usage: "measure what a request, a row, an entry costs on this machine, for `yalvo forecast`; takes a minute",
-		Description: "It starts a service on a database of its own, which goes again. What it measures is kept for whoever " +
+		Description: "It starts a service on a database of its own, which goes again. What it measures is kept for " +
+			"whoever " +
 			"runs it.\n\n   " + flags.Example("yalvo calibrate\n   yalvo forecast demo/fenwatch.yaml"),
 		Action: func(ctx context.Context, c *cli.Command) error {
 			if _, err := flags.Arguments(c, 0, 0); err != nil {
@@ -48,7 +49,8 @@ func Calibrate(shared *flags.App) *cli.Command {
 				return a.JSON(map[string]any{"rates": rates, "file": name})
 			}
 			a.showRates(rates)
-			a.Say("\nMeasured in %.0f s, and kept in %s: forecasts use them from now on.", time.Since(began).Seconds(), name)
+			a.Say("\nMeasured in %.0f s, and kept in %s: forecasts use them from now on.",
+				time.Since(began).Seconds(), name)
 			return nil
 		},
 	}
@@ -74,6 +76,7 @@ func (a *app) showRates(r forecast.Rates) {
 	}
 	a.Say("Processor time, of service and PostgreSQL together, in microseconds; %s:\n", r.From)
 	a.Table(table.Row{"what", "here", "shipped"}, rows, 2, 3)
-	a.Say("\nUpkeep begins after %.0f ms (%.0f), and a great fan-out writes %.0f entries a second (%.0f).", r.Begin, s.Begin,
+	a.Say("\nUpkeep begins after %.0f ms (%.0f), and a great fan-out writes %.0f entries a second (%.0f).",
+		r.Begin, s.Begin,
 		r.EntriesASecond, s.EntriesASecond)
 }

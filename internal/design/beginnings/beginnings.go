@@ -1,7 +1,7 @@
 // Package beginnings writes the first design of an app: from named beginnings, which go together as they are wanted.
 //
-// In go names and what the app is to have; out comes the text of a design with comments that teach, rules, screens and a
-// workload, of which nothing is found (package findings). Not done here: asking somebody what is wanted.
+// In go names and what the app is to have; out comes the text of a design with comments that teach, rules, screens
+// and a workload, of which nothing is found (package findings). Not done here: asking somebody what is wanted.
 package beginnings
 
 import (
@@ -48,7 +48,8 @@ type Wanted struct {
 
 // taken are the names that beginnings give to collections of their own, and to what lies beside.
 var taken = []string{"comments", "groups", "drafts", "notices", "reports", "home", "newest", "page", "best", "saves",
-	"everyone", "profile", "followers", "saved", "follow", "block", "save", "vote", "belong", "invite", "handle", "name",
+	"everyone", "profile", "followers", "saved", "follow", "block", "save", "vote", "belong", "invite", "handle",
+	"name",
 	"about", "text", "author", "group", "me", "score"}
 
 // nameForm is shorter than what a design takes: some names are made longer here.
@@ -61,9 +62,11 @@ var form = template.Must(template.New("design").Parse(text))
 
 // Check says what is wrong with what is wanted, for whoever has said so; empty if nothing is.
 func (w Wanted) Check() string {
-	for _, name := range []struct{ what, is string }{{"the app", w.App}, {"people", w.People}, {"what they post", w.Posts}} {
+	for _, name := range []struct{ what, is string }{{"the app", w.App}, {"people", w.People}, {"what they post",
+		w.Posts}} {
 		if !nameForm.MatchString(name.is) {
-			return fmt.Sprintf("the name of %s is %q: it must be small letters, digits and _, a letter first, 30 at most",
+			return fmt.Sprintf("the name of %s is %q: it must be small letters, digits and _, a letter first, 30 "+
+				"at most",
 				name.what, design.Clip(name.is))
 		}
 	}
@@ -139,7 +142,8 @@ func (w Wanted) Write() ([]byte, error) {
 		"Posts": w.Posts, "Post": inflection.Singular(w.Posts),
 		"Follows": has["follows"], "Feed": has["feed"], "Comments": has["comments"], "Saves": has["saves"],
 		"Votes": has["votes"], "Moderation": has["moderation"], "Groups": has["groups"], "Drafts": has["drafts"],
-		"Notices": has["notices"], "AnyPairs": has["follows"] || has["moderation"] || has["saves"] || has["votes"] || has["groups"],
+		"Notices": has["notices"], "AnyPairs": has["follows"] || has["moderation"] || has["saves"] ||
+			has["votes"] || has["groups"],
 		"HomeWhere": strings.Join(where, " && "), "PostRead": read})
 	return out.Bytes(), err
 }

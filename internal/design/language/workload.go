@@ -47,7 +47,8 @@ func (r *reader) readWorkload(n *node) *design.Workload {
 	w := &workloadReader{r, &design.Workload{Pos: n.pos, Documents: map[string]float64{},
 		Spreads: map[string]design.Spread{},
 		Opened:  map[string]float64{}, Done: map[string]design.Deeds{}, Busy: map[string]string{},
-		Sizes: map[string]float64{}, Present: map[string]float64{}, Unchanged: map[string]float64{}}, r.design.Relations()}
+		Sizes: map[string]float64{}, Present: map[string]float64{}, Unchanged: map[string]float64{}},
+		r.design.Relations()}
 	given := map[string]*node{}
 	known := keys{}
 	for _, key := range []string{"accounts", "documents", "spread", "opened", "done", "busy", "hours", "sizes",
@@ -59,7 +60,8 @@ func (r *reader) readWorkload(n *node) *design.Workload {
 	for _, part := range []struct { // documents before spreads, which are compared with them
 		key  string
 		read func(*node)
-	}{{"accounts", w.readAccountsNow}, {"documents", w.readDocuments}, {"sizes", w.readSizes}, {"present", w.readPresent},
+	}{{"accounts", w.readAccountsNow}, {"documents", w.readDocuments}, {"sizes", w.readSizes}, {"present",
+		w.readPresent},
 		{"spread", w.readSpreads},
 		{"opened", w.readOpened}, {"unchanged", w.readUnchanged}, {"done", w.readDone}, {"busy", w.readBusy},
 		{"hours", w.readHours}, {"prices", w.readPrices}, {"fan_out", w.readFanOut}} {

@@ -113,12 +113,14 @@ func TestAWorkloadBesideIsBounded(t *testing.T) {
 		"a list":                 {"[1, 2]", "must be a mapping"},
 		"numbers no float holds": {"accounts: 1e400", "accounts"},
 	} {
-		if _, err := language.ReadWorkload("w.yaml", []byte(c.source), d); err == nil || !strings.Contains(err.Error(), c.want) ||
+		if _, err := language.ReadWorkload("w.yaml", []byte(c.source), d); err == nil ||
+			!strings.Contains(err.Error(), c.want) ||
 			!strings.Contains(err.Error(), "w.yaml") {
 			t.Errorf("%s: %.300v", name, err)
 		}
 	}
-	w, err := language.ReadWorkload("w.yaml", []byte("\uFEFFaccounts: 1\ndocuments: {posts: 0}\nspread: {follow.to: {mean: 0, most: 1}}\n"), d)
+	w, err := language.ReadWorkload("w.yaml", []byte("\uFEFFaccounts: 1\ndocuments: {posts: 0}\nspread: "+
+		"{follow.to: {mean: 0, most: 1}}\n"), d)
 	if err != nil || w.Accounts != 1 {
 		t.Errorf("one account, and nothing of anything: %v", err)
 	}

@@ -39,7 +39,8 @@ func ofTimeline(t *design.Timeline) []string {
 	case design.Pull:
 		all = append(all, "Nothing is written out: entries are collected when somebody looks.")
 	default:
-		all = append(all, sentence("an entry is written into each timeline when it is made; of those whom more than %d "+
+		all = append(all, sentence("an entry is written into each timeline when it is made; of those whom more "+
+			"than %d "+
 			"follow, it is collected when somebody looks", t.Above))
 	}
 	if len(t.Carry) > 0 {
@@ -85,7 +86,8 @@ func ofList(l *design.Listing) []string {
 		all = append(all, sentence("those whose %s begins with what is asked for", l.Starts.Name))
 	}
 	if len(l.Words) > 0 {
-		all = append(all, sentence("those in whose %s all words are that are asked for", enumerate(design.FieldNames(l.Words))))
+		all = append(all, sentence("those in whose %s all words are that are asked for",
+			enumerate(design.FieldNames(l.Words))))
 	}
 	if l.Top != nil {
 		all = append(all, sentence("the %s one stands on top", l.Top.Name))

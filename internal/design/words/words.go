@@ -166,9 +166,11 @@ func ofPair(p *design.Pair) []string {
 		return nil
 	}
 	all := []string{
-		sentence("by %s %s is paired with any number of %s, which it calls %s", p.Name, aDocument(p.From), several(p.To),
+		sentence("by %s %s is paired with any number of %s, which it calls %s", p.Name, aDocument(p.From),
+			several(p.To),
 			p.FromCalls),
-		sentence("%s is so paired with any number of %s, which it calls %s", aDocument(p.To), several(p.From), p.ToCalls),
+		sentence("%s is so paired with any number of %s, which it calls %s", aDocument(p.To), several(p.From),
+			p.ToCalls),
 		"Two are paired once, however often that is said; when one goes, so does the pair.",
 	}
 	if p.From == p.To && p.Self {
@@ -225,16 +227,20 @@ func ofKept(c *design.Collection, k *design.Kept) string {
 		if k.Frozen {
 			lasts = "as they were when it was first set"
 		}
-		return sentence("each %s carries %s: a copy of %s of its %s, %s", one(c), name, partNames(k.Parts), k.Via.Name, lasts)
+		return sentence("each %s carries %s: a copy of %s of its %s, %s", one(c), name, partNames(k.Parts),
+			k.Via.Name, lasts)
 	case design.Count:
 		return sentence("each %s carries %s: how many there are of %s%s", one(c), name, sources(k), where)
 	case design.Latest:
-		return sentence("each %s carries %s: the newest %d of %s%s, each with %s", one(c), name, k.HowMany, sources(k), where,
+		return sentence("each %s carries %s: the newest %d of %s%s, each with %s", one(c), name, k.HowMany,
+			sources(k), where,
 			partNames(k.Parts))
 	case design.Gather:
-		return sentence("each %s carries %s: which are the newest %d of %s%s", one(c), name, k.HowMany, sources(k), where)
+		return sentence("each %s carries %s: which are the newest %d of %s%s", one(c), name, k.HowMany,
+			sources(k), where)
 	}
-	kind := map[design.KeptKind]string{design.Sum: "the sum", design.Min: "the least", design.Max: "the greatest"}[k.Kind]
+	kind := map[design.KeptKind]string{design.Sum: "the sum", design.Min: "the least",
+		design.Max: "the greatest"}[k.Kind]
 	return sentence("each %s carries %s: %s of %s of %s%s", one(c), name, kind, k.Of.Name(), sources(k), where)
 }
 

@@ -9,7 +9,8 @@ import (
 	"yalvo/internal/engine/metering"
 )
 
-// meteredKey is under what of a request stands what it is counted as, and partKey marks a read that is part of a screen.
+// meteredKey is under what of a request stands what it is counted as, and partKey marks a read that is part of a
+// screen.
 const (
 	meteredKey = "metered"
 	partKey    = "part of a screen"

@@ -21,7 +21,8 @@ func (m metered) Collect(all chan<- prometheus.Metric) {
 		for what, many := range map[string]int64{"times": c.Times, "unchanged": c.Unchanged, "documents": c.Documents,
 			"pairs": c.Pairs, "entries": c.Entries, "kept": c.Kept, "sent": c.Sent, "bytes": c.Bytes} {
 			if many != 0 {
-				all <- prometheus.MustNewConstMetric(meteredDesc, prometheus.CounterValue, float64(many), string(of.Kind),
+				all <- prometheus.MustNewConstMetric(meteredDesc, prometheus.CounterValue, float64(many),
+					string(of.Kind),
 					of.Name, what)
 			}
 		}

@@ -33,7 +33,8 @@ type Metrics struct {
 
 // New makes those of a service that answers a request with an error by refuse, and has so
 // many of its connections to the database in use.
-func New(read *progress.Reader, meter *metering.Meter, together func() int64, g *gate.Gate, pool func() (inUse, most int),
+func New(read *progress.Reader, meter *metering.Meter, together func() int64, g *gate.Gate, pool func() (inUse,
+	most int),
 	refuse func(*echo.Context, error)) *Metrics {
 	m := &Metrics{registry: prometheus.NewRegistry(), refuse: refuse}
 	m.seconds = prometheus.NewHistogramVec(prometheus.HistogramOpts{

@@ -49,7 +49,8 @@ func TestWhatServicesCountIsAddedUp(t *testing.T) {
 	for _, m := range []*metering.Meter{one, two} {
 		group.Go(func() {
 			for i := range 200 {
-				m.Add(metering.Of{Kind: metering.Screen, Name: fmt.Sprint("s", i%7)}, metering.Counts{Times: 1, Bytes: 10})
+				m.Add(metering.Of{Kind: metering.Screen, Name: fmt.Sprint("s", i%7)}, metering.Counts{Times: 1,
+					Bytes: 10})
 				if i%20 == 0 {
 					if err := m.KeepNow(context.Background(), s); err != nil {
 						t.Error(err)
