@@ -10,6 +10,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"yalvo/client"
+	"yalvo/internal/command/terminal"
 	"yalvo/internal/design/forecast"
 )
 
@@ -64,6 +65,7 @@ func countedIn(got client.Metered) (all []forecast.Counted, days float64) {
 
 func (a *app) showCompared(all compared) {
 	var often, cost []table.Row
+	exact := 0
 	for _, one := range all.Compared {
 		row := table.Row{one.Kind + " " + one.Name, one.What, amount(one.Forecast), amount(one.Counted), errorOf(one),
 			amount(one.Times)}
@@ -71,10 +73,17 @@ func (a *app) showCompared(all compared) {
 			often = append(often, append(row[:1], row[2:5]...))
 			continue
 		}
+		if one.Kind == "action" && one.Forecast == one.Counted {
+			exact++ // as it should be: nothing to look at
+			continue
+		}
 		cost = append(cost, row)
 	}
 	a.Say("Counted in %s hours. What was done costs, and what followed from it:\n", amount(24*all.Days))
 	a.Table(table.Row{"of", "what", "forecast", "counted", "error", "by so many"}, cost, 3, 4, 5, 6)
+	if exact > 0 {
+		a.Say("\n%s wrote at once exactly what was forecast.", terminal.Many(exact, "action"))
+	}
 	a.Say("\nHow often things are done a day, as the workload has it:\n")
 	a.Table(table.Row{"what", "workload", "counted", "error"}, often, 2, 3, 4)
 }
