@@ -205,7 +205,7 @@ func TestEveryCommandAnswersInJSON(t *testing.T) {
 		names(got, c.command)
 	}
 	delete(commands, "calibrate") // takes a minute: a story of its own, in `make torture`
-	delete(commands, "replay") // the demo has no trigger that sends
+	delete(commands, "replay")    // the demo has no trigger that sends
 	for name := range commands {
 		t.Errorf("yalvo %s was not tried", name)
 	}

@@ -50,11 +50,16 @@ func (a *app) showBoth(both twoForecasts) {
 		for _, s := range f.Stored {
 			stored += s.Year
 		}
-		return []besideLine{{what: "requests", this: f.Day.Requests}, {what: "documents read", this: f.Day.Read.Documents},
-			{what: "looked up besides", this: f.Day.Read.Asked + f.Day.Read.Pairs}, {what: "bytes of answers", this: f.Day.Read.Bytes},
+		return []besideLine{
+			{what: "requests", this: f.Day.Requests},
+			{what: "documents read", this: f.Day.Read.Documents},
+			{what: "looked up besides", this: f.Day.Read.Asked + f.Day.Read.Pairs},
+			{what: "bytes of answers", this: f.Day.Read.Bytes},
 			{what: "facts written", this: written.Documents + written.Pairs},
-			{what: "rows of upkeep", this: rowsOf(f.Day.Upkeep)}, {what: "processor, seconds", this: f.Day.Processor},
-			{what: "stored after a year, bytes", this: stored}}
+			{what: "rows of upkeep", this: rowsOf(f.Day.Upkeep)},
+			{what: "processor, seconds", this: f.Day.Processor},
+			{what: "stored after a year, bytes", this: stored},
+		}
 	}
 	lines, other := days(both.This), days(both.Beside)
 	for i := range lines {

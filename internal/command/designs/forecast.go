@@ -31,7 +31,8 @@ func (a *app) forecast() *cli.Command {
 			&cli.StringFlag{Name: "workload", Usage: "the workload in `FILE`, in place of that in the design"},
 			&cli.StringSliceFlag{Name: "set", Usage: "a value in place of what the file has: `PATH=VALUE`"},
 			&cli.FloatFlag{Name: "times", Usage: "so many times as many accounts", Value: 1},
-			&cli.StringFlag{Name: "beside", Usage: "the forecast of the design in `FILE` beside it, or of that in force: " + inForce},
+			&cli.StringFlag{Name: "beside", Usage: "the forecast of the design in `FILE` beside it, or of that in " +
+				"force: " + inForce},
 			shippedFlag(),
 			&cli.BoolFlag{Name: "against", Usage: "beside what the running app has really read and written"},
 			hoursFlag(),

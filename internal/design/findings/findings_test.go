@@ -267,7 +267,8 @@ func TestTheDocsExplainEachFinding(t *testing.T) {
 	for _, c := range cases {
 		for _, f := range of(t, strings.Replace(base, c.old, c.bad, 1)) {
 			if f.Code == c.code && f.Place == c.place {
-				fmt.Fprintf(&b, "\n## %s\n\n*%s.* %s To cure it: %s.\n\n```yaml\n%s\n```\n\nnot found in\n\n```yaml\n%s\n```\n", f.Code,
+				fmt.Fprintf(&b, "\n## %s\n\n*%s.* %s To cure it: %s.\n\n```yaml\n%s\n```\n\nnot found "+
+					"in\n\n```yaml\n%s\n```\n", f.Code,
 					f.Severity, f.Reason, f.Cure, shownIn(c.bad, c.old, c.good), shownIn(c.good, c.old, c.bad))
 			}
 		}
@@ -283,7 +284,8 @@ func TestTheDocsExplainEachFinding(t *testing.T) {
 		t.Fatal(err)
 	}
 	if string(is) != b.String() {
-		t.Error("docs/findings.md is not as the findings are: run `go test ./internal/design/findings -write`, and read it")
+		t.Error("docs/findings.md is not as the findings are: run `go test ./internal/design/findings -write`, and "+
+			"read it")
 	}
 }
 
@@ -306,7 +308,8 @@ func shownIn(change, old, other string) string {
 func TestAFindingIsAcceptedOnItsGround(t *testing.T) {
 	long := strings.Replace(base, "length: 400", "length: 2500", 1)
 	f := of(t, long)[0]
-	accepted := fmt.Sprintf("accepted:\n  - {finding: %s, at: %s, because: people read a year, ground: %q}\n", f.Code, f.Place, f.Ground)
+	accepted := fmt.Sprintf("accepted:\n  - {finding: %s, at: %s, because: people read a year, ground: %q}\n",
+		f.Code, f.Place, f.Ground)
 	if got := of(t, long+accepted); len(got) != 1 || got[0].Accepted != "people read a year" || len(Open(got)) != 0 {
 		t.Errorf("accepted: %+v", got)
 	}

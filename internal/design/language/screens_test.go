@@ -127,16 +127,22 @@ func TestWhatAScreenCannotShowIsTold(t *testing.T) {
 		{"x: {list: all, shows: [place.name]}", "keep a copy in \"posts\", `place_card: {copy: place, fields: " +
 			"[name]}`"},
 		{"x: {list: all, with: [author], shows: [author.nme]}", `"people" has no value "nme"; did you mean "name"?`},
-		{"x: {list: all, shows: [byline.handle]}", "posts.byline does not show \"handle\"; add it to posts.byline: `fields: [name, handle]`"},
+		{"x: {list: all, shows: [byline.handle]}", "posts.byline does not show \"handle\"; add it to posts.byline: "+
+			"`fields: [name, handle]`"},
 		{"x: {list: all, shows: [byline.nose]}", `nothing in posts.byline is called "nose"`},
 		{"x: {document: me, shows: [box.none]}", `nothing in "box" is called "none"`},
 		{"x: {list: all, shows: [pair.warmth]}", `no pairs with a value "pair.warmth" are shown`},
-		{"x: {timeline: home, shows: [last_notes]}", "entries of timeline \"home\" do not carry \"last_notes\"; add it to timelines.home: `carry: [text, byline, last_notes]`"},
+		{"x: {timeline: home, shows: [last_notes]}", "entries of timeline \"home\" do not carry \"last_notes\"; "+
+			"add it to timelines.home: `carry: [text, byline, last_notes]`"},
 		{"x: {timeline: home, with: [place]}", `do not carry "place"`},
-		{"x: {list: all, marks: [likd]}", `whoever asks has no pair with "posts" that they call "likd"; did you mean "liked"?`},
-		{"x: {of: posts, leads: notes, marks: [seen]}", "no pair joins accounts and \"notes\": there is no mark \"seen\"; add a pair"},
-		{"x: {list: all, marks: [saved]}", "never-read: screen \"x\" shows pairs of save, and nobody may read that; say who may in `access.pairs.save`"},
-		{"x: {document: me, shows: [secret]}", "shows people.secret, and nobody may read that; say who may in `access.collections.people.fields.secret`"},
+		{"x: {list: all, marks: [likd]}",
+			`whoever asks has no pair with "posts" that they call "likd"; did you mean "liked"?`},
+		{"x: {of: posts, leads: notes, marks: [seen]}", "no pair joins accounts and \"notes\": there is no mark "+
+			"\"seen\"; add a pair"},
+		{"x: {list: all, marks: [saved]}", "never-read: screen \"x\" shows pairs of save, and nobody may read "+
+			"that; say who may in `access.pairs.save`"},
+		{"x: {document: me, shows: [secret]}", "shows people.secret, and nobody may read that; say who may in "+
+			"`access.collections.people.fields.secret`"},
 		{"x: {list: closed}", "never-read: screen \"x\" shows closed"},
 		{"x: {list: all, given: {least: many}}", "bad-value"},
 		{"x: {list: all, given: {lest: 2}}", `given has no key "lest"; did you mean "least"?`},
@@ -144,7 +150,8 @@ func TestWhatAScreenCannotShowIsTold(t *testing.T) {
 		{"x: {timeline: home, given: {least: 1}}", "parameters are given to lists alone"},
 		{"x: {leads: followers, for: me, live: true}", "what a name leads to is not read live"},
 		{"x: {list: all, with: [author], live: true}", "what is live brings nothing along"},
-		{"x: {parts: {a: {list: all}, b: {list: some}}}", `the parameter "least" is of type integer in part "a", and of type string in "b"`},
+		{"x: {parts: {a: {list: all}, b: {list: some}}}",
+			`the parameter "least" is of type integer in part "a", and of type string in "b"`},
 		{"x: {parts: {}}", `screen "x" has no parts`},
 		{"x: {parts: {a: {list: all}}, list: some}", `screen "x" has no key "list"`},
 		{"x: {parts: {A: {list: all}}}", `"A" cannot be a name`},
