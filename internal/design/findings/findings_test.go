@@ -284,7 +284,7 @@ func TestTheDocsExplainEachFinding(t *testing.T) {
 		t.Fatal(err)
 	}
 	if string(is) != b.String() {
-		t.Error("docs/findings.md is not as the findings are: run `go test ./internal/design/findings -write`, and "+
+		t.Error("docs/findings.md is not as the findings are: run `go test ./internal/design/findings -write`, and " +
 			"read it")
 	}
 }

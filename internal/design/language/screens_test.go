@@ -127,21 +127,21 @@ func TestWhatAScreenCannotShowIsTold(t *testing.T) {
 		{"x: {list: all, shows: [place.name]}", "keep a copy in \"posts\", `place_card: {copy: place, fields: " +
 			"[name]}`"},
 		{"x: {list: all, with: [author], shows: [author.nme]}", `"people" has no value "nme"; did you mean "name"?`},
-		{"x: {list: all, shows: [byline.handle]}", "posts.byline does not show \"handle\"; add it to posts.byline: "+
+		{"x: {list: all, shows: [byline.handle]}", "posts.byline does not show \"handle\"; add it to posts.byline: " +
 			"`fields: [name, handle]`"},
 		{"x: {list: all, shows: [byline.nose]}", `nothing in posts.byline is called "nose"`},
 		{"x: {document: me, shows: [box.none]}", `nothing in "box" is called "none"`},
 		{"x: {list: all, shows: [pair.warmth]}", `no pairs with a value "pair.warmth" are shown`},
-		{"x: {timeline: home, shows: [last_notes]}", "entries of timeline \"home\" do not carry \"last_notes\"; "+
+		{"x: {timeline: home, shows: [last_notes]}", "entries of timeline \"home\" do not carry \"last_notes\"; " +
 			"add it to timelines.home: `carry: [text, byline, last_notes]`"},
 		{"x: {timeline: home, with: [place]}", `do not carry "place"`},
 		{"x: {list: all, marks: [likd]}",
 			`whoever asks has no pair with "posts" that they call "likd"; did you mean "liked"?`},
-		{"x: {of: posts, leads: notes, marks: [seen]}", "no pair joins accounts and \"notes\": there is no mark "+
+		{"x: {of: posts, leads: notes, marks: [seen]}", "no pair joins accounts and \"notes\": there is no mark " +
 			"\"seen\"; add a pair"},
-		{"x: {list: all, marks: [saved]}", "never-read: screen \"x\" shows pairs of save, and nobody may read "+
+		{"x: {list: all, marks: [saved]}", "never-read: screen \"x\" shows pairs of save, and nobody may read " +
 			"that; say who may in `access.pairs.save`"},
-		{"x: {document: me, shows: [secret]}", "shows people.secret, and nobody may read that; say who may in "+
+		{"x: {document: me, shows: [secret]}", "shows people.secret, and nobody may read that; say who may in " +
 			"`access.collections.people.fields.secret`"},
 		{"x: {list: closed}", "never-read: screen \"x\" shows closed"},
 		{"x: {list: all, given: {least: many}}", "bad-value"},

@@ -123,11 +123,11 @@ func TestWhatAnExportCanLookLike(t *testing.T) {
 		`"facts":{"name":"A","since":"2001-09-09T01:46:40.000000Z"}}` + "\n" +
 		`{"document":"people/b","facts":{"name":"B"}}` + "\n"
 	for what, text := range map[string]string{
-		"a list":                       `[{"uid":"a","name":"A","t":1000000000},{"uid":"b","name":"B"}]`,
-		"an object a "+
-			"line":             "{\"uid\":\"a\",\"name\":\"A\",\"t\":1000000000000}\n{\"uid\":\"b\",\"name\":\"B\"}\n",
-		"an object of "+
-			"objects":         `{"x":{"uid":"a","name":"A","t":"2001-09-09T01:46:40Z"},"y":{"uid":"b","name":"B"}}`,
+		"a list": `[{"uid":"a","name":"A","t":1000000000},{"uid":"b","name":"B"}]`,
+		"an object a " +
+			"line": "{\"uid\":\"a\",\"name\":\"A\",\"t\":1000000000000}\n{\"uid\":\"b\",\"name\":\"B\"}\n",
+		"an object of " +
+			"objects": `{"x":{"uid":"a","name":"A","t":"2001-09-09T01:46:40Z"},"y":{"uid":"b","name":"B"}}`,
 		"one with a byte order mark":   "\uFEFF" + `[{"uid":"a","name":"A","t":1e9},{"uid":"b","name":"B"}]`,
 		"an object without its own id": `{"a":{"uid":null,"name":"A","t":1000000000},"b":{"uid":"b","name":"B"}}`,
 	} {
