@@ -71,13 +71,13 @@ func (a *against) add(kind, name, what string, forecast, counted, times float64)
 
 func (a *against) screens() {
 	for _, s := range a.d.Screens {
-		is, forecast := a.counted[Part{"screen", s.Name}], a.screen(s)
-		a.add("screen", s.Name, PerDay, forecast.PerDay, is.Times/a.days, is.Times)
+		is, forecast := a.counted[Part{ScreenPart, s.Name}], a.screen(s)
+		a.add(ScreenPart, s.Name, PerDay, forecast.PerDay, is.Times/a.days, is.Times)
 		if is.Times == 0 {
 			continue
 		}
-		a.add("screen", s.Name, Documents, forecast.Reads[Mean].Documents, is.Documents/is.Times, is.Times)
-		a.add("screen", s.Name, AnswerSize, forecast.Reads[Mean].Bytes, is.Bytes/is.Times, is.Times)
+		a.add(ScreenPart, s.Name, Documents, forecast.Reads[Mean].Documents, is.Documents/is.Times, is.Times)
+		a.add(ScreenPart, s.Name, AnswerSize, forecast.Reads[Mean].Bytes, is.Bytes/is.Times, is.Times)
 	}
 }
 
@@ -85,20 +85,20 @@ func (a *against) actions() {
 	often := map[string]float64{}
 	a.eachAction(func(name string, times float64, _ plan.Change) {
 		often[name] = times * a.w.Accounts
-		if _, is := a.counted[Part{"action", name}]; !is {
-			a.add("action", name, PerDay, often[name], 0, 0)
+		if _, is := a.counted[Part{ActionPart, name}]; !is {
+			a.add(ActionPart, name, PerDay, often[name], 0, 0)
 		}
 	})
-	for _, name := range a.names("action") {
-		is := a.counted[Part{"action", name}]
-		a.add("action", name, PerDay, often[name], is.Times/a.days, is.Times)
+	for _, name := range a.names(ActionPart) {
+		is := a.counted[Part{ActionPart, name}]
+		a.add(ActionPart, name, PerDay, often[name], is.Times/a.days, is.Times)
 		change, known := a.changeNamed(name)
 		if !known {
 			continue // an edit of several fields at once, or of another design
 		}
 		does := a.action(name, 0, change)
-		a.add("action", name, Documents, does.Direct.Documents, is.Documents/is.Times, is.Times)
-		a.add("action", name, Pairs, does.Direct.Pairs, is.Pairs/is.Times, is.Times)
+		a.add(ActionPart, name, Documents, does.Direct.Documents, is.Documents/is.Times, is.Times)
+		a.add(ActionPart, name, Pairs, does.Direct.Pairs, is.Pairs/is.Times, is.Times)
 		for part, w := range does.Parts {
 			a.done[part] = a.done[part].plus(w.times(is.Times))
 		}
@@ -133,7 +133,7 @@ func (a *against) upkeep() {
 func (a *against) foldOwn() {
 	for part, is := range a.counted {
 		does, of, _ := strings.Cut(part.Name, " ")
-		if part.Kind != "action" || does != "create" || is.Entries == 0 || a.p.Collection(of) == nil {
+		if part.Kind != ActionPart || does != "create" || is.Entries == 0 || a.p.Collection(of) == nil {
 			continue
 		}
 		own := atOnce(created(a.p.Collection(of)))

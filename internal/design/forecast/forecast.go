@@ -91,12 +91,14 @@ type Action struct {
 	Parts map[Part]Written `json:"-"` // what the mean of upkeep is made of
 }
 
-// Part is what upkeep writes: a kept value, a timeline, or facts that go along, by the names that a service counts them
-// under.
+// Part is something that is counted: a screen, an action, and what upkeep writes: a kept value, a timeline, or facts
+// that go along; by the names that a service counts them under.
 type Part struct{ Kind, Name string }
 
 // The kinds of parts.
 const (
+	ScreenPart   = "screen"
+	ActionPart   = "action"
 	KeptPart     = "kept"     // as in "posts.like_count"
 	TimelinePart = "timeline" // by its name
 	AlongPart    = "along"    // as in "remove remarks", "unset follow", "trigger welcome"
