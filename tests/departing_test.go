@@ -12,15 +12,17 @@ import (
 	"yalvo/internal/design/plan"
 )
 
-// holdEnds keeps what follows from removals from being done until what it returns is called.
+// holdEnds keeps what follows from removals from being done until what it returns is called. It holds no locks.
 func (w world) holdEnds() (goOn func()) {
 	w.t.Helper()
-	conn := must(w.Pool().Acquire(w.t.Context()))(w.t)
-	w.t.Cleanup(conn.Release)
-	must(conn.Exec(w.t.Context(), "SELECT pg_advisory_lock($1)", int64(plan.Ending)))(w.t)
+	w.SQL(`CREATE FUNCTION hold() RETURNS trigger LANGUAGE plpgsql AS $$
+		BEGIN NEW.not_before = now() + interval '1 hour'; RETURN NEW; END $$`)
+	w.SQL(fmt.Sprintf("CREATE TRIGGER held BEFORE INSERT ON due FOR EACH ROW WHEN (NEW.lane = %d) EXECUTE FUNCTION hold()",
+		plan.Ending))
 	return func() {
 		w.t.Helper()
-		must(conn.Exec(w.t.Context(), "SELECT pg_advisory_unlock_all()"))(w.t)
+		w.SQL("DROP TRIGGER held ON due")
+		w.SQL("UPDATE due SET not_before = NULL")
 	}
 }
 
@@ -97,10 +99,14 @@ func TestWhatPointsNowhereIsEnded(t *testing.T) {
 	if err := os.WriteFile(file, []byte(lines), 0o600); err != nil {
 		t.Fatal(err)
 	}
+	goOn := w.holdEnds()
 	w.yalvo("load", file).says(t, 0, "Loaded 7 documents",
 		"Pointing by posts.author at what is not there: 1 document, removed as its `when_gone` says.",
 		"Pointing by quotes.of at what is not there: 1 document, emptied as its `when_gone` says.",
 		"Pointing by quotes.held at what is not there: 1 document, listed by `yalvo misfits`.")
+	p := w.raw("GET", "/collections/quotes/q2?settled=all&patience=0.1", "", "")
+	same(t, "as long as the endings are due", []any{p.Status, p.Code}, []any{503, "not-yet"})
+	goOn()
 	w.Settle()
 	_, err := w.Get(t.Context(), "posts/p1")
 	refused(t, err, "not-found")

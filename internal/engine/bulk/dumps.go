@@ -153,7 +153,7 @@ func (d dumping) documents() (many int64, err error) {
 		updated := row.Updated.UTC() // and what is quiet beside it
 		line := Line{Document: seen.Path, Version: seen.Version, Created: &seen.Created, Updated: &updated,
 			Quiet: row.Quiet}
-		if line.Given, err = given(c, row.Given, d.departing.Forgot[row.N]); err != nil {
+		if line.Given, err = d.given(c, row); err != nil {
 			return err
 		}
 		line.Facts, line.Unfit, err = d.facts(c.Collection.Fields, c.Collection.AcceptWhole, seen.Facts, row.Unfit,
@@ -222,23 +222,32 @@ func mayLack(f *design.Field, facts json.RawMessage) bool {
 	return f.Default != nil && (at < 0 || bytes.Count(facts[:at], []byte("{")) > 1)
 }
 
-// given is what a document's frozen copies were given, by their names: nothing of what is being forgotten.
-func given(c *plan.Collection, stored json.RawMessage, forgot []plan.Number) (map[string]Given, error) {
-	if len(stored) == 0 {
+// given is what a document's frozen copies were given, by their names: nothing of what is being forgotten, and of
+// nobody that is about to go.
+func (d dumping) given(c *plan.Collection, row loadsql.Dumped) (map[string]Given, error) {
+	if len(row.Given) == 0 {
 		return nil, nil
 	}
-	var byNumber map[plan.Number]Given
-	if err := json.Unmarshal(stored, &byNumber); err != nil {
+	var byNumber map[plan.Number]struct {
+		Given
+		Target int64
+	}
+	if err := json.Unmarshal(row.Given, &byNumber); err != nil {
 		return nil, err
 	}
 	named := map[string]Given{}
 	for _, copied := range c.Copies {
-		if g, is := byNumber[copied.Number]; is && copied.Frozen {
-			if slices.Contains(forgot, copied.Number) {
-				g = Given{Value: json.RawMessage("null")}
-			}
-			named[copied.Name] = g
+		g, is := byNumber[copied.Number]
+		if !is || !copied.Frozen {
+			continue
 		}
+		if d.departing.Goes[g.Target] {
+			g.Of = ""
+		}
+		if slices.Contains(d.departing.Forgot[row.N], copied.Number) {
+			g.Given = Given{Value: json.RawMessage("null")}
+		}
+		named[copied.Name] = g.Given
 	}
 	return named, nil
 }

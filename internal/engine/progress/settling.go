@@ -123,7 +123,7 @@ func (s *settling) look(db *store.Store) {
 func (r *Reader) positions(ctx context.Context, text string) (queuesql.Wanted, error) {
 	if text == "all" {
 		last, err := factsql.LastPosition(r.Store.Looking(ctx))
-		return queuesql.Wanted{UpTo: last}, err
+		return queuesql.Wanted{UpTo: last, Asked: true}, err
 	}
 	wanted, err := parsePositions(text)
 	if err != nil {

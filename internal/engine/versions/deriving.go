@@ -95,8 +95,8 @@ func (s step) endLoose(ref *plan.Reference, span store.Span, lost []int64) (stay
 		return nil, err
 	}
 	lost = slices.DeleteFunc(lost, func(n int64) bool { return slices.Contains(loose, n) })
-	return lost, queuesql.AppendDue(s.tx, 0, []plan.Work{plan.EndOf(plan.EndReference, ref.Number, nowhere,
-		plan.Mark{})})
+	return lost, queuesql.AppendDue(s.tx, s.asking(), []plan.Work{plan.EndOf(plan.EndReference, ref.Number,
+		nowhere, plan.Mark{})})
 }
 
 // uniques notes values that no two documents may share. Whose value another one

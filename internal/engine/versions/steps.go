@@ -215,10 +215,14 @@ func (s step) ends() (bool, error) {
 			s.build.Reached = doc
 		}
 		s.build.Rows += int64(len(gone))
-		return len(gone) < s.width, queuesql.AppendDue(s.tx, 0, due)
+		return len(gone) < s.width, queuesql.AppendDue(s.tx, s.asking(), due)
 	}
 	return true, nil
 }
+
+// asking is what the endings that a step makes due are waited for with. They follow from no change of facts; audits that
+// mend have the numbers above these.
+func (s step) asking() int64 { return -(1<<40 + int64(s.build.Version)) }
 
 // modes looks which authors have so many followers that they are collected from.
 func (s step) modes() (bool, error) {

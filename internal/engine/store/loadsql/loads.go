@@ -30,7 +30,7 @@ func PairsNamed(tx *store.Tx, p *plan.Pair, from, to []string) ([]versionsql.Pai
 type Dumped struct {
 	store.Document
 	Unfit bool            // it is listed as not fitting
-	Given json.RawMessage // by the copy's number: the target's key, and the value
+	Given json.RawMessage // by the copy's number: the target's key, its row number, and the value
 }
 
 // EachDocument hands over all documents in the order of their creation, in a view.
@@ -38,7 +38,8 @@ type Dumped struct {
 func EachDocument(tx *store.Tx, frozen bool, each func(Dumped) error) error {
 	given := "NULL::jsonb"
 	if frozen {
-		given = `(SELECT jsonb_object_agg(o.copy, jsonb_build_object('of', coalesce(t.key, ''), 'value', o.value))
+		given = `(SELECT jsonb_object_agg(o.copy,
+				jsonb_build_object('of', coalesce(t.key, ''), 'target', o.target, 'value', o.value))
 			FROM origins o LEFT JOIN documents t ON t.n = o.target WHERE o.source = d.n)`
 	}
 	query := tx.DB.Raw(`

@@ -17,7 +17,7 @@ type Due struct {
 	plan.Work
 	Cursor   int64
 	Until    int64 // where a long step ends, if it was split among workers
-	Change   int64 // 0: nobody waits for it
+	Change   int64 // 0: nobody waits for it; below 0: it follows from no change of facts, and is waited for
 	Since    time.Time
 	Attempts int
 	Rows     int64 // what this turn went over; not read from the database

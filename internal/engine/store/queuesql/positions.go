@@ -13,10 +13,12 @@ import (
 var waitedFor = "lane = ANY('{" + among([]plan.Lane{plan.Counting, plan.Copying, plan.Delivering, plan.Ending,
 	plan.Reacting}) + "}'::smallint[])"
 
-// Wanted is what somebody waits for: changes, and all changes up to a position (0: none).
+// Wanted is what somebody waits for: changes, all changes up to a position (0: none), and what follows from no change
+// of facts but is waited for: from an audit that mends, from a design, from a load (see [Due]).
 type Wanted struct {
 	Changes []int64
 	UpTo    int64
+	Asked   bool
 }
 
 // Progressing is how far what is wanted has come.
@@ -28,17 +30,18 @@ type Progressing struct {
 // Unsettled tells of several who wait how far what they want has come, in one
 // look. Key: due (lane, change, seq). Index: parked_change.
 func Unsettled(ctx context.Context, s *store.Store, all ...Wanted) ([]Progressing, error) {
-	changes, upTo := make(store.Texts, len(all)), make(store.Bigints, len(all))
+	changes, upTo, asked := make(store.Texts, len(all)), make(store.Bigints, len(all)), make([]bool, len(all))
 	for i, w := range all {
-		changes[i], upTo[i] = store.Bigints(w.Changes).Text(), w.UpTo
+		changes[i], upTo[i], asked[i] = store.Bigints(w.Changes).Text(), w.UpTo, w.Asked
 	}
 	found := make([]Progressing, 0, len(all))
 	err := s.Visit(ctx, store.SQL(`
 		SELECT EXISTS (SELECT FROM due WHERE `+waitedFor+` AND change = ANY(w.changes::bigint[]))
-		    OR w.up_to > 0 AND EXISTS (SELECT FROM due WHERE `+waitedFor+` AND change BETWEEN 1 AND w.up_to),
+		    OR w.up_to > 0 AND EXISTS (SELECT FROM due WHERE `+waitedFor+` AND change BETWEEN 1 AND w.up_to)
+		    OR w.asked AND EXISTS (SELECT FROM due WHERE `+waitedFor+` AND change < 0),
 		       EXISTS (SELECT FROM parked WHERE change = ANY(w.changes::bigint[]) AND `+waitedFor+`)
-		FROM unnest(?::text[], ?::bigint[]) WITH ORDINALITY AS w (changes, up_to, nth)
-		ORDER BY w.nth`, changes.Text(), upTo.Text()), func(row pgx.Rows) error {
+		FROM unnest(?::text[], ?::bigint[], ?::boolean[]) WITH ORDINALITY AS w (changes, up_to, asked, nth)
+		ORDER BY w.nth`, changes.Text(), upTo.Text(), asked), func(row pgx.Rows) error {
 		var p Progressing
 		err := row.Scan(&p.Due, &p.Parked)
 		found = append(found, p)
