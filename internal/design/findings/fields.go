@@ -19,6 +19,7 @@ func (r *review) fields() {
 			r.unbounded(place, path, f)
 			r.unique(place, path, f)
 			r.guessable(place, f)
+			r.lacking(place, path, c, f)
 		}
 	}
 }
@@ -100,6 +101,22 @@ func (r *review) guessable(place string, f *design.Field) {
 			"from the same one collide, "+
 			"and whoever knows one number can try those beside it.", place),
 		cure: "refer by the document's id, which the service makes so that it neither collides nor can be guessed"})
+}
+
+// lacking: a field that is required from now on is lacking in what was written before.
+func (r *review) lacking(place string, path []string, c *design.Collection, f *design.Field) {
+	if r.w == nil || !f.Required || f.Default != nil {
+		return
+	}
+	lack := r.w.Total(r.d, c, 1) * (1 - r.w.Share(c, f.Name))
+	if lack < 1 {
+		return
+	}
+	r.add(found{code: "required-but-lacking", severity: Wrong, place: place, at: f.Pos,
+		reason: fmt.Sprintf("%s is required, and by the workload %s of %s have none. Those stay as they are and do not "+
+			"fit; a client that counts on it breaks on each of them.", place, number(lack), c.Name),
+		cure: "let it be absent, or give it a default, which those take that have none",
+		edit: &Edit{path, "required", "false"}, ground: []any{size(lack)}})
 }
 
 // references looks at what a reference says of both its ends.

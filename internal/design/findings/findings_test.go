@@ -20,7 +20,7 @@ collections:
   people:
     fields:
       handle: {type: string, required: true, unique: true, pattern: "^[a-z]{3,20}$"}
-      name: {type: string, max: 60}
+      name: {type: string, max: 60, required: true}
       mood: {type: string, max: 60}
       born: {type: timestamp, default: now, fixed: true}
       muted: {type: boolean, default: false}
@@ -117,6 +117,8 @@ var cases = []struct {
 	{"unique-but-capitals", "people.handle", `pattern: "^[a-z]{3,20}$"`, `pattern: "^[a-zA-Z]{3,20}$"`,
 		`pattern: "^[a-z0-9]{3,20}$"`},
 	{"counted-ids", "posts.no", "seen: {type: timestamp}", "no: {type: integer, unique: true}", "no: {type: integer}"},
+	{"required-but-lacking", "people.name", "fan_out: 5000", "present: {people.name: 0.4, people.mood: 0.5}\n  fan_out: 5000",
+		"present: {people.mood: 0.4}\n  fan_out: 5000"},
 	{"left-dangling", "notes.post", "notes:\n    under: posts\n    fields:",
 		"notes:\n    under: posts\n    fields:\n      post: {type: reference, to: posts, when_gone: leave}",
 		"notes:\n    under: posts\n    fields:\n      post: {type: reference, to: posts, when_gone: clear}"},
