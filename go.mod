@@ -31,6 +31,7 @@ require (
 require (
 	filippo.io/age v1.3.2
 	github.com/hashicorp/golang-lru/v2 v2.0.7
+	github.com/pmezard/go-difflib v1.0.0
 	pgregory.net/rapid v1.3.0
 )
 

@@ -26,6 +26,9 @@ func TestADesignIsReviewedBeforeItIsBuilt(t *testing.T) {
 	file := designFile(t, bad)
 	w.yalvo("check", file).says(t, 0, "2 findings:", "costly: endless-text: remarks.text", "costly: never-scrolled: home",
 		"The timeline home holds 5,000 entries", "`--fix never-scrolled:home` writes it", "Accepted: no-index at liked_this_week")
+	w.yalvo("check", file, "--fix", "endless-text", "--patch").says(t, 0, "@@", "min: 1, max: 2000} # any\n")
+	same(t, "after a look at the patch", string(must(os.ReadFile(file))(t)), bad)
+	w.yalvo("check", file, "--patch").says(t, 2, "name a finding")
 	w.yalvo("check", file, "--fix", "endless-text").says(t, 0, "1 finding cured")
 	w.yalvo("check", file, "--fix", "endless-text").says(t, 1, "there is no finding endless-text")
 	w.yalvo("check", file, "--fix", "never-scrolled:home").says(t, 0, "1 finding cured")
@@ -92,6 +95,26 @@ func TestADesignIsReviewedBeforeItIsBuilt(t *testing.T) {
 	same(t, "too large", review("forecast?times=1e9", "", &forecast), http.StatusBadRequest)
 	same(t, "set to nothing", review("forecast?set=home", "", &forecast), http.StatusBadRequest)
 	same(t, "without a workload", review("forecast", ponds, &forecast), http.StatusUnprocessableEntity)
+}
+
+// Another choice is looked at as a patch, and written into the file; what else the design names is not broken.
+func TestAnotherChoiceIsTaken(t *testing.T) {
+	t.Parallel()
+	w := start(t, "")
+	file := designFile(t, string(demo.Design))
+	w.yalvo("weigh", file).says(t, 0, "pull: collect all", "freeze it", "no index", "documents under sightings")
+	w.yalvo("weigh", file, "--take", "home:pull", "--patch").says(t, 0, "+    deliver: pull\n", "--- a/")
+	w.yalvo("weigh", file, "--take", "sightings.byline").says(t, 2, "sightings.byline:freeze, or --take sightings.byline:look")
+	w.yalvo("weigh", file, "--take", "sightings.like_count").says(t, 1, "to carry", "nothing was written")
+	w.yalvo("weigh", file, "--take", "nowhere").says(t, 1, `no other choice to write for "nowhere"`)
+	w.yalvo("weigh", file, "--patch").says(t, 2, "name a choice")
+	w.yalvo("weigh", "-", "--take", "home:pull").says(t, 2, "name it")
+	same(t, "the file", string(must(os.ReadFile(file))(t)), string(demo.Design))
+	w.yalvo("weigh", file, "--take", "sightings.byline:freeze").says(t, 0, "freeze it", "Mind that an edit")
+	same(t, "the file with it", string(must(os.ReadFile(file))(t)), changed(t, string(demo.Design),
+		"      byline:       {copy: author, fields: [handle, name, portrait]}",
+		"      byline:       {copy: author, fields: [handle, name, portrait], frozen: true}"))
+	w.yalvo("weigh", file).says(t, 0, "frozen copy", "keep it true")
 }
 
 func TestTheCommandForecasts(t *testing.T) {

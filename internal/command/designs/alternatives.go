@@ -9,6 +9,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"yalvo/internal/command/flags"
+	"yalvo/internal/design"
 	"yalvo/internal/design/alternatives"
 	"yalvo/internal/design/forecast"
 )
@@ -19,15 +20,22 @@ func (a *app) alternatives() *cli.Command {
 		Usage: "say what each choice of a design costs, and what the other would: kept or looked up, written out " +
 			"or collected",
 		Description: flags.Example("yalvo weigh demo/fenwatch.yaml\n   " +
-			"yalvo weigh demo/fenwatch.yaml --set workload.opened.home=0.5"),
+			"yalvo weigh demo/fenwatch.yaml --set workload.opened.home=0.5\n   " +
+			"yalvo weigh demo/fenwatch.yaml --take home:pull --patch"),
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "workload", Usage: "the workload in `FILE`, in place of that in the design"},
 			shippedFlag(),
 			&cli.StringSliceFlag{Name: "set", Usage: "a value in place of what the file has: `PATH=VALUE`"},
+			&cli.StringFlag{Name: "take", Usage: "write another choice into the file, that of `PLACE`; of several " +
+				"PLACE:WORD, by the first word of what is instead"},
+			patchFlag(),
 		},
 		Action: func(ctx context.Context, c *cli.Command) error {
 			args, err := flags.Arguments(c, 0, 1)
 			if err != nil {
+				return err
+			}
+			if err := mayTake(c, args); err != nil {
 				return err
 			}
 			d, w, err := a.designAndWorkload(ctx, c, args)
@@ -39,6 +47,9 @@ func (a *app) alternatives() *cli.Command {
 				return err
 			}
 			all, deliveries := alternatives.Of(d, w, rates)
+			if c.String("take") != "" {
+				return a.take(c, args, d, all)
+			}
 			if c.Bool("json") {
 				return a.JSON(map[string]any{"alternatives": all, "deliveries": deliveries})
 			}
@@ -56,6 +67,54 @@ func (a *app) alternatives() *cli.Command {
 			return nil
 		},
 	}
+}
+
+// mayTake sees that a choice can be written where it is to be.
+func mayTake(c *cli.Command, files []string) error {
+	take := c.String("take") != ""
+	switch {
+	case !take && c.Bool("patch"):
+		return flags.Usage("--patch says what --take would write: name a choice with that")
+	case take && (len(files) == 0 || files[0] == "-"):
+		return flags.Usage("--take writes into a file: name it")
+	case take && len(c.StringSlice("set")) > 0:
+		return flags.Usage("--take writes into the file as it is: leave --set out")
+	}
+	return nil
+}
+
+// take writes another choice into a design's file.
+func (a *app) take(c *cli.Command, files []string, d *design.Design, all []alternatives.Alternative) error {
+	place, word, one := strings.Cut(c.String("take"), ":")
+	var fit []alternatives.Alternative
+	var words []string
+	for _, alt := range all {
+		if alt.Place == place && len(alt.Edits) > 0 {
+			first := firstWord(alt.Instead)
+			if words = append(words, place+":"+first); !one || first == word {
+				fit = append(fit, alt)
+			}
+		}
+	}
+	switch {
+	case len(words) == 0:
+		return fmt.Errorf("there is no other choice to write for %q: `yalvo weigh %s` lists them", place, files[0])
+	case len(fit) != 1:
+		return flags.Usage("say which: --take %s", strings.Join(words, ", or --take "))
+	}
+	after, err := alternatives.Amended(d.Source, fit[0].Edits)
+	if err != nil {
+		return err
+	}
+	done := fmt.Sprintf("%s in %s: %s.", place, files[0], fit[0].Instead)
+	if fit[0].Note != "" {
+		done += fmt.Sprintf(" Mind that %s.", fit[0].Note)
+	}
+	return a.edited(c, files[0], d.Source, after, done)
+}
+
+func firstWord(text string) string {
+	return strings.TrimRight(strings.Fields(text)[0], ":,")
 }
 
 // showDelivery draws what it costs to get entries to their readers, by the threshold.

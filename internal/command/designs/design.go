@@ -24,7 +24,7 @@ func (a *app) check() *cli.Command {
 		Usage: "check a design file (- for standard input) and show what follows from it; needs no service",
 		Description: flags.Example("yalvo check demo/fenwatch.yaml\n   yalvo design | yalvo check -\n   " +
 			"yalvo check demo/fenwatch.yaml --access demo/access.yaml"),
-		Flags: []cli.Flag{&cli.StringFlag{Name: "fix", Usage: "write the cure of the finding `CODE` into the file, " +
+		Flags: []cli.Flag{patchFlag(), &cli.StringFlag{Name: "fix", Usage: "write the cure of the finding `CODE` into the file, " +
 			"where that is " +
 			"mechanical, or of `CODE:PLACE`"}, &cli.StringFlag{Name: "access",
 			Usage: "try the rules of access on `TABLE`: a file that " +
@@ -36,6 +36,9 @@ func (a *app) check() *cli.Command {
 			}
 			if args[0] == "-" && c.String("fix") != "" {
 				return flags.Usage("--fix writes into the file: name one")
+			}
+			if c.Bool("patch") && c.String("fix") == "" {
+				return flags.Usage("--patch says what --fix would write: name a finding with that")
 			}
 			d, _, err := a.readDesign(c, args[0])
 			if err != nil {

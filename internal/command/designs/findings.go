@@ -1,10 +1,7 @@
 package designs
 
 import (
-	"errors"
 	"fmt"
-	"os"
-	"path/filepath"
 	"strings"
 
 	"github.com/urfave/cli/v3"
@@ -68,36 +65,5 @@ func (a *app) fix(c *cli.Command, file string, d *design.Design) error {
 	case cured == 0:
 		return fmt.Errorf("there is no finding %s in %s", c.String("fix"), file)
 	}
-	if _, err := language.Read(file, source); err != nil {
-		return errors.Join(errors.New("with the cure the design cannot be read any more: nothing was written"), err)
-	}
-	if err := replaceFile(file, source); err != nil {
-		return fmt.Errorf("the file cannot be written: %w", err)
-	}
-	if c.Bool("json") {
-		return a.JSON(map[string]any{"cured": cured})
-	}
-	a.Say("%s cured in %s.", terminal.Many(cured, "finding"), file)
-	return nil
-}
-
-// replaceFile puts a text in the place of a file, all of it or nothing.
-func replaceFile(name string, text []byte) error {
-	info, err := os.Stat(name)
-	if err != nil {
-		return err
-	}
-	f, err := os.CreateTemp(filepath.Dir(name), filepath.Base(name)+".new*")
-	if err != nil {
-		return err
-	}
-	_, err = f.Write(text)
-	err = errors.Join(err, f.Chmod(info.Mode().Perm()), f.Close())
-	if err == nil {
-		err = os.Rename(f.Name(), name)
-	}
-	if err != nil {
-		return errors.Join(err, os.Remove(f.Name()))
-	}
-	return nil
+	return a.edited(c, file, d.Source, source, fmt.Sprintf("%s cured in %s.", terminal.Many(cured, "finding"), file))
 }

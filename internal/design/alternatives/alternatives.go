@@ -1,6 +1,6 @@
 // Package alternatives weighs the choices that a design makes: what each of them costs under its workload, and what the
-// other choice would cost. Copy or look up, count or count when it is read, embed or read a list, how entries get to
-// those who read them.
+// other choice would cost. Copy, freeze or look up, count or count when it is read, embed or read a list, an index or
+// none, pairs or names in a document, how entries get to those who read them.
 //
 // In goes a design with a workload; out come alternatives, those first that save most. Both sides are worked out by
 // package forecast. Not done here: whether the other choice can be shown by the app's screens.
@@ -63,6 +63,15 @@ func Of(d *design.Design, w *design.Workload, rates forecast.Rates) ([]Alternati
 		for _, k := range c.Kept {
 			x.kept(c, k)
 		}
+		for _, f := range c.Fields {
+			x.inside(c, f)
+		}
+	}
+	for _, l := range d.Lists {
+		x.index(l)
+	}
+	for _, p := range d.Pairs {
+		x.pair(p)
 	}
 	deliveries := []forecast.Delivery{}
 	for _, t := range x.p.Timelines {
@@ -82,20 +91,26 @@ func (x *weighing) kept(c *design.Collection, k *design.Kept) {
 	less := x.model.At(1, k)
 	saves := Saved{Processor: x.now.Day.Processor - less.Day.Processor, Rows: rows(x.now) - rows(less),
 		Stored: stored(x.now) - stored(less)}
-	shows := x.shows(c, k) // a day
+	shows := x.shown(c, k.Name) // a day
 	a := Alternative{Place: c.Name + "." + k.Name, Is: string(k.Kind), Line: k.Pos.Line,
 		Edits: []Edit{{[]string{"collections", c.Name, "kept", k.Name}, "", ""}}}
 	each, what := 1.0, x.rates.Document
+	if k.Kind == design.Copy {
+		x.freeze(c, k, less)
+	}
 	switch {
 	case k.Kind == design.Copy && k.Frozen:
 		return // what it was is nowhere else
 	case k.Kind == design.Copy:
 		a.Instead = fmt.Sprintf("look %s up with each (`with: [%s]`)", k.Via.Name, k.Via.Name)
 	case k.Kind == design.Latest || k.Kind == design.Gather:
-		a.Instead, each = "read a list of them, as a part of the screen", float64(k.HowMany)
+		a.Instead, each = "list them, as a part of the screen", float64(k.HowMany)
 	default:
 		a.Instead, what = "count them whenever it is shown", x.rates.Asked
-		each = x.many(k)
+		if k.Kind != design.Count {
+			a.Instead = "work it out whenever it is shown"
+		}
+		each = x.each(k.Relation())
 		a.Note = "an order by it, and rules that ask for it, need it kept"
 	}
 	saves.Documents = -shows * each
@@ -104,25 +119,17 @@ func (x *weighing) kept(c *design.Collection, k *design.Kept) {
 	x.all = append(x.all, a)
 }
 
-// many is how many sources a summary has on average.
-func (x *weighing) many(k *design.Kept) float64 {
-	if s, is := x.w.Spreads[k.Relation()]; is {
-		return s.MeanOf()
-	}
-	return 1
-}
-
-// shows is how often a value is shown in a day: in how many rows of screens.
-func (x *weighing) shows(c *design.Collection, k *design.Kept) float64 {
+// shown is how often a value is shown in a day: in how many rows of screens.
+func (x *weighing) shown(c *design.Collection, name string) float64 {
 	sum := 0.0
 	for _, s := range x.d.Screens {
 		for _, p := range s.Parts {
 			names := p.Fields()
-			if p.Shows != c || len(names) > 0 && !slices.Contains(names, k.Name) {
+			if p.Shows != c || len(names) > 0 && !slices.Contains(names, name) {
 				continue
 			}
 			if p.Timeline != nil && len(names) == 0 && len(p.Timeline.Carry) > 0 &&
-				!slices.ContainsFunc(p.Timeline.Carry, func(carried design.Part) bool { return carried.Kept == k }) {
+				!slices.ContainsFunc(p.Timeline.Carry, func(carried design.Part) bool { return carried.Name() == name }) {
 				continue
 			}
 			for _, screen := range x.now.Screens {

@@ -86,6 +86,58 @@ func TestACopyIsWeighedWithLookingUp(t *testing.T) {
 	}
 }
 
+// By hand, of a design whose parts each have one more choice: ten edits of a name a day, each in the five posts of its
+// author; 5,000 posts in an index of 42 bytes each; 500 rows of it a day; 1,000 looks at the five posts of one, where
+// all are on the page.
+func TestEachChoiceIsWeighed(t *testing.T) {
+	source := strings.NewReplacer("screens:\n", "lists:\n  page: {entries: posts, of: author}\n  best: {entries: posts, of: author, "+
+		"order: fans}\nscreens:\n  person: {of: people, list: page, page: 3}\n  top: {of: people, list: best, page: 3}\n",
+		"text: {type: string, max: 100}", "text: {type: string, max: 100}\n      tags: {type: set, of: {type: string, max: 20}, max: 4}",
+		"{byline: {copy: author, fields: [name]}}", "\n      byline: {copy: author, fields: [name]}\n      fans: {count: like.to}",
+		"pairs:\n", "pairs:\n  like: {from: people, to: posts, from_calls: liked, to_calls: likers}\n"+
+			"  pin: {from: people, to: posts, from_calls: pinned, to_calls: pinners}\n"+
+			"  flag: {from: people, to: posts, from_calls: flagged, to_calls: flaggers}\n",
+		"opened: {home: 2}", "opened: {home: 2, person: 1, top: 1}",
+		"spread: {", "spread: {pin.from: {mean: 0.5, most: 1}, flag.from: {mean: 4, most: 20}, ").Replace(fen)
+	d, err := language.Read("fen.yaml", []byte(source))
+	if err != nil {
+		t.Fatal(err)
+	}
+	all, _ := Of(d, d.Workload, forecast.Shipped)
+	near := func(is, want float64) bool { return math.Abs(is-want) <= 1e-6*math.Abs(want) }
+	for _, c := range []struct {
+		place, instead          string
+		rows, documents, stored float64
+	}{
+		{"posts.byline", "freeze", 50, 0, 0},
+		{"page", "no index", 500, -1000 * (5 - 3), 5000 * 42},
+		{"best", "order it by `created`", 0, 1000 * (5 - 3), 0},
+		{"pin", "a reference", 0, 0, 500 * (244 - 148)},
+		{"flag", "a set of their ids", 0, 0, 4000 * (244 - 40)},
+	} {
+		a := find(all, c.place, c.instead)
+		if a == nil || !near(a.Saves.Rows, c.rows) || !near(a.Saves.Documents, c.documents) || !near(a.Saves.Stored, c.stored) {
+			t.Errorf("%s, %s: %+v", c.place, c.instead, a)
+		}
+	}
+	for _, a := range all {
+		if len(a.Edits) == 0 {
+			continue
+		}
+		if after, err := Amended(d.Source, a.Edits); err != nil || string(after) == source {
+			t.Errorf("the edit of %s, %s: %v", a.Place, a.Instead, err)
+		}
+	}
+	frozen := strings.Replace(source, "fields: [name]}", "fields: [name], frozen: true}", 1)
+	if d, err = language.Read("fen.yaml", []byte(frozen)); err != nil {
+		t.Fatal(err)
+	}
+	all, _ = Of(d, d.Workload, forecast.Shipped)
+	if a := find(all, "posts.byline", "keep it true"); a == nil || !near(a.Saves.Rows, -50) {
+		t.Errorf("frozen: %+v", a)
+	}
+}
+
 // Entries are written where they are read more often than they are made.
 func TestWhoReadsOftenIsWrittenTo(t *testing.T) {
 	all, d := weighed(t)

@@ -131,7 +131,7 @@ func (c *costing) direct(change plan.Change) Written {
 	w := Written{Notes: 1, Bytes: rowJournal}
 	note := func(bytes float64) { w.Notes, w.Bytes = w.Notes+1, w.Bytes+bytes }
 	if change.Pair != nil {
-		w.Pairs, w.Bytes = 1, w.Bytes+rowPair
+		w.Pairs, w.Bytes = 1, w.Bytes+PairBytes
 		return w
 	}
 	w.Documents = 1
@@ -144,7 +144,7 @@ func (c *costing) direct(change plan.Change) Written {
 	}
 	w.Bytes += c.row(change.Collection.Collection)
 	for range change.Collection.References {
-		note(rowReference)
+		note(ReferenceBytes)
 	}
 	for range change.Collection.Uniques {
 		note(rowUnique)
@@ -180,9 +180,9 @@ func (c *costing) trigger(t *plan.Trigger, times float64) {
 		case design.DoSend:
 			c.add(AlongPart, "trigger "+t.Name, Written{Sent: times})
 		case design.DoPair:
-			c.add(AlongPart, "set "+s.Pair.Name, Written{Pairs: times, Bytes: times * (rowPair + rowJournal)})
+			c.add(AlongPart, "set "+s.Pair.Name, Written{Pairs: times, Bytes: times * (PairBytes + rowJournal)})
 		case design.DoUnpair:
-			c.add(AlongPart, "unset "+s.Pair.Name, Written{Pairs: times, Bytes: times * (rowPair + rowJournal)})
+			c.add(AlongPart, "unset "+s.Pair.Name, Written{Pairs: times, Bytes: times * (PairBytes + rowJournal)})
 		case design.DoEdit:
 			c.add(AlongPart, "edit "+t.Collection.Name, Written{Documents: times, Bytes: times * rowJournal})
 		default:

@@ -13,13 +13,14 @@ import (
 // Bytes of what a row takes in the database with its indexes, besides what it holds: measured with the demo's data, as
 // pg_total_relation_size by the number of rows.
 const (
-	rowDocument     = 330.0
-	rowIndex        = 42.0 // of one list
+	DocumentBytes  = 330.0 // a document
+	IndexBytes     = 42.0  // its place in the index of one list
+	PairBytes      = 244.0
+	ReferenceBytes = 148.0 // what a document's reference leads to
+
 	rowKept         = 110.0
-	rowPair         = 244.0
 	rowEntry        = 128.0
 	rowContribution = 200.0
-	rowReference    = 148.0
 	rowUnique       = 156.0
 	rowPosted       = 131.0
 	rowJournal      = 164.0
@@ -183,7 +184,7 @@ func (c *costing) row(of *design.Collection) float64 {
 			lists++
 		}
 	}
-	return rowDocument + rowIndex*lists + c.facts(of, nil) + rowKept + c.values(of, nil)
+	return DocumentBytes + IndexBytes*lists + c.facts(of, nil) + rowKept + c.values(of, nil)
 }
 
 // largest is the largest document that may be: what the service takes at most is 1 MiB.

@@ -25,9 +25,9 @@ func (c *costing) stored(actions []Action) []Stored {
 	}
 	for _, col := range c.p.Collections {
 		rows, growth := c.total(col.Collection), c.growth(col.Name)
-		add(col.Name, Fact, rows, rowDocument+c.facts(col.Collection, nil)+rowKept, growth)
+		add(col.Name, Fact, rows, DocumentBytes+c.facts(col.Collection, nil)+rowKept, growth)
 		for _, ref := range col.References {
-			add(col.Name+"."+ref.Name, Fact, rows, rowReference, growth)
+			add(col.Name+"."+ref.Name, Fact, rows, ReferenceBytes, growth)
 		}
 		for _, u := range col.Uniques {
 			add(col.Name+"."+u.Name+" (unique)", Fact, rows, rowUnique, growth)
@@ -48,11 +48,11 @@ func (c *costing) stored(actions []Action) []Stored {
 	}
 	for _, l := range c.p.Lists {
 		if !l.ByPairs() {
-			add(l.Name+" (index)", Duplicate, c.total(l.Entries.Collection), rowIndex, c.growth(l.Entries.Name))
+			add(l.Name+" (index)", Duplicate, c.total(l.Entries.Collection), IndexBytes, c.growth(l.Entries.Name))
 		}
 	}
 	for _, pair := range c.p.Pairs {
-		add(pair.Name, Fact, c.pairs(pair.Name), rowPair, c.growth(pair.Name))
+		add(pair.Name, Fact, c.pairs(pair.Name), PairBytes, c.growth(pair.Name))
 	}
 	for _, t := range c.p.Timelines {
 		posts := c.total(t.Entries.Collection)

@@ -62,7 +62,7 @@ func (r *reader) parse(source []byte) *node {
 	}
 	if len(file.Docs) == 0 || file.Docs[0].Body == nil {
 		begin := "begin with `yalvo: 1`"
-		if r.design != nil { // it lies beside one that has been read
+		if r.design != nil && len(r.design.Collections) > 0 { // it lies beside one that has been read
 			begin = "begin with how many accounts there are, as in `accounts: 1000`"
 		}
 		r.problem(top, design.CodeShape, "the file is empty", begin)

@@ -397,3 +397,10 @@ func TestTheNearestNameIsOffered(t *testing.T) {
 		}
 	}
 }
+
+func TestAnEmptyFileIsToldHowToBegin(t *testing.T) {
+	_, err := language.Read("pond.yaml", []byte("# nothing yet\n"))
+	if err == nil || !strings.Contains(err.Error(), "the file is empty; begin with `yalvo: 1`") {
+		t.Errorf("got %v", err)
+	}
+}
