@@ -170,7 +170,8 @@ func (a *app) showForecast(f forecast.Forecast, breaks []forecast.Break, rates f
 		actionRows(f), 2, 3, 4, 5, 6, 7, 8)
 	a.Say("\nStored:\n")
 	a.Table(table.Row{"what", "kind", "rows", "bytes", "after a month", "after a year"}, storedRows(f), 3, 4, 5, 6)
-	a.Say("\nThe largest document may be one of %s, of %s%s.", f.Largest.Collection, bytesOf(f.Largest.Bytes),
+	a.Say("\nA day touches %s of that, which should find room in memory. The largest document may be one of %s, of "+
+		"%s%s.", bytesOf(f.Hot), f.Largest.Collection, bytesOf(f.Largest.Bytes),
 		unboundedIn(f.Largest))
 	a.Say("\nWhat breaks first:\n")
 	var rows []table.Row
@@ -179,7 +180,11 @@ func (a *app) showForecast(f forecast.Forecast, breaks []forecast.Break, rates f
 		if b.Accounts > 0 {
 			at = amount(b.Accounts) + " accounts"
 		}
-		rows = append(rows, table.Row{b.What, amount(b.Is), amount(b.Most), at, b.Then})
+		is, most := amount(b.Is), amount(b.Most)
+		if b.Unit != "" {
+			is, most = bytesOf(b.Is), bytesOf(b.Most)
+		}
+		rows = append(rows, table.Row{b.What, is, most, at, b.Then})
 	}
 	a.Table(table.Row{"end", "now", "at most", "reached with", "then"}, rows, 2, 3)
 	if rates == forecast.Shipped {

@@ -14,7 +14,8 @@ type Forecast struct {
 	Day      Total    `json:"day"`
 	Peak     Peak     `json:"peak"`
 	Stored   []Stored `json:"stored"`
-	Assumed  []string `json:"assumed"` // what nobody has said, and is taken as it is named here
+	Hot      float64  `json:"hot_bytes"` // of what is stored, that a day touches: it should find room in memory
+	Assumed  []string `json:"assumed"`   // what nobody has said, and is taken as it is named here
 	Largest  Largest  `json:"largest"`
 }
 
@@ -180,6 +181,7 @@ func (m *Model) At(scale float64, without *design.Kept) Forecast {
 		upkeep += a.PerDay * rates.upkeep(a.Upkeep[Mean])
 	}
 	f.Stored = append(f.Stored, c.stored(f.Actions)...)
+	f.Hot = c.hot(f)
 	f.Largest = c.largest()
 	f.Day.Processor = (f.Day.Requests*rates.Request + rates.read(f.Day.Read) + rates.direct(f.Day.Direct) +
 		upkeep) / 1e6

@@ -132,6 +132,37 @@ func TestScreensByHand(t *testing.T) {
 	}
 }
 
+// What a day touches: nothing but what is written if nobody looks; the one row that is looked at again and again is
+// touched once; and all that is stored, if everybody looks at everything.
+func TestWhatADayTouches(t *testing.T) {
+	opened := func(home, page string) Forecast {
+		return made(t, fen, 1, language.Setting{Path: "workload.opened.home", Value: home},
+			language.Setting{Path: "workload.opened.page", Value: page})
+	}
+	none := opened("0", "0")
+	if written := none.Day.Direct.Bytes + none.Day.Upkeep.Bytes; none.Hot != written {
+		t.Errorf("nobody looks: %v bytes, and %v are written", none.Hot, written)
+	}
+	// 1 page a day of 3 posts and, for each, an author, whose rows take what is stored of 500 posts and 100 people.
+	f, row := opened("0", "0.01"), map[string]float64{}
+	for _, s := range f.Stored {
+		of, _, _ := strings.Cut(s.Name, ".")
+		if s.Kind != Duplicate || !strings.Contains(s.Name, "(") {
+			row[of] += s.Bytes
+		}
+	}
+	looked := f.Hot - none.Hot
+	if most := 3 * (row["posts"]/500 + row["people"]/100); looked <= 0 || looked > most {
+		t.Errorf("a page of three: %v bytes, %v at most", looked, most)
+	}
+	if all := opened("1e5", "1e5"); all.Hot > standing(all) || all.Hot < 0.6*standing(all) {
+		t.Errorf("everything: %v of %v", all.Hot, standing(all))
+	}
+	if once, twice := opened("1", "1").Hot, opened("2", "2").Hot; twice <= once || twice-none.Hot > 2*(once-none.Hot) {
+		t.Errorf("once %v, twice %v", once, twice)
+	}
+}
+
 // At ten times the accounts there is ten times of everything that each causes: here all spreads stay.
 func TestTenTimesAsMany(t *testing.T) {
 	one, ten := made(t, fen, 1), made(t, fen, 10)
