@@ -32,11 +32,18 @@ require (
 	filippo.io/age v1.3.2
 	github.com/hashicorp/golang-lru/v2 v2.0.7
 	github.com/pmezard/go-difflib v1.0.0
+	gonum.org/v1/plot v0.17.0
 	pgregory.net/rapid v1.3.0
 )
 
 require (
+	codeberg.org/go-fonts/liberation v0.5.0 // indirect
+	codeberg.org/go-latex/latex v0.2.0 // indirect
+	codeberg.org/go-pdf/fpdf v0.11.1 // indirect
 	filippo.io/hpke v0.4.0 // indirect
+	git.sr.ht/~sbinet/gg v0.7.0 // indirect
+	github.com/ajstarks/svgo v0.0.0-20211024235047-1546f124cd8b // indirect
+	github.com/golang/freetype v0.0.0-20170609003504-e2365dfdc4a0 // indirect
 	go.yaml.in/yaml/v4 v4.0.0 // indirect
 )
 

@@ -5,6 +5,7 @@ import (
 	"math"
 	"net/http"
 	"os"
+	"path/filepath"
 	"strings"
 	"testing"
 	"time"
@@ -127,6 +128,12 @@ func TestTheCommandForecasts(t *testing.T) {
 	other := designFile(t, changed(t, string(demo.Design), "    length: 800", "    deliver: pull\n    length: 800"))
 	w.yalvo("forecast", other, "--beside", file).says(t, 0, "rows of upkeep", "create sightings", "differs by", "-98.4 %", "stored after a year")
 	w.yalvo("forecast", other, "--beside", "nowhere.yaml").says(t, 1, "the design cannot be read")
+	picture := filepath.Join(t.TempDir(), "fen.svg")
+	w.yalvo("forecast", file, "--report", picture).says(t, 0, "is drawn in")
+	if got := string(must(os.ReadFile(picture))(t)); !strings.Contains(got, "<svg") || !strings.Contains(got, "fenwatch, forecast for 2,000 accounts") {
+		t.Error("the report is no picture of the forecast")
+	}
+	w.yalvo("forecast", file, "--report", "fen.gif").says(t, 2, "an .svg or a .png")
 	w.yalvo("forecast", file, "--set", "workload").says(t, 2, "is no PATH=VALUE")
 	w.yalvo("forecast", file, "--times", "0").says(t, 2, "--times is more than 0")
 	w.yalvo("forecast", designFile(t, ponds)).says(t, 1, "nothing is known of how much the app is used")

@@ -1,17 +1,22 @@
 package designs
 
 import (
+	"bytes"
 	"context"
 	"encoding/csv"
 	"errors"
 	"fmt"
+	"io"
 	"math"
+	"os"
+	"path/filepath"
 	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/urfave/cli/v3"
 
 	"yalvo/internal/command/calibrating"
+	"yalvo/internal/command/charts"
 	"yalvo/internal/command/flags"
 	"yalvo/internal/command/terminal"
 	"yalvo/internal/design"
@@ -36,6 +41,7 @@ func (a *app) forecast() *cli.Command {
 			shippedFlag(),
 			&cli.BoolFlag{Name: "against", Usage: "beside what the running app has really read and written"},
 			hoursFlag(),
+			&cli.StringFlag{Name: "report", Usage: "draw it in `FILE`, a .svg or a .png"},
 			&cli.BoolFlag{Name: "csv", Usage: "a line for each screen, action and thing that is stored"},
 		},
 		Action: func(ctx context.Context, c *cli.Command) error {
@@ -63,6 +69,9 @@ func (a *app) forecast() *cli.Command {
 			if c.String("beside") != "" {
 				return a.beside(ctx, c, f, rates)
 			}
+			if c.String("report") != "" {
+				return a.report(c, d, p, charts.Drawn{Forecast: f, Workload: w, Rates: rates})
+			}
 			breaks := forecast.Breaks(p, w, rates, forecast.Usual)
 			switch {
 			case c.Bool("json"):
@@ -74,6 +83,33 @@ func (a *app) forecast() *cli.Command {
 			return nil
 		},
 	}
+}
+
+// report draws a forecast in a file.
+func (a *app) report(c *cli.Command, d *design.Design, p *plan.Plan, drawn charts.Drawn) error {
+	file := c.String("report")
+	write := map[string]func(charts.Drawn, io.Writer) error{".svg": charts.SVG, ".png": charts.PNG}[strings.ToLower(
+		filepath.Ext(file))]
+	if write == nil {
+		return flags.Usage("--report draws an .svg or a .png, by the name of its file: not %q", file)
+	}
+	drawn.Title = fmt.Sprintf("%s, forecast for %s accounts", d.App, amount(drawn.Forecast.Accounts))
+	for _, t := range p.Timelines {
+		drawn.Deliveries = append(drawn.Deliveries, forecast.DeliveryOf(p, drawn.Workload, drawn.Rates, t))
+	}
+	drawn.Growth = forecast.Grow(p, drawn.Workload, drawn.Rates, forecast.Usual)
+	var picture bytes.Buffer
+	if err := write(drawn, &picture); err != nil {
+		return err
+	}
+	if err := os.WriteFile(file, picture.Bytes(), 0o644); err != nil {
+		return fmt.Errorf("the report cannot be written: %w", err)
+	}
+	if c.Bool("json") {
+		return a.JSON(map[string]any{"written": file})
+	}
+	a.Say("The forecast is drawn in %s.", file)
+	return nil
 }
 
 // designAndWorkload are the design in a file, or the one in force if none is named, and its workload.

@@ -195,6 +195,13 @@ func TestADayIsTheSumOfItsParts(t *testing.T) {
 		!near(entries, f.Day.Upkeep.Entries, 1e-9) || !near(kept, f.Day.Upkeep.Kept, 1e-9) {
 		t.Errorf("%v %v %v %v, and the day %+v", requests, documents, entries, kept, f.Day)
 	}
+	sum := 0.0
+	for _, c := range f.Costs(Shipped) {
+		sum += c.Seconds
+	}
+	if !near(sum, f.Day.Processor, 1e-9) {
+		t.Errorf("costs add up to %v, a day takes %v", sum, f.Day.Processor)
+	}
 }
 
 // More followers never cost fewer writes, and a lower threshold never more.

@@ -1,0 +1,27 @@
+package forecast
+
+import (
+	"cmp"
+	"slices"
+)
+
+// Cost is the processor time that one thing takes in a day.
+type Cost struct {
+	Kind    string // ScreenPart or ActionPart
+	Name    string
+	Seconds float64 // of one core
+}
+
+// Costs takes the processor time of a day apart, what costs most first. They add up to [Total.Processor].
+func (f Forecast) Costs(rates Rates) []Cost {
+	var all []Cost
+	for _, s := range f.Screens {
+		all = append(all, Cost{ScreenPart, s.Name, s.PerDay * (rates.Request + rates.read(s.Reads[Mean])) / 1e6})
+	}
+	for _, a := range f.Actions {
+		each := rates.Request + rates.direct(a.Direct) + rates.upkeep(a.Upkeep[Mean])
+		all = append(all, Cost{ActionPart, a.Name, a.PerDay * each / 1e6})
+	}
+	slices.SortStableFunc(all, func(a, b Cost) int { return cmp.Compare(b.Seconds, a.Seconds) })
+	return all
+}
