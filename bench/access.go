@@ -65,10 +65,10 @@ func (b *bench) access() error {
 	if err := b.viewersAndPosts(); err != nil {
 		return err
 	}
-	if _, err := b.client.Apply(b.ctx, "bench.yaml", []byte(design+rules)); err != nil {
+	if _, err := b.client.Apply(b.ctx, "bench.yaml", []byte(appDesign+rules)); err != nil {
 		return err
 	}
-	defer b.client.Apply(b.ctx, "bench.yaml", []byte(design)) // the other parts know no rules
+	defer b.client.Apply(b.ctx, "bench.yaml", []byte(appDesign)) // the other parts know no rules
 	home := func(kind string) func(r, n int) string {
 		return func(r, _ int) string { return fmt.Sprintf("/v1/timelines/home/%s%d", kind, r) }
 	}

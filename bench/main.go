@@ -34,7 +34,7 @@ var (
 	profile   = flag.String("profile", "", "write a profile of the process's CPU time, service and load, to this file")
 	only      = flag.String("only", "", "the parts to measure: fanout, withdraw and audit (both after fanout), "+
 		"million, page, writes, follow, hot, lag, load, rebuild (after load), access, live, upload, "+
-		"byhand, rights, memories; all if empty")
+		"byhand, rights, memories, forecast; all if empty")
 	named = flag.String("thing", "",
 		"of byhand: measure only what has this in its name; of memories: these, separated by commas")
 )
@@ -52,6 +52,13 @@ type bench struct {
 }
 
 func main() {
+	if data := os.Getenv(serveIn); data != "" {
+		if err := serve(context.Background(), data); err != nil {
+			fmt.Fprintln(os.Stderr, "bench:", err)
+			os.Exit(1)
+		}
+		return
+	}
 	flag.Parse()
 	if *profile != "" {
 		f, err := os.Create(*profile)
@@ -114,7 +121,7 @@ func run(ctx context.Context) error {
 	if err := b.machine(); err != nil {
 		return err
 	}
-	if _, err := b.client.Apply(ctx, "bench.yaml", []byte(design)); err != nil {
+	if _, err := b.client.Apply(ctx, "bench.yaml", []byte(appDesign)); err != nil {
 		return err
 	}
 	for _, part := range []struct {
@@ -123,7 +130,7 @@ func run(ctx context.Context) error {
 	}{{"fanout", b.fanout}, {"withdraw", b.withdraw}, {"audit", b.audit}, {"million", b.million}, {"page", b.page},
 		{"writes", b.writes}, {"follow", b.follow}, {"hot", b.hot}, {"lag", b.lag}, {"load", b.load},
 		{"rebuild", b.rebuild}, {"access", b.access}, {"live", b.live}, {"upload", b.upload}, {"byhand", b.handmade},
-		{"rights", b.rights}, {"memories", b.memories}} {
+		{"rights", b.rights}, {"memories", b.memories}, {"forecast", b.forecast}} {
 		if *only != "" && !slices.Contains(strings.Split(*only, ","), part.name) {
 			continue
 		}
@@ -134,7 +141,7 @@ func run(ctx context.Context) error {
 	return nil
 }
 
-const design = `
+const appDesign = `
 yalvo: 1
 app: bench
 accounts: people

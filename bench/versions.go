@@ -244,10 +244,10 @@ func (b *bench) rebuildCount() error {
 	if err != nil {
 		return err
 	}
-	with := strings.Replace(design, "likes_n: {count: like.to}",
+	with := strings.Replace(appDesign, "likes_n: {count: like.to}",
 		"likes_n: {count: like.to}, hearts_n: {count: like.to}", 1)
 	return b.rebuilt(fmt.Sprintf("a new count over %d pairs in %d documents", likesCounted, loadPeople*loadPosts),
-		"pairs/s", likesCounted, statement, with, design)
+		"pairs/s", likesCounted, statement, with, appDesign)
 }
 
 func (b *bench) rebuildTimeline() error {
@@ -266,10 +266,10 @@ func (b *bench) rebuildTimeline() error {
 	if err != nil {
 		return err
 	}
-	with := strings.Replace(design, "timelines:", "timelines:\n  feed: {owner: people, entries: posts, by: author, "+
+	with := strings.Replace(appDesign, "timelines:", "timelines:\n  feed: {owner: people, entries: posts, by: author, "+
 		"through: follow, length: 800, carry: [text]}", 1)
 	return b.rebuilt(fmt.Sprintf("a new timeline with %d entries", entries), "entries/s", float64(entries),
-		statement, with, design)
+		statement, with, appDesign)
 }
 
 // rebuilt measures how long a design takes until it is carried out, with nobody there

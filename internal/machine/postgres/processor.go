@@ -57,3 +57,14 @@ func ticksOf(stat, server, pid string) (ticks int64, err error) {
 	}
 	return ticks, nil
 }
+
+// SpentBy is the processor time that one process has used, with those that it started and that have ended.
+func SpentBy(pid int) (time.Duration, error) {
+	id := strconv.Itoa(pid)
+	text, err := os.ReadFile(filepath.Join("/proc", id, "stat"))
+	if err != nil {
+		return 0, err
+	}
+	ticks, err := ticksOf(string(text), strconv.Itoa(pid), id)
+	return time.Duration(ticks) * tick, err
+}
