@@ -14,6 +14,8 @@ import (
 	"strings"
 	"time"
 
+	"github.com/jackc/pgx/v5"
+
 	"yalvo/client"
 	"yalvo/demo"
 	"yalvo/internal/command/calibrating"
@@ -26,10 +28,12 @@ import (
 	"yalvo/internal/machine/service"
 )
 
-// deeds are how many things are done to the demo, so many side by side.
+// deeds are how many things are done to the demo, after some so that all is warm; so many side by side, as rates are
+// measured: a service that has little to do does less of it together, and takes up to twice as much for each.
 const (
 	deeds       = 12_000
-	deedsBeside = 4
+	deedsBefore = 6000
+	deedsBeside = 32
 	deedsSeed   = 7
 )
 
@@ -64,25 +68,15 @@ func (b *bench) forecast() error {
 	if err != nil {
 		return err
 	}
-	before, err := app.spent()
+	if _, _, err := app.measured(b.ctx, driver, deedsBefore); err != nil {
+		return err
+	}
+	counted, took, err := app.measured(b.ctx, driver, deeds)
 	if err != nil {
 		return err
 	}
-	if err := driver.Drive(b.ctx, deeds, deedsBeside, 0, func() {}); err != nil {
-		return err
-	}
-	if err := app.client.AfterAll().Settle(b.ctx); err != nil {
-		return err
-	}
-	after, err := app.spent()
-	if err != nil {
-		return err
-	}
-	counted, err := app.counted(b.ctx)
-	if err != nil {
-		return err
-	}
-	fmt.Printf("\nthe demo's forecast beside what was counted, of %d deeds (seed %d), %s\n", deeds, deedsSeed, rates.From)
+	fmt.Printf("\nthe demo's forecast beside what was counted, of %d deeds (seed %d, %d side by side), %s\n", deeds, deedsSeed,
+		deedsBeside, rates.From)
 	for _, sum := range sums(model.Against(counted, 1)) {
 		off(sum.what, sum.forecast, sum.counted)
 	}
@@ -95,7 +89,7 @@ func (b *bench) forecast() error {
 	for _, c := range counted {
 		said += each[forecast.Part{Kind: c.Kind, Name: c.Name}] * c.Times
 	}
-	off("processor time, s", said, (after - before).Seconds())
+	off("processor time, ms", said*1000, took.Seconds()*1000)
 	return nil
 }
 
@@ -114,7 +108,7 @@ func perDay(f forecast.Forecast, c forecast.Cost) float64 {
 }
 
 func off(what string, said, is float64) {
-	fmt.Printf("  %-42s %12.5g %12.5g %+7.1f %%\n", what, said, is, 100*(said/is-1))
+	fmt.Printf("  %-42s %12.0f %12.0f %+7.1f %%\n", what, said, is, 100*(said/is-1))
 }
 
 // sum is one figure of all things together.
@@ -150,22 +144,27 @@ func sums(all []forecast.Compared) []sum {
 
 // apart is a service in a process of its own, so that what it takes is told from what the load takes.
 type apart struct {
-	data   string
+	pg     *postgres.Server
+	data   string // PostgreSQL's folder
 	client *client.Client
 	cmd    *exec.Cmd
 	stdin  io.Closer
 }
 
-// serveIn is the variable that has this program be such a service, in the folder that it names.
-const serveIn = "YALVO_BENCH_SERVE"
+// serveOn is the variable that has this program be such a service, on the database that it names.
+const serveOn = "YALVO_BENCH_SERVE"
 
 func startApart(ctx context.Context, data string) (*apart, error) {
 	self, err := os.Executable()
 	if err != nil {
 		return nil, err
 	}
-	a := &apart{data: data, cmd: exec.CommandContext(ctx, self)}
-	a.cmd.Env, a.cmd.Stderr = append(os.Environ(), serveIn+"="+data), os.Stderr
+	a := &apart{data: filepath.Join(data, "postgres"), cmd: exec.CommandContext(ctx, self)}
+	quiet := slog.New(slog.DiscardHandler)
+	if a.pg, err = postgres.Start(ctx, postgres.Options{Dir: data, Log: quiet}); err != nil {
+		return nil, err
+	}
+	a.cmd.Env, a.cmd.Stderr = append(os.Environ(), serveOn+"="+a.pg.Address()), os.Stderr
 	if a.stdin, err = a.cmd.StdinPipe(); err != nil {
 		return nil, err
 	}
@@ -186,8 +185,14 @@ func startApart(ctx context.Context, data string) (*apart, error) {
 }
 
 // serve is what this program does as a service apart: until its input ends.
-func serve(ctx context.Context, data string) error {
-	s, err := service.Start(ctx, service.Options{Listen: "127.0.0.1:0", Data: data, Log: slog.New(slog.DiscardHandler)})
+func serve(ctx context.Context, database string) error {
+	pictures, err := os.MkdirTemp("", "yalvo-bench-pictures-")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(pictures)
+	s, err := service.Start(ctx, service.Options{Listen: "127.0.0.1:0", Database: database, Pictures: pictures,
+		Log: slog.New(slog.DiscardHandler)})
 	if err != nil {
 		return err
 	}
@@ -199,7 +204,18 @@ func serve(ctx context.Context, data string) error {
 	return errors.Join(err, s.Stop())
 }
 
-func (a *apart) end() error { return errors.Join(a.stdin.Close(), a.cmd.Wait()) }
+func (a *apart) end() error { return errors.Join(a.stdin.Close(), a.cmd.Wait(), a.pg.Stop()) }
+
+// tidy has PostgreSQL do now what it would do by itself in the minutes after a load.
+func (a *apart) tidy(ctx context.Context) error {
+	conn, err := pgx.Connect(ctx, a.pg.Address())
+	if err != nil {
+		return err
+	}
+	defer conn.Close(ctx)
+	_, err = conn.Exec(ctx, "VACUUM ANALYZE")
+	return err
+}
 
 // spent is the processor time of the service and its PostgreSQL.
 func (a *apart) spent() (time.Duration, error) {
@@ -207,7 +223,7 @@ func (a *apart) spent() (time.Duration, error) {
 	if err != nil {
 		return 0, err
 	}
-	database, err := postgres.Spent(filepath.Join(a.data, "postgres"))
+	database, err := postgres.Spent(a.data)
 	return own + database, err
 }
 
@@ -219,7 +235,10 @@ func (a *apart) fill(ctx context.Context) error {
 	if _, err := demo.Load(ctx, a.client, demo.Make(demo.Full, 1), 1, func(float64) {}); err != nil {
 		return err
 	}
-	return a.client.AfterAll().Settle(ctx)
+	if err := a.client.AfterAll().Settle(ctx); err != nil {
+		return err
+	}
+	return a.tidy(ctx)
 }
 
 // model is the forecast of the demo under a workload that was measured, but for how often things are done: so far that
@@ -249,11 +268,45 @@ func (a *apart) driver(ctx context.Context, w *design.Workload) (*driving.Driver
 	return driving.New(ctx, d, w, a.client, deedsSeed)
 }
 
-func (a *apart) counted(ctx context.Context) (all []forecast.Counted, err error) {
+// measured is what was counted, and the processor time that was taken, by so many deeds.
+func (a *apart) measured(ctx context.Context, driver *driving.Driver, deeds int) (all []forecast.Counted,
+	took time.Duration, err error) {
+	earlier, err := a.counted(ctx)
+	if err != nil {
+		return nil, 0, err
+	}
+	before, err := a.spent()
+	if err != nil {
+		return nil, 0, err
+	}
+	if err := driver.Drive(ctx, deeds, deedsBeside, 0, func() {}); err != nil {
+		return nil, 0, err
+	}
+	if err := a.client.AfterAll().Settle(ctx); err != nil {
+		return nil, 0, err
+	}
+	after, err := a.spent()
+	if err != nil {
+		return nil, 0, err
+	}
+	now, err := a.counted(ctx)
+	for part, c := range now {
+		was := earlier[part]
+		all = append(all, forecast.Counted{Kind: part.Kind, Name: part.Name, Times: c.Times - was.Times,
+			Documents: c.Documents - was.Documents, Pairs: c.Pairs - was.Pairs, Entries: c.Entries - was.Entries,
+			Kept: c.Kept - was.Kept, Bytes: c.Bytes - was.Bytes})
+	}
+	return all, after - before, err
+}
+
+// counted is what the service has counted so far.
+func (a *apart) counted(ctx context.Context) (map[forecast.Part]forecast.Counted, error) {
 	got, err := a.client.Metered(ctx, 24, false)
+	all := map[forecast.Part]forecast.Counted{}
 	for _, m := range got.Metered {
-		all = append(all, forecast.Counted{Kind: m.Kind, Name: m.Name, Times: float64(m.Times), Documents: float64(m.Documents),
-			Pairs: float64(m.Pairs), Entries: float64(m.Entries), Kept: float64(m.Kept), Bytes: float64(m.Bytes)})
+		all[forecast.Part{Kind: m.Kind, Name: m.Name}] = forecast.Counted{Times: float64(m.Times),
+			Documents: float64(m.Documents), Pairs: float64(m.Pairs), Entries: float64(m.Entries), Kept: float64(m.Kept),
+			Bytes: float64(m.Bytes)}
 	}
 	return all, err
 }

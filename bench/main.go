@@ -52,8 +52,8 @@ type bench struct {
 }
 
 func main() {
-	if data := os.Getenv(serveIn); data != "" {
-		if err := serve(context.Background(), data); err != nil {
+	if database := os.Getenv(serveOn); database != "" {
+		if err := serve(context.Background(), database); err != nil {
 			fmt.Fprintln(os.Stderr, "bench:", err)
 			os.Exit(1)
 		}

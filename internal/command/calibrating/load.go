@@ -3,6 +3,7 @@ package calibrating
 import (
 	"bufio"
 	"bytes"
+	"cmp"
 	"encoding/json"
 	"fmt"
 	"io"
@@ -11,13 +12,16 @@ import (
 	"slices"
 	"sync"
 	"sync/atomic"
-	"time"
 
 	"yalvo/internal/doors/openapi"
 )
 
 // request is one that is made many times.
-type request struct{ method, path, body, as string }
+type request struct {
+	method, path, body, as string
+
+	packed bool // its answer may be
+}
 
 func get(path string) func(int) request {
 	return func(int) request { return request{method: "GET", path: path} }
@@ -34,6 +38,20 @@ func reader(i int) string { return fmt.Sprint("p", 100+i%readers) }
 func timeline(name string) func(int) request {
 	return func(i int) request {
 		return request{method: "GET", path: "/timelines/" + name + "/" + reader(i) + "?limit=30"}
+	}
+}
+
+// ownTimeline is a page of a timeline that is read by its owner, who has not read it before.
+func ownTimeline(i int) request {
+	owner := fmt.Sprint("p", 3000+i)
+	return request{method: "GET", path: "/timelines/home/" + owner + "?limit=30", as: owner}
+}
+
+func packed(ask func(int) request) func(int) request {
+	return func(i int) request {
+		r := ask(i)
+		r.packed = true
+		return r
 	}
 }
 
@@ -58,7 +76,10 @@ func pair(kind string) func(int) request {
 
 // load sends requests over a few connections, as cheaply as it goes: a client that is good to use would cost more than
 // some of what is measured.
-type load struct{ address, key string }
+type load struct {
+	address, key string
+	size         atomic.Int64 // bytes of the last answer, as it was sent
+}
 
 type line struct {
 	net.Conn
@@ -81,7 +102,9 @@ func (l *load) run(beside, times int, ask func(i int) request) error {
 			defer conn.Close()
 			one := &line{Conn: conn, in: bufio.NewReaderSize(conn, 64<<10)}
 			for i := next.Add(1) - 1; i < int64(times); i = next.Add(1) - 1 {
-				if err := one.do(l.key, ask(int(i))); err != nil {
+				size, err := one.do(l.key, ask(int(i)))
+				l.size.Store(size)
+				if err != nil {
 					failed <- err
 					return
 				}
@@ -97,13 +120,17 @@ func (l *load) run(beside, times int, ask func(i int) request) error {
 	}
 }
 
-func (l *line) do(key string, r request) error {
+// do makes a request, and says how many bytes its answer had.
+func (l *line) do(key string, r request) (int64, error) {
 	l.out.Reset()
 	fmt.Fprintf(&l.out, "%s %s%s HTTP/1.1\r\nHost: localhost\r\nAuthorization: Bearer %s\r\n", r.method,
 		openapi.Prefix, r.path,
 		key)
 	if r.as != "" {
 		fmt.Fprintf(&l.out, "%s: %s\r\n", openapi.HeaderAs, r.as)
+	}
+	if r.packed {
+		l.out.WriteString("Accept-Encoding: gzip\r\n")
 	}
 	if r.body != "" {
 		fmt.Fprintf(&l.out, "Content-Type: application/json\r\nContent-Length: %d\r\n", len(r.body))
@@ -112,17 +139,17 @@ func (l *line) do(key string, r request) error {
 	}
 	l.out.WriteString("\r\n" + r.body)
 	if _, err := l.Write(l.out.Bytes()); err != nil {
-		return err
+		return 0, err
 	}
 	answer, err := http.ReadResponse(l.in, nil)
 	if err != nil {
-		return err
+		return 0, err
 	}
 	text, err := io.ReadAll(answer.Body)
 	if err == nil && answer.StatusCode >= 300 {
 		err = fmt.Errorf("%s %s: %s: %.200s", r.method, r.path, answer.Status, text)
 	}
-	return err
+	return int64(len(text)), err
 }
 
 // prepare puts the design in force and loads people who follow, and posts.
@@ -142,6 +169,13 @@ func (c *calibration) prepare() error {
 	for i := range authors * 10 {
 		lines = append(lines, map[string]any{"document": fmt.Sprint("posts/s", i),
 			"facts": map[string]any{"text": "a heron in the reeds", "author": fmt.Sprint("p", 200+i%authors)}})
+	}
+	for i := range passed {
+		lines = append(lines, map[string]any{"document": fmt.Sprint("old/o", i), "facts": map[string]any{"text": "a heron"}})
+	}
+	for i := range pageOfAll {
+		lines = append(lines, map[string]any{"document": fmt.Sprint("posts/all", i),
+			"facts": map[string]any{"text": "a heron in the reeds", "author": "p0"}})
 	}
 	for i := range people {
 		if i > 0 && i != people-1 {
@@ -182,7 +216,7 @@ func (c *calibration) loadLines(some []map[string]any) error {
 	return err
 }
 
-func median(all []time.Duration) time.Duration {
+func median[T cmp.Ordered](all []T) T {
 	slices.Sort(all)
 	return all[len(all)/2]
 }

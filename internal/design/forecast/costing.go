@@ -64,7 +64,7 @@ func (c *costing) unsaid(r design.Relation) float64 {
 
 // assumed are the relations and collections of which nobody says how many there are.
 func (c *costing) assumed() []string {
-	all := []string{}
+	all := append([]string{}, c.lookedFor()...)
 	relations := c.d.Relations()
 	for _, name := range slices.Sorted(maps.Keys(relations)) {
 		if _, said := c.w.Spreads[name]; !said && relations[name].Timeline == nil {

@@ -16,11 +16,10 @@ type Cost struct {
 func (f Forecast) Costs(rates Rates) []Cost {
 	var all []Cost
 	for _, s := range f.Screens {
-		all = append(all, Cost{ScreenPart, s.Name, s.PerDay * (rates.Request + rates.read(s.Reads[Mean])) / 1e6})
+		all = append(all, Cost{ScreenPart, s.Name, s.PerDay * rates.look(s) / 1e6})
 	}
 	for _, a := range f.Actions {
-		each := rates.Request + rates.direct(a.Direct) + rates.upkeep(a.Upkeep[Mean])
-		all = append(all, Cost{ActionPart, a.Name, a.PerDay * each / 1e6})
+		all = append(all, Cost{ActionPart, a.Name, a.PerDay * rates.do(a) / 1e6})
 	}
 	slices.SortStableFunc(all, func(a, b Cost) int { return cmp.Compare(b.Seconds, a.Seconds) })
 	return all

@@ -36,6 +36,8 @@ var Levels = []Level{Mean, Typical, High, Most}
 
 // Read is what is read.
 type Read struct {
+	Questions float64 `json:"questions"` // put to PostgreSQL, about: pages, documents, what rules look up
+	Passed    float64 `json:"passed"`    // documents that are gone through, as no index has the order of a list
 	Documents float64 `json:"documents"` // in answers
 	Pairs     float64 `json:"pairs"`     // that lead to them
 	Asked     float64 `json:"asked"`     // documents and pairs looked up for rules and marks
@@ -44,11 +46,11 @@ type Read struct {
 }
 
 func (r Read) times(n float64) Read {
-	return Read{r.Documents * n, r.Pairs * n, r.Asked * n, r.Collected * n, r.Bytes * n}
+	return Read{r.Questions * n, r.Passed * n, r.Documents * n, r.Pairs * n, r.Asked * n, r.Collected * n, r.Bytes * n}
 }
 
 func (r Read) plus(o Read) Read {
-	return Read{r.Documents + o.Documents, r.Pairs + o.Pairs, r.Asked + o.Asked, r.Collected + o.Collected,
+	return Read{r.Questions + o.Questions, r.Passed + o.Passed, r.Documents + o.Documents, r.Pairs + o.Pairs, r.Asked + o.Asked, r.Collected + o.Collected,
 		r.Bytes + o.Bytes}
 }
 
@@ -83,11 +85,12 @@ type Screen struct {
 
 // Action is what doing something once costs, and how often it is done.
 type Action struct {
-	Name   string            `json:"name"` // as in "create posts", "edit members.name", "set like"
-	PerDay float64           `json:"per_day"`
-	Direct Written           `json:"direct"`  // in the write itself
-	Upkeep map[Level]Written `json:"upkeep"`  // that follows from it
-	Last   map[Level]float64 `json:"last_in"` // seconds until the last duplicate has it
+	Name      string            `json:"name"` // as in "create posts", "edit members.name", "set like"
+	PerDay    float64           `json:"per_day"`
+	Questions float64           `json:"questions"` // put to PostgreSQL for rules, before it is written
+	Direct    Written           `json:"direct"`    // in the write itself
+	Upkeep    map[Level]Written `json:"upkeep"`    // that follows from it
+	Last      map[Level]float64 `json:"last_in"`   // seconds until the last duplicate has it
 
 	Parts map[Part]Written `json:"-"` // what the mean of upkeep is made of
 }
@@ -171,6 +174,7 @@ func (m *Model) At(scale float64, without *design.Kept) Forecast {
 		f.Screens = append(f.Screens, screen)
 		f.Day.Requests += screen.PerDay
 		f.Day.Read = f.Day.Read.plus(screen.Reads[Mean].times(screen.PerDay))
+		f.Day.Processor += screen.PerDay * rates.look(screen) / 1e6
 	}
 	f.Actions = append(f.Actions, c.actions()...)
 	upkeep := 0.0
@@ -179,12 +183,11 @@ func (m *Model) At(scale float64, without *design.Kept) Forecast {
 		f.Day.Direct = f.Day.Direct.plus(a.Direct.times(a.PerDay))
 		f.Day.Upkeep = f.Day.Upkeep.plus(a.Upkeep[Mean].times(a.PerDay))
 		upkeep += a.PerDay * rates.upkeep(a.Upkeep[Mean])
+		f.Day.Processor += a.PerDay * rates.do(a) / 1e6
 	}
 	f.Stored = append(f.Stored, c.stored(f.Actions)...)
 	f.Hot = c.hot(f)
 	f.Largest = c.largest()
-	f.Day.Processor = (f.Day.Requests*rates.Request + rates.read(f.Day.Read) + rates.direct(f.Day.Direct) +
-		upkeep) / 1e6
 	f.Day.Money = money(w.Prices, f)
 	f.Peak = peakOf(f, w.HourShare()/3600, upkeep/1e6)
 	return f

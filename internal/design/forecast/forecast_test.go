@@ -132,6 +132,39 @@ func TestScreensByHand(t *testing.T) {
 	}
 }
 
+// By hand: a page is a question, its owner another; a rule that looks something up one more for what it judges; a list
+// that no index has in order goes through all that it could hold, or what is as new as its condition says.
+func TestQuestionsByHand(t *testing.T) {
+	const rules = `access:
+  collections:
+    people: {read: "!paired('follow', doc, me)"}
+    posts: {read: true, create: "me != null", edit: "doc.author == me", remove: true}
+  pairs: {like: {read: true, set: "from == me", unset: true}, follow: {read: true, set: "!paired('follow', to, from)", unset: true}}
+  timelines: {home: {read: true}}
+  lists: {page: {read: true}, best: {read: true}, found: {read: true}}
+workload:`
+	source := strings.NewReplacer("workload:", rules, "  page: {entries: posts, of: author}\n", "  page: {entries: posts, of: author}\n"+
+		"  best: {entries: posts, order: likes, where: \"doc.created > now - duration('48h')\"}\n  found: {entries: posts, words: [text]}\n",
+		"screens:\n", "screens:\n  best: {list: best}\n  found: {list: found}\n  person: {of: people, parts: {who: {document: of, "+
+			"marks: [following]}, page: {list: page}}}\n").Replace(fen)
+	f := made(t, source, 1)
+	reads := map[string]Read{}
+	for _, s := range f.Screens {
+		reads[s.Name] = s.Reads[Mean]
+	}
+	for name, want := range map[string][2]float64{"home": {1, 0}, "best": {1, 2 * 100}, "found": {1, 50},
+		"person": {2 + 1 + 3 + 3, 0}} { // found and judged; of one moment; itself judged, with a mark; the page of one judged
+		if r := reads[name]; r.Questions != want[0] || r.Passed != want[1] {
+			t.Errorf("%s: %v questions, %v passed, not %v", name, r.Questions, r.Passed, want)
+		}
+	}
+	for name, want := range map[string]float64{"create posts": 1, "set like": 1, "set follow": 3, "remove posts": 0} {
+		if got := f.action(name).Questions; got != want {
+			t.Errorf("%s: %v questions, not %v", name, got, want)
+		}
+	}
+}
+
 // What a day touches: nothing but what is written if nobody looks; the one row that is looked at again and again is
 // touched once; and all that is stored, if everybody looks at everything.
 func TestWhatADayTouches(t *testing.T) {

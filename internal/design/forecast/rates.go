@@ -7,7 +7,10 @@ type Rates struct {
 	From string `json:"from"` // where they are from
 
 	Request  float64 `json:"request"`  // answered, whatever it asks for
+	Question float64 `json:"question"` // put to PostgreSQL: a page that was not just read, a document, a rule's look-ups
+	Passed   float64 `json:"passed"`   // a document that is gone through to put a list in order
 	Document float64 `json:"document"` // read and sent
+	Packing  float64 `json:"packing"`  // a thousand bytes of an answer
 	Asked    float64 `json:"asked"`    // a document or a pair looked up for a rule or a mark
 	Write    float64 `json:"write"`    // a fact, durable
 	Note     float64 `json:"note"`     // a row beside it
@@ -22,7 +25,7 @@ type Rates struct {
 
 // Sound tells whether all rates are there.
 func (r Rates) Sound() bool {
-	for _, rate := range []float64{r.Request, r.Document, r.Asked, r.Write, r.Note, r.Kept, r.Entry, r.Send, r.Collect,
+	for _, rate := range []float64{r.Request, r.Question, r.Passed, r.Document, r.Packing, r.Asked, r.Write, r.Note, r.Kept, r.Entry, r.Send, r.Collect,
 		r.EntriesASecond, r.Begin} {
 		if !(rate > 0) || math.IsInf(rate, 0) {
 			return false
@@ -32,12 +35,23 @@ func (r Rates) Sound() bool {
 }
 
 // Shipped are rates measured on a machine with two cores (see docs/benchmarks.md): on another they differ.
-var Shipped = Rates{From: "shipped: measured on another machine", Request: 110, Document: 6, Asked: 1.5,
-	Write: 420, Note: 25, Kept: 60,
-	Entry: 4.2, Send: 250, Collect: 50, EntriesASecond: 220_000, Begin: 12}
+var Shipped = Rates{From: "shipped: measured on another machine", Request: 225, Question: 400, Passed: 6,
+	Document: 8, Packing: 12, Asked: 2.9, Write: 330, Note: 75, Kept: 150, Entry: 9.7, Send: 280, Collect: 20,
+	EntriesASecond: 130_000, Begin: 4}
 
 func (r Rates) read(x Read) float64 {
-	return r.Document*x.Documents + r.Asked*(x.Asked+x.Pairs) + r.Collect*x.Collected
+	return r.Question*x.Questions + r.Passed*x.Passed + r.Document*x.Documents + r.Asked*(x.Asked+x.Pairs) +
+		r.Collect*x.Collected
+}
+
+// look is what a look at a screen takes: what is not sent, as it has not changed, is not packed.
+func (r Rates) look(s Screen) float64 {
+	return r.Request + r.read(s.Reads[Mean]) + r.Packing*s.Sent/1000
+}
+
+// do is what an action takes, with what follows from it.
+func (r Rates) do(a Action) float64 {
+	return r.Request + r.Question*a.Questions + r.direct(a.Direct) + r.upkeep(a.Upkeep[Mean])
 }
 
 func (r Rates) direct(x Written) float64 {

@@ -11,7 +11,7 @@ import (
 func (c *costing) screen(s *design.Screen) Screen {
 	out := Screen{Name: s.Name, PerDay: c.w.Opened[s.Name] * c.w.Accounts * c.scale, Reads: map[Level]Read{}}
 	for _, level := range Levels {
-		sum := Read{}
+		sum := Read{Questions: c.screenQuestions(s)}
 		if s.By != nil {
 			sum.Documents++ // that it is found by
 		}
@@ -27,7 +27,7 @@ func (c *costing) screen(s *design.Screen) Screen {
 // part is what a part of a screen costs, for whoever the level means.
 func (c *costing) part(p *design.ScreenPart, level Level) Read {
 	items := c.shown(p, level)
-	out := Read{Documents: items}
+	out := Read{Documents: items, Questions: c.partQuestions(p), Passed: c.passed(p.List)}
 	names := p.Fields()
 	size := c.document(p.Shows, names)
 	if p.Timeline != nil {
