@@ -34,7 +34,7 @@ var (
 	profile   = flag.String("profile", "", "write a profile of the process's CPU time, service and load, to this file")
 	only      = flag.String("only", "", "the parts to measure: fanout, withdraw and audit (both after fanout), "+
 		"million, page, writes, follow, hot, lag, load, rebuild (after load), access, live, upload, "+
-		"byhand, rights, memories, forecast; all if empty")
+		"byhand, rights, memories, designing, forecast; all if empty")
 	named = flag.String("thing", "",
 		"of byhand: measure only what has this in its name; of memories: these, separated by commas")
 )
@@ -130,7 +130,8 @@ func run(ctx context.Context) error {
 	}{{"fanout", b.fanout}, {"withdraw", b.withdraw}, {"audit", b.audit}, {"million", b.million}, {"page", b.page},
 		{"writes", b.writes}, {"follow", b.follow}, {"hot", b.hot}, {"lag", b.lag}, {"load", b.load},
 		{"rebuild", b.rebuild}, {"access", b.access}, {"live", b.live}, {"upload", b.upload}, {"byhand", b.handmade},
-		{"rights", b.rights}, {"memories", b.memories}, {"forecast", b.forecast}} {
+		{"rights", b.rights}, {"memories", b.memories}, {"designing", b.designing},
+		{"forecast", b.forecast}} {
 		if *only != "" && !slices.Contains(strings.Split(*only, ","), part.name) {
 			continue
 		}

@@ -89,7 +89,7 @@ func Of(d *design.Design, w *design.Workload, rates forecast.Rates) ([]Alternati
 // kept weighs what is kept with working it out whenever it is shown.
 func (x *weighing) kept(c *design.Collection, k *design.Kept) {
 	less := x.model.At(1, k)
-	saves := Saved{Processor: x.now.Day.Processor - less.Day.Processor, Rows: rows(x.now) - rows(less),
+	saves := Saved{Processor: x.done(x.now) - x.done(less), Rows: rows(x.now) - rows(less),
 		Stored: stored(x.now) - stored(less)}
 	shows := x.shown(c, k.Name) // a day
 	a := Alternative{Place: c.Name + "." + k.Name, Is: string(k.Kind), Line: k.Pos.Line,
@@ -175,6 +175,17 @@ func at(d forecast.Delivery, above float64) float64 {
 		}
 	}
 	return d.Is
+}
+
+// done is the processor time of what is done in a day: what screens show stays as it is, wherever it is from.
+func (x *weighing) done(f forecast.Forecast) float64 {
+	sum := 0.0
+	for _, c := range f.Costs(x.rates) {
+		if c.Kind == forecast.ActionPart {
+			sum += c.Seconds
+		}
+	}
+	return sum
 }
 
 func rows(f forecast.Forecast) float64 {

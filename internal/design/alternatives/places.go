@@ -16,7 +16,7 @@ func (x *weighing) freeze(c *design.Collection, k *design.Kept, without forecast
 	a := Alternative{Place: c.Name + "." + k.Name, Is: "copy", Instead: "freeze it: as it was when it was copied",
 		Line: k.Pos.Line, Edits: []Edit{{path, "frozen", "true"}},
 		Note: "an edit of what it is from does not reach it any more"}
-	a.Saves = Saved{Processor: x.now.Day.Processor - without.Day.Processor, Rows: rows(x.now) - rows(without)}
+	a.Saves = Saved{Processor: x.done(x.now) - x.done(without), Rows: rows(x.now) - rows(without)}
 	if k.Frozen {
 		edits := 0.0
 		for _, p := range k.Parts {
