@@ -157,11 +157,13 @@ func (p Printer) Say(format string, args ...any) {
 	fmt.Fprintln(p.Out, wrapped(fmt.Sprintf(format, args...), p.Width()))
 }
 
-// wrapped is a text in lines of a width.
+// wrapped is a text in lines of a width. Its own lines stay, empty ones too.
 func wrapped(s string, width int) string {
-	lines := strings.Split(text.WrapSoft(s, width), "\n")
-	for i, line := range lines {
-		lines[i] = strings.TrimRight(line, " ")
+	var lines []string
+	for own := range strings.SplitSeq(s, "\n") {
+		for line := range strings.SplitSeq(text.WrapSoft(own, width), "\n") {
+			lines = append(lines, strings.TrimRight(line, " "))
+		}
 	}
 	return strings.Join(lines, "\n")
 }

@@ -74,3 +74,15 @@ func TestFiguresAndTextsForALine(t *testing.T) {
 		}
 	}
 }
+
+func TestSentencesAreWrappedAndEmptyLinesStay(t *testing.T) {
+	for given, want := range map[string]string{
+		"\na heron in the reeds\n": "\na heron in\nthe reeds\n",
+		"a tern\n\na coot":         "a tern\n\na coot",
+		"":                         "",
+	} {
+		if got := wrapped(given, 12); got != want {
+			t.Errorf("%q: %q, want %q", given, got, want)
+		}
+	}
+}

@@ -157,7 +157,7 @@ func (x *weighing) inside(c *design.Collection, f *design.Field) {
 	shown := x.shown(c, f.Name) * items
 	all := items * x.w.Total(x.d, c, 1)
 	a := Alternative{Place: c.Name + "." + f.Name, Is: string(f.Type) + " in the document",
-		Instead: fmt.Sprintf("documents under %s: each is written, shown and removed alone", c.Name), Line: f.Pos.Line,
+		Instead: fmt.Sprintf("documents under %s, each by itself", c.Name), Line: f.Pos.Line,
 		Edits: []Edit{{[]string{"collections"}, c.Name + "_" + f.Name,
 			fmt.Sprintf("{under: %s, fields: {item: {type: string, required: true, max: 200}}}", c.Name)}},
 		Note: "what is in the field stays there until it is brought over; the new collection needs rules",
