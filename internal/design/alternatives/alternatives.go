@@ -78,6 +78,7 @@ func Of(d *design.Design, w *design.Workload, rates forecast.Rates) ([]Alternati
 		delivery := forecast.DeliveryOf(x.p, w, rates, t)
 		deliveries = append(deliveries, delivery)
 		x.deliver(t, delivery)
+		x.carried(t.Timeline)
 	}
 	slices.SortStableFunc(x.all, func(a, b Alternative) int {
 		return cmp.Compare(b.Saves.Processor,

@@ -111,7 +111,7 @@ func TestEachChoiceIsWeighed(t *testing.T) {
 	}{
 		{"posts.byline", "freeze", 50, 0, 0},
 		{"page", "no index", 500, -1000 * (5 - 3), 5000 * 42},
-		{"best", "order it by `created`", 0, 1000 * (5 - 3), 0},
+		{"best", "order it by", 0, 1000 * 5, 0},
 		{"pin", "a reference", 0, 0, 500 * (244 - 148)},
 		{"flag", "a set of their ids", 0, 0, 4000 * (244 - 40)},
 	} {
@@ -127,6 +127,14 @@ func TestEachChoiceIsWeighed(t *testing.T) {
 		if after, err := Amended(d.Source, a.Edits); err != nil || string(after) == source {
 			t.Errorf("the edit of %s, %s: %v", a.Place, a.Instead, err)
 		}
+	}
+	carried := strings.Replace(source, "through: follow}", "through: follow, carry: [text]}", 1)
+	if d, err = language.Read("fen.yaml", []byte(carried)); err != nil {
+		t.Fatal(err)
+	}
+	all, _ = Of(d, d.Workload, forecast.Shipped)
+	if a := find(all, "home", "carry the whole"); a == nil || a.Saves.Processor >= 0 || strings.Contains(a.Note, "-") {
+		t.Errorf("carried: %+v", a)
 	}
 	frozen := strings.Replace(source, "fields: [name]}", "fields: [name], frozen: true}", 1)
 	if d, err = language.Read("fen.yaml", []byte(frozen)); err != nil {

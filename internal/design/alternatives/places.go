@@ -7,6 +7,7 @@ import (
 	"yalvo/internal/design"
 	"yalvo/internal/design/forecast"
 	"yalvo/internal/design/language"
+	"yalvo/internal/design/plan"
 )
 
 // freeze weighs a copy that is kept true with one that stays as it was when its document was made, and the other way
@@ -46,24 +47,27 @@ func (x *weighing) index(l *design.Listing) {
 	more := looks * max(0, held-page)
 	a := Alternative{Place: l.Name, Line: l.Pos.Line}
 	switch s := l.Serving(); {
-	case l.Since() != "":
-		return // as many as there are since then: nobody says how many
 	case s.None || l.Sorted():
 		order := design.ByCreated
 		if l.Through != nil {
 			order = design.ByPaired
 		}
-		a.Is, a.Instead = "put in order when it is read", fmt.Sprintf("order it by `%s`, as an index holds it", order)
+		a.Is, a.Instead = "sorted when read", fmt.Sprintf("order it by `%s`, as an index is", order)
 		a.Edits = []Edit{{[]string{"lists", l.Name}, "order", order}}
 		a.Note = "it is in another order then"
-		a.Saves = Saved{Documents: more, Processor: more * x.rates.Asked / 1e6}
+		then, is := x.with(a.Edits)
+		if !is {
+			return
+		}
+		a.Saves = Saved{Documents: x.now.Day.Read.Passed - then.Day.Read.Passed,
+			Processor: x.now.Day.Processor - then.Day.Processor}
 	default:
 		all := x.w.Total(x.d, l.Entries, 1)
 		writes := x.w.Done[l.Entries.Name].Create * x.w.Accounts
-		a.Is, a.Instead = "read by an index", "no index: put in order when it is read"
+		a.Is, a.Instead = "by an index", "no index: sorted when read"
 		a.Note = "what its index is worth; a list that an index can hold always has one"
 		a.Saves = Saved{Documents: -more, Stored: all * forecast.IndexBytes, Rows: writes,
-			Processor: (writes*x.rates.Note - more*x.rates.Asked) / 1e6}
+			Processor: (writes*x.rates.Note - more*x.rates.Passed) / 1e6}
 	}
 	x.all = append(x.all, a)
 }
@@ -168,8 +172,37 @@ func (x *weighing) inside(c *design.Collection, f *design.Field) {
 	}
 }
 
+// carried weighs what entries of a timeline carry with entries that are whole documents: a look is longer then, and what
+// a screen shows beyond what is carried need not be read apart.
+func (x *weighing) carried(t *design.Timeline) {
+	if len(t.Carry) == 0 {
+		return
+	}
+	edits := []Edit{{[]string{"timelines", t.Name, "carry"}, "", ""}}
+	then, is := x.with(edits)
+	if !is {
+		return // something names what is carried
+	}
+	x.all = append(x.all, Alternative{Place: t.Name, Is: "carries a part", Instead: "carry the whole document",
+		Edits: edits, Line: t.Pos.Line, Saves: Saved{Processor: x.now.Day.Processor - then.Day.Processor},
+		Note: fmt.Sprintf("screens read %.3g MB more in a day", (then.Day.Read.Bytes-x.now.Day.Read.Bytes)/1e6)})
+}
+
 // itemBytes is what an item of a list takes, of which nobody says how long it is.
 const itemBytes = 20.0
+
+// with is the forecast of the design with some edits, false if it cannot be read then.
+func (x *weighing) with(edits []Edit) (forecast.Forecast, bool) {
+	source, err := Amended(x.d.Source, edits)
+	if err != nil {
+		return forecast.Forecast{}, false
+	}
+	d, err := language.Read("with the edit", source)
+	if err != nil {
+		return forecast.Forecast{}, false
+	}
+	return forecast.Make(plan.New(d, plan.Counted()), x.w, x.rates, 1), true
+}
 
 // reads tells whether a design can still be read with some edits.
 func (x *weighing) reads(edits []Edit) bool {
