@@ -48,7 +48,6 @@ var letters = font.Font{Typeface: "Liberation", Variant: "Sans"}
 // The colours: one accent, and what is beside it.
 var (
 	ink    = color.RGBA{0x24, 0x2b, 0x2a, 0xff}
-	faint  = color.RGBA{0xdd, 0xe3, 0xe1, 0xff}
 	accent = color.RGBA{0x1d, 0x74, 0x68, 0xff}
 	beside = color.RGBA{0x9a, 0xa8, 0xa5, 0xff}
 )
