@@ -64,6 +64,9 @@ func (a *app) showRates(r forecast.Rates) {
 		here, shipped float64
 	}{
 		{"a request, whatever it asks for", r.Request, s.Request},
+		{"a question to PostgreSQL", r.Question, s.Question},
+		{"a document that is gone through, to put a list in order", r.Passed, s.Passed},
+		{"a thousand bytes of an answer that are packed", r.Packing, s.Packing},
 		{"a document that is read and sent", r.Document, s.Document},
 		{"one that is looked up for a rule or a mark", r.Asked, s.Asked},
 		{"an author collected from when a timeline is read", r.Collect, s.Collect},
