@@ -7,7 +7,6 @@ import (
 	"fmt"
 	"io"
 	"log/slog"
-	"math"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -39,7 +38,7 @@ const (
 
 // forecast: what the demo costs by its forecast, with the rates of this machine and a workload measured from it, beside
 // what a service of its own counts and takes while that is done to it.
-func (b *bench) forecast() error {
+func (b *bench) forecast() (err error) {
 	dir, err := os.MkdirTemp("", "yalvo-bench-forecast-")
 	if err != nil {
 		return err
@@ -56,7 +55,7 @@ func (b *bench) forecast() error {
 	if err != nil {
 		return err
 	}
-	defer app.end()
+	defer func() { err = errors.Join(err, app.end()) }()
 	if err := app.fill(b.ctx); err != nil {
 		return err
 	}
@@ -75,36 +74,23 @@ func (b *bench) forecast() error {
 	if err != nil {
 		return err
 	}
-	fmt.Printf("\nthe demo's forecast beside what was counted, of %d deeds (seed %d, %d side by side), %s\n", deeds, deedsSeed,
-		deedsBeside, rates.From)
+	fmt.Printf("\nthe demo's forecast beside what was counted, of %d deeds (seed %d, %d side by side), %s\n",
+		deeds, deedsSeed, deedsBeside, rates.From)
 	for _, sum := range sums(model.Against(counted, 1)) {
 		off(sum.what, sum.forecast, sum.counted)
 	}
 	said := 0.0
 	each := map[forecast.Part]float64{}
-	f := model.At(1, nil)
-	for _, c := range f.Costs(rates) {
-		each[forecast.Part{Kind: c.Kind, Name: c.Name}] = c.Seconds / perDay(f, c)
+	for _, c := range model.At(1, nil).Costs(rates) {
+		if c.PerDay > 0 {
+			each[forecast.Part{Kind: c.Kind, Name: c.Name}] = c.Seconds / c.PerDay
+		}
 	}
 	for _, c := range counted {
 		said += each[forecast.Part{Kind: c.Kind, Name: c.Name}] * c.Times
 	}
 	off("processor time, ms", said*1000, took.Seconds()*1000)
 	return nil
-}
-
-func perDay(f forecast.Forecast, c forecast.Cost) float64 {
-	for _, s := range f.Screens {
-		if c.Kind == forecast.ScreenPart && s.Name == c.Name {
-			return s.PerDay
-		}
-	}
-	for _, a := range f.Actions {
-		if c.Kind == forecast.ActionPart && a.Name == c.Name {
-			return a.PerDay
-		}
-	}
-	return math.Inf(1)
 }
 
 func off(what string, said, is float64) {
@@ -119,8 +105,8 @@ type sum struct {
 
 // sums adds up what was forecast and counted of the same kind.
 func sums(all []forecast.Compared) []sum {
-	out := []sum{{what: "documents that screens read"}, {what: "bytes of screens"}, {what: "documents and pairs written"},
-		{what: "entries"}, {what: "kept values that were to be written"}}
+	out := []sum{{what: "documents that screens read"}, {what: "bytes of screens"},
+		{what: "documents and pairs written"}, {what: "entries"}, {what: "kept values that were to be written"}}
 	for _, c := range all {
 		at, times := -1, c.Times
 		switch {
@@ -305,8 +291,8 @@ func (a *apart) counted(ctx context.Context) (map[forecast.Part]forecast.Counted
 	all := map[forecast.Part]forecast.Counted{}
 	for _, m := range got.Metered {
 		all[forecast.Part{Kind: m.Kind, Name: m.Name}] = forecast.Counted{Times: float64(m.Times),
-			Documents: float64(m.Documents), Pairs: float64(m.Pairs), Entries: float64(m.Entries), Kept: float64(m.Kept),
-			Bytes: float64(m.Bytes)}
+			Documents: float64(m.Documents), Pairs: float64(m.Pairs), Entries: float64(m.Entries),
+			Kept: float64(m.Kept), Bytes: float64(m.Bytes)}
 	}
 	return all, err
 }

@@ -129,7 +129,7 @@ func (x *weighing) pair(p *design.Pair) {
 		a.Note = "no end of them points back, is counted, or ends when what it names goes; " + a.Note
 	}
 	a.Edits = []Edit{field}
-	if x.reads(a.Edits) {
+	if x.edited(a.Edits) != nil {
 		x.all = append(x.all, a)
 	}
 }
@@ -167,7 +167,7 @@ func (x *weighing) inside(c *design.Collection, f *design.Field) {
 		Note: "what is in the field stays there until it is brought over; the new collection needs rules",
 		Saves: Saved{Documents: -shown, Stored: -all * forecast.DocumentBytes, Rows: edits,
 			Processor: -shown * x.rates.Document / 1e6}}
-	if x.reads(a.Edits) {
+	if x.edited(a.Edits) != nil {
 		x.all = append(x.all, a)
 	}
 }
@@ -193,24 +193,24 @@ const itemBytes = 20.0
 
 // with is the forecast of the design with some edits, false if it cannot be read then.
 func (x *weighing) with(edits []Edit) (forecast.Forecast, bool) {
-	source, err := Amended(x.d.Source, edits)
-	if err != nil {
-		return forecast.Forecast{}, false
-	}
-	d, err := language.Read("with the edit", source)
-	if err != nil {
+	d := x.edited(edits)
+	if d == nil {
 		return forecast.Forecast{}, false
 	}
 	return forecast.Make(plan.New(d, plan.Counted()), x.w, x.rates, 1), true
 }
 
-// reads tells whether a design can still be read with some edits.
-func (x *weighing) reads(edits []Edit) bool {
+// edited is the design with some edits, nil if it cannot be read then.
+func (x *weighing) edited(edits []Edit) *design.Design {
 	source, err := Amended(x.d.Source, edits)
-	if err == nil {
-		_, err = language.Read("with the edit", source)
+	if err != nil {
+		return nil
 	}
-	return err == nil
+	d, err := language.Read("with the edit", source)
+	if err != nil {
+		return nil
+	}
+	return d
 }
 
 // Amended is the text of a design with some edits made; all else stays as it is written.

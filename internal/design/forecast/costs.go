@@ -9,6 +9,7 @@ import (
 type Cost struct {
 	Kind    string // ScreenPart or ActionPart
 	Name    string
+	PerDay  float64 // it is done so often
 	Seconds float64 // of one core
 }
 
@@ -16,10 +17,10 @@ type Cost struct {
 func (f Forecast) Costs(rates Rates) []Cost {
 	var all []Cost
 	for _, s := range f.Screens {
-		all = append(all, Cost{ScreenPart, s.Name, s.PerDay * rates.look(s) / 1e6})
+		all = append(all, Cost{ScreenPart, s.Name, s.PerDay, s.PerDay * rates.look(s) / 1e6})
 	}
 	for _, a := range f.Actions {
-		all = append(all, Cost{ActionPart, a.Name, a.PerDay * rates.do(a) / 1e6})
+		all = append(all, Cost{ActionPart, a.Name, a.PerDay, a.PerDay * rates.do(a) / 1e6})
 	}
 	slices.SortStableFunc(all, func(a, b Cost) int { return cmp.Compare(b.Seconds, a.Seconds) })
 	return all

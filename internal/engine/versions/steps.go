@@ -220,8 +220,8 @@ func (s step) ends() (bool, error) {
 	return true, nil
 }
 
-// asking is what the endings that a step makes due are waited for with. They follow from no change of facts; audits that
-// mend have the numbers above these.
+// asking is what the endings that a step makes due are waited for with. They follow from no change of facts; audits
+// that mend have the numbers above these.
 func (s step) asking() int64 { return -(1<<40 + int64(s.build.Version)) }
 
 // modes looks which authors have so many followers that they are collected from.
