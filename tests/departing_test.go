@@ -17,8 +17,8 @@ func (w world) holdEnds() (goOn func()) {
 	w.t.Helper()
 	w.SQL(`CREATE FUNCTION hold() RETURNS trigger LANGUAGE plpgsql AS $$
 		BEGIN NEW.not_before = now() + interval '1 hour'; RETURN NEW; END $$`)
-	w.SQL(fmt.Sprintf("CREATE TRIGGER held BEFORE INSERT ON due FOR EACH ROW WHEN (NEW.lane = %d) EXECUTE FUNCTION hold()",
-		plan.Ending))
+	w.SQL(fmt.Sprintf("CREATE TRIGGER held BEFORE INSERT ON due FOR EACH ROW WHEN (NEW.lane = %d) "+
+		"EXECUTE FUNCTION hold()", plan.Ending))
 	return func() {
 		w.t.Helper()
 		w.SQL("DROP TRIGGER held ON due")

@@ -171,7 +171,8 @@ func (c *calibration) prepare() error {
 			"facts": map[string]any{"text": "a heron in the reeds", "author": fmt.Sprint("p", 200+i%authors)}})
 	}
 	for i := range passed {
-		lines = append(lines, map[string]any{"document": fmt.Sprint("old/o", i), "facts": map[string]any{"text": "a heron"}})
+		lines = append(lines, map[string]any{"document": fmt.Sprint("old/o", i),
+			"facts": map[string]any{"text": "a heron"}})
 	}
 	for i := range pageOfAll {
 		lines = append(lines, map[string]any{"document": fmt.Sprint("posts/all", i),

@@ -170,7 +170,8 @@ func (c *calibration) measure() (r forecast.Rates, err error) {
 	things := []*thing{
 		{what: "a page of one", times: reads, ask: get("/lists/newest?limit=1")},
 		{what: pageOfMany, times: reads, ask: get(fmt.Sprintf("/lists/newest?limit=%d", pageSize))},
-		{what: "a page that is packed", times: reads, ask: packed(get(fmt.Sprintf("/lists/newest?limit=%d", pageSize)))},
+		{what: "a page that is packed", times: reads, ask: packed(get(fmt.Sprintf(
+			"/lists/newest?limit=%d", pageSize)))},
 		{what: "a page with marks", times: reads, ask: getAs("/lists/newest?limit=%d&marks=liked,saved", pageSize)},
 		{what: "a timeline that is written out", times: reads, ask: timeline("home")},
 		{what: "a timeline that is collected", times: reads / 2, ask: timeline("collected")},
@@ -180,8 +181,10 @@ func (c *calibration) measure() (r forecast.Rates, err error) {
 		{what: "a document that points", times: writes, ask: pointing},
 		{what: "a pair", times: writes, ask: pair("save")},
 		{what: "a pair that is counted", times: writes, ask: pair("like")},
-		{what: "a post of nobody's", times: writes / 3, ask: create("posts", `{"facts":{"text":"a heron","author":"p9999"}}`)},
-		{what: "a post that everybody gets", times: fanOuts, ask: create("posts", `{"facts":{"text":"a heron","author":"p0"}}`)},
+		{what: "a post of nobody's", times: writes / 3,
+			ask: create("posts", `{"facts":{"text":"a heron","author":"p9999"}}`)},
+		{what: "a post that everybody gets", times: fanOuts,
+			ask: create("posts", `{"facts":{"text":"a heron","author":"p0"}}`)},
 	}
 	costs := map[string]float64{}
 	for n := range rounds {

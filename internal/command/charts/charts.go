@@ -83,7 +83,8 @@ func PNG(d Drawn, out io.Writer) error {
 }
 
 func (d Drawn) on(c draw.Canvas) error {
-	style := draw.TextStyle{Color: ink, Font: font.From(letters, 17), Handler: plot.DefaultTextHandler, YAlign: draw.YTop}
+	style := draw.TextStyle{Color: ink, Font: font.From(letters, 17), Handler: plot.DefaultTextHandler,
+		YAlign: draw.YTop}
 	c.FillText(style, vg.Point{X: 24, Y: height - 16}, d.Title)
 	charts := []func() (*plot.Plot, error){d.costs, d.hours, d.stored, d.spreads, d.delivery, d.growth}
 	at := 0

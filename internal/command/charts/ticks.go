@@ -54,7 +54,9 @@ func (powers) Ticks(low, high float64) []plot.Tick { return tens(low, high, shor
 type parts struct{}
 
 func (parts) Ticks(low, high float64) []plot.Tick {
-	return tens(low, high, func(x float64) string { return strconv.FormatFloat(math.Round(x*1e8)/1e6, 'f', -1, 64) + " %" })
+	return tens(low, high, func(x float64) string {
+		return strconv.FormatFloat(math.Round(x*1e8)/1e6, 'f', -1, 64) + " %"
+	})
 }
 
 func tens(low, high float64, label func(float64) string) []plot.Tick {

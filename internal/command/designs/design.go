@@ -24,7 +24,8 @@ func (a *app) check() *cli.Command {
 		Usage: "check a design file (- for standard input) and show what follows from it; needs no service",
 		Description: flags.Example("yalvo check demo/fenwatch.yaml\n   yalvo design | yalvo check -\n   " +
 			"yalvo check demo/fenwatch.yaml --access demo/access.yaml"),
-		Flags: []cli.Flag{patchFlag(), &cli.StringFlag{Name: "fix", Usage: "write the cure of the finding `CODE` into the file, " +
+		Flags: []cli.Flag{patchFlag(), &cli.StringFlag{Name: "fix", Usage: "write the cure of the " +
+			"finding `CODE` into the file, " +
 			"where that is " +
 			"mechanical, or of `CODE:PLACE`"}, &cli.StringFlag{Name: "access",
 			Usage: "try the rules of access on `TABLE`: a file that " +

@@ -130,7 +130,9 @@ func (x *weighing) shown(c *design.Collection, name string) float64 {
 				continue
 			}
 			if p.Timeline != nil && len(names) == 0 && len(p.Timeline.Carry) > 0 &&
-				!slices.ContainsFunc(p.Timeline.Carry, func(carried design.Part) bool { return carried.Name() == name }) {
+				!slices.ContainsFunc(p.Timeline.Carry, func(carried design.Part) bool {
+					return carried.Name() == name
+				}) {
 				continue
 			}
 			for _, screen := range x.now.Screens {

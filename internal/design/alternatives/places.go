@@ -172,8 +172,8 @@ func (x *weighing) inside(c *design.Collection, f *design.Field) {
 	}
 }
 
-// carried weighs what entries of a timeline carry with entries that are whole documents: a look is longer then, and what
-// a screen shows beyond what is carried need not be read apart.
+// carried weighs what entries of a timeline carry with entries that are whole documents: a look is longer then, and
+// what a screen shows beyond what is carried need not be read apart.
 func (x *weighing) carried(t *design.Timeline) {
 	if len(t.Carry) == 0 {
 		return

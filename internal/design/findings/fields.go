@@ -113,7 +113,8 @@ func (r *review) lacking(place string, path []string, c *design.Collection, f *d
 		return
 	}
 	r.add(found{code: "required-but-lacking", severity: Wrong, place: place, at: f.Pos,
-		reason: fmt.Sprintf("%s is required, and by the workload %s of %s have none. Those stay as they are and do not "+
+		reason: fmt.Sprintf("%s is required, and by the workload %s of %s have none. Those stay as they are and "+
+			"do not "+
 			"fit; a client that counts on it breaks on each of them.", place, number(lack), c.Name),
 		cure: "let it be absent, or give it a default, which those take that have none",
 		edit: &Edit{path, "required", "false"}, ground: []any{size(lack)}})

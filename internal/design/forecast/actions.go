@@ -113,8 +113,9 @@ func removed(of *plan.Collection) plan.Change {
 
 // action is what one thing costs: in its own write, and by what upkeep has to do for each level of whoever does it.
 func (c *costing) action(name string, perDay float64, change plan.Change) Action {
-	a := Action{Name: name, PerDay: perDay, Questions: c.changeQuestions(change), Direct: c.direct(change), Upkeep: map[Level]Written{},
-		Last: map[Level]float64{}}
+	a := Action{Name: name, PerDay: perDay, Questions: c.changeQuestions(change), Direct: c.direct(change),
+		Upkeep: map[Level]Written{},
+		Last:   map[Level]float64{}}
 	for _, level := range Levels {
 		c.level, c.up, c.made = level, Written{}, map[Part]Written{}
 		c.follow(change, 1, 0)

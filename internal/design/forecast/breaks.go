@@ -51,18 +51,19 @@ type end struct {
 
 func ends(w *design.Workload, m Machine) []end {
 	all := []end{
-		{"one core of upkeep, at the peak", "write fewer entries (`deliver: mixed` with a lower `above`, or `pull`), keep " +
-			"fewer counts, or let more services share the work", "", 1, func(f Forecast) float64 { return f.Peak.Upkeep }},
-		{"durable writes of one machine, at the peak", "a faster disk, or facts that are set together (`/v1/writes`)", "",
-			m.Writes, func(f Forecast) float64 { return f.Peak.Writes }},
-		{"the cores of one machine, at the peak", "more cores, more services, or screens that look up less", "", m.Cores,
-			func(f Forecast) float64 { return f.Peak.Cores }},
+		{"one core of upkeep, at the peak", "write fewer entries (`deliver: mixed` with a lower `above`, or " +
+			"`pull`), keep fewer counts, or let more services share the work", "", 1,
+			func(f Forecast) float64 { return f.Peak.Upkeep }},
+		{"durable writes of one machine, at the peak", "a faster disk, or facts that are set together " +
+			"(`/v1/writes`)", "", m.Writes, func(f Forecast) float64 { return f.Peak.Writes }},
+		{"the cores of one machine, at the peak", "more cores, more services, or screens that look up less", "",
+			m.Cores, func(f Forecast) float64 { return f.Peak.Cores }},
 		{"memory for what a day touches", "more memory, shorter timelines, or a machine of its own for PostgreSQL",
 			"bytes", m.Memory, func(f Forecast) float64 { return f.Hot }},
 	}
 	if w.FanOut > 0 {
-		all = append(all, end{"the fan-out that is stated", "`deliver: mixed`, so that entries of whom many follow are " +
-			"collected when they are read", "", w.FanOut, greatestFanOut})
+		all = append(all, end{"the fan-out that is stated", "`deliver: mixed`, so that entries of whom many follow " +
+			"are collected when they are read", "", w.FanOut, greatestFanOut})
 	}
 	return all
 }

@@ -50,7 +50,8 @@ func (r Read) times(n float64) Read {
 }
 
 func (r Read) plus(o Read) Read {
-	return Read{r.Questions + o.Questions, r.Passed + o.Passed, r.Documents + o.Documents, r.Pairs + o.Pairs, r.Asked + o.Asked, r.Collected + o.Collected,
+	return Read{r.Questions + o.Questions, r.Passed + o.Passed, r.Documents + o.Documents, r.Pairs + o.Pairs,
+		r.Asked + o.Asked, r.Collected + o.Collected,
 		r.Bytes + o.Bytes}
 }
 

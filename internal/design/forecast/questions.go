@@ -113,7 +113,9 @@ func daysOf(condition string) (days float64) {
 // lookedFor says what is assumed of the words that somebody looks for.
 func (c *costing) lookedFor() []string {
 	looks := slices.ContainsFunc(c.d.Screens, func(s *design.Screen) bool {
-		return slices.ContainsFunc(s.Parts, func(p *design.ScreenPart) bool { return p.List != nil && len(p.List.Words) > 0 })
+		return slices.ContainsFunc(s.Parts, func(p *design.ScreenPart) bool {
+			return p.List != nil && len(p.List.Words) > 0
+		})
 	})
 	if !looks {
 		return nil

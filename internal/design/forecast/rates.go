@@ -7,7 +7,7 @@ type Rates struct {
 	From string `json:"from"` // where they are from
 
 	Request  float64 `json:"request"`  // answered, whatever it asks for
-	Question float64 `json:"question"` // put to PostgreSQL: a page that was not just read, a document, a rule's look-ups
+	Question float64 `json:"question"` // put to PostgreSQL: for a page, a document, what a rule looks up
 	Passed   float64 `json:"passed"`   // a document that is gone through to put a list in order
 	Document float64 `json:"document"` // read and sent
 	Packing  float64 `json:"packing"`  // a thousand bytes of an answer
@@ -25,7 +25,8 @@ type Rates struct {
 
 // Sound tells whether all rates are there.
 func (r Rates) Sound() bool {
-	for _, rate := range []float64{r.Request, r.Question, r.Passed, r.Document, r.Packing, r.Asked, r.Write, r.Note, r.Kept, r.Entry, r.Send, r.Collect,
+	for _, rate := range []float64{r.Request, r.Question, r.Passed, r.Document, r.Packing, r.Asked, r.Write,
+		r.Note, r.Kept, r.Entry, r.Send, r.Collect,
 		r.EntriesASecond, r.Begin} {
 		if !(rate > 0) || math.IsInf(rate, 0) {
 			return false
