@@ -58,19 +58,22 @@ func review(name, source string) error {
 
 // largeDesign has so many collections: groups of four that are like an app each, about the same people.
 func largeDesign(collections int) string {
-	var in, pairs, timelines, lists, screens, rules, pairRules, timelineRules, listRules, documents, spread, opened, done strings.Builder
+	var in, pairs, timelines, lists, screens, rules, pairRules, timelineRules, listRules, documents, spread, opened,
+		done strings.Builder
 	for g := range (collections - 1 + 3) / 4 {
 		n := func(text string) string { return strings.ReplaceAll(text, "#", fmt.Sprint(g)) }
 		in.WriteString(n(`  posts#:
     fields:
       text: {type: string, max: 500}
-      author: {type: reference, to: people, required: true, default: me, fixed: true, inverse: posts#, when_gone: remove}
+      author: {type: reference, to: people, required: true, default: me, fixed: true, inverse: posts#,
+        when_gone: remove}
     kept: {byline: {copy: author, fields: [name]}, likes: {count: like#.to}, notes_n: {count: notes#}}
   notes#:
     under: posts#
     fields:
       text: {type: string, max: 500}
-      author: {type: reference, to: people, required: true, default: me, fixed: true, inverse: notes#, when_gone: remove}
+      author: {type: reference, to: people, required: true, default: me, fixed: true, inverse: notes#,
+        when_gone: remove}
     kept: {byline: {copy: author, fields: [name]}}
   places#: {fields: {name: {type: string, max: 80}}}
   visits#:
@@ -80,9 +83,11 @@ func largeDesign(collections int) string {
 `))
 		pairs.WriteString(n("  like#: {from: people, to: posts#, from_calls: liked#, to_calls: likers#}\n" +
 			"  follow#: {from: people, to: people, from_calls: following#, to_calls: followers#}\n"))
-		timelines.WriteString(n("  home#: {owner: people, entries: posts#, by: author, through: follow#, length: 400}\n"))
+		timelines.WriteString(n("  home#: {owner: people, entries: posts#, by: author, " +
+			"through: follow#, length: 400}\n"))
 		lists.WriteString(n("  page#: {entries: posts#, of: author}\n  remarks#: {entries: notes#, of: parent}\n"))
-		screens.WriteString(n("  home#: {timeline: home#, marks: [liked#]}\n  post#: {of: posts#, parts: {post: {document: of}, " +
+		screens.WriteString(n("  home#: {timeline: home#, marks: [liked#]}\n" +
+			"  post#: {of: posts#, parts: {post: {document: of}, " +
 			"notes: {list: remarks#}}}\n"))
 		rules.WriteString(n("    posts#: {read: true, create: \"me != null && new.author == me\"}\n" +
 			"    notes#: {read: true, create: \"me != null && new.author == me\"}\n"))
@@ -96,10 +101,12 @@ func largeDesign(collections int) string {
 		done.WriteString(n("    posts#: {create: 0.5, edit: {text: 0.01}, remove: 0.01}\n    notes#: {create: 0.3}\n" +
 			"    like#: {set: 2}\n    follow#: {set: 0.2}\n"))
 	}
-	return "yalvo: 1\napp: large\naccounts: people\ncollections:\n  people: {fields: {name: {type: string, max: 60}}}\n" +
+	return "yalvo: 1\napp: large\naccounts: people\ncollections:\n" +
+		"  people: {fields: {name: {type: string, max: 60}}}\n" +
 		in.String() + "pairs:\n" + pairs.String() + "timelines:\n" + timelines.String() + "lists:\n" + lists.String() +
 		"screens:\n" + screens.String() + "access:\n  collections:\n    people: {read: true, edit: \"doc == me\"}\n" +
-		rules.String() + "  pairs:\n" + pairRules.String() + "  timelines:\n" + timelineRules.String() + "  lists:\n" + listRules.String() +
+		rules.String() + "  pairs:\n" + pairRules.String() + "  timelines:\n" + timelineRules.String() +
+		"  lists:\n" + listRules.String() +
 		"workload:\n  accounts: 1000\n  documents: {" +
 		strings.TrimSuffix(documents.String(), ", ") + "}\n  spread:\n" + spread.String() + "  opened: {" +
 		strings.TrimSuffix(opened.String(), ", ") + "}\n  done:\n    people: {edit: {name: 0.01}}\n" + done.String()

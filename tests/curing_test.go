@@ -41,7 +41,8 @@ lists:
   page: {entries: posts, of: author}
 screens:
   home: {timeline: home, shows: [text, tags, byline, joined, answers]}
-  person: {of: people, parts: {who: {document: of, shows: [handle, name, fans]}, page: {list: page, shows: [text, tags, joined]}}}
+  person: {of: people, parts: {who: {document: of, shows: [handle, name, fans]}, page: {list: page,
+    shows: [text, tags, joined]}}}
 workload:
   accounts: 3
   documents: {posts: 6}
@@ -61,7 +62,8 @@ func TestACureChangesNoAnswerOfAnyScreen(t *testing.T) {
 	w.follow("cy", "Ben")
 	w.follow("cy", "ada")
 	for i, author := range []string{"ada", "Ben", "Ben", "cy", "ada", "Ben"} {
-		post := map[string]any{"author": author, "text": strings.Repeat("reed ", 10+500*i), "tags": slices.Repeat([]any{"reed"}, 1+9*i)}
+		post := map[string]any{"author": author, "text": strings.Repeat("reed ", 10+500*i),
+			"tags": slices.Repeat([]any{"reed"}, 1+9*i)}
 		if i > 2 {
 			post["answers"] = fmt.Sprint("p", i-3)
 		}
@@ -111,7 +113,8 @@ func TestACureChangesNoAnswerOfAnyScreen(t *testing.T) {
 		codes = append(codes, code)
 	}
 	slices.Sort(codes)
-	same(t, "what was cured", slices.Compact(codes), []string{"could-be-frozen", "endless-text", "growing-list", "left-dangling",
+	same(t, "what was cured", slices.Compact(codes), []string{"could-be-frozen", "endless-text",
+		"growing-list", "left-dangling",
 		"never-scrolled", "required-but-lacking", "unique-but-capitals", "unshown-copy", "unshown-count"})
 	w.auditFindsNothing()
 }
