@@ -30,6 +30,7 @@ require (
 
 require (
 	filippo.io/age v1.3.2
+	github.com/goccy/go-graphviz v0.2.10
 	github.com/hashicorp/golang-lru/v2 v2.0.7
 	github.com/pmezard/go-difflib v1.0.0
 	gonum.org/v1/plot v0.17.0
@@ -43,7 +44,11 @@ require (
 	filippo.io/hpke v0.4.0 // indirect
 	git.sr.ht/~sbinet/gg v0.7.0 // indirect
 	github.com/ajstarks/svgo v0.0.0-20211024235047-1546f124cd8b // indirect
+	github.com/disintegration/imaging v1.6.2 // indirect
+	github.com/flopp/go-findfont v0.1.0 // indirect
+	github.com/fogleman/gg v1.3.0 // indirect
 	github.com/golang/freetype v0.0.0-20170609003504-e2365dfdc4a0 // indirect
+	github.com/tetratelabs/wazero v1.10.1 // indirect
 	go.yaml.in/yaml/v4 v4.0.0 // indirect
 )
 

@@ -249,7 +249,7 @@ func TestEveryOperationLetsInWhomItShould(t *testing.T) {
 // may operate.
 var whoGetsIn = map[string]string{"/v1/session": "anybody", "/v1/sign-up": "anybody", "/v1/sign-in": "anybody",
 	"/v1/sign-in/refresh": "anybody", "/v1/sign-out": "anybody", "/healthz": "anybody", "/readyz": "anybody",
-	"/v1/writes": "rules", "/v1/reads": "rules to read", "/v1/session/link": "read", "/v1/design/difference": "read", "/v1/design/forecast": "read", "/v1/design/findings": "read", "/v1/design/alternatives": "read",
+	"/v1/writes": "rules", "/v1/reads": "rules to read", "/v1/session/link": "read", "/v1/design/difference": "read", "/v1/design/forecast": "read", "/v1/design/findings": "read", "/v1/design/graph": "read", "/v1/design/alternatives": "read",
 	"/v1/access/try": "read", "/v1/keys": "operate", "/v1/dump/sealed": "operate", "/v1/password": "account or operate",
 	"/v1/pictures": "account or write"}
 

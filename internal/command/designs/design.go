@@ -1,18 +1,23 @@
 package designs
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
+	"os"
+	"path/filepath"
 
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/urfave/cli/v3"
 
 	"yalvo/internal/command/flags"
+	"yalvo/internal/command/picture"
 	"yalvo/internal/command/terminal"
 	"yalvo/internal/design"
 	"yalvo/internal/design/access"
 	"yalvo/internal/design/findings"
+	"yalvo/internal/design/graph"
 	"yalvo/internal/design/language"
 	"yalvo/internal/design/plan"
 	"yalvo/internal/design/words"
@@ -168,15 +173,25 @@ func problemsInJSON(all design.Problems) []map[string]any {
 	return out
 }
 
-// design prints the design in force.
+// design prints the design in force, or draws it.
 func (a *app) design() *cli.Command {
 	return &cli.Command{
-		Name: "design", Category: "design",
-		Usage:       "print the design in force, as it was applied",
-		Description: flags.Example("yalvo design > design.yaml"),
+		Name: "design", Category: "design", ArgsUsage: "[FILE]",
+		Usage: "print the design in force, as it was applied, or draw it",
+		Description: flags.Example("yalvo design > design.yaml\n   yalvo design --picture design.svg\n   " +
+			"yalvo design --picture fenwatch.svg demo/fenwatch.yaml"),
+		Flags: []cli.Flag{&cli.StringFlag{Name: "picture", Usage: "draw collections, pairs, timelines, lists and " +
+			"screens into `OUT.svg`; of the design in FILE without a service"}},
 		Action: func(ctx context.Context, c *cli.Command) error {
-			if _, err := flags.Arguments(c, 0, 0); err != nil {
+			args, err := flags.Arguments(c, 0, 1)
+			if err != nil {
 				return err
+			}
+			if c.IsSet("picture") {
+				return a.draw(ctx, c, args)
+			}
+			if len(args) > 0 {
+				return flags.Usage("a file is only drawn: say where to with --picture OUT.svg")
 			}
 			source, err := a.Client(c).Design(ctx)
 			if err != nil {
@@ -193,4 +208,29 @@ func (a *app) design() *cli.Command {
 			return err
 		},
 	}
+}
+
+// draw draws a design file, or the design in force, and says what is in the picture.
+func (a *app) draw(ctx context.Context, c *cli.Command, args []string) error {
+	out := c.String("picture")
+	if filepath.Ext(out) != ".svg" {
+		return flags.Usage("the picture is an SVG: name a file that ends in .svg, not %q", out)
+	}
+	d, err := a.designOf(ctx, c, args)
+	if err != nil {
+		return err
+	}
+	g := graph.Of(d)
+	var svg bytes.Buffer
+	if err := picture.SVG(g, &svg); err != nil {
+		return err
+	}
+	if err := os.WriteFile(out, svg.Bytes(), 0o644); err != nil {
+		return fmt.Errorf("the picture cannot be written: %w", err)
+	}
+	if c.Bool("json") {
+		return a.JSON(map[string]any{"app": d.App, "picture": out, "things": len(g.Things)})
+	}
+	a.Say("%s: %s of %s, as an SVG", out, terminal.Many(len(g.Things), "thing"), d.App)
+	return nil
 }

@@ -17,7 +17,7 @@ type Cost struct {
 func (f Forecast) Costs(rates Rates) []Cost {
 	var all []Cost
 	for _, s := range f.Screens {
-		all = append(all, Cost{ScreenPart, s.Name, s.PerDay, s.PerDay * rates.look(s) / 1e6})
+		all = append(all, Cost{ScreenPart, s.Name, s.PerDay, s.PerDay * rates.Look(s) / 1e6})
 	}
 	for _, a := range f.Actions {
 		all = append(all, Cost{ActionPart, a.Name, a.PerDay, a.PerDay * rates.do(a) / 1e6})

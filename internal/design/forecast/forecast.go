@@ -175,7 +175,7 @@ func (m *Model) At(scale float64, without *design.Kept) Forecast {
 		f.Screens = append(f.Screens, screen)
 		f.Day.Requests += screen.PerDay
 		f.Day.Read = f.Day.Read.plus(screen.Reads[Mean].times(screen.PerDay))
-		f.Day.Processor += screen.PerDay * rates.look(screen) / 1e6
+		f.Day.Processor += screen.PerDay * rates.Look(screen) / 1e6
 	}
 	f.Actions = append(f.Actions, c.actions()...)
 	upkeep := 0.0
@@ -192,6 +192,14 @@ func (m *Model) At(scale float64, without *design.Kept) Forecast {
 	f.Day.Money = money(w.Prices, f)
 	f.Peak = peakOf(f, w.HourShare()/3600, upkeep/1e6)
 	return f
+}
+
+// UpkeepOf is what a day's upkeep of one part writes, and the processor seconds that it takes.
+func (f Forecast) UpkeepOf(part Part, rates Rates) (w Written, seconds float64) {
+	for _, a := range f.Actions {
+		w = w.plus(a.Parts[part].times(a.PerDay))
+	}
+	return w, rates.upkeep(w) / 1e6
 }
 
 func money(prices design.Prices, f Forecast) float64 {

@@ -45,8 +45,8 @@ func (r Rates) read(x Read) float64 {
 		r.Collect*x.Collected
 }
 
-// look is what a look at a screen takes: what is not sent, as it has not changed, is not packed.
-func (r Rates) look(s Screen) float64 {
+// Look is what a look at a screen takes, in microseconds: what is not sent, as it has not changed, is not packed.
+func (r Rates) Look(s Screen) float64 {
 	return r.Request + r.read(s.Reads[Mean]) + r.Packing*s.Sent/1000
 }
 

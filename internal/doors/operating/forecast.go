@@ -13,6 +13,7 @@ import (
 	"yalvo/internal/design/alternatives"
 	"yalvo/internal/design/findings"
 	"yalvo/internal/design/forecast"
+	"yalvo/internal/design/graph"
 	"yalvo/internal/design/language"
 	"yalvo/internal/design/plan"
 	"yalvo/internal/doors/problem"
@@ -90,6 +91,17 @@ func (s *API) postFindings(c *echo.Context) error {
 		return err
 	}
 	return c.JSON(http.StatusOK, map[string]any{"findings": append([]findings.Finding{}, findings.Of(d)...)})
+}
+
+// postGraph answers with a design as things and what runs between them; with the running one if the body is empty.
+func (s *API) postGraph(c *echo.Context) error {
+	d, err := s.designAsked(c)
+	if err != nil {
+		return err
+	}
+	g := graph.Of(d)
+	g.Weigh(d, forecast.Shipped)
+	return c.JSON(http.StatusOK, g)
 }
 
 // designAsked is the design that a request is about, with the values that it sets.

@@ -37,6 +37,7 @@ func (s *API) Routes(v1 *echo.Group, door Middleware) {
 	read("/metered", s.getMetered, "hours", "by")
 	look("/design/findings", s.postFindings, "name", "set")
 	look("/design/alternatives", s.postAlternatives, "name", "set")
+	look("/design/graph", s.postGraph, "name", "set")
 	look("/design/forecast", s.postForecast, "name", "times", "set")
 	read("/design/versions", s.getVersions, "limit")
 	read("/design/versions/:version", s.getVersion)
