@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { watch } from 'vue'
 import { useRouter } from 'vue-router'
+import PlaceBar from './components/PlaceBar.vue'
 import SettledBadge from './components/SettledBadge.vue'
 import { outlineSoFar, renewOutline } from './composables/outline'
 import { useSession } from './composables/session'
@@ -20,17 +21,7 @@ void router.isReady().then(() => {
   <header class="bar">
     <RouterLink to="/" class="brand"><img src="/mark.svg" alt="" width="24" height="24" /> Yalvo</RouterLink>
     <span v-if="key && outline" class="app quiet">{{ outline.app }}</span>
-    <nav v-if="key">
-      <RouterLink to="/">Settled?</RouterLink>
-      <RouterLink to="/documents" :class="{ here: $route.name === 'documents' }">Documents</RouterLink>
-      <RouterLink to="/lists" :class="{ here: $route.name === 'lists' }">Lists</RouterLink>
-      <RouterLink to="/together">Side by side</RouterLink>
-      <RouterLink to="/audit">Audit</RouterLink>
-      <RouterLink to="/design">Design</RouterLink>
-      <RouterLink to="/access">Access</RouterLink>
-      <RouterLink to="/calls">Calls</RouterLink>
-      <RouterLink to="/parked">Parked</RouterLink>
-    </nav>
+    <PlaceBar v-if="key" />
     <template v-if="key">
       <SettledBadge />
       <el-button
@@ -42,7 +33,7 @@ void router.isReady().then(() => {
       >
     </template>
   </header>
-  <main>
+  <main :class="{ wide: $route.meta.wide }">
     <RouterView v-if="$route.name === 'enter'" />
     <SignInPage v-else-if="known && !key" />
     <template v-else-if="!key"></template>
@@ -76,46 +67,19 @@ void router.isReady().then(() => {
   padding-left: 12px;
   border-left: 1px solid var(--line);
 }
-nav {
-  display: flex;
-  gap: 4px;
-  flex: 1;
-}
-nav a {
-  padding: 6px 12px;
-  border-radius: 6px;
-  color: var(--quiet);
-  white-space: nowrap;
-}
-nav a:hover {
-  text-decoration: none;
-  color: var(--text);
-}
-nav a.router-link-exact-active,
-nav a.here {
-  color: var(--text);
-  background: var(--ground);
-  font-weight: 550;
-}
 main {
   max-width: 1240px;
   margin: 0 auto;
   padding: 20px 24px 48px;
 }
+main.wide {
+  max-width: none;
+  padding: 12px 24px;
+}
 @media (max-width: 640px) {
   .bar {
     padding: 10px 12px;
     gap: 8px 12px;
-  }
-  nav {
-    order: 3;
-    flex-basis: 100%;
-    flex-wrap: wrap;
-    gap: 0;
-  }
-  nav a {
-    padding: 6px;
-    font-size: 13px;
   }
   main {
     padding: 12px;

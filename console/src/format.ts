@@ -39,3 +39,11 @@ export const pieces = (n: number) => (n === 1 ? '1 piece of work is' : `${count(
 export function isPicture(value: unknown): value is string {
   return typeof value === 'string' && /^pictures\/[0-9a-f]{64}$/.test(value)
 }
+
+/** A number of bytes, in the largest fitting unit. */
+export function bytes(n: number): string {
+  const units = ['B', 'kB', 'MB', 'GB', 'TB']
+  let i = 0
+  for (; n >= 1000 && i < units.length - 1; i++) n /= 1000
+  return `${n >= 100 || i === 0 ? Math.round(n) : n.toPrecision(2)} ${units[i]}`
+}

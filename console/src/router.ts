@@ -3,7 +3,12 @@ import { createRouter, createWebHistory } from 'vue-router'
 export const router = createRouter({
   history: createWebHistory(),
   routes: [
-    { path: '/', name: 'settled', component: () => import('./pages/SettledPage.vue'), meta: { title: 'Settled?' } },
+    {
+      path: '/',
+      name: 'settled',
+      component: () => import('./pages/SettledPage.vue'),
+      meta: { title: 'Is everything up to date?' },
+    },
     {
       path: '/documents/:path(.*)*',
       name: 'documents',
@@ -28,6 +33,12 @@ export const router = createRouter({
       name: 'change',
       component: () => import('./pages/ChangePage.vue'),
       meta: { title: 'What it caused' },
+    },
+    {
+      path: '/design/picture',
+      name: 'picture',
+      component: () => import('./pages/PicturePage.vue'),
+      meta: { title: 'The design as a picture', wide: true },
     },
     { path: '/design', name: 'design', component: () => import('./pages/DesignPage.vue'), meta: { title: 'Design' } },
     {

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"net/url"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"slices"
 	"time"
@@ -41,6 +42,7 @@ var pages = []shot{
 		url.QueryEscape(`{"muted": true}`), "", `[data-part="steps"] li`, 1280, 800, false},
 	{"lists.png", "/lists/liked_this_week?as=fenna_meredale", "", `[data-part="entries"] tbody tr`, 1280, 800, false},
 	{"calls.png", "/calls?call=readLikedThisWeek", `[data-act="send"]`, `[data-part="answer"] pre`, 1280, 800, false},
+	{"picture.png", "/design/picture?at=collections.members.fields.name", "", `.run.lit`, 1280, 800, false},
 	{"forgotten.png", "/forgotten/1", "", ".groups td", 1280, 800, false},
 	{"together-narrow.png", "/together?left=ada_birkdale&right=arno_marshwood", "",
 		`[data-side="left"] [data-act="follow"]`, 420, 800, false},
@@ -83,6 +85,9 @@ func take(base, folder string, s shot) error {
 	options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.NoSandbox, chromedp.DisableGPU,
 		chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true),
 		chromedp.Flag("hide-scrollbars", true))
+	if shell, err := exec.LookPath("chromium-headless-shell"); err == nil { // as the tests do
+		options = append(options, chromedp.ExecPath(shell))
+	}
 	if s.dark {
 		options = append(options, chromedp.Flag("blink-settings", "preferredColorScheme=0"))
 	}

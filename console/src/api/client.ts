@@ -32,6 +32,10 @@ export type RulePart = Schemas['RulePart']
 export type Parked = Schemas['ParkedWork']['parked'][number]
 export type Mistake = NonNullable<Schemas['Problem']['errors']>[number]
 export type OperatorKey = Schemas['OperatorKey']
+export type DesignGraph = Schemas['DesignGraph']
+export type DesignThing = Schemas['DesignThing']
+export type DesignMember = Schemas['DesignMember']
+export type DesignCosts = Schemas['DesignCosts']
 export type Values = Record<string, unknown>
 
 /** A refusal of the service: what is wrong, and each offending place. */
@@ -210,6 +214,8 @@ export const api = {
     told(service.GET('/v1/why/kept', { params: { query: { document, name } } })),
   places: (document: string) => told(service.GET('/v1/places', { params: { query: { document } } })),
   tryAccess: (trial: Trial) => told(service.POST('/v1/access/try', { body: trial })),
+  /** A design as things and what runs between them; the one in force without a source. */
+  graph: (source = '') => told(service.POST('/v1/design/graph', source ? text(source) : {})),
   versions: () => told(service.GET('/v1/design/versions', { params: { query: { limit: 50 } } })),
   brought: () => told(service.GET('/v1/brought')),
   misfits: () => told(service.GET('/v1/misfits')),
