@@ -219,7 +219,7 @@ func TestEveryPageOfTheConsoleHasAnAddress(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	pages := regexp.MustCompile(`path: '([^']+)', name:`).FindAllStringSubmatch(string(source), -1)
+	pages := regexp.MustCompile(`path: '([^']+)',\s+name:`).FindAllStringSubmatch(string(source), -1)
 	if len(pages) < 5 {
 		t.Fatalf("the pages cannot be read: %v", pages)
 	}
@@ -255,6 +255,7 @@ func TestPagesFitANarrowScreenAndCarryLongNames(t *testing.T) {
 		"/together?left=ben&right=" + long: `[data-side="right"] article`,
 		"/audit":                           ".begin",
 		"/parked":                          "h1",
+		"/design/picture":                  ".thing",
 		"/changes/1":                       "h1",
 	} {
 		b.do(chromedp.Navigate(b.URL + path))

@@ -1,0 +1,54 @@
+package tests
+
+import (
+	"os"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+
+	"yalvo/demo"
+)
+
+// consolePages are those of the console, with something that each shows last.
+var consolePages = []struct{ path, shows string }{
+	{"/design/picture", ".run.feeds"},
+	{"/design/picture?at=collections.members.fields.name", ".run.lit"},
+	{"/design", "table tbody tr"},
+	{"/access", "h1"},
+	{"/together", "h1"},
+	{"/documents/members", "table, .empty"},
+	{"/documents/members/ada", "h1"},
+	{"/lists/everyone", "h1"},
+	{"/calls", "h1"},
+	{"/", "h1"},
+	{"/audit", "h1"},
+	{"/parked", "h1"},
+}
+
+// No page has what axe-core calls serious or worse, in either theme.
+func TestPagesCanBeReadByAll(t *testing.T) {
+	axe := string(must(os.ReadFile("../console/node_modules/axe-core/axe.min.js"))(t))
+	b := browse(t, string(demo.Design))
+	for _, id := range []string{"ada", "ben"} {
+		b.given("members", id, map[string]any{"handle": id, "name": "Somebody " + id})
+	}
+	b.Settle()
+	for _, page := range consolePages {
+		b.do(chromedp.Navigate(b.URL + page.path))
+		b.sees(page.path, `document.querySelector('main `+page.shows+`') !== null`)
+		still := `document.head.insertAdjacentHTML('beforeend', '<style>* {transition: none !important}</style>')`
+		b.do(chromedp.Evaluate[chromedp.Void](still))
+		for _, theme := range []string{"light", "dark"} {
+			b.do(chromedp.Evaluate[chromedp.Void](`document.documentElement.classList.toggle('dark', '`+theme+`' === 'dark')`))
+			found, err := chromedp.Run(b.ctx, chromedp.Evaluate[[]string](axe+`;axe.run(document, {resultTypes: ['violations']})
+				.then(r => r.violations.filter(v => v.impact === 'serious' || v.impact === 'critical')
+					.map(v => v.id + ' ' + v.nodes.length + ' ' + v.nodes.slice(0, 3).map(n => n.html.slice(0, 160)).join(' | ')))`, chromedp.EvalAwaitPromise))
+			if err != nil {
+				t.Fatal(page.path, theme, err)
+			}
+			for _, one := range found {
+				t.Errorf("%s, %s: %s", page.path, theme, one)
+			}
+		}
+	}
+}
