@@ -15,6 +15,7 @@ var consolePages = []struct{ path, shows string }{
 	{"/design/picture?at=collections.members.fields.name", ".run.lit"},
 	{"/design", "table tbody tr"},
 	{"/access", "h1"},
+	{"/screens?as=ada", "article"},
 	{"/together", "h1"},
 	{"/documents/members", "table, .empty"},
 	{"/documents/members/ada", "h1"},
@@ -39,7 +40,7 @@ func TestPagesCanBeReadByAll(t *testing.T) {
 		still := `document.head.insertAdjacentHTML('beforeend', '<style>* {transition: none !important}</style>')`
 		b.do(chromedp.Evaluate[chromedp.Void](still))
 		for _, theme := range []string{"light", "dark"} {
-			b.do(chromedp.Evaluate[chromedp.Void](`document.documentElement.classList.toggle('dark', '`+theme+`' === 'dark')`))
+			b.do(chromedp.Evaluate[chromedp.Void](`document.documentElement.classList.toggle('dark', '` + theme + `' === 'dark')`))
 			found, err := chromedp.Run(b.ctx, chromedp.Evaluate[[]string](axe+`;axe.run(document, {resultTypes: ['violations']})
 				.then(r => r.violations.filter(v => v.impact === 'serious' || v.impact === 'critical')
 					.map(v => v.id + ' ' + v.nodes.length + ' ' + v.nodes.slice(0, 3).map(n => n.html.slice(0, 160)).join(' | ')))`, chromedp.EvalAwaitPromise))

@@ -12,6 +12,7 @@ export const places = [
   {
     name: 'App',
     pages: [
+      { name: 'Screens', route: 'screens', path: '/screens' },
       { name: 'Side by side', route: 'together', path: '/together' },
       { name: 'Documents', route: 'documents', path: '/documents' },
       { name: 'Lists', route: 'lists', path: '/lists' },

@@ -22,6 +22,12 @@ export const router = createRouter({
       meta: { title: 'Lists' },
     },
     {
+      path: '/screens',
+      name: 'screens',
+      component: () => import('./pages/ScreensPage.vue'),
+      meta: { title: 'Screens', wide: true },
+    },
+    {
       path: '/together',
       name: 'together',
       component: () => import('./pages/TogetherPage.vue'),

@@ -42,10 +42,8 @@ var pages = []shot{
 		url.QueryEscape(`{"muted": true}`), "", `[data-part="steps"] li`, 1280, 800, false},
 	{"lists.png", "/lists/liked_this_week?as=fenna_meredale", "", `[data-part="entries"] tbody tr`, 1280, 800, false},
 	{"calls.png", "/calls?call=readLikedThisWeek", `[data-act="send"]`, `[data-part="answer"] pre`, 1280, 800, false},
+	{"screens.png", "/screens?as=ada_birkdale", "", `[data-screen="profile"] article`, 1280, 800, false},
 	{"picture.png", "/design/picture?at=collections.members.fields.name", "", `.run.lit`, 1280, 800, false},
-	{"forgotten.png", "/forgotten/1", "", ".groups td", 1280, 800, false},
-	{"together-narrow.png", "/together?left=ada_birkdale&right=arno_marshwood", "",
-		`[data-side="left"] [data-act="follow"]`, 420, 800, false},
 }
 
 func main() {

@@ -32,6 +32,14 @@ export type RulePart = Schemas['RulePart']
 export type Parked = Schemas['ParkedWork']['parked'][number]
 export type Mistake = NonNullable<Schemas['Problem']['errors']>[number]
 export type OperatorKey = Schemas['OperatorKey']
+export type OutlineScreen = Outline['screens'][number]
+
+/** What a screen shows, and what the service has read for it. */
+export interface ScreenAnswer {
+  parts: Record<string, ScreenPart>
+}
+export type ScreenPart = Partial<Document> & { entries?: Entry[]; documents?: Document[] }
+
 export type DesignGraph = Schemas['DesignGraph']
 export type DesignThing = Schemas['DesignThing']
 export type DesignMember = Schemas['DesignMember']
@@ -146,7 +154,7 @@ async function call(method: string, address: string, media: string, body: string
   }
 }
 
-const read = async <T>(path: string): Promise<T> => (await ask<T>(path)).body
+const read = async <T>(path: string, as = ''): Promise<T> => (await ask<T>(path, { as })).body
 
 const pairPath = (pair: string, from: string, to: string) =>
   `/pairs/${pair}/${encodeURIComponent(from)}/${encodeURIComponent(to)}`
@@ -178,6 +186,9 @@ export const api = {
   /** A page of a list of the design, as an account sees it. */
   named: async (list: string, of: string, query: Record<string, string | number>, as: string) =>
     (await ask<DocumentPage>(`/lists/${list}${of && `/${encodeURIComponent(of)}`}?${queryOf(query)}`, { as })).body,
+  /** A screen as an account sees it, with its marks. */
+  screen: (screen: string, of: string, query: Record<string, string | number>, as: string) =>
+    read<ScreenAnswer>(`/screens/${screen}${of && `/${encodeURIComponent(of)}`}?${queryOf(query)}`, as),
   /** The first page of an account's timeline, with the account's marks by some names. */
   timeline: async (timeline: string, owner: string, limit: number, marks: string[]) => {
     const query = queryOf({ limit, marks: marks.join(',') })
