@@ -5,6 +5,7 @@ export const places = [
     name: 'Design',
     pages: [
       { name: 'Picture', route: 'picture', path: '/design/picture' },
+      { name: 'Forecast', route: 'forecast', path: '/design/forecast' },
       { name: 'Versions', route: 'design', path: '/design' },
       { name: 'Access', route: 'access', path: '/access' },
     ],

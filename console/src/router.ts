@@ -46,6 +46,12 @@ export const router = createRouter({
       component: () => import('./pages/PicturePage.vue'),
       meta: { title: 'The design as a picture', wide: true },
     },
+    {
+      path: '/design/forecast',
+      name: 'forecast',
+      component: () => import('./pages/ForecastPage.vue'),
+      meta: { title: 'What it costs' },
+    },
     { path: '/design', name: 'design', component: () => import('./pages/DesignPage.vue'), meta: { title: 'Design' } },
     {
       path: '/access',

@@ -40,6 +40,9 @@ export interface ScreenAnswer {
 }
 export type ScreenPart = Partial<Document> & { entries?: Entry[]; documents?: Document[] }
 
+export type Forecast = Schemas['Forecast']
+export type ForecastCost = Schemas['ForecastCost']
+export type Break = Schemas['Break']
 export type DesignGraph = Schemas['DesignGraph']
 export type DesignThing = Schemas['DesignThing']
 export type DesignMember = Schemas['DesignMember']
@@ -227,6 +230,9 @@ export const api = {
   tryAccess: (trial: Trial) => told(service.POST('/v1/access/try', { body: trial })),
   /** A design as things and what runs between them; the one in force without a source. */
   graph: (source = '') => told(service.POST('/v1/design/graph', source ? text(source) : {})),
+  /** What the design in force costs, with so many times as many accounts and some values in place of its own. */
+  forecast: (times: number, set: string[]) =>
+    told(service.POST('/v1/design/forecast', { params: { query: { times, ...(set.length && { set }) } } })),
   versions: () => told(service.GET('/v1/design/versions', { params: { query: { limit: 50 } } })),
   brought: () => told(service.GET('/v1/brought')),
   misfits: () => told(service.GET('/v1/misfits')),

@@ -7,10 +7,10 @@ import (
 
 // Cost is the processor time that one thing takes in a day.
 type Cost struct {
-	Kind    string // ScreenPart or ActionPart
-	Name    string
-	PerDay  float64 // it is done so often
-	Seconds float64 // of one core
+	Kind    string  `json:"kind"` // ScreenPart or ActionPart
+	Name    string  `json:"name"`
+	PerDay  float64 `json:"per_day"` // it is done so often
+	Seconds float64 `json:"seconds"` // of one core
 }
 
 // Costs takes the processor time of a day apart, what costs most first. They add up to [Total.Processor].

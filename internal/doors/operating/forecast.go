@@ -40,7 +40,8 @@ func (s *API) postForecast(c *echo.Context) error {
 		return noWorkload()
 	}
 	p := plan.New(d, plan.Counted())
-	return c.JSON(http.StatusOK, forecastAnswer{forecast.Make(p, d.Workload, forecast.Shipped, times),
+	f := forecast.Make(p, d.Workload, forecast.Shipped, times)
+	return c.JSON(http.StatusOK, forecastAnswer{f, f.Costs(forecast.Shipped),
 		forecast.Breaks(p, d.Workload, forecast.Shipped, forecast.Usual), forecast.Shipped})
 }
 
@@ -126,6 +127,7 @@ func (s *API) designAsked(c *echo.Context) (*design.Design, error) {
 
 type forecastAnswer struct {
 	Forecast forecast.Forecast `json:"forecast"`
+	Costs    []forecast.Cost   `json:"costs"` // of a day, apart, what costs most first
 	Breaks   []forecast.Break  `json:"breaks"`
 	Rates    forecast.Rates    `json:"rates"`
 }
