@@ -13,6 +13,7 @@ import (
 var consolePages = []struct{ path, shows string }{
 	{"/design/picture", ".run.feeds"},
 	{"/design/picture?at=collections.members.fields.name", ".run.lit"},
+	{"/design/forecast", "[data-part='figures']"},
 	{"/design", "table tbody tr"},
 	{"/access", "h1"},
 	{"/screens?as=ada", "article"},
@@ -34,16 +35,17 @@ func TestPagesCanBeReadByAll(t *testing.T) {
 		b.given("members", id, map[string]any{"handle": id, "name": "Somebody " + id})
 	}
 	b.Settle()
+	const still = `document.head.insertAdjacentHTML('beforeend', '<style>* {transition: none !important}</style>')`
+	ask := axe + `;axe.run(document, {resultTypes: ['violations']}).then(r => r.violations
+		.filter(v => v.impact === 'serious' || v.impact === 'critical')
+		.map(v => v.id + ': ' + v.nodes.slice(0, 3).map(n => n.html.slice(0, 160)).join(' | ')))`
 	for _, page := range consolePages {
 		b.do(chromedp.Navigate(b.URL + page.path))
-		b.sees(page.path, `document.querySelector('main `+page.shows+`') !== null`)
-		still := `document.head.insertAdjacentHTML('beforeend', '<style>* {transition: none !important}</style>')`
+		b.sees(page.path, `document.querySelector("main `+page.shows+`") !== null`)
 		b.do(chromedp.Evaluate[chromedp.Void](still))
 		for _, theme := range []string{"light", "dark"} {
 			b.do(chromedp.Evaluate[chromedp.Void](`document.documentElement.classList.toggle('dark', '` + theme + `' === 'dark')`))
-			found, err := chromedp.Run(b.ctx, chromedp.Evaluate[[]string](axe+`;axe.run(document, {resultTypes: ['violations']})
-				.then(r => r.violations.filter(v => v.impact === 'serious' || v.impact === 'critical')
-					.map(v => v.id + ' ' + v.nodes.length + ' ' + v.nodes.slice(0, 3).map(n => n.html.slice(0, 160)).join(' | ')))`, chromedp.EvalAwaitPromise))
+			found, err := chromedp.Run(b.ctx, chromedp.Evaluate[[]string](ask, chromedp.EvalAwaitPromise))
 			if err != nil {
 				t.Fatal(page.path, theme, err)
 			}

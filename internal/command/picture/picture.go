@@ -51,7 +51,8 @@ func SVG(g graph.Graph, out io.Writer) error {
 // dot is the graph in the language of Graphviz: things are tables whose rows have ports, which ties start from.
 func dot(g graph.Graph) []byte {
 	var b bytes.Buffer
-	fmt.Fprintf(&b, "digraph { rankdir=LR; nodesep=0.12; ranksep=0.7; bgcolor=%q; fontname=Helvetica; label=%q; labelloc=t;\n",
+	fmt.Fprintf(&b, "digraph { rankdir=LR; nodesep=0.12; ranksep=0.7; bgcolor=%q; "+
+		"fontname=Helvetica; label=%q; labelloc=t;\n",
 		surface, g.App)
 	fmt.Fprintf(&b, "node [shape=plain fontname=Helvetica fontsize=10 fontcolor=%q];\n", ink)
 	fmt.Fprintf(&b, "edge [color=%q arrowsize=0.6 fontname=Helvetica fontsize=8 fontcolor=%q];\n", line, quiet)
@@ -103,7 +104,8 @@ func skips(pair [2]string) bool {
 // table is a thing as a table: its kind and name, and a row for each member.
 func table(t graph.Thing) string {
 	var b strings.Builder
-	fmt.Fprintf(&b, `<TABLE BORDER="0" CELLBORDER="1" CELLSPACING="0" CELLPADDING="3" COLOR=%q BGCOLOR=%q>`, line, surface)
+	fmt.Fprintf(&b, `<TABLE BORDER="0" CELLBORDER="1" CELLSPACING="0" CELLPADDING="3" COLOR=%q BGCOLOR=%q>`,
+		line, surface)
 	kind := string(t.Kind)
 	if t.Accounts {
 		kind = "accounts"
