@@ -39,12 +39,16 @@ func TestPagesCanBeReadByAll(t *testing.T) {
 	ask := axe + `;axe.run(document, {resultTypes: ['violations']}).then(r => r.violations
 		.filter(v => v.impact === 'serious' || v.impact === 'critical')
 		.map(v => v.id + ': ' + v.nodes.slice(0, 3).map(n => n.html.slice(0, 160)).join(' | ')))`
+	turn := func(theme string) {
+		is := map[string]string{"light": "false", "dark": "true"}[theme]
+		b.do(chromedp.Evaluate[chromedp.Void](`document.documentElement.classList.toggle('dark', ` + is + `)`))
+	}
 	for _, page := range consolePages {
 		b.do(chromedp.Navigate(b.URL + page.path))
 		b.sees(page.path, `document.querySelector("main `+page.shows+`") !== null`)
 		b.do(chromedp.Evaluate[chromedp.Void](still))
 		for _, theme := range []string{"light", "dark"} {
-			b.do(chromedp.Evaluate[chromedp.Void](`document.documentElement.classList.toggle('dark', '` + theme + `' === 'dark')`))
+			turn(theme)
 			found, err := chromedp.Run(b.ctx, chromedp.Evaluate[[]string](ask, chromedp.EvalAwaitPromise))
 			if err != nil {
 				t.Fatal(page.path, theme, err)

@@ -105,7 +105,7 @@ const first = computed(() => now.value?.breaks.filter((b) => b.accounts > 0) ?? 
 </script>
 
 <template>
-  <div class="head">
+  <div class="opening">
     <h1>What {{ outline?.app }} costs</h1>
     <p class="quiet">
       The design in force under the workload that it states, by rates of another machine. Move a slider to ask what if.
@@ -192,16 +192,6 @@ const first = computed(() => now.value?.breaks.filter((b) => b.accounts > 0) ?? 
 </template>
 
 <style scoped>
-.head {
-  display: flex;
-  flex-wrap: wrap;
-  align-items: baseline;
-  gap: 4px 16px;
-  margin-bottom: 12px;
-}
-.head p {
-  margin: 0;
-}
 .asked {
   display: flex;
   flex-wrap: wrap;

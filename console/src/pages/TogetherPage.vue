@@ -40,7 +40,7 @@ function choose(l: string, r: string) {
 <template>
   <StateLine v-if="outline && !timeline">The design has no timeline to show.</StateLine>
   <template v-if="outline && timeline">
-    <div class="head">
+    <div class="opening">
       <h1>Two people, side by side</h1>
       <p class="quiet" role="status" aria-live="polite">
         {{ lastAction || 'Act as one of them and watch the other.' }}
@@ -75,16 +75,6 @@ function choose(l: string, r: string) {
 </template>
 
 <style scoped>
-.head {
-  display: flex;
-  flex-wrap: wrap;
-  align-items: baseline;
-  gap: 4px 16px;
-  margin-bottom: 12px;
-}
-.head p {
-  margin: 0;
-}
 .columns {
   display: grid;
   grid-template-columns: 1fr 1fr;

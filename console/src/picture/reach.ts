@@ -18,12 +18,12 @@ export function find(g: DesignGraph, id: string): Chosen | undefined {
 
 function walk(next: Map<string, string[]>, from: string[]): Set<string> {
   const seen = new Set<string>()
-  const todo = [...from]
-  for (let id = todo.pop(); id !== undefined; id = todo.pop()) {
+  const waiting = [...from]
+  for (let id = waiting.pop(); id !== undefined; id = waiting.pop()) {
     for (const to of next.get(id) ?? []) {
       if (seen.has(to)) continue
       seen.add(to)
-      todo.push(to)
+      waiting.push(to)
     }
   }
   return seen

@@ -14,7 +14,8 @@ import (
 func TestRatesAreWorkedOutOfWhatDiffers(t *testing.T) {
 	r := ratesOf(map[string]float64{
 		"a page of one": 106, "a page of many": 106 + 59*6, "a page with marks": 106 + 59*6 + 120*2,
-		"a page that is packed": 106 + 59*6 + 200, "bytes of that": 20_000, "a list put in order": 106 + 420 + 1000*3, "a timeline of somebody else": 100 + 30*6 + 420,
+		"a page that is packed": 106 + 59*6 + 200, "bytes of that": 20_000,
+		"a list put in order": 106 + 420 + 1000*3, "a timeline of somebody else": 100 + 30*6 + 420,
 		"a timeline that is written out": 300, "a timeline that is collected": 300 + 50*20,
 		"a document": 100 + 400 + 30, "a document that points": 100 + 400 + 30 + 4*30, "a pair": 100 + 400 + 30,
 		"a pair that is counted": 100 + 400 + 30 + 70, "a post of nobody's": 900,

@@ -56,8 +56,10 @@ func texts(t *testing.T, d charts.Drawn) string {
 func TestTheDemoIsDrawn(t *testing.T) {
 	d := drawn(t, string(demo.Design))
 	got := texts(t, d)
-	for _, want := range []string{"Where a day's processor time goes", "create sightings", "When it is used", "What is stored", "after a year",
-		"How many of it one has today", "follow.to", "Written out or collected today: home", "What gives way as it grows", "100 %", "1 M", "MB"} {
+	for _, want := range []string{"Where a day's processor time goes", "create sightings", "When it is used",
+		"What is stored", "after a year",
+		"How many of it one has today", "follow.to", "Written out or collected today: home",
+		"What gives way as it grows", "100 %", "1 M", "MB"} {
 		if !strings.Contains(got, want) {
 			t.Errorf("%q is not in the picture:\n%s", want, got)
 		}
@@ -74,9 +76,11 @@ func TestTheDemoIsDrawn(t *testing.T) {
 
 // What nobody has said anything of is left out, and what is not done at all breaks no chart.
 func TestLittleIsDrawn(t *testing.T) {
-	const fen = "yalvo: 1\napp: fen\naccounts: people\ncollections:\n  people: {fields: {name: {type: string}}}\nworkload: {accounts: 3}\n"
+	const fen = "yalvo: 1\napp: fen\naccounts: people\ncollections:\n" +
+		"  people: {fields: {name: {type: string}}}\nworkload: {accounts: 3}\n"
 	got := texts(t, drawn(t, fen))
-	if !strings.Contains(got, "What is stored") || strings.Contains(got, "How many of it one has") || strings.Contains(got, "collected") {
+	if !strings.Contains(got, "What is stored") || strings.Contains(got, "How many of it one has") ||
+		strings.Contains(got, "collected") {
 		t.Errorf("drawn is\n%s", got)
 	}
 	still := drawn(t, string(demo.Design), language.Setting{Path: "workload.opened", Value: "{home: 0}"},

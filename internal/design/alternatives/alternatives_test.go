@@ -116,7 +116,8 @@ func TestEachChoiceIsWeighed(t *testing.T) {
 		{"flag", "a set of their ids", 0, 0, 4000 * (244 - 40)},
 	} {
 		a := find(all, c.place, c.instead)
-		if a == nil || !near(a.Saves.Rows, c.rows) || !near(a.Saves.Documents, c.documents) || !near(a.Saves.Stored, c.stored) {
+		if a == nil || !near(a.Saves.Rows, c.rows) || !near(a.Saves.Documents, c.documents) ||
+			!near(a.Saves.Stored, c.stored) {
 			t.Errorf("%s, %s: %+v", c.place, c.instead, a)
 		}
 	}
