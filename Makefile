@@ -11,18 +11,14 @@ demo: build            ## start Fenwatch on http://127.0.0.1:7480
 # nothing is written for debuggers. All that tests run is compiled like this, so that it is compiled once.
 RACE = -race '-gcflags=all=-d=checkptr=0 -dwarf=false' '-ldflags=-s -w'
 
-# What drives a browser is built on so many lines that to look at them takes longer than all tests; make lint does.
-VETTED = $(shell $(GO) list ./... | grep -v -e '/tests$$' -e '/screenshots$$' -e /node_modules/)
-
 test: export SETUP_BROWSER = yes
-test:                  ## everything: vet, the console's types, all tests
+test:                  ## everything: the console's types and all tests; make lint looks at the code besides
 	@$(GO) build $(RACE) ./tests/harness & \
 	$(MAKE) --no-print-directory console && wait
-	cd console && npm run --silent check & looked=$$!; \
-	$(GO) vet $(RACE) $(VETTED) && wait $$looked
 	@# Tests wait a lot, for upkeep and for locks: six at a time keep two cores busy. Garbage may stay for longer:
 	@# collecting it takes a race detector long. A program that ends does not wait a second for late findings.
-	GOGC=400 GORACE=atexit_sleep_ms=20 $(GO) test $(RACE) -vet=off -parallel 6 -timeout 25m ./...
+	(cd console && npm run --silent check) & looked=$$!; \
+	GOGC=400 GORACE=atexit_sleep_ms=20 $(GO) test $(RACE) -vet=off -parallel 6 -timeout 25m ./... && wait $$looked
 
 lint: bin/staticcheck console  ## vet and staticcheck of all, tests too, and the console; takes minutes
 	$(GO) vet ./...
@@ -50,7 +46,7 @@ torture: build         ## made-up input, then random operations, for long: make 
 	  $(GO) test ./internal/$${fuzz%/*} -run xxx -fuzz $${fuzz##*/} -fuzztime $(or $(FUZZTIME),60s) -fuzzminimizetime 1s || exit 1; done
 	$(GO) test ./tests -run FuzzRule -fuzz FuzzRule -fuzztime $(or $(FUZZTIME),60s) -fuzzminimizetime 1s
 	for seed in $(or $(SEEDS),0); do \
-	  $(GO) test ./tests -count 1 -timeout 24h -v -run 'AsTheModelSays|Killing|Random|AnAuditFinds|EveryOperation|FollowOneAnother|ThatAreCut|TwoWorlds|Calibrated|BeginningsAre' -every-nth 1 -worlds 20 -calls 2000 -cuts 500 -breakings 600 -deadlocks -operations $(or $(OPERATIONS),20000) -designs $(or $(DESIGNS),20) -seed $$seed || exit 1; done
+	  $(GO) test ./tests -count 1 -timeout 24h -v -run 'AsTheModelSays|Killing|Random|AnAuditFinds|EveryOperation|FollowOneAnother|ThatAreCut|TwoWorlds|Calibrated|BeginningsAre' -every-nth 1 -looks 2500 -worlds 20 -calls 2000 -cuts 500 -breakings 600 -deadlocks -operations $(or $(OPERATIONS),20000) -designs $(or $(DESIGNS),20) -seed $$seed || exit 1; done
 
 bench: build           ## measure, each side in one run; see docs/benchmarks.md
 	$(GO) run ./bench
