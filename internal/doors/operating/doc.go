@@ -1,4 +1,4 @@
-// Package operating is what operators do over HTTP: designs and their versions, facts in bulk,
+// Package operating is what operators do over HTTP: designs, their versions and drafts, facts in bulk,
 // the status, parked work, rules that are tried, why, audits, forgetting.
 //
 // In go requests whose senders are known to be operators; out come answers in JSON.
@@ -10,6 +10,7 @@ import (
 	"yalvo/internal/doors/gate"
 	"yalvo/internal/engine/album"
 	"yalvo/internal/engine/bulk"
+	"yalvo/internal/engine/drafts"
 	"yalvo/internal/engine/progress"
 	"yalvo/internal/engine/proof"
 	"yalvo/internal/engine/running"
@@ -22,6 +23,7 @@ type API struct {
 	Progress *progress.Reader
 	Proof    *proof.Prover
 	Versions *versions.Keeper
+	Drafts   *drafts.Folder
 	Bulk     *bulk.Mover
 	Album    *album.Album
 

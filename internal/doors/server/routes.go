@@ -18,7 +18,7 @@ func (s *Server) routes(v1 *echo.Group) {
 		Cursors: s.cursors, Positions: s.positions, Ends: s.closing}
 	apps.Routes(v1, s.anybody)
 	operators := &operating.API{App: s.App, Progress: s.Progress, Proof: s.Proof,
-		Versions: s.Versions, Bulk: s.Bulk, Album: s.Album}
+		Versions: s.Versions, Drafts: s.Drafts, Bulk: s.Bulk, Album: s.Album}
 	operators.Routes(v1, operating.Middleware{Operators: callers.Operators, Settled: apps.Settled})
 }
 

@@ -30,6 +30,7 @@ import (
 	"yalvo/internal/engine/album"
 	"yalvo/internal/engine/bulk"
 	"yalvo/internal/engine/documents"
+	"yalvo/internal/engine/drafts"
 	"yalvo/internal/engine/facts"
 	"yalvo/internal/engine/lists"
 	"yalvo/internal/engine/live"
@@ -70,6 +71,7 @@ type Rooms struct {
 	Upkeep    *upkeep.Workers
 	Proof     *proof.Prover
 	Versions  *versions.Keeper
+	Drafts    *drafts.Folder
 	Bulk      *bulk.Mover
 	Keys      *keys.Ring
 	Tokens    *tokens.Checker

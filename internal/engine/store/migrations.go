@@ -9,7 +9,7 @@ import (
 
 // SchemaVersion is the version of the tables that this program works with: it
 // changes with schema.sql.
-const SchemaVersion = 16
+const SchemaVersion = 17
 
 // migrations bring the tables of a version, from 1 on, to the one after it: the
 // file is called by the version that it finds. They run when a service starts, all

@@ -33,6 +33,7 @@ import (
 	"yalvo/internal/engine/album"
 	"yalvo/internal/engine/bulk"
 	"yalvo/internal/engine/documents"
+	"yalvo/internal/engine/drafts"
 	"yalvo/internal/engine/facts"
 	"yalvo/internal/engine/judging"
 	"yalvo/internal/engine/lists"
@@ -231,6 +232,7 @@ func (s *Service) start(ctx context.Context, o Options, listener net.Listener) e
 	rooms.Live = live.New(rooms.Timelines)
 	rooms.Proof = proof.New(rooms.Facts, rooms.Upkeep, rooms.Documents)
 	rooms.Versions = versions.New(rooms.Facts)
+	rooms.Drafts = &drafts.Folder{Store: s.store}
 	rooms.Bulk = bulk.New(app, bulk.KeyRules{Most: keys.Most, Wrong: keys.Wrong})
 	rooms.Upkeep.Within = o.SendWithin
 	if o.Patience != (upkeep.Patience{}) {
