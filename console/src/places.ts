@@ -5,6 +5,7 @@ export const places = [
     name: 'Design',
     pages: [
       { name: 'Picture', route: 'picture', path: '/design/picture' },
+      { name: 'Drafts', route: 'drafts', path: '/design/drafts' },
       { name: 'Forecast', route: 'forecast', path: '/design/forecast' },
       { name: 'Versions', route: 'design', path: '/design' },
       { name: 'Access', route: 'access', path: '/access' },
@@ -32,7 +33,7 @@ export const places = [
 
 /** The place that a page belongs to: those that are reached from other pages alone belong to where that is. */
 export function placeOfRoute(route: string) {
-  const of: Record<string, string> = { change: 'settled', forgotten: 'documents' }
+  const of: Record<string, string> = { change: 'settled', draft: 'drafts', forgotten: 'documents' }
   const page = of[route] ?? route
   return { page, place: places.find((p) => p.pages.some((x) => x.route === page)) }
 }

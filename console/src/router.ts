@@ -47,6 +47,18 @@ export const router = createRouter({
       meta: { title: 'The design as a picture', wide: true },
     },
     {
+      path: '/design/drafts',
+      name: 'drafts',
+      component: () => import('./pages/DraftsPage.vue'),
+      meta: { title: 'Drafts' },
+    },
+    {
+      path: '/design/drafts/:draft',
+      name: 'draft',
+      component: () => import('./pages/DraftPage.vue'),
+      meta: { title: 'Draft', wide: true },
+    },
+    {
       path: '/design/forecast',
       name: 'forecast',
       component: () => import('./pages/ForecastPage.vue'),

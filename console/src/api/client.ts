@@ -1,6 +1,7 @@
 // The service's HTTP API, as the console uses it. Paths, parameters and answers come from the
 // service's own OpenAPI document; those that the design in force decides are asked for by hand.
 import createClient from 'openapi-fetch'
+import type { Schema } from '../editor/schema'
 import type { components, paths } from './schema.gen'
 
 type Schemas = components['schemas']
@@ -46,6 +47,8 @@ export type Break = Schemas['Break']
 export type DesignGraph = Schemas['DesignGraph']
 export type DesignThing = Schemas['DesignThing']
 export type DesignMember = Schemas['DesignMember']
+export type Draft = Schemas['Draft']
+export type Finding = Schemas['Finding']
 export type DesignCosts = Schemas['DesignCosts']
 export type Values = Record<string, unknown>
 
@@ -233,6 +236,27 @@ export const api = {
   /** What the design in force costs, with so many times as many accounts and some values in place of its own. */
   forecast: (times: number, set: string[]) =>
     told(service.POST('/v1/design/forecast', { params: { query: { times, ...(set.length && { set }) } } })),
+  /** The forecast of another design than the one in force. */
+  forecastOf: (source: string) => told(service.POST('/v1/design/forecast', text(source))),
+  findings: (source: string) => told(service.POST('/v1/design/findings', text(source))),
+  source: async () => await (await answered(await fetch('/v1/design'))).text(),
+  designSchema: async () => (await (await answered(await fetch('/v1/design/schema.json'))).json()) as Schema,
+  drafts: async () => (await told(service.GET('/v1/design/drafts'))).drafts,
+  draft: (draft: string) => told(service.GET('/v1/design/drafts/{draft}', { params: { path: { draft } } })),
+  /** Keeps a draft in place of an edition; a new one with edition 0. */
+  keepDraft: (draft: string, source: string, edition: number, base?: number) => {
+    const { headers, ...rest } = text(source)
+    const params = { path: { draft }, query: { base } }
+    return told(
+      service.PUT('/v1/design/drafts/{draft}', {
+        params,
+        headers: { ...headers, ...(edition ? match(edition) : {}) },
+        ...rest,
+      }),
+    )
+  },
+  dropDraft: (draft: string, edition: number) =>
+    told(service.DELETE('/v1/design/drafts/{draft}', { params: { path: { draft } }, headers: match(edition) })),
   versions: () => told(service.GET('/v1/design/versions', { params: { query: { limit: 50 } } })),
   brought: () => told(service.GET('/v1/brought')),
   misfits: () => told(service.GET('/v1/misfits')),
