@@ -10,11 +10,11 @@ export default defineConfig({
     outDir: 'dist/app',
     emptyOutDir: true,
     rollupOptions: {
-      // a module of its own that is held against what other clients make of the same events
-      input: { index: 'index.html', happenings: 'src/api/happenings.ts' },
+      // modules of their own: one is held against what other clients make of the same events, one against the demo's file
+      input: { index: 'index.html', happenings: 'src/api/happenings.ts', edits: 'src/editor/edits.ts' },
       preserveEntrySignatures: 'allow-extension',
       output: {
-        entryFileNames: ({ name }) => (name === 'happenings' ? 'assets/[name].js' : 'assets/[name]-[hash].js'),
+        entryFileNames: ({ name }) => (name === 'index' ? 'assets/[name]-[hash].js' : 'assets/[name].js'),
       },
     },
   },

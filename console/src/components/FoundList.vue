@@ -11,6 +11,7 @@ const emit = defineEmits<{ go: [line: number]; change: [text: string] }>()
 
 const shown = ref('')
 const after = ref('')
+const ended = (sentence: string) => (sentence.endsWith('.') ? sentence : `${sentence}.`)
 const idOf = (f: Finding) => `${f.code} ${f.place}`
 
 function show(f: Finding) {
@@ -37,7 +38,7 @@ function take() {
     <li v-for="f in findings" :key="idOf(f)" :class="f.accepted ? 'accepted' : f.severity">
       <button class="line" @click="emit('go', f.line)">line {{ f.line }}</button>
       <span>
-        <strong class="mono">{{ f.place }}</strong> {{ f.reason }}.
+        <strong class="mono">{{ f.place }}</strong> {{ ended(f.reason) }}
         <span class="quiet">{{ f.accepted ? `Meant so: ${f.accepted}` : f.cure }}</span>
       </span>
       <el-button v-if="f.edit && !f.accepted" size="small" :data-cure="f.code" @click="show(f)">Cure</el-button>

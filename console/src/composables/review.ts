@@ -64,7 +64,7 @@ export function useReview(text: Ref<string>) {
     ...mistakes.value.map((m) => ({ line: m.line, column: m.column, severity: 'error' as const, says: m.says })),
     ...findings.value
       .filter((f) => !f.accepted)
-      .map((f) => ({ line: f.line, severity: severities[f.severity], says: `${f.reason}. ${f.cure}` })),
+      .map((f) => ({ line: f.line, severity: severities[f.severity], says: f.reason })),
   ])
   return { mistakes, findings, graph, trouble, remarks, looked }
 }

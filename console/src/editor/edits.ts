@@ -7,8 +7,15 @@ export type Path = (string | number)[]
 /** Why an edit cannot be made: the text is no YAML where it should go. */
 export class CannotEdit extends Error {}
 
+/** The text that was read last: most questions are about one and the same. Nothing changes a document that was read. */
+let last = { text: '', doc: parseDocument('') }
+function readOf(text: string) {
+  if (last.text !== text) last = { text, doc: parseDocument(text) }
+  return last.doc
+}
+
 function documentOf(text: string) {
-  const doc = parseDocument(text, { keepSourceTokens: true })
+  const doc = readOf(text)
   if (doc.errors.length)
     throw new CannotEdit(`the text cannot be edited while it is no YAML: ${doc.errors[0]!.message}`)
   return doc
@@ -38,8 +45,9 @@ const splice = (text: string, from: number, to: number, by: string) => text.slic
 const lineStart = (text: string, at: number) => text.lastIndexOf('\n', at - 1) + 1
 const lineEnd = (text: string, at: number) => (text.indexOf('\n', at) < 0 ? text.length : text.indexOf('\n', at))
 
-/** A name that must stand in quotes to be a key. */
-const asKey = (key: string) => (/^[a-z_][a-z0-9_]*$/i.test(key) ? key : JSON.stringify(key))
+/** A key as it is written: in quotes where it would be taken for something else. */
+const asKey = (key: string, flow = false) =>
+  (flow ? /^[a-z_][\w.]*$/i : /^[a-z_][\w.(), ]*$/i).test(key) ? key : JSON.stringify(key)
 
 /** Where a block mapping's last line ends: before comments and empty lines that belong to what comes after. */
 function endOfBlock(text: string, map: YAMLMap): number {
@@ -76,7 +84,7 @@ export function put(text: string, path: Path, key: string, value: string): strin
       text,
       tight,
       close,
-      `${before}${asKey(key)}: ${value}${text.slice(tight, close).includes('\n') ? text.slice(tight, close) : ''}`,
+      `${before}${asKey(key, true)}: ${value}${text.slice(tight, close).includes('\n') ? text.slice(tight, close) : ''}`,
     )
   }
   if (!map.items.length) return splice(text, begin(map), ends(map), `{${asKey(key)}: ${value}}`)
@@ -125,7 +133,7 @@ export function rename(text: string, path: Path, key: string, name: string): str
   const { map, pair } = find(text, path, key)
   if (!map || !pair) throw new CannotEdit(`there is no ${[...path, key].join('.')}`)
   if (map.items.some((p) => keyOf(p) === name)) throw new CannotEdit(`there is a ${name} already`)
-  return splice(text, begin(pair.key), ends(pair.key), asKey(name))
+  return splice(text, begin(pair.key), ends(pair.key), asKey(name, map.flow))
 }
 
 /** The value at a path as it is written, and as it is meant. */
@@ -139,7 +147,7 @@ export function valueAt(text: string, path: Path): { written: string; meant: unk
 
 /** The path of what stands at a place of the text: the keys that lead to it. */
 export function pathAt(text: string, offset: number): Path {
-  const doc = parseDocument(text, { keepSourceTokens: true })
+  const doc = readOf(text)
   const path: Path = []
   let node: unknown = doc.contents
   for (;;) {

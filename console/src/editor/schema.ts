@@ -71,3 +71,26 @@ const aboutOf = (all: Schema[]) => all.find((s) => s.description)?.description ?
 
 /** What stands at a path, in words. */
 export const aboutAt = (root: Schema, path: Path): string => aboutOf(at(root, path))
+
+/** How a value is asked for: one of some, several words, a number, words, or YAML of its own. */
+export type Asked = 'choice' | 'list' | 'number' | 'words' | 'yaml'
+
+/** How the value at a path is asked for. */
+export function askedAt(root: Schema, path: Path): Asked {
+  if (valuesAt(root, path).length) return 'choice'
+  const types = new Set(at(root, path).flatMap((s) => s.type ?? []))
+  if (types.has('object') || (types.has('array') && types.has('object'))) return 'yaml'
+  if (types.has('array')) return at(root, [...path, 0]).some((s) => s.type === 'object') ? 'yaml' : 'list'
+  if (types.has('string')) return 'words'
+  return types.has('number') || types.has('integer') ? 'number' : 'yaml'
+}
+
+/** The keys at a path under which things with names of their own stand, as fields do in a collection. */
+export const groupsAt = (root: Schema, path: Path): Choice[] =>
+  keysAt(root, path).filter((k) =>
+    at(root, [...path, k.name]).some((s) => typeof s.additionalProperties === 'object' && !s.properties),
+  )
+
+/** The keys that must stand at a path. */
+export const neededAt = (root: Schema, path: Path): Set<string> =>
+  new Set(at(root, path).flatMap((s) => s.required ?? []))

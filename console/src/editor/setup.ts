@@ -101,6 +101,13 @@ const look = EditorView.theme({
   '.cm-tooltip': { backgroundColor: 'var(--surface)', color: 'var(--text)', border: '1px solid var(--line)' },
   '.cm-tooltip.about, .cm-tooltip .about': { padding: '4px 8px', maxWidth: '420px' },
   '.cm-tooltip-autocomplete ul li[aria-selected]': { background: 'var(--accent)', color: 'var(--surface)' },
+  '.cm-lint-marker-error': {
+    content: 'none',
+    width: '9px',
+    height: '9px',
+    borderRadius: '50%',
+    background: 'var(--warn)',
+  },
   '.cm-panels': { backgroundColor: 'var(--surface)', color: 'var(--text)' },
   '&.cm-focused .cm-selectionBackground, .cm-selectionBackground': { background: 'var(--accent-soft) !important' },
 })

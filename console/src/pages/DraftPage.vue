@@ -6,6 +6,7 @@ import DesignEditor from '../components/DesignEditor.vue'
 import DraftComparison from '../components/DraftComparison.vue'
 import FoundList from '../components/FoundList.vue'
 import StateLine from '../components/kit/StateLine.vue'
+import ThingForm from '../components/ThingForm.vue'
 import { useDraft } from '../composables/draft'
 import { useReview } from '../composables/review'
 import type { Schema } from '../editor/schema'
@@ -36,6 +37,8 @@ function choose(id: string) {
   const line = lines.value.find((x) => x.id === id)?.line
   if (line) editor.value?.goTo(line)
 }
+/** What the form is about: of what stands at the cursor. */
+const path = computed(() => (at.value ? at.value.split('.') : []))
 const chosen = computed(() => graph.value && find(graph.value, at.value))
 const around = computed(() => (chosen.value ? reach(graph.value!, chosen.value) : undefined))
 const names = computed(() => [
@@ -113,6 +116,18 @@ async function compare() {
               :text="text"
               @go="editor?.goTo($event)"
               @change="text = $event"
+            />
+          </el-tab-pane>
+          <el-tab-pane name="forms" label="By forms" lazy>
+            <ThingForm
+              v-if="beside === 'forms' && schema"
+              :path="path"
+              :text="text"
+              :schema="schema"
+              :names="names"
+              :graph="graph"
+              @change="text = $event"
+              @choose="choose($event.join('.'))"
             />
           </el-tab-pane>
           <el-tab-pane name="picture" label="Picture" lazy>

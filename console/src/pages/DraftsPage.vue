@@ -81,7 +81,7 @@ const ready = computed(() => name.value.trim() !== '')
     <StateLine v-else-if="drafts.length === 0">
       There are none. Begin one above: it has an address of its own, which can be handed to a colleague.
     </StateLine>
-    <DataTable v-else :columns="['draft', 'goes', 'kept', 'by', ['bytes', 'number'], '']">
+    <DataTable v-else :columns="['draft', 'began', 'kept', 'by', ['bytes', 'number'], '']">
       <tr v-for="d in drafts" :key="d.name">
         <td>
           <RouterLink :to="`/design/drafts/${d.name}`" class="mono">{{ d.name }}</RouterLink>
