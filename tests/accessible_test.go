@@ -6,6 +6,7 @@ import (
 
 	"github.com/chromedp/chromedp"
 
+	"yalvo/client"
 	"yalvo/demo"
 )
 
@@ -13,6 +14,8 @@ import (
 var consolePages = []struct{ path, shows string }{
 	{"/design/picture", ".run.feeds"},
 	{"/design/picture?at=collections.members.fields.name", ".run.lit"},
+	{"/design/drafts", "table"},
+	{"/design/drafts/cards", ".found li"},
 	{"/design/forecast", "[data-part='figures']"},
 	{"/design", "table tbody tr"},
 	{"/access", "h1"},
@@ -34,6 +37,7 @@ func TestPagesCanBeReadByAll(t *testing.T) {
 	for _, id := range []string{"ada", "ben"} {
 		b.given("members", id, map[string]any{"handle": id, "name": "Somebody " + id})
 	}
+	must(b.KeepDraft(t.Context(), client.Draft{Name: "cards", Base: -1, Source: ponds}))(t)
 	b.Settle()
 	const still = `document.head.insertAdjacentHTML('beforeend', '<style>* {transition: none !important}</style>')`
 	ask := axe + `;axe.run(document, {resultTypes: ['violations']}).then(r => r.violations

@@ -59,13 +59,18 @@ func TestADraftIsWrittenAndPutInForce(t *testing.T) {
 	b.sees("the editor", `document.querySelector(".cm-content")?.textContent.includes("people")`)
 
 	b.types(strings.Replace(ponds, "type: string", "type: strin", 1))
-	b.sees("the mistake", `document.querySelector(".found .wrong")?.textContent.includes("string")`)
+	b.sees("the mistake", `document.querySelector(".found .mistake")?.textContent.includes("string")`)
 	b.sees("that it cannot be compared", `document.querySelector('[data-act="compare-draft"]').disabled`)
 	b.sees("that it is kept all the same", `document.querySelector('[data-part="standing"]').textContent.includes("kept 2")`)
 
 	next := strings.Replace(ponds, "fields:", "fields:\n      town: {type: string}", 1)
 	b.types(next)
-	b.sees("no mistake", `document.querySelector(".found .wrong") === null && !document.querySelector('[data-act="compare-draft"]').disabled`)
+	b.sees("no mistake", `document.querySelector(".found .mistake") === null && !document.querySelector('[data-act="compare-draft"]').disabled`)
+	b.press(`[data-cure="endless-text"]`)
+	b.sees("the difference", `document.querySelector(".cure .cm-content")?.textContent.includes("max: 2000")`)
+	b.press(`[data-act="take-cure"]`)
+	next = strings.Replace(next, "town: {type: string}", "town: {type: string, max: 2000}", 1)
+	b.sees("that it is written so", `document.querySelector(".cm-content").textContent.includes("max: 2000") && document.querySelector(".cure") === null`)
 	b.press(`[data-act="compare-draft"]`)
 	b.sees("what it would change", `[...document.querySelectorAll("table td.mono")].some(td => td.textContent.includes("town"))`)
 	b.press(`[data-act="apply"]`)
@@ -99,6 +104,8 @@ func TestTwoPeopleEditOneDraft(t *testing.T) {
 // A design is begun from nothing by forms alone, put in force, and changed.
 func TestADesignIsBegunByForms(t *testing.T) {
 	b := browse(t, "yalvo: 1\napp: pond\ncollections:\n  notes: {fields: {text: {type: string}}}\n")
+	b.Evolving.Store(true) // other designs, other documents of the API
+	b.given("notes", "n1", map[string]any{"text": "of the design before"})
 	b.goes("/design/drafts")
 	b.sets(`[data-act="name"]`, "first")
 	b.press(`input[value="nothing"]`)
@@ -117,6 +124,7 @@ func TestADesignIsBegunByForms(t *testing.T) {
 	add("collections", "people", nil)
 	add("fields", "name", map[string]string{"type": "string"})
 	home()
+	b.press(`[data-act="all"]`)
 	b.sets(`[data-row="accounts"] input`, "people")
 	add("collections", "posts", nil)
 	add("fields", "author", map[string]string{"type": "reference"})
@@ -146,6 +154,7 @@ func TestADesignIsBegunByForms(t *testing.T) {
 	b.press(`[data-thing="people"]`)
 	b.sets(`[data-act="rename-to"]`, "members")
 	b.press(`[data-act="rename"]`)
+	b.sees("where it is now", `document.querySelector(".trail").textContent.includes("members")`)
 	b.press(`[data-act="compare-draft"]`)
 	b.sees("the new name", `document.querySelector(".lose") === null && [...document.querySelectorAll("td.mono")].some(td => td.textContent === "members")`)
 	b.press(`[data-act="apply"]`)

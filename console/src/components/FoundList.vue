@@ -31,7 +31,7 @@ function take() {
 
 <template>
   <ul class="found">
-    <li v-for="m in mistakes" :key="`${m.line}:${m.column}:${m.code}`" class="wrong">
+    <li v-for="m in mistakes" :key="`${m.line}:${m.column}:${m.code}`" class="mistake">
       <button class="line" @click="emit('go', m.line)">line {{ m.line }}</button>
       <span>{{ m.says }}</span>
     </li>
@@ -80,6 +80,7 @@ li:first-child {
   text-align: left;
   cursor: pointer;
 }
+.mistake > .line,
 .wrong > .line,
 .costly > .line {
   color: var(--warn);

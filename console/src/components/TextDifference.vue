@@ -33,12 +33,13 @@ watchEffect(() => {
       }),
     ],
   })
+  view.scrollDOM.tabIndex = 0 // it scrolls by the keyboard, too
 })
 onUnmounted(() => view?.destroy())
 </script>
 
 <template>
-  <div ref="place" class="difference" tabindex="0" role="region" aria-label="what differs in the text"></div>
+  <div ref="place" class="difference" role="region" aria-label="what differs in the text"></div>
 </template>
 
 <style scoped>

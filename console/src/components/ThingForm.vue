@@ -145,8 +145,12 @@ const own = computed(() => String(props.path[props.path.length - 1] ?? ''))
 const isNamed = computed(() => props.path.length >= 2 && props.path.length % 2 === 0)
 const newName = ref('')
 watch(
-  () => props.path,
-  () => ((newName.value = own.value), (refusal.value = ''), (group.value = '')),
+  () => props.path.join('.'),
+  () => {
+    newName.value = own.value
+    refusal.value = group.value = ''
+    all.value = false
+  },
   { immediate: true },
 )
 const busy = ref(false)

@@ -87,6 +87,16 @@ export function useDraft(name: string) {
     }
   }
 
+  /** The draft goes from another version from now on: the one that was made of it. */
+  async function goesFrom(version: number) {
+    try {
+      const source = had.value!.source
+      had.value = { ...(await api.keepDraft(name, source ?? '', had.value!.edition, version)), source }
+    } catch (error) {
+      await told(error)
+    }
+  }
+
   const leaving = (event: BeforeUnloadEvent) => standing.value !== 'kept' && had.value && event.preventDefault()
   window.addEventListener('beforeunload', leaving)
   onUnmounted(() => {
@@ -94,5 +104,5 @@ export function useDraft(name: string) {
     void keep()
   })
   void load()
-  return { text, had: computed(() => had.value), standing, trouble, theirs, keep, settle, load }
+  return { text, had: computed(() => had.value), standing, trouble, theirs, keep, settle, goesFrom, load }
 }

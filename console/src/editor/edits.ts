@@ -75,7 +75,7 @@ export function put(text: string, path: Path, key: string, value: string): strin
     const colon = text.indexOf(':', ends(pair.key)) + 1
     return splice(text, colon, colon, ` ${value}`)
   }
-  if (!map) return begun(text, path, key, value)
+  if (!map || !map.items.length) return begun(text, path, key, value)
   if (map.flow) {
     const close = ends(map) - 1
     const before = map.items.length ? ', ' : ''
@@ -87,27 +87,39 @@ export function put(text: string, path: Path, key: string, value: string): strin
       `${before}${asKey(key, true)}: ${value}${text.slice(tight, close).includes('\n') ? text.slice(tight, close) : ''}`,
     )
   }
-  if (!map.items.length) return splice(text, begin(map), ends(map), `{${asKey(key)}: ${value}}`)
   const at = endOfBlock(text, map)
   const first = begin(map.items[0]!.key)
   const indent = ' '.repeat(first - lineStart(text, first))
-  return splice(text, at, at, `\n${indent}${asKey(key)}: ${indented(value, indent)}`)
+  return splice(text, at, at, `\n${indent}${asKey(key)}:${after(indented(value, indent))}`)
 }
 
-/** Begins the mapping at a path with its first key: as a block at the top, in braces further in. */
+/** What follows a colon: a value on lines of its own stands below it. */
+const after = (value: string) => (value.startsWith('\n') ? value : ` ${value}`)
+
+/** Whether a mapping at a path is written on lines of its own, or would be: as what it stands in is. */
+function isBlock(text: string, path: Path): boolean {
+  const { map } = find(text, path, '')
+  if (map?.items.length) return !map.flow
+  return path.length === 0 || isBlock(text, path.slice(0, -1))
+}
+
+/** Begins the mapping at a path, of which nothing or `{}` is there, with its first key. */
 function begun(text: string, path: Path, key: string, value: string): string {
-  if (path.length === 0) return `${text}${text === '' || text.endsWith('\n') ? '' : '\n'}${asKey(key)}: ${value}\n`
+  if (path.length === 0)
+    return `${text}${text === '' || text.endsWith('\n') ? '' : '\n'}${asKey(key)}:${after(value)}\n`
   const parent = path.slice(0, -1)
   const name = String(path[path.length - 1])
-  const { pair } = find(text, parent, name)
-  if (path.length > 1) return put(text, parent, name, `{${asKey(key)}: ${value}}`)
-  const block = `\n  ${asKey(key)}: ${indented(value, '  ')}`
-  if (pair) {
-    const colon = text.indexOf(':', ends(pair.key)) + 1
-    return splice(text, colon, colon, block)
+  if (!isBlock(text, parent)) return put(text, parent, name, `{${asKey(key, true)}: ${value}}`)
+  const { map: up, pair } = find(text, parent, name)
+  if (!pair) {
+    const block = put(text, parent, name, `\n  ${asKey(key)}:${after(indented(value, '  '))}`)
+    return path.length === 1 ? block.replace(new RegExp(`(?<!\\n)\\n${name}:\\n`), `\n\n${name}:\n`) : block
   }
-  const gap = text === '' || text.endsWith('\n\n') ? '' : text.endsWith('\n') ? '\n' : '\n\n'
-  return `${text}${gap}${name}:${block}\n`
+  const first = begin(up!.items[0]!.key)
+  const indent = ' '.repeat(first - lineStart(text, first) + 2)
+  const colon = text.indexOf(':', ends(pair.key)) + 1
+  const to = Math.max(colon, ends(pair.value))
+  return splice(text, colon, to, `\n${indent}${asKey(key)}:${after(indented(value, indent))}`)
 }
 
 /** Takes a key with its value out of the mapping at a path; a mapping in which none is left goes as well. */

@@ -119,7 +119,7 @@ export function makeEditor(
   knows: Knows,
   tell: { changed: (text: string) => void; moved: (line: number) => void },
 ): EditorView {
-  return new EditorView({
+  const view = new EditorView({
     parent,
     doc: text,
     extensions: [
@@ -137,6 +137,8 @@ export function makeEditor(
       }),
     ],
   })
+  view.scrollDOM.tabIndex = 0 // it scrolls by the keyboard, too
+  return view
 }
 
 /** Shows in the margin what is said of lines. */

@@ -16,7 +16,7 @@ import { find, reach } from '../picture/reach'
 const DesignPicture = defineAsyncComponent(() => import('../components/DesignPicture.vue'))
 
 const name = String(useRoute().params.draft)
-const { text, had, standing, trouble, theirs, keep, settle, load } = useDraft(name)
+const { text, had, standing, trouble, theirs, keep, settle, goesFrom, load } = useDraft(name)
 const { mistakes, findings, graph, trouble: unheard, remarks } = useReview(text)
 const schema = shallowRef<Schema>()
 void api.designSchema().then((s) => (schema.value = s))
@@ -100,7 +100,7 @@ async function compare() {
     </div>
     <StateLine v-if="!had" :loading="standing === 'loading'" :trouble="standing === 'loading' ? '' : trouble" />
     <el-button v-if="!had && standing === 'unreachable'" @click="load">Try again</el-button>
-    <div v-if="had" class="desk">
+    <div v-if="had" class="desk" :class="beside">
       <section class="panel text">
         <DesignEditor ref="editor" v-model="text" :remarks="remarks" :schema="schema" :names="names" @moved="moved" />
       </section>
@@ -139,10 +139,11 @@ async function compare() {
           <el-tab-pane name="compare" label="Put in force" lazy>
             <DraftComparison
               v-if="beside === 'compare' && mistakes.length === 0"
-              :key="had.edition"
+              :key="had.source"
               :name="name"
               :text="text"
               :base="had.base"
+              @applied="goesFrom"
             />
             <StateLine v-else>A design is compared when it has no mistakes.</StateLine>
           </el-tab-pane>
@@ -197,11 +198,16 @@ async function compare() {
   height: calc(100vh - 260px);
   min-height: 360px;
 }
+/* What is drawn or compared wants room. */
+.desk.compare,
+.desk.picture {
+  grid-template-columns: minmax(0, 1fr) minmax(0, 1.7fr);
+}
 @media (max-width: 900px) {
   .page {
     height: auto;
   }
-  .desk {
+  .desk.desk {
     grid-template-columns: minmax(0, 1fr);
   }
   .text {
