@@ -104,10 +104,14 @@ func TestWhatIsPrintedFitsTheTerminal(t *testing.T) {
 // Every example of --help can be typed as it stands on the demo.
 func TestTheExamplesOfHelpWorkOnTheDemo(t *testing.T) {
 	w := wetland(t)
-	t.Chdir("..")
+	folder := t.TempDir() // examples write files, too
+	if err := os.CopyFS(filepath.Join(folder, "demo"), os.DirFS("../demo")); err != nil {
+		t.Fatal(err)
+	}
+	t.Chdir(folder)
 	elsewhere := regexp.MustCompile(`[|>]|yalvo up|replay|--live|\b7\b|\b17\b`) // pipes, services of their own, numbers of what has happened
 	tried := 0
-	for _, command := range []string{"check", "diff", "apply", "design", "versions", "back", "misfits", "version", "list", "show", "add", "edit", "pair", "unpair", "timeline", "status",
+	for _, command := range []string{"check", "diff", "apply", "design", "versions", "back", "misfits", "drafts", "version", "list", "show", "add", "edit", "pair", "unpair", "timeline", "status",
 		"changes", "parked", "why", "places", "trace", "audit", "remove", "forget"} {
 		_, help, _ := strings.Cut(w.yalvo(command, "--help").out, "Example:")
 		for _, line := range strings.Split(help, "\n") {
@@ -180,7 +184,7 @@ func TestEveryCommandAnswersInJSON(t *testing.T) {
 		code    int
 	}{
 		{"new " + begun + " --with feed", 0}, {"check " + design, 0}, {"check " + design + " --words", 0}, {"check " + bad, 1}, {"check ../demo/fenwatch.yaml --access ../demo/access.yaml", 0}, {"apply " + design, 0}, {"diff " + second, 0},
-		{"design", 0}, {"versions", 0}, {"versions 1", 0}, {"misfits", 0}, {"types --for swift", 0}, {"list members", 0}, {"list keeper/followers", 0}, {"show members/keeper", 0},
+		{"design", 0}, {"versions", 0}, {"versions 1", 0}, {"misfits", 0}, {"drafts cards --keep " + design, 0}, {"drafts", 0}, {"drafts cards", 0}, {"drafts cards --drop", 0}, {"types --for swift", 0}, {"list members", 0}, {"list keeper/followers", 0}, {"show members/keeper", 0},
 		{"add members --id ada handle=ada_fen name=Ada", 0}, {"edit ada name=Eda", 0}, {"pair follow members/ada keeper", 0}, {"unpair follow ada members/keeper", 0},
 		{"timeline home members/keeper", 0}, {"screen", 0}, {"--as keeper screen home", 0}, {"--as keeper screen around_me", 0}, {"forecast ../demo/fenwatch.yaml", 0}, {"measure", 0}, {"--as keeper screen home", 0}, {"metered", 0}, {"drive --deeds 20 --seed 5", 0}, {"forecast --against", 0}, {"forecast ../demo/fenwatch.yaml --beside running", 0}, {"weigh ../demo/fenwatch.yaml", 0}, {"lists", 0}, {"lists everyone", 0}, {"status", 0}, {"changes", 0}, {"parked", 0}, {"parked --retry", 0},
 		{"why home keeper s00001", 0}, {"why keeper follower_count", 0}, {"--as keeper may edit members/keeper", 0}, {"places ada", 0}, {"trace 1", 0},

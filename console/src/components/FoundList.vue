@@ -39,7 +39,7 @@ function take() {
       <button class="line" @click="emit('go', f.line)">line {{ f.line }}</button>
       <span>
         <strong class="mono">{{ f.place }}</strong> {{ ended(f.reason) }}
-        <span class="quiet">{{ f.accepted ? `Meant so: ${f.accepted}` : f.cure }}</span>
+        <span class="quiet">{{ f.accepted ? `Meant so: ${f.accepted}` : `To cure it, ${f.cure}.` }}</span>
       </span>
       <el-button v-if="f.edit && !f.accepted" size="small" :data-cure="f.code" @click="show(f)">Cure</el-button>
       <div v-if="shown === idOf(f)" class="cure">

@@ -29,6 +29,7 @@ watchEffect(() => {
         '&': { fontSize: '12.5px', backgroundColor: 'var(--surface)', color: 'var(--text)' },
         '.cm-scroller': { fontFamily: 'ui-monospace, monospace' },
         '.cm-gutters': { backgroundColor: 'var(--surface)', border: 'none' },
+        '.cm-collapsedLines::before, .cm-collapsedLines::after': { content: 'none !important' },
         '.cm-collapsedLines': { background: 'var(--ground)', color: 'var(--quiet)' },
       }),
     ],

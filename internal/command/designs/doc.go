@@ -21,6 +21,6 @@ func All(shared *flags.App) []*cli.Command {
 	return []*cli.Command{
 		a.new(), a.check(), a.forecast(), a.measure(), a.metered(), a.drive(), a.alternatives(), a.design(),
 		a.diff(), a.apply(), a.versions(),
-		a.back(), a.misfits(), a.types(), a.may(),
+		a.back(), a.misfits(), a.drafts(), a.types(), a.may(),
 	}
 }
