@@ -1,11 +1,14 @@
 package tests
 
 import (
+	"context"
 	"encoding/json"
 	"fmt"
 	"strings"
 	"testing"
 
+	"github.com/chromedp/cdproto/cdp"
+	"github.com/chromedp/cdproto/network"
 	"github.com/chromedp/chromedp"
 
 	"yalvo/client"
@@ -209,4 +212,42 @@ func TestEditsKeepWhatIsNotMeant(t *testing.T) {
 	for _, one := range got {
 		t.Error(one)
 	}
+}
+
+// offline cuts the page off from the service, or lets it through again.
+func (b browser) offline(is bool) {
+	b.t.Helper()
+	b.do(chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
+		all := network.EmulateNetworkConditionsByRuleParams{MatchedNetworkConditions: []*network.Conditions{{Offline: is,
+			DownloadThroughput: -1, UploadThroughput: -1}}}
+		_, err := cdp.Call(ctx, t, network.EmulateNetworkConditionsByRule, all)
+		return err
+	}))
+}
+
+// While the service is away the text stays on the page, and it is kept when the service is back. What cannot be kept, or
+// is no design, is told.
+func TestADraftOutlivesTheServiceAndBadInput(t *testing.T) {
+	b := browse(t, ponds)
+	must(b.KeepDraft(t.Context(), client.Draft{Name: "away", Base: -1, Source: ponds}))(t)
+	b.goes("/design/drafts/away")
+	b.sees("the text", `document.querySelector(".cm-content")?.textContent.includes("people")`)
+	b.offline(true)
+	b.types(ponds + "# while it was away\n")
+	b.sees("that it is not kept", `document.querySelector('[data-part="standing"]').textContent.includes("not kept: The service does not answer")`)
+	same(t, "what is kept", must(b.Draft(t.Context(), "away"))(t).Edition, 1)
+	b.offline(false)
+	b.sees("that it is kept", `document.querySelector('[data-part="standing"]').textContent.includes("kept 2")`)
+	same(t, "what is kept", must(b.Draft(t.Context(), "away"))(t).Source, ponds+"# while it was away\n")
+
+	b.types("\x89PNG\x1a\x00\x01\x00binary")
+	b.sees("that it cannot be kept", `document.querySelector('[data-part="standing"]').textContent.includes("UTF-8")`)
+	b.sees("that it is no design", `document.querySelectorAll(".found .mistake").length > 0 || document.querySelector('[data-part="judged"]').textContent.length > 20`)
+	b.types("yalvo: 1\napp: \"<img src=x onerror=alert(1)>\"\ncollections: {}\n")
+	b.sees("markup as text", `document.querySelector(".found .mistake")?.textContent.includes("<img") && document.querySelector("main img") === null`)
+	b.types(strings.Repeat("# "+strings.Repeat("x", 98)+"\n", 2700))
+	b.sees("that it is too large", `document.querySelector('[data-part="standing"]').textContent.includes("262144")`)
+	b.types(ponds)
+	b.sees("that all is well again", `document.querySelector('[data-part="standing"]').textContent.includes("kept 2") && document.querySelector(".found .mistake") === null`)
+	same(t, "what is kept", must(b.Draft(t.Context(), "away"))(t).Source, ponds)
 }
