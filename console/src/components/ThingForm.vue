@@ -80,6 +80,9 @@ function set(row: Row, text: string) {
 const used = computed(() => here.value.filter((r) => values.value.get(r.name) || r.needed))
 const spare = computed(() => here.value.filter((r) => !used.value.includes(r)))
 const all = ref(false)
+/** What is said of a thing in sentences: the first few, or all. */
+const few = 4
+const wordy = ref(false)
 
 const groups = computed(() =>
   groupsAt(props.schema, props.path).map((g) => ({
@@ -149,7 +152,7 @@ watch(
   () => {
     newName.value = own.value
     refusal.value = group.value = ''
-    all.value = false
+    all.value = wordy.value = false
   },
   { immediate: true },
 )
@@ -189,8 +192,11 @@ const trail = computed(() => props.path.map((p, i) => ({ name: String(p), path: 
     </template>
   </nav>
   <ul v-if="says.length" class="says">
-    <li v-for="s in says" :key="s">{{ s }}</li>
+    <li v-for="s in wordy ? says : says.slice(0, few)" :key="s">{{ s }}</li>
   </ul>
+  <el-button v-if="says.length > few" link data-act="wordy" @click="wordy = !wordy">{{
+    wordy ? 'fewer words' : `${says.length - few} more sentences`
+  }}</el-button>
   <p v-if="refusal" class="warn" role="alert">{{ refusal }}</p>
   <datalist id="names-of-the-design">
     <option v-for="n in names" :key="n" :value="n" />

@@ -91,6 +91,9 @@ export const groupsAt = (root: Schema, path: Path): Choice[] =>
     at(root, [...path, k.name]).some((s) => typeof s.additionalProperties === 'object' && !s.properties),
   )
 
-/** The keys that must stand at a path. */
-export const neededAt = (root: Schema, path: Path): Set<string> =>
-  new Set(at(root, path).flatMap((s) => s.required ?? []))
+/** The keys that must stand at a path, whichever of its choices is taken. */
+export function neededAt(root: Schema, path: Path): Set<string> {
+  const all = at(root, path)
+  const chosen = new Set(all.flatMap((s) => [...(s.oneOf ?? []), ...(s.anyOf ?? [])].flatMap((x) => meant(root, x))))
+  return new Set(all.filter((s) => !chosen.has(s)).flatMap((s) => s.required ?? []))
+}

@@ -1,6 +1,6 @@
 <script setup lang="ts">
-import { computed, defineAsyncComponent, ref, shallowRef, useTemplateRef } from 'vue'
-import { useRoute } from 'vue-router'
+import { computed, defineAsyncComponent, ref, shallowRef, useTemplateRef, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
 import { api } from '../api/client'
 import DesignEditor from '../components/DesignEditor.vue'
 import DraftComparison from '../components/DraftComparison.vue'
@@ -15,15 +15,19 @@ import { find, reach } from '../picture/reach'
 
 const DesignPicture = defineAsyncComponent(() => import('../components/DesignPicture.vue'))
 
-const name = String(useRoute().params.draft)
+const route = useRoute()
+const router = useRouter()
+const name = String(route.params.draft)
 const { text, had, standing, trouble, theirs, keep, settle, goesFrom, load } = useDraft(name)
 const { mistakes, findings, graph, trouble: unheard, remarks } = useReview(text)
 const schema = shallowRef<Schema>()
 void api.designSchema().then((s) => (schema.value = s))
 
-const beside = ref('found')
+/** What is beside the text, and what is chosen, stand in the address, so that it can be handed on. */
+const beside = ref(String(route.query.beside ?? 'found'))
 const editor = useTemplateRef<InstanceType<typeof DesignEditor>>('editor')
-const at = ref('')
+const at = ref(String(route.query.at ?? ''))
+watch([at, beside], () => void router.replace({ query: { beside: beside.value, ...(at.value && { at: at.value }) } }))
 
 /** All that can be chosen, by the line that it stands in. */
 const lines = computed(() =>
@@ -32,6 +36,11 @@ const lines = computed(() =>
     .sort((a, b) => a.line - b.line),
 )
 const moved = (line: number) => (at.value = lines.value.findLast((x) => x.line <= line)?.id ?? '')
+const arrives = watch(lines, (all) => {
+  const line = all.find((x) => x.id === route.query.at)?.line
+  if (line) editor.value?.goTo(line)
+  if (all.length) arrives()
+})
 function choose(id: string) {
   at.value = id
   const line = lines.value.find((x) => x.id === id)?.line
