@@ -46,7 +46,8 @@ func (c *Client) KeepDraft(ctx context.Context, d Draft) (Draft, error) {
 		query.Set("by", d.Author)
 	}
 	var kept Draft
-	_, err := c.If(d.Edition).call(ctx, http.MethodPut, draftAt(d.Name), query, "application/yaml", []byte(d.Source), &kept)
+	_, err := c.If(d.Edition).call(ctx, http.MethodPut, draftAt(d.Name), query, "application/yaml",
+		[]byte(d.Source), &kept)
 	return kept, err
 }
 

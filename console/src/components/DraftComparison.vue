@@ -2,7 +2,15 @@
 text; then put in force, and watched until all is done. -->
 <script setup lang="ts">
 import { computed, onMounted, ref, shallowRef } from 'vue'
-import { api, wordsOf, type DesignVersion, type Difference, type Finding, type ForecastCost } from '../api/client'
+import {
+  api,
+  Problem,
+  wordsOf,
+  type DesignVersion,
+  type Difference,
+  type Finding,
+  type ForecastCost,
+} from '../api/client'
 import { renewOutline } from '../composables/outline'
 import { duration } from '../format'
 import DesignDifference from './DesignDifference.vue'
@@ -36,7 +44,10 @@ async function compare() {
     found.value = { before: is.findings, after: will.findings }
     costs.value = await Promise.all([api.forecastOf(running.value), api.forecastOf(props.text)]).then(
       ([before, after]) => ({ before: before.costs, after: after.costs }),
-      () => undefined, // nothing is known of how much the app is used
+      (error) => {
+        if (error instanceof Problem && error.status === 422) return undefined // it is not known how much it is used
+        throw error
+      },
     )
   } catch (error) {
     trouble.value = wordsOf(error)

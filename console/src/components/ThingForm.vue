@@ -24,20 +24,25 @@ onMounted(
     ),
 )
 
-/** Runs an edit; why it cannot be made stands on the form. */
-function attempt<T>(edit: () => T): T | undefined {
+/** Makes an edit; why it cannot be made stands on the form. */
+function change(edit: () => string) {
   refusal.value = ''
   try {
-    return edit()
+    emit('change', edit())
   } catch (error) {
     if (!(error instanceof CannotEdit)) throw error
     refusal.value = error.message
-    return undefined
   }
 }
-function change(edit: () => string) {
-  const text = attempt(edit)
-  if (text !== undefined) emit('change', text)
+
+/** What stands at a place; nothing while the text is no YAML, which the page says. */
+function readAt(path: Path) {
+  try {
+    return valueAt(props.text, path)
+  } catch (error) {
+    if (!(error instanceof CannotEdit)) throw error
+    return undefined
+  }
 }
 
 interface Row {
@@ -59,16 +64,9 @@ function rowsOf(path: Path): Row[] {
     })
 }
 
-const there = computed(() => {
-  try {
-    return valueAt(props.text, props.path)
-  } catch {
-    return undefined // while the text is no YAML; the page says so
-  }
-})
-const here = computed(() => (there.value ? rowsOf(props.path) : []))
+const here = computed(() => (readAt(props.path) ? rowsOf(props.path) : []))
 const valueOf = (row: Row) => {
-  const v = valueAt(props.text, [...props.path, row.name])
+  const v = readAt([...props.path, row.name])
   return v ? shown(row.asked, v.meant, v.written) : ''
 }
 const values = computed(() => new Map(here.value.map((r) => [r.name, valueOf(r)])))
@@ -87,7 +85,7 @@ const wordy = ref(false)
 const groups = computed(() =>
   groupsAt(props.schema, props.path).map((g) => ({
     ...g,
-    things: Object.keys((valueAt(props.text, [...props.path, g.name])?.meant as object | undefined) ?? {}),
+    things: Object.keys((readAt([...props.path, g.name])?.meant as object | undefined) ?? {}),
   })),
 )
 

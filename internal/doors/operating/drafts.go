@@ -39,7 +39,8 @@ func (s *API) putDraft(c *echo.Context) error {
 	base := -1
 	if asked := c.QueryParam("base"); asked != "" {
 		if base, err = strconv.Atoi(asked); err != nil || base < 0 {
-			return problem.BadRequest(fmt.Sprintf("base is a version of the design, or 0 for none, not %q", problem.Clip(asked)))
+			return problem.BadRequest(fmt.Sprintf("base is a version of the design, or 0 for none, not %q",
+				problem.Clip(asked)))
 		}
 	}
 	_, raw, err := designText(c)

@@ -17,7 +17,8 @@ import (
 
 // consolePages are the addresses of the console's pages, as its router has them.
 var consolePages = []string{"/", "/documents", "/documents/*", "/lists", "/lists/:list", "/together", "/audit",
-	"/design", "/design/picture", "/design/forecast", "/design/drafts", "/design/drafts/:draft", "/screens", "/changes/:position",
+	"/design", "/design/picture", "/design/forecast",
+	"/design/drafts", "/design/drafts/:draft", "/screens", "/changes/:position",
 	"/access", "/calls", "/parked", "/enter", "/forgotten/:id"}
 
 // consoleRoutes are the console's pages and files. A person at another address

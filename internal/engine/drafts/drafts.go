@@ -114,7 +114,8 @@ func add(tx *store.Tx, d versionsql.Draft, had *versionsql.Draft) (*versionsql.D
 	if kept != nil {
 		return nil, taken(d.Name)
 	}
-	return nil, running.Refuse(running.CodeTooMany, "there are %d drafts, as many as there may be: drop one first", Most)
+	return nil, running.Refuse(running.CodeTooMany, "there are %d drafts, as many as there may be: drop one first",
+		Most)
 }
 
 // Drop forgets a draft; edition 0 stands for whichever is kept. Errors: not-found, stale.
@@ -153,8 +154,8 @@ func checkName(name string) error {
 	if names.MatchString(name) {
 		return nil
 	}
-	return running.Refuse(running.CodeInvalid, "a draft is called by up to 64 small letters, digits and hyphens, as in "+
-		"autumn-cards")
+	return running.Refuse(running.CodeInvalid, "a draft is called by up to 64 small letters, digits and hyphens, as "+
+		"in autumn-cards")
 }
 
 func missing(name string) error {
