@@ -23,7 +23,7 @@ func (a *app) drafts() *cli.Command {
 			"yalvo drafts autumn-cards\n   yalvo drafts autumn-cards --drop"),
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "keep", Usage: "keep `FILE` as this draft"},
-			&cli.Int64Flag{Name: "edition", Usage: "with --keep: in place of this edition, "+
+			&cli.Int64Flag{Name: "edition", Usage: "with --keep: in place of this edition, " +
 				"if nobody has kept it since"},
 			&cli.StringFlag{Name: "by", Usage: "with --keep: `WHO` keeps it, for the record"},
 			&cli.BoolFlag{Name: "drop", Usage: "forget this draft"},
