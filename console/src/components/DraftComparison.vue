@@ -45,7 +45,7 @@ async function compare() {
     costs.value = await Promise.all([api.forecastOf(running.value), api.forecastOf(props.text)]).then(
       ([before, after]) => ({ before: before.costs, after: after.costs }),
       (error) => {
-        if (error instanceof Problem && error.status === 422) return undefined // it is not known how much it is used
+        if (error instanceof Problem && error.code === 'no-workload') return undefined // it is not known how much it is used
         throw error
       },
     )
